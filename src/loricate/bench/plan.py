@@ -1,0 +1,101 @@
+"""The bench file: which instruments, matrix, guard and fixtures one service drives."""
+
+import datetime as dt
+import tomllib
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from loricate.core.actions import Role
+from loricate.core.errors import DocumentError, Finding
+from loricate.core.limits import Code
+from loricate.core.sequences import read_document
+
+Address = Annotated[str, Field(pattern=r"^(tcp://[^:/]+:\d+|visa:.+)$")]
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class InstrumentPlan(_Part):
+    """One instrument: role, address, profile, serial and calibration."""
+
+    id: Code
+    role: Role
+    title: str
+    address: Address
+    profile: str
+    serial: str
+    calibrated: dt.date
+    due: dt.date
+    certificate: str = ""
+
+
+class MatrixPlan(_Part):
+    """The relay matrix: its address, and the rows that each instrument terminal is wired to."""
+
+    id: Code
+    address: Address
+    profile: str
+    rows: dict[Role, dict[str, tuple[int, ...]]]
+
+
+class GuardPlan(_Part):
+    """The guard's input."""
+
+    id: Code
+    address: Address
+    profile: str
+
+
+class FixturePlan(_Part):
+    """A fixture: for each nest, the matrix column of each unit terminal."""
+
+    code: Code
+    title: str
+    nests: dict[str, dict[str, int]] = Field(min_length=1)
+
+
+class BenchPlan(_Part):
+    """A bench file."""
+
+    format: Literal["loricate-bench/1"]
+    code: Code
+    title: str
+    site: str
+    instrument: tuple[InstrumentPlan, ...] = Field(min_length=1)
+    matrix: MatrixPlan
+    guard: GuardPlan
+    fixture: tuple[FixturePlan, ...] = Field(min_length=1)
+
+    @model_validator(mode="after")
+    def _no_doubles(self) -> "BenchPlan":
+        ids = [*(each.id for each in self.instrument), self.matrix.id, self.guard.id]
+        if len(set(ids)) < len(ids):
+            raise ValueError(f"two instruments share an id ({', '.join(ids)}); give each its own.")
+        roles = [each.role for each in self.instrument]
+        if len(set(roles)) < len(roles):
+            raise ValueError("two instruments have the same role; a bench takes one of each.")
+        for fixture in self.fixture:
+            columns = [column for nest in fixture.nests.values() for column in nest.values()]
+            if len(set(columns)) < len(columns):
+                raise ValueError(f"fixture {fixture.code} uses a matrix column twice.")
+        return self
+
+    def find_fixture(self, code: str) -> FixturePlan | None:
+        """Give the fixture of this code, or None."""
+        return next((each for each in self.fixture if each.code == code), None)
+
+
+def read_bench_plan(path: Path) -> BenchPlan:
+    """Read a bench file; raises DocumentError naming each faulty key."""
+    try:
+        data = tomllib.loads(path.read_text(encoding="utf-8"))
+    except OSError as error:
+        finding = Finding(str(path), f"cannot be read ({error.strerror}).")
+        raise DocumentError("bench file", (finding,)) from error
+    except tomllib.TOMLDecodeError as error:
+        raise DocumentError("bench file", (Finding(str(path), f"is not TOML: {error}."),)) from error
+    return read_document(BenchPlan, data, "bench file")

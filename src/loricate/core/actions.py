@@ -1,0 +1,128 @@
+"""What a procedure may ask of the bench or the operator, and what comes back.
+
+A procedure is a generator: it yields an action and is sent that action's outcome. It never sees an
+instrument, a clock or a socket. Values are in SI units; the keys of ``Program.settings`` carry
+theirs (``level_v``, ``dwell_s``), as profiles do.
+"""
+
+from collections.abc import Generator, Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from loricate.core.grading import Measured
+from loricate.core.quantities import Dimension
+from loricate.core.readings import Bound, Reading
+from loricate.core.uncertainty import EXACTLY, Accuracy
+
+
+class Role(StrEnum):
+    """What an instrument does on the bench; a step asks for a role, never for a make."""
+
+    WITHSTAND = "withstand"
+    BOND = "bond"
+    LEAKAGE = "leakage"
+
+
+@dataclass(frozen=True, slots=True)
+class Ask:
+    """Put a question to the operator; the outcome is an ``Answer``."""
+
+    question: str
+    choices: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """What the operator chose, with an optional note."""
+
+    choice: str
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Connect:
+    """Connect an instrument's terminals to terminals of the unit in this nest; outcome None."""
+
+    role: Role
+    points: Mapping[str, tuple[str, ...]]
+
+
+@dataclass(frozen=True, slots=True)
+class Program:
+    """Set an instrument up without energising anything; outcome None."""
+
+    role: Role
+    settings: Mapping[str, float | str]
+
+
+@dataclass(frozen=True, slots=True)
+class Energise:
+    """Start the programmed output and follow it to its end; the outcome is an ``Output``."""
+
+    role: Role
+    hazardous: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Discharge:
+    """Measure what is left at the unit until it is at most ``safe_v``; outcome volts (float)."""
+
+    role: Role
+    safe_v: float
+
+
+Action = Ask | Connect | Program | Energise | Discharge
+
+
+class Ending(StrEnum):
+    """How an output came to its end, as the instrument tells it."""
+
+    FINISHED = "finished"
+    BREAKDOWN = "breakdown"
+    ARC = "arc"
+    OVER_CURRENT = "over_current"
+    GUARD_OPEN = "guard_open"
+
+
+@dataclass(frozen=True, slots=True)
+class Sample:
+    """One look at a running output. Times are the instrument's own, in seconds."""
+
+    elapsed_s: float
+    remaining_s: float
+    phase: str
+    values: Mapping[str, float]
+    bounds: Mapping[str, Bound] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Output:
+    """What an energised output did: how it ended, the instrument's summary, and the samples."""
+
+    ending: Ending
+    summary: Mapping[str, float]
+    bounds: Mapping[str, Bound] = field(default_factory=dict)
+    samples: tuple[Sample, ...] = ()
+    instrument: str = ""
+    accuracy: Mapping[str, Accuracy] = field(default_factory=dict)
+
+    def reading(self, name: str, dimension: Dimension, taken_from: str = "") -> Reading:
+        """Give the summary's value as a reading with the instrument's uncertainty.
+
+        ``taken_from`` names the summary's quantity where it differs from the reading's name.
+        Raises KeyError when the instrument did not report it.
+        """
+        key = taken_from or name
+        value = self.summary[key]
+        return Reading(
+            name,
+            value,
+            dimension,
+            bound=self.bounds.get(key, Bound.EXACT),
+            uncertainty=self.accuracy.get(key, EXACTLY).expanded(value),
+            instrument=self.instrument,
+        )
+
+
+Outcome = Answer | Output | float | None
+Procedure = Generator[Action, Outcome, Measured]

@@ -1,0 +1,53 @@
+"""The core's error tree. Facts are attributes; the sentence is derived from them."""
+
+from dataclasses import dataclass
+
+
+class CoreError(Exception):
+    """Root of every error that the core raises."""
+
+
+class QuantityError(CoreError, ValueError):
+    """A text could not be read as a quantity of the wanted dimension."""
+
+    def __init__(self, text: str, reason: str, wanted: str, example: str) -> None:
+        super().__init__(text, reason, wanted, example)
+        self.text, self.reason, self.wanted, self.example = text, reason, wanted, example
+
+    def __str__(self) -> str:
+        return f"'{self.text}' {self.reason}; write {self.wanted}, for example '{self.example}'."
+
+
+class AlreadyRegistered(CoreError):
+    """A name was registered a second time."""
+
+    def __init__(self, table: str, name: str) -> None:
+        super().__init__(table, name)
+        self.table, self.name = table, name
+
+    def __str__(self) -> str:
+        return f"The {self.table} '{self.name}' is registered already; choose another name."
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One thing wrong with a document: where (a dotted path) and a sentence with the remedy."""
+
+    field: str
+    message: str
+
+
+class DocumentError(CoreError, ValueError):
+    """A document (sequence, limit set, product, bench) is refused; ``findings`` names every reason."""
+
+    def __init__(self, document: str, findings: tuple[Finding, ...]) -> None:
+        super().__init__(document, findings)
+        self.document, self.findings = document, findings
+
+    def __str__(self) -> str:
+        listed = " ".join(f"{found.field}: {found.message}" for found in self.findings)
+        return f"The {self.document} is refused. {listed}"
+
+
+class ProcedureError(CoreError):
+    """A procedure was driven in a way it does not allow (a defect, not bad input)."""

@@ -1,0 +1,197 @@
+"""Grading: a pure function of readings, limits, uncertainty and decision rule.
+
+Sources: ILAC-G8:09/2019 and JCGM 106 for decision rules, ISO 14253-1 for the guard band.
+"""
+
+import math
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from loricate.core.limits import Limit
+from loricate.core.readings import Bound, Reading
+
+
+class Verdict(StrEnum):
+    """What came of a reading, step, unit or run."""
+
+    PASS = "pass"
+    FAIL = "fail"
+    INCONCLUSIVE = "inconclusive"
+    NOT_RUN = "not_run"
+
+
+class Cause(StrEnum):
+    """Why a verdict is not a pass."""
+
+    NONE = ""
+    BREAKDOWN = "breakdown"
+    ARC = "arc"
+    OVER_LIMIT = "over_limit"
+    UNDER_LIMIT = "under_limit"
+    LEVEL_NOT_REACHED = "level_not_reached"
+    OPEN = "open"
+    NO_CONTACT = "no_contact"
+    ANSWERED_FAIL = "answered_fail"
+    NOT_A_NUMBER = "not_a_number"
+    UNDECIDED = "undecided"  # a bounded or guard-banded reading cannot decide
+    UNIT_HALTED = "unit_halted"
+    ABORTED = "aborted"
+    INTERRUPTED = "interrupted"
+    INSTRUMENT = "instrument"
+    GUARD_OPEN = "guard_open"
+    NO_ANSWER = "no_answer"
+
+
+class DecisionRule(BaseModel):
+    """How uncertainty enters the verdict.
+
+    ``simple`` accepts at the limit. ``guarded`` moves each limit in by r·U; a reading in the band on
+    either side of the limit is conditional, and a conditional outcome is inconclusive.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    rule: Literal["simple", "guarded"] = "simple"
+    r: Literal[1.0, 0.83] = 1.0
+
+    def guard_band(self, uncertainty: float) -> float:
+        """Width w of the guard band in the reading's unit, from expanded U (k = 2)."""
+        return self.r * uncertainty if self.rule == "guarded" else 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Grade:
+    """The verdict of one reading against one limit; margin is a fraction of the limit."""
+
+    verdict: Verdict
+    cause: Cause = Cause.NONE
+    margin: float | None = None
+    outcome: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class GradedReading:
+    """A reading with the limit it was held against (if any) and the grade."""
+
+    reading: Reading
+    limit: Limit | None
+    grade: Grade | None
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """What a procedure hands back: its readings, and causes found outright (a breakdown)."""
+
+    readings: tuple[Reading, ...] = ()
+    causes: tuple[Cause, ...] = ()
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class StepGrade:
+    """The verdict of a step with everything that led to it."""
+
+    verdict: Verdict
+    cause: Cause
+    readings: tuple[GradedReading, ...]
+
+
+def margin(value: float, limit: Limit) -> float | None:
+    """How far ``value`` is inside the nearer limit, as a fraction of that limit; negative outside."""
+    gaps = []
+    if limit.maximum:
+        gaps.append((limit.maximum - value) / abs(limit.maximum))
+    if limit.minimum:
+        gaps.append((value - limit.minimum) / abs(limit.minimum))
+    return min(gaps) if gaps else None
+
+
+def grade(reading: Reading, limit: Limit, rule: DecisionRule) -> Grade:
+    """Hold one reading against one limit. NaN never passes."""
+    if math.isnan(reading.value):
+        return Grade(Verdict.INCONCLUSIVE, Cause.NOT_A_NUMBER, outcome="not a number")
+    space = margin(reading.value, limit)
+    outcomes = []
+    if limit.maximum is not None:
+        outcomes.append(_against_maximum(reading, limit.maximum, rule))
+    if limit.minimum is not None:
+        outcomes.append(_against_minimum(reading, limit.minimum, rule))
+    verdict, cause, outcome = max(outcomes, key=lambda each: _SEVERITY[each[0]])
+    return Grade(verdict, cause, space, outcome)
+
+
+_SEVERITY = {Verdict.PASS: 0, Verdict.NOT_RUN: 1, Verdict.INCONCLUSIVE: 2, Verdict.FAIL: 3}
+_Outcome = tuple[Verdict, Cause, str]
+
+
+def _against_maximum(reading: Reading, maximum: float, rule: DecisionRule) -> _Outcome:
+    return _one_sided(reading, reading.value - maximum, Bound.BELOW, Cause.OVER_LIMIT, rule)
+
+
+def _against_minimum(reading: Reading, minimum: float, rule: DecisionRule) -> _Outcome:
+    return _one_sided(reading, minimum - reading.value, Bound.ABOVE, Cause.UNDER_LIMIT, rule)
+
+
+def _one_sided(
+    reading: Reading, excess: float, safe_bound: Bound, cause: Cause, rule: DecisionRule
+) -> _Outcome:
+    """Grade by ``excess``, how far the value is past the limit (negative inside).
+
+    A reading bounded towards the safe side passes when its bound is inside; one bounded towards
+    the unsafe side fails when its bound is past the limit; otherwise it cannot decide.
+    """
+    if reading.bound is not Bound.EXACT:
+        band = rule.guard_band(reading.uncertainty)
+        if reading.bound is safe_bound and excess <= -band:
+            return Verdict.PASS, Cause.NONE, "pass"
+        if reading.bound is not safe_bound and excess >= 0:
+            return Verdict.FAIL, cause, "fail"
+        return Verdict.INCONCLUSIVE, Cause.UNDECIDED, "bounded reading cannot decide"
+    band = rule.guard_band(reading.uncertainty)
+    if excess <= -band:
+        return Verdict.PASS, Cause.NONE, "pass"
+    if excess <= 0:
+        return Verdict.INCONCLUSIVE, Cause.UNDECIDED, "conditional pass"
+    if excess <= band:
+        return Verdict.INCONCLUSIVE, Cause.UNDECIDED, "conditional fail"
+    return Verdict.FAIL, cause, "fail"
+
+
+def worst(verdicts: Iterable[Verdict]) -> Verdict:
+    """The verdict of a whole from its parts; of nothing: not run."""
+    found = list(verdicts)
+    return max(found, key=_SEVERITY.__getitem__) if found else Verdict.NOT_RUN
+
+
+def grade_step(measured: Measured, limits: Mapping[str, Limit], rule: DecisionRule) -> StepGrade:
+    """Grade everything a procedure measured.
+
+    A cause found outright fails the step. A limit whose reading never came leaves the step
+    inconclusive, so that a procedure cannot pass by staying silent.
+    """
+    graded = []
+    for reading in measured.readings:
+        limit = limits.get(reading.name)
+        graded.append(
+            GradedReading(reading, limit, grade(reading, limit, rule) if limit else None)
+        )
+    grades = [each.grade for each in graded if each.grade is not None]
+    if measured.causes:
+        return StepGrade(Verdict.FAIL, measured.causes[0], tuple(graded))
+    missing = set(limits) - {each.reading.name for each in graded}
+    if missing:
+        return StepGrade(Verdict.INCONCLUSIVE, Cause.UNDECIDED, tuple(graded))
+    if not grades:
+        return StepGrade(Verdict.PASS, Cause.NONE, tuple(graded))
+    decisive = max(grades, key=lambda each: _SEVERITY[each.verdict])
+    return StepGrade(decisive.verdict, decisive.cause, tuple(graded))
+
+
+def grade_unit(step_verdicts: Iterable[Verdict]) -> Verdict:
+    """A unit passes when every step passed; a step that did not run leaves it inconclusive."""
+    verdict = worst(step_verdicts)
+    return Verdict.INCONCLUSIVE if verdict is Verdict.NOT_RUN else verdict

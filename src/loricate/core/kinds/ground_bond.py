@@ -1,0 +1,81 @@
+"""Ground bond: a high current through the protective earth, four-wire; resistance in Ω.
+
+R is the voltage across the sense leads over the re-measured current (IEC 60335-1 Annex A: at least
+10 A from a source of at most 12 V). With the loop open the current stays under the meter's floor
+and R comes out as `above` a computed bound. Errors: an instrument fault is raised by the engine.
+"""
+
+from collections.abc import Mapping
+from typing import Annotated
+
+from pydantic import Field
+
+from loricate.core.actions import Connect, Energise, Output, Procedure, Program, Role
+from loricate.core.errors import ProcedureError
+from loricate.core.grading import Cause, Measured
+from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
+from loricate.core.limits import Limit
+from loricate.core.products import Terminal
+from loricate.core.quantities import CURRENT, RESISTANCE, TIME, VOLTAGE, Amperes, Fraction, Seconds
+from loricate.core.readings import resistance_of
+
+
+class GroundBondSettings(KindSettings):
+    """Test current and its path through the protective earth."""
+
+    earth: Terminal = Field(default="PE", title="Earth terminal")
+    part: Terminal = Field(title="Accessible part", description="Where the bond must reach")
+    current: Annotated[Amperes, Field(gt=0)] = Field(default=25.0, title="Test current")
+    dwell: Annotated[Seconds, Field(gt=0)] = Field(default=3.0, title="Dwell")
+    tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(
+        default=0.1, title="Current tolerance", description="Shortfall of current still accepted"
+    )
+
+    def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
+        return {"earth": (self.earth,), "part": (self.part,)}
+
+
+def procedure(settings: GroundBondSettings, limits: Mapping[str, Limit]) -> Procedure:
+    """Pass the current, then report current, volts and resistance as re-measured."""
+    yield Connect(Role.BOND, {"high": (settings.earth,), "low": (settings.part,)})
+    yield Program(Role.BOND, {"level_a": settings.current, "dwell_s": settings.dwell})
+    output = yield Energise(Role.BOND, hazardous=False)
+    if not isinstance(output, Output):
+        raise ProcedureError("A ground bond was sent no output.")
+    current = output.reading("current", CURRENT)
+    voltage = output.reading("voltage", VOLTAGE)
+    resistance = resistance_of(voltage, current)
+    maximum = limits["resistance"].maximum
+    causes: tuple[Cause, ...] = ()
+    if current.value < settings.current * (1 - settings.tolerance):
+        # The source ran out of volts: the loop is open, or its resistance far too high.
+        bounded = current.bound is not current.bound.EXACT
+        if bounded:
+            causes = (Cause.OPEN,)
+        elif maximum is None or resistance.value <= maximum:
+            causes = (Cause.LEVEL_NOT_REACHED,)
+    return Measured((resistance, current, voltage), causes)
+
+
+def demands(settings: GroundBondSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
+    """The source must reach the current and hold it for the dwell."""
+    return (
+        Demand(Role.BOND, "level_a", settings.current, CURRENT, "current"),
+        Demand(Role.BOND, "dwell_s", settings.dwell, TIME, "dwell"),
+    )
+
+
+GROUND_BOND = register(
+    Kind(
+        name="ground_bond",
+        title="Ground bond",
+        settings=GroundBondSettings,
+        limits={
+            "resistance": LimitSlot(RESISTANCE, needed=True, title="Resistance"),
+            "current": LimitSlot(CURRENT, title="Test current"),
+        },
+        procedure=procedure,
+        demands=demands,
+        programmed_s=lambda settings: settings.dwell,
+    )
+)

@@ -1,0 +1,102 @@
+"""Insulation resistance: DC volts, a settling delay that is not judged, then R = V/I in Ω.
+
+V is the re-measured voltage and I the current at the end of the dwell. A current under the meter's
+floor gives R `above` V over the floor. Charging and absorption currents die away during ``settle``
+(settling through source resistance Rs takes Rs·C·ln(R/(ε·Rs)) seconds). The output is discharged to
+a safe voltage before the step ends (IEC 61010-1 6.3: 60 V DC).
+"""
+
+from collections.abc import Mapping
+from typing import Annotated
+
+from pydantic import Field
+
+from loricate.core.actions import (
+    Connect, Discharge, Ending, Energise, Output, Procedure, Program, Role,
+)  # fmt: skip
+from loricate.core.errors import ProcedureError
+from loricate.core.grading import Cause, Measured
+from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
+from loricate.core.limits import Limit
+from loricate.core.products import Terminal
+from loricate.core.quantities import (
+    CURRENT, RESISTANCE, TIME, VOLTAGE, Amperes, Fraction, Seconds, Volts,
+)  # fmt: skip
+from loricate.core.readings import resistance_of
+
+SAFE_DC_V = 60.0
+
+
+class InsulationSettings(KindSettings):
+    """Level, times and path of an insulation measurement."""
+
+    high: tuple[Terminal, ...] = Field(min_length=1, title="High terminals")
+    low: tuple[Terminal, ...] = Field(min_length=1, title="Low terminals")
+    level: Annotated[Volts, Field(gt=0)] = Field(default=500.0, title="Test voltage (DC)")
+    ramp: Annotated[Seconds, Field(gt=0)] = Field(default=0.2, title="Ramp up")
+    settle: Annotated[Seconds, Field(ge=0)] = Field(
+        default=1.0, title="Settling delay", description="Not judged"
+    )
+    dwell: Annotated[Seconds, Field(gt=0)] = Field(default=1.0, title="Dwell after settling")
+    trip: Annotated[Amperes, Field(gt=0)] = Field(default=2e-3, title="Trip current")
+    tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(
+        default=0.05, title="Level tolerance", description="Shortfall of voltage still accepted"
+    )
+
+    def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
+        return {"high": self.high, "low": self.low}
+
+
+def procedure(settings: InsulationSettings, limits: Mapping[str, Limit]) -> Procedure:
+    """Charge, settle, measure at the end of the dwell, discharge."""
+    yield Connect(Role.WITHSTAND, {"high": settings.high, "low": settings.low})
+    yield Program(
+        Role.WITHSTAND,
+        {
+            "function": "DC",
+            "level_v": settings.level,
+            "ramp_s": settings.ramp,
+            "dwell_s": settings.settle + settings.dwell,
+            "fall_s": 0.0,
+            "trip_a": settings.trip,
+        },
+    )
+    output = yield Energise(Role.WITHSTAND, hazardous=True)
+    if not isinstance(output, Output):
+        raise ProcedureError("An insulation step was sent no output.")
+    yield Discharge(Role.WITHSTAND, SAFE_DC_V)
+    voltage = output.reading("voltage", VOLTAGE)
+    current = output.reading("current", CURRENT)
+    if output.ending in (Ending.BREAKDOWN, Ending.OVER_CURRENT):
+        return Measured((voltage, current), (Cause.BREAKDOWN,))
+    if output.ending is Ending.ARC:
+        return Measured((voltage, current), (Cause.ARC,))
+    short_of_level = voltage.value < settings.level * (1 - settings.tolerance)
+    causes = (Cause.LEVEL_NOT_REACHED,) if short_of_level else ()
+    return Measured((resistance_of(voltage, current), voltage, current), causes)
+
+
+def demands(settings: InsulationSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
+    """The source must reach the level and hold it."""
+    return (
+        Demand(Role.WITHSTAND, "dc_level_v", settings.level, VOLTAGE, "level"),
+        Demand(Role.WITHSTAND, "trip_a", settings.trip, CURRENT, "trip"),
+        Demand(Role.WITHSTAND, "dwell_s", settings.settle + settings.dwell, TIME, "dwell"),
+    )
+
+
+INSULATION = register(
+    Kind(
+        name="insulation",
+        title="Insulation resistance",
+        settings=InsulationSettings,
+        limits={
+            "resistance": LimitSlot(RESISTANCE, needed=True, title="Resistance"),
+            "voltage": LimitSlot(VOLTAGE, title="Test voltage"),
+        },
+        procedure=procedure,
+        demands=demands,
+        programmed_s=lambda settings: settings.ramp + settings.settle + settings.dwell,
+        hazardous=True,
+    )
+)

@@ -1,0 +1,75 @@
+"""What a kind is, and the table of kinds that refuses duplicates."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, Generic, TypeVar
+
+from pydantic import BaseModel, ConfigDict
+
+from loricate.core.actions import Procedure, Role
+from loricate.core.errors import AlreadyRegistered
+from loricate.core.limits import Limit
+from loricate.core.quantities import Dimension
+
+
+class KindSettings(BaseModel):
+    """Base of every kind's settings: immutable, and unknown keys are refused."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
+        """The unit's terminals each setting names, by setting."""
+        return {}
+
+
+@dataclass(frozen=True, slots=True)
+class LimitSlot:
+    """A quantity that a kind can grade: its dimension, and whether a limit must be given."""
+
+    dimension: Dimension
+    needed: bool = False
+    title: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Demand:
+    """What a step needs of an instrument: ``capability`` must reach ``value`` (SI units)."""
+
+    role: Role
+    capability: str
+    value: float
+    dimension: Dimension
+    field: str
+
+
+S = TypeVar("S", bound=KindSettings)
+
+
+@dataclass(frozen=True, slots=True)
+class Kind(Generic[S]):
+    """One kind of step: its settings model, the quantities it grades, and its procedure."""
+
+    name: str
+    title: str
+    settings: type[S]
+    limits: Mapping[str, LimitSlot]
+    procedure: Callable[[S, Mapping[str, Limit]], Procedure]
+    demands: Callable[[S, Mapping[str, Limit]], tuple[Demand, ...]]
+    programmed_s: Callable[[S], float]
+    hazardous: bool = False
+
+
+KINDS: dict[str, Kind[Any]] = {}
+
+
+def register(kind: Kind[S]) -> Kind[S]:
+    """Add a kind to the table; raises AlreadyRegistered for a name that is taken."""
+    if kind.name in KINDS:
+        raise AlreadyRegistered("kind", kind.name)
+    KINDS[kind.name] = kind
+    return kind
+
+
+def find_kind(name: str) -> Kind[Any] | None:
+    """Give the kind of this name, or None."""
+    return KINDS.get(name)

@@ -1,0 +1,126 @@
+"""Withstand (hipot), AC or DC: ramp, dwell and fall; current in A, level in V (rms for AC).
+
+Fails in two ways: breakdown (the trip cut the output, no dwell completed), or a completed dwell with
+current or resistance out of limits. The level is re-measured, never copied from the setting. With
+AC the total current includes what capacitance draws (V·2πf·C); `resistive_current` is the part in
+phase with the voltage. Safe after discharge: 60 V DC, 30 V rms (IEC 61010-1 6.3).
+"""
+
+from collections.abc import Mapping
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from loricate.core.actions import (
+    Connect, Discharge, Ending, Energise, Output, Procedure, Program, Role,
+)  # fmt: skip
+from loricate.core.errors import ProcedureError
+from loricate.core.grading import Cause, Measured
+from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
+from loricate.core.limits import Limit
+from loricate.core.products import Terminal
+from loricate.core.quantities import (
+    CURRENT, FREQUENCY, RESISTANCE, TIME, VOLTAGE, Amperes, Fraction, Hertz, Seconds, Volts,
+)  # fmt: skip
+from loricate.core.readings import resistance_of
+
+SAFE_V = {"ac": 30.0, "dc": 60.0}
+
+
+class WithstandSettings(KindSettings):
+    """Level, times, trip and path of a withstand test."""
+
+    high: tuple[Terminal, ...] = Field(min_length=1, title="High terminals")
+    low: tuple[Terminal, ...] = Field(min_length=1, title="Low terminals")
+    current: Literal["ac", "dc"] = Field(default="ac", title="AC or DC")
+    level: Annotated[Volts, Field(gt=0)] = Field(title="Test voltage", description="rms for AC")
+    frequency: Annotated[Hertz, Field(gt=0)] = Field(default=50.0, title="Frequency")
+    ramp: Annotated[Seconds, Field(gt=0)] = Field(default=0.5, title="Ramp up")
+    dwell: Annotated[Seconds, Field(gt=0)] = Field(default=1.0, title="Dwell")
+    fall: Annotated[Seconds, Field(ge=0)] = Field(default=0.1, title="Ramp down")
+    trip: Annotated[Amperes, Field(gt=0)] | None = Field(
+        default=None, title="Trip current", description="Cuts at once; the current maximum if empty"
+    )
+    tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(
+        default=0.05, title="Level tolerance", description="Shortfall of voltage still accepted"
+    )
+
+    def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
+        return {"high": self.high, "low": self.low}
+
+
+def trip_a(settings: WithstandSettings, limits: Mapping[str, Limit]) -> float:
+    """The current in A at which the output is cut: the setting, else the current's maximum."""
+    if settings.trip is not None:
+        return settings.trip
+    maximum = limits["current"].maximum
+    if maximum is None:
+        raise ProcedureError("A withstand step has neither a trip current nor a current maximum.")
+    return maximum
+
+
+def procedure(settings: WithstandSettings, limits: Mapping[str, Limit]) -> Procedure:
+    """Ramp, dwell, fall, discharge; grade the greatest current of the dwell."""
+    yield Connect(Role.WITHSTAND, {"high": settings.high, "low": settings.low})
+    program: dict[str, float | str] = {
+        "function": settings.current.upper(),
+        "level_v": settings.level,
+        "ramp_s": settings.ramp,
+        "dwell_s": settings.dwell,
+        "fall_s": settings.fall,
+        "trip_a": trip_a(settings, limits),
+    }
+    if settings.current == "ac":
+        program["frequency_hz"] = settings.frequency
+    yield Program(Role.WITHSTAND, program)
+    output = yield Energise(Role.WITHSTAND, hazardous=True)
+    if not isinstance(output, Output):
+        raise ProcedureError("A withstand step was sent no output.")
+    yield Discharge(Role.WITHSTAND, SAFE_V[settings.current])
+    voltage = output.reading("voltage", VOLTAGE)
+    current = output.reading("current", CURRENT, "current_max")
+    if output.ending in (Ending.BREAKDOWN, Ending.OVER_CURRENT):
+        return Measured((current, voltage), (Cause.BREAKDOWN,))
+    if output.ending is Ending.ARC:
+        return Measured((current, voltage), (Cause.ARC,))
+    readings = [current, voltage]
+    if settings.current == "ac":
+        readings.append(output.reading("resistive_current", CURRENT))
+    else:
+        readings.append(resistance_of(voltage, output.reading("current", CURRENT)))
+    short_of_level = voltage.value < settings.level * (1 - settings.tolerance)
+    causes = (Cause.LEVEL_NOT_REACHED,) if short_of_level else ()
+    return Measured(tuple(readings), causes)
+
+
+def demands(settings: WithstandSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
+    """The source must reach the level, the trip and the times."""
+    wanted = [
+        Demand(Role.WITHSTAND, f"{settings.current}_level_v", settings.level, VOLTAGE, "level"),
+        Demand(Role.WITHSTAND, "dwell_s", settings.dwell, TIME, "dwell"),
+        Demand(Role.WITHSTAND, "trip_a", trip_a(settings, limits), CURRENT, "trip"),
+    ]
+    if settings.current == "ac":
+        wanted.append(
+            Demand(Role.WITHSTAND, "frequency_hz", settings.frequency, FREQUENCY, "frequency")
+        )
+    return tuple(wanted)
+
+
+WITHSTAND = register(
+    Kind(
+        name="withstand",
+        title="Withstand",
+        settings=WithstandSettings,
+        limits={
+            "current": LimitSlot(CURRENT, needed=True, title="Current"),
+            "resistive_current": LimitSlot(CURRENT, title="Resistive current (AC)"),
+            "resistance": LimitSlot(RESISTANCE, title="Resistance (DC)"),
+            "voltage": LimitSlot(VOLTAGE, title="Test voltage"),
+        },
+        procedure=procedure,
+        demands=demands,
+        programmed_s=lambda settings: settings.ramp + settings.dwell + settings.fall,
+        hazardous=True,
+    )
+)

@@ -1,0 +1,176 @@
+"""Quantities as people write them: a small strict grammar that refuses what is not certain.
+
+A quantity is a decimal number, an optional space, an optional prefix and a unit: ``1.5 kV``,
+``500 MΩ``, ``77 µA``. Inside Loricate a quantity is a ``float`` in the SI base unit of its
+dimension; the unit stands in the field's type (``Volts``) or name (``level_v``).
+"""
+
+import math
+import re
+import unicodedata
+from collections.abc import Callable
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Annotated, Any
+
+from pydantic import BeforeValidator, PlainSerializer, WithJsonSchema
+
+from loricate.core.errors import QuantityError
+
+PREFIX_EXPONENTS = {
+    "p": -12, "n": -9, "µ": -6, "m": -3, "": 0, "k": 3, "M": 6, "G": 9, "T": 12,
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Dimension:
+    """A physical dimension: its name, base unit, the spellings of that unit, and an example."""
+
+    name: str
+    unit: str
+    spellings: tuple[str, ...]
+    prefixes: str
+    example: str
+
+    def __str__(self) -> str:
+        return self.name
+
+
+VOLTAGE = Dimension("voltage", "V", ("V",), "nµmkM", "1.5 kV")
+CURRENT = Dimension("current", "A", ("A",), "pnµmk", "5 mA")
+RESISTANCE = Dimension("resistance", "Ω", ("Ω", "ohm", "Ohm", "ohms"), "nµmkMGT", "100 mΩ")
+CAPACITANCE = Dimension("capacitance", "F", ("F",), "pnµm", "4.7 nF")
+INDUCTANCE = Dimension("inductance", "H", ("H",), "nµm", "25 mH")
+TIME = Dimension("time", "s", ("s",), "nµm", "2 s")
+FREQUENCY = Dimension("frequency", "Hz", ("Hz",), "mkM", "50 Hz")
+POWER = Dimension("power", "W", ("W",), "µmkM", "1.9 kW")
+RATIO = Dimension("ratio", "%", ("%",), "", "5 %")
+
+DIMENSIONS = {
+    dimension.name: dimension
+    for dimension in (
+        VOLTAGE, CURRENT, RESISTANCE, CAPACITANCE, INDUCTANCE, TIME, FREQUENCY, POWER, RATIO,
+    )
+}  # fmt: skip
+
+# Units that are not a power of ten of the base unit.
+_ODD_UNITS = {"min": (TIME, Decimal(60)), "h": (TIME, Decimal(3600))}
+
+_NUMBER = re.compile(r"([+-]?(?:\d+(?:\.\d+)?|\.\d+)(?:[eE][+-]?\d{1,3})?)\s?(\S*)")
+# Minus signs and micro signs that keyboards and word processors put in.
+_LOOKALIKES = str.maketrans({"\u2212": "-", "\u2010": "-", "\u2011": "-", "\u03bc": "µ"})
+
+
+def _unit_table() -> dict[str, tuple[Dimension, Decimal]]:
+    table = dict(_ODD_UNITS)
+    for dimension in DIMENSIONS.values():
+        for spelling in dimension.spellings:
+            table[spelling] = (dimension, Decimal(1))
+            for prefix in dimension.prefixes:
+                factor = Decimal(10) ** PREFIX_EXPONENTS[prefix]
+                table[prefix + spelling] = (dimension, factor)
+                if prefix == "µ":
+                    table["u" + spelling] = (dimension, factor)
+    # A ratio is kept as a plain fraction: 5 % is 0.05.
+    table["%"] = (RATIO, Decimal("0.01"))
+    return table
+
+
+_UNITS = _unit_table()
+
+
+def parse(text: str, dimension: Dimension) -> float:
+    """Give the SI value of ``text``, which must be a quantity of ``dimension``.
+
+    Raises:
+        QuantityError: no unit, an unknown unit, a comma, another dimension, or not finite.
+    """
+
+    def refuse(reason: str) -> QuantityError:
+        return QuantityError(text, reason, f"a {dimension.name}", dimension.example)
+
+    tidy = unicodedata.normalize("NFKC", text).translate(_LOOKALIKES).strip()
+    if "," in tidy:
+        raise refuse("has a comma, which may mean a decimal point or thousands")
+    matched = _NUMBER.fullmatch(tidy)
+    if matched is None:
+        raise refuse("is not a number followed by a unit")
+    number, unit = matched.groups()
+    if not unit:
+        raise refuse("has no unit")
+    known = _UNITS.get(unit)
+    if known is None:
+        raise refuse(f"has the unit '{unit}', which is not known here")
+    found, factor = known
+    if found is not dimension:
+        raise refuse(f"is a {found.name}, not a {dimension.name}")
+    value = float(Decimal(number) * factor)
+    if not math.isfinite(value):
+        raise refuse("is too large to be real")
+    return value
+
+
+def _engineering(value: Decimal, dimension: Dimension) -> tuple[Decimal, str]:
+    """Scale ``value`` so that its mantissa is 1 to 999 where the dimension has such a prefix."""
+    allowed = [("", 0), *((p, PREFIX_EXPONENTS[p]) for p in dimension.prefixes)]
+    exponent = 0 if value == 0 else math.floor(value.copy_abs().log10() / 3) * 3
+    prefix, power = min(allowed, key=lambda pair: (abs(pair[1] - exponent), pair[1]))
+    return value.scaleb(-power), prefix
+
+
+def exact_text(value: float, dimension: Dimension) -> str:
+    """Write ``value`` (SI) so that ``parse`` gives back exactly the same number."""
+    if dimension is RATIO:
+        return f"{_plain(Decimal(repr(value)) * 100)} %"
+    mantissa, prefix = _engineering(Decimal(repr(value)), dimension)
+    return f"{_plain(mantissa)} {prefix}{dimension.unit}"
+
+
+def _plain(number: Decimal) -> str:
+    text = f"{number:f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def display(value: float, dimension: Dimension, digits: int = 4) -> str:
+    """Write ``value`` (SI) for people: engineering notation, ``digits`` significant digits."""
+    if not math.isfinite(value):
+        return f"not a number {dimension.unit}"
+    number = Decimal(repr(value)) * (100 if dimension is RATIO else 1)
+    if number != 0:
+        number = number.quantize(Decimal(1).scaleb(number.adjusted() - digits + 1))
+    mantissa, prefix = _engineering(number, dimension)
+    decimals = max(0, digits - 1 - (mantissa.adjusted() if mantissa else 0))
+    return f"{mantissa:.{decimals}f} {prefix}{dimension.unit}" if mantissa else f"0 {dimension.unit}"
+
+
+def _validator(dimension: Dimension) -> Callable[[Any], float]:
+    def read(value: Any) -> float:
+        if isinstance(value, str):
+            return parse(value, dimension)
+        raise QuantityError(
+            str(value), "is not a quantity with its unit", f"a {dimension.name}", dimension.example
+        )
+
+    return read
+
+
+def quantity(dimension: Dimension) -> Any:
+    """Make the pydantic field type of a dimension: a float inside, text with a unit outside."""
+    return Annotated[
+        float,
+        BeforeValidator(_validator(dimension)),
+        PlainSerializer(lambda value: exact_text(value, dimension), return_type=str, when_used="json"),
+        WithJsonSchema(
+            {"type": "string", "format": dimension.name, "examples": [dimension.example]}
+        ),
+    ]
+
+
+Volts = Annotated[float, *quantity(VOLTAGE).__metadata__]
+Amperes = Annotated[float, *quantity(CURRENT).__metadata__]
+Ohms = Annotated[float, *quantity(RESISTANCE).__metadata__]
+Farads = Annotated[float, *quantity(CAPACITANCE).__metadata__]
+Seconds = Annotated[float, *quantity(TIME).__metadata__]
+Hertz = Annotated[float, *quantity(FREQUENCY).__metadata__]
+Watts = Annotated[float, *quantity(POWER).__metadata__]
+Fraction = Annotated[float, *quantity(RATIO).__metadata__]

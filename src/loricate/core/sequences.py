@@ -1,0 +1,226 @@
+"""The sequence document: ordered steps for a product, and what is wrong with one.
+
+The same model is read from TOML on disk and from JSON in the API. ``prepare`` turns a document into
+a ``ReadySequence`` whose settings and limits are SI values, or refuses it with every reason found.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Literal, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from loricate.core.errors import DocumentError, Finding
+from loricate.core.grading import DecisionRule
+from loricate.core.kinds import KINDS, Kind, KindSettings, find_kind
+from loricate.core.limits import Code, Limit, LimitEntry, LimitSet, resolve
+from loricate.core.products import Product
+
+ModelT = TypeVar("ModelT", bound=BaseModel)
+
+
+class Step(BaseModel):
+    """One entry of a sequence, as written."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    id: Code
+    kind: str
+    title: str = Field(default="", max_length=120)
+    on_fail: Literal["carry_on", "halt_unit", "halt_run"] = Field(
+        default="halt_unit", description="What a failed step leads to"
+    )
+    settings: dict[str, Any] = Field(default_factory=dict)
+    limits: dict[str, LimitEntry] = Field(default_factory=dict)
+
+
+class Sequence(BaseModel):
+    """A sequence document, as written."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    format: Literal["loricate-sequence/1"]
+    code: Code
+    title: str = Field(min_length=1, max_length=120)
+    product: Code
+    decision: DecisionRule = DecisionRule()
+    step: tuple[Step, ...] = Field(min_length=1)
+
+
+@dataclass(frozen=True, slots=True)
+class ReadyStep:
+    """A step whose kind, settings and limits are known good."""
+
+    id: str
+    title: str
+    on_fail: str
+    kind: Kind[Any]
+    settings: KindSettings
+    limits: Mapping[str, Limit]
+
+
+@dataclass(frozen=True, slots=True)
+class ReadySequence:
+    """A sequence that can be run: every name resolved, every figure in SI units."""
+
+    code: str
+    title: str
+    product: Product
+    decision: DecisionRule
+    steps: tuple[ReadyStep, ...]
+
+
+def findings_of(error: ValidationError, prefix: str = "") -> tuple[Finding, ...]:
+    """Say a pydantic error in our form: a dotted path and a sentence."""
+    found = []
+    for each in error.errors(include_url=False):
+        path = prefix
+        for part in each["loc"]:
+            path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
+        message = each["msg"].removeprefix("Value error, ")
+        if each["type"] == "extra_forbidden":
+            message = "is not a known key; remove it or correct its spelling."
+        elif each["type"] == "missing":
+            message = "is missing; add it."
+        found.append(Finding(path or "document", message))
+    return tuple(found)
+
+
+def read_document(model: type[ModelT], data: object, document: str) -> ModelT:
+    """Read ``data`` as ``model`` or raise DocumentError with each path."""
+    try:
+        return model.model_validate(data)
+    except ValidationError as error:
+        raise DocumentError(document, findings_of(error)) from error
+
+
+def prepare(
+    data: object,
+    products: Mapping[str, Product],
+    limit_sets: Mapping[str, tuple[LimitSet, int]],
+) -> ReadySequence:
+    """Check a sequence document in full and make it ready to run.
+
+    Raises:
+        DocumentError: with a finding for every fault, each naming its path and the remedy.
+    """
+    sequence = read_document(Sequence, data, "sequence")
+    findings: list[Finding] = []
+    product = products.get(sequence.product)
+    if product is None:
+        findings.append(
+            Finding("product", f"there is no product '{sequence.product}'; add it first.")
+        )
+    seen: dict[str, int] = {}
+    steps = []
+    for index, step in enumerate(sequence.step):
+        path = f"step[{index}]"
+        if step.id in seen:
+            findings.append(
+                Finding(
+                    f"{path}.id",
+                    f"'{step.id}' is the id of step[{seen[step.id]}] already; choose another.",
+                )
+            )
+        seen.setdefault(step.id, index)
+        ready = _prepare_step(step, path, product, limit_sets, findings)
+        if ready is not None:
+            steps.append(ready)
+    if findings or product is None:
+        raise DocumentError(f"sequence '{sequence.code}'", tuple(findings))
+    return ReadySequence(sequence.code, sequence.title, product, sequence.decision, tuple(steps))
+
+
+def _prepare_step(
+    step: Step,
+    path: str,
+    product: Product | None,
+    limit_sets: Mapping[str, tuple[LimitSet, int]],
+    findings: list[Finding],
+) -> ReadyStep | None:
+    kind = find_kind(step.kind)
+    if kind is None:
+        known = ", ".join(sorted(KINDS))
+        findings.append(
+            Finding(f"{path}.kind", f"'{step.kind}' is not a kind of step; choose one of {known}.")
+        )
+        return None
+    limits = _prepare_limits(step, kind, path, limit_sets, findings)
+    try:
+        settings = kind.settings.model_validate(step.settings)
+    except ValidationError as error:
+        findings.extend(findings_of(error, f"{path}.settings"))
+        return None
+    if product is not None:
+        for name, used in settings.terminals_used().items():
+            for terminal in used:
+                if terminal not in product.terminals:
+                    findings.append(
+                        Finding(
+                            f"{path}.settings.{name}",
+                            f"product '{product.code}' has no terminal '{terminal}'; "
+                            f"it has {', '.join(product.terminals)}.",
+                        )
+                    )
+    return ReadyStep(step.id, step.title or kind.title, step.on_fail, kind, settings, limits)
+
+
+def _prepare_limits(
+    step: Step,
+    kind: Kind[Any],
+    path: str,
+    limit_sets: Mapping[str, tuple[LimitSet, int]],
+    findings: list[Finding],
+) -> dict[str, Limit]:
+    limits = {}
+    for name, entry in step.limits.items():
+        slot = kind.limits.get(name)
+        if slot is None:
+            known = ", ".join(kind.limits) or "none"
+            findings.append(
+                Finding(
+                    f"{path}.limits.{name}",
+                    f"a {kind.name} step grades no '{name}'; it can grade: {known}.",
+                )
+            )
+            continue
+        try:
+            limits[name] = resolve(entry, slot.dimension, limit_sets)
+        except ValueError as error:
+            findings.append(Finding(f"{path}.limits.{name}", str(error)))
+    for name, slot in kind.limits.items():
+        if slot.needed and name not in step.limits:
+            findings.append(
+                Finding(
+                    f"{path}.limits.{name}",
+                    f"is missing; a {kind.name} step is judged by its {name}.",
+                )
+            )
+    return limits
+
+
+def sequence_schema() -> dict[str, Any]:
+    """The JSON Schema of a sequence document, each kind with its own settings."""
+    schema = Sequence.model_json_schema()
+    step = schema["$defs"]["Step"]
+    variants = []
+    for kind in KINDS.values():
+        settings = kind.settings.model_json_schema()
+        schema["$defs"].update(settings.pop("$defs", {}))
+        schema["$defs"][f"{kind.name}_settings"] = settings
+        variants.append(
+            {
+                "if": {"properties": {"kind": {"const": kind.name}}},
+                "then": {
+                    "properties": {
+                        "settings": {"$ref": f"#/$defs/{kind.name}_settings"},
+                        "limits": {"propertyNames": {"enum": list(kind.limits)}},
+                    }
+                },
+            }
+        )
+    step["properties"]["kind"] = {"enum": list(KINDS), "title": "Kind", "type": "string"}
+    step["allOf"] = variants
+    schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+    schema["title"] = "Loricate sequence"
+    return schema

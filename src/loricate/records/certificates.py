@@ -1,0 +1,64 @@
+"""The ledger: issued certificates and nonconformance reports, chained by hash."""
+
+import sqlite3
+from dataclasses import dataclass
+
+from loricate.records.errors import NotFound
+
+
+@dataclass(frozen=True, slots=True)
+class LedgerEntry:
+    """One issued document: ``sealed`` is the signed JSON text, ``pdf`` the paper."""
+
+    position: int
+    number: str
+    kind: str
+    run_unit_id: str
+    serial: str
+    issued_at: str
+    document_digest: str
+    previous: str
+    hash: str
+    sealed: str
+    pdf: bytes
+
+
+def last_entry(conn: sqlite3.Connection) -> LedgerEntry | None:
+    """The newest entry, or None in an empty ledger."""
+    row = conn.execute("SELECT * FROM ledger ORDER BY position DESC LIMIT 1").fetchone()
+    return None if row is None else LedgerEntry(**row)
+
+
+def count_issued(conn: sqlite3.Connection, kind: str, year: int) -> int:
+    """How many documents of a kind were issued in a year (UTC)."""
+    row = conn.execute(
+        "SELECT count(*) FROM ledger WHERE kind = ? AND issued_at LIKE ?", (kind, f"{year}-%")
+    ).fetchone()
+    return int(row[0])
+
+
+def add_entry(conn: sqlite3.Connection, entry: LedgerEntry) -> None:
+    """Append an entry."""
+    conn.execute(
+        "INSERT INTO ledger VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        (entry.position, entry.number, entry.kind, entry.run_unit_id, entry.serial,
+         entry.issued_at, entry.document_digest, entry.previous, entry.hash, entry.sealed, entry.pdf),
+    )  # fmt: skip
+
+
+def get_entry(conn: sqlite3.Connection, name: str) -> LedgerEntry:
+    """The entry of a number, or the newest of a serial; raises NotFound."""
+    row = conn.execute(
+        "SELECT * FROM ledger WHERE number = ?1 OR serial = ?1 COLLATE NOCASE"
+        " ORDER BY number = ?1 DESC, position DESC LIMIT 1",
+        (name,),
+    ).fetchone()
+    if row is None:
+        raise NotFound("certificate or nonconformance report", name)
+    return LedgerEntry(**row)
+
+
+def all_entries(conn: sqlite3.Connection) -> list[LedgerEntry]:
+    """The whole ledger in order, for checking its chain."""
+    rows = conn.execute("SELECT * FROM ledger ORDER BY position").fetchall()
+    return [LedgerEntry(**row) for row in rows]

@@ -1,0 +1,155 @@
+"""The database file: one function opens connections, one writer owns the write connection.
+
+Times are UTC RFC 3339 texts with microseconds, identifiers UUIDv7.
+"""
+
+import asyncio
+import datetime as dt
+import re
+import sqlite3
+import threading
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
+from importlib import resources
+from pathlib import Path
+from typing import TypeVar
+
+import uuid_utils
+
+from loricate.records.errors import NewerDatabase, StorageFull
+
+R = TypeVar("R")
+READERS = 4
+
+
+def now() -> str:
+    """The present moment in UTC, RFC 3339."""
+    return dt.datetime.now(dt.UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
+def new_id() -> str:
+    """A fresh record identifier (UUIDv7)."""
+    return str(uuid_utils.uuid7())
+
+
+def open_connection(path: Path, read_only: bool = False) -> sqlite3.Connection:
+    """Open the database with every pragma set; the caller closes it."""
+    mode = "ro" if read_only else "rwc"
+    conn = sqlite3.connect(
+        f"file:{path}?mode={mode}", uri=True, isolation_level=None, check_same_thread=False
+    )
+    conn.row_factory = sqlite3.Row
+    conn.execute("PRAGMA foreign_keys = ON")
+    conn.execute("PRAGMA busy_timeout = 5000")
+    if not read_only:
+        conn.execute("PRAGMA journal_mode = WAL")
+        # A graded attempt that was acknowledged must survive a power cut.
+        conn.execute("PRAGMA synchronous = FULL")
+    return conn
+
+
+@contextmanager
+def atomic(conn: sqlite3.Connection) -> Iterator[sqlite3.Connection]:
+    """A transaction; any exception rolls it back. A full disk becomes StorageFull."""
+    try:
+        conn.execute("BEGIN IMMEDIATE")
+        yield conn
+        conn.execute("COMMIT")
+    except BaseException as error:
+        if conn.in_transaction:
+            conn.execute("ROLLBACK")
+        if isinstance(error, sqlite3.OperationalError) and "full" in str(error):
+            raise StorageFull from error
+        raise
+
+
+def migrations() -> dict[int, str]:
+    """The numbered SQL files that ship, by number."""
+    found: dict[int, str] = {}
+    for file in (resources.files("loricate.records") / "migrations").iterdir():
+        matched = re.fullmatch(r"(\d{4})_\w+\.sql", file.name)
+        if matched:
+            number = int(matched.group(1))
+            if number in found:
+                raise ValueError(f"Two migrations have the number {number}.")
+            found[number] = file.read_text(encoding="utf-8")
+    return found
+
+
+def migrate(path: Path, scripts: dict[int, str] | None = None) -> list[int]:
+    """Bring the database up to date; gives the numbers applied.
+
+    A database that holds anything is copied to ``NAME.before-NNNN`` first. Raises NewerDatabase when
+    a later version wrote it.
+    """
+    scripts = migrations() if scripts is None else scripts
+    conn = open_connection(path)
+    try:
+        version = int(conn.execute("PRAGMA user_version").fetchone()[0])
+        known = max(scripts, default=0)
+        if version > known:
+            raise NewerDatabase(str(path), version, known)
+        pending = sorted(number for number in scripts if number > version)
+        if pending and version > 0:
+            backup = sqlite3.connect(path.with_name(f"{path.name}.before-{pending[0]:04}"))
+            with backup:
+                conn.backup(backup)
+            backup.close()
+        for number in pending:
+            try:
+                conn.executescript(
+                    f"BEGIN IMMEDIATE;\n{scripts[number]}\nPRAGMA user_version = {number};\nCOMMIT;"
+                )
+            except sqlite3.Error:
+                if conn.in_transaction:
+                    conn.execute("ROLLBACK")
+                raise
+        return pending
+    finally:
+        conn.close()
+
+
+class Store:
+    """The records of one service. ``write`` and ``read`` keep SQLite off the event loop."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        path.parent.mkdir(parents=True, exist_ok=True)
+        migrate(path)
+        self._write_conn = open_connection(path)
+        self._writer = ThreadPoolExecutor(1, thread_name_prefix="records-writer")
+        self._readers = ThreadPoolExecutor(READERS, thread_name_prefix="records-reader")
+        self._local = threading.local()
+        self._reading: list[sqlite3.Connection] = []
+
+    def write_now(self, work: Callable[[sqlite3.Connection], R]) -> R:
+        """Run ``work`` in one transaction on the writer; for code that is not asynchronous."""
+        return self._writer.submit(self._in_transaction, work).result()
+
+    async def write(self, work: Callable[[sqlite3.Connection], R]) -> R:
+        """Run ``work`` in one transaction on the writer; durable when it returns."""
+        return await asyncio.wrap_future(self._writer.submit(self._in_transaction, work))
+
+    async def read(self, work: Callable[[sqlite3.Connection], R]) -> R:
+        """Run ``work`` on a read-only connection."""
+        return await asyncio.wrap_future(self._readers.submit(self._reading_with, work))
+
+    def _in_transaction(self, work: Callable[[sqlite3.Connection], R]) -> R:
+        with atomic(self._write_conn) as conn:
+            return work(conn)
+
+    def _reading_with(self, work: Callable[[sqlite3.Connection], R]) -> R:
+        conn: sqlite3.Connection | None = getattr(self._local, "conn", None)
+        if conn is None:
+            conn = self._local.conn = open_connection(self.path, read_only=True)
+            self._reading.append(conn)
+        return work(conn)
+
+    def close(self) -> None:
+        """Finish what is queued and close every connection."""
+        self._writer.shutdown()
+        self._readers.shutdown()
+        for conn in self._reading:
+            conn.close()
+        self._write_conn.close()

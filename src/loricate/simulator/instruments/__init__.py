@@ -1,0 +1,1 @@
+"""The stand-in instruments, one module each."""

@@ -1,0 +1,67 @@
+"""Ground bond source: up to 30 A AC from at most 6 V, four-wire, with resistance in its own leads."""
+
+from loricate.simulator import scpi
+from loricate.simulator.clock import PacedClock
+from loricate.simulator.floor import Floor
+from loricate.simulator.instruments.output import OutputInstrument, bounded
+from loricate.simulator.network import EARTH, Resistor, Source
+
+COMPLIANCE_V = 6.0
+LEAD_OHMS = 0.03
+FLOOR_A, RANGE_A = 0.01, 32.0
+FREQUENCY_HZ = 50.0
+
+
+class BondSource(OutputInstrument):
+    """Drives a current through ``force`` leads and reads volts at the ``sense`` leads."""
+
+    model = "BOND-SOURCE"
+    hazardous = False
+    step_s = 0.05
+
+    def __init__(self, serial: str, name: str, floor: Floor, clock: PacedClock) -> None:
+        super().__init__(serial, name, floor, clock)
+        self.level_a, self.dwell_s = 10.0, 3.0
+        self.gain = 1 + self.chance.uniform(-0.002, 0.002)
+        self.amperes = self.volts = 0.0
+        self.command("SOURce:CURRent[:LEVel]", self._set_level)
+        self.command("SOURce:CURRent[:LEVel]?", lambda: f"{self.level_a:g}")
+        self.command("SOURce:DWELl", self._set_dwell)
+        self.command("SOURce:DWELl?", lambda: f"{self.dwell_s:g}")
+
+    def _set_level(self, text: str) -> None:
+        self.level_a = scpi.number(text, 0.2, 30)
+
+    def _set_dwell(self, text: str) -> None:
+        self.dwell_s = scpi.number(text, 0.1, 600)
+
+    def phases(self) -> list[tuple[str, float]]:
+        return [("DWELL", self.dwell_s)]
+
+    def begin(self) -> None:
+        high, low = f"{self.name}.force_high", f"{self.name}.force_low"
+        sense = (f"{self.name}.sense_high", f"{self.name}.sense_low")
+        network = self.floor.circuit(
+            (Resistor(low, EARTH, LEAD_OHMS), Resistor(sense[0], sense[1], 1e6))
+        )
+        source = Source(high, EARTH, COMPLIANCE_V, LEAD_OHMS)
+        solution = network.solve_ac([source], FREQUENCY_HZ)
+        most_a = abs(solution.current_of(source))
+        self.true_a = min(self.level_a * self.gain, most_a)
+        per_ampere = abs(solution.across(*sense)) / most_a if most_a else 0.0
+        self.true_v = per_ampere * self.true_a
+        self.step("DWELL", 0.0, self.dwell_s)
+
+    def step(self, phase: str, into_s: float, length_s: float) -> None:
+        self.amperes = self.noisy(self.true_a, 3e-4, 1e-3)
+        self.volts = self.noisy(self.true_v, 3e-4, 1e-4)
+
+    def _shown(self) -> list[str]:
+        current, bound = bounded(self.amperes, FLOOR_A, RANGE_A)
+        return [f"{abs(self.volts):.6g}", f"{current:.6g}", bound]
+
+    def values(self) -> list[str]:
+        return self._shown() if self.output_on else ["0", "0", "UNDER"]
+
+    def summary(self) -> list[str]:
+        return self._shown()

@@ -1,0 +1,50 @@
+"""The hands of the simulated floor: put units in nests, open the guard, switch instruments off."""
+
+from collections.abc import Mapping
+
+from loricate.simulator import scpi
+from loricate.simulator.clock import PacedClock
+from loricate.simulator.floor import Floor
+from loricate.simulator.scpi import ScpiError
+from loricate.simulator.server import Instrument
+
+
+class Hands(Instrument):
+    """Does by command what a person at the bench does by hand."""
+
+    model = "HANDS"
+
+    def __init__(
+        self, floor: Floor, clock: PacedClock, instruments: Mapping[str, Instrument], host: str
+    ) -> None:
+        super().__init__("0")
+        self.floor, self.clock, self.instruments, self.host = floor, clock, instruments, host
+        self.command("HANDs:NEST:LOAD", self._load)
+        self.command("HANDs:NEST:EMPTy", self._empty)
+        self.command("HANDs:GUARd", lambda text: floor.set_guard(scpi.boolean(text)))
+        self.command("HANDs:POWer", self._power)
+        self.command("HANDs:PACE", self._pace)
+
+    def _load(self, nest: str, model: str, faults: str, serial: str) -> None:
+        chosen = tuple(name for name in scpi.unquoted(faults).split("+") if name)
+        try:
+            self.floor.put_in(scpi.unquoted(nest), scpi.unquoted(model), chosen, scpi.unquoted(serial))
+        except KeyError:
+            raise ScpiError(*scpi.ILLEGAL_VALUE) from None
+
+    def _empty(self, nest: str) -> None:
+        try:
+            self.floor.take_out(scpi.unquoted(nest))
+        except KeyError:
+            raise ScpiError(*scpi.ILLEGAL_VALUE) from None
+
+    async def _power(self, name: str, state: str) -> None:
+        instrument = self.instruments.get(scpi.unquoted(name))
+        if instrument is None:
+            raise ScpiError(*scpi.ILLEGAL_VALUE)
+        await instrument.power(scpi.boolean(state), self.host)
+
+    def _pace(self, text: str) -> None:
+        if self.floor.outputs_on:
+            raise ScpiError(*scpi.SETTINGS_CONFLICT)
+        self.clock.pace = scpi.number(text, 0.1, 1000)

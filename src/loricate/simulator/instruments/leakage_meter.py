@@ -1,0 +1,111 @@
+"""Leakage meter: supplies the unit at mains and measures through a body-model network."""
+
+import math
+
+from loricate.simulator import scpi
+from loricate.simulator.clock import PacedClock
+from loricate.simulator.floor import Floor
+from loricate.simulator.instruments.output import OutputInstrument, bounded
+from loricate.simulator.network import EARTH, Capacitor, Element, Resistor, Source
+from loricate.simulator.scpi import ScpiError
+
+FLOOR_A, RANGE_A = 0.5e-6, 0.05
+SUPPLY_OHMS = 0.2
+EARTH_OHMS = 0.05
+CUT_A = 0.03
+
+
+class LeakageMeter(OutputInstrument):
+    """Mains on ``line`` and ``neutral``; the body network in ``earth`` or at ``body``."""
+
+    model = "LEAKAGE-METER"
+    step_s = 0.05
+
+    def __init__(self, serial: str, name: str, floor: Floor, clock: PacedClock) -> None:
+        super().__init__(serial, name, floor, clock)
+        self.path, self.body, self.polarity = "EARTH", "IEC60990", "NORMAL"
+        self.level_v, self.frequency_hz, self.dwell_s = 230.0, 50.0, 1.0
+        self.gain = 1 + self.chance.uniform(-0.002, 0.002)
+        self.amperes = self.volts = self.load_a = 0.0
+        self.command("SENSe:LEAKage:PATH", self._set_path)
+        self.command("SENSe:LEAKage:NETWork", self._set_network)
+        self.command("SOURce:POLarity", self._set_polarity)
+        self.command("SOURce:VOLTage[:LEVel]", self._set_level)
+        self.command("SOURce:VOLTage[:LEVel]?", lambda: f"{self.level_v:g}")
+        self.command("SOURce:FREQuency", self._set_frequency)
+        self.command("SOURce:DWELl", self._set_dwell)
+
+    def _set_path(self, text: str) -> None:
+        self.path = scpi.choice(text, "EARTh", "TOUCh")
+
+    def _set_network(self, text: str) -> None:
+        self.body = text.upper()
+        if self.body not in ("IEC60601", "IEC60990"):
+            raise ScpiError(*scpi.ILLEGAL_VALUE)
+
+    def _set_polarity(self, text: str) -> None:
+        self.polarity = scpi.choice(text, "NORMal", "REVersed")
+
+    def _set_level(self, text: str) -> None:
+        self.level_v = scpi.number(text, 10, 280)
+
+    def _set_frequency(self, text: str) -> None:
+        self.frequency_hz = scpi.number(text, 45, 65)
+
+    def _set_dwell(self, text: str) -> None:
+        self.dwell_s = scpi.number(text, 0.1, 3600)
+
+    def phases(self) -> list[tuple[str, float]]:
+        return [("DWELL", self.dwell_s)]
+
+    def _body_network(self, entry: str) -> tuple[tuple[Element, ...], tuple[str, str], float]:
+        """The measuring network from ``entry`` to earth: elements, where to read, and Ω per V/A."""
+        inner = f"{self.name}.inner"
+        if self.body == "IEC60601":
+            shunt = Resistor(entry, EARTH, 1_000.0)
+            weight = (Resistor(entry, inner, 10_000.0), Capacitor(inner, EARTH, 15e-9))
+            return (shunt, *weight), (inner, EARTH), 1_000.0
+        middle = f"{self.name}.middle"
+        series = (Resistor(entry, middle, 1_500.0), Capacitor(entry, middle, 0.22e-6))
+        weight = (Resistor(middle, inner, 10_000.0), Capacitor(inner, EARTH, 22e-9))
+        return (*series, Resistor(middle, EARTH, 500.0), *weight), (inner, EARTH), 500.0
+
+    def begin(self) -> None:
+        earth, touched = f"{self.name}.earth", f"{self.name}.body"
+        measured = earth if self.path == "EARTH" else touched
+        body, across, ohms = self._body_network(measured)
+        extra = body if measured == earth else (*body, Resistor(earth, EARTH, EARTH_OHMS))
+        network = self.floor.circuit(extra)
+        ends = [f"{self.name}.line", f"{self.name}.neutral"]
+        if self.polarity == "REVERSED":
+            ends.reverse()
+        line = Source(ends[0], EARTH, self.level_v * self.gain, SUPPLY_OHMS)
+        neutral = Source(ends[1], EARTH, 0.0, SUPPLY_OHMS)
+        solution = network.solve_ac([line, neutral], self.frequency_hz)
+        if network.strike(solution, math.sqrt(2)):
+            solution = network.solve_ac([line, neutral], self.frequency_hz)
+        self.true_a = abs(solution.across(*across)) / ohms
+        self.true_v = abs(solution.across(*ends))
+        self.true_load_a = abs(solution.current_of(line))
+        self.body_a = abs(solution.at(measured)) / self._body_ohms()
+        self.step("DWELL", 0.0, self.dwell_s)
+
+    def _body_ohms(self) -> float:
+        return 1_000.0 if self.body == "IEC60601" else 2_000.0
+
+    def step(self, phase: str, into_s: float, length_s: float) -> None:
+        self.amperes = abs(self.noisy(self.true_a, 1e-3, 5e-8))
+        self.volts = self.noisy(self.true_v, 2e-4, 0.02)
+        self.load_a = abs(self.noisy(self.true_load_a, 1e-3, 1e-3))
+        if self.body_a > CUT_A:
+            self.finish("OVERCURRENT")
+
+    def _shown(self) -> list[str]:
+        current, bound = bounded(self.amperes, FLOOR_A, RANGE_A)
+        return [f"{self.volts:.6g}", f"{current:.6g}", bound, f"{self.load_a:.6g}"]
+
+    def values(self) -> list[str]:
+        return self._shown() if self.output_on else ["0", "0", "UNDER", "0"]
+
+    def summary(self) -> list[str]:
+        return self._shown()

@@ -1,0 +1,53 @@
+"""Relay matrix: instrument terminals are rows, fixture contacts are columns."""
+
+from loricate.simulator import scpi
+from loricate.simulator.clock import PacedClock
+from loricate.simulator.floor import Floor
+from loricate.simulator.scpi import ScpiError
+from loricate.simulator.server import Instrument
+
+SETTLE_S = 0.005
+
+
+class RelayMatrix(Instrument):
+    """Closes and opens crosspoints; refuses to switch while a hazardous output is on."""
+
+    model = "RELAY-MATRIX"
+
+    def __init__(self, serial: str, floor: Floor, clock: PacedClock) -> None:
+        super().__init__(serial)
+        self.floor, self.clock = floor, clock
+        self.settled_at = 0.0
+        self.command("ROUTe:CLOSe", self._close)
+        self.command("ROUTe:OPEN", self._open)
+        self.command("ROUTe:OPEN:ALL", self._open_all)
+        self.command("ROUTe:CLOSe:STATe?", self._state)
+
+    def _switching(self) -> None:
+        if self.floor.outputs_on:
+            raise ScpiError(*scpi.SETTINGS_CONFLICT)
+        self.settled_at = self.clock.now() + SETTLE_S
+
+    def _close(self, channels: str) -> None:
+        points = scpi.crosspoints(channels)
+        columns = {column for nest in self.floor.nests.values() for column in nest.columns.values()}
+        for row, column in points:
+            if row not in self.floor.rows or column not in columns:
+                raise ScpiError(*scpi.OUT_OF_RANGE)
+        self._switching()
+        self.floor.closed |= set(points)
+
+    def _open(self, channels: str) -> None:
+        points = scpi.crosspoints(channels)
+        self._switching()
+        self.floor.closed -= set(points)
+
+    def _open_all(self) -> None:
+        self._switching()
+        self.floor.closed.clear()
+
+    def _state(self) -> str:
+        return "(@" + ",".join(f"{row}!{column}" for row, column in sorted(self.floor.closed)) + ")"
+
+    async def wait_idle(self) -> None:
+        await self.clock.sleep(max(0.0, self.settled_at - self.clock.now()))

@@ -1,0 +1,175 @@
+"""Withstand and insulation source: AC to 5 kV, DC to 6 kV, ramp, dwell, fall, trip, arc, residual."""
+
+import math
+
+from loricate.simulator import scpi
+from loricate.simulator.clock import PacedClock
+from loricate.simulator.floor import Floor
+from loricate.simulator.instruments.output import OutputInstrument, bounded
+from loricate.simulator.network import EARTH, Network, Resistor, Solution, Source, Transient
+from loricate.simulator.scpi import ScpiError
+
+FLOOR_A, RANGE_A = 50e-9, 0.1
+SHUNT_OHMS = 10.0
+OUTPUT_OHMS = {"AC": 2_000.0, "DC": 20_000.0}
+BLEED_OHMS = 200_000.0
+ARC_CHANCE = 0.2
+
+
+class WithstandSource(OutputInstrument):
+    """Sources V between ``high`` and ``low`` and measures the current that comes back."""
+
+    model = "WITHSTAND-SOURCE"
+
+    def __init__(self, serial: str, name: str, floor: Floor, clock: PacedClock) -> None:
+        super().__init__(serial, name, floor, clock)
+        self.function, self.level_v, self.frequency_hz = "AC", 500.0, 50.0
+        self.ramp_s, self.dwell_s, self.fall_s, self.trip_a = 0.5, 1.0, 0.0, 1e-3
+        self.arc_count = 4
+        self.gain = 1 + self.chance.uniform(-0.003, 0.003)
+        self.high, self.low = f"{name}.high", f"{name}.low"
+        self.network = Network(())
+        self.transient: Transient | None = None
+        self.unit_solution: Solution | None = None
+        self.volts = self.amperes = self.resistive = 0.0
+        self.arcs = 0
+        self.summary_v = self.dwell_end_a = self.greatest_a = self.summary_resistive = 0.0
+        for spelling, name_, low, high in (
+            ("SOURce:VOLTage[:LEVel]", "level_v", 50, 6000),
+            ("SOURce:FREQuency", "frequency_hz", 40, 400),
+            ("SOURce:RAMP:UP", "ramp_s", 0.01, 999),
+            ("SOURce:DWELl", "dwell_s", 0.02, 3600),
+            ("SOURce:RAMP:DOWN", "fall_s", 0, 999),
+            ("SOURce:CURRent:PROTection[:LEVel]", "trip_a", 1e-6, 0.1),
+            ("SENSe:ARC:COUNt", "arc_count", 0, 100),
+        ):
+            self._setting(spelling, name_, low, high)
+        self.command("SOURce:FUNCtion[:SHAPe]", self._set_function)
+        self.command("SOURce:FUNCtion[:SHAPe]?", lambda: self.function)
+        self.command("MEASure:VOLTage:RESidual?", lambda: f"{self.residual_v():.2f}")
+
+    def _setting(self, spelling: str, name: str, low: float, high: float) -> None:
+        def write(text: str) -> None:
+            if self.output_on:
+                raise ScpiError(*scpi.SETTINGS_CONFLICT)
+            setattr(self, name, scpi.number(text, low, high))
+
+        self.command(spelling, write)
+        self.command(spelling + "?", lambda: f"{getattr(self, name):g}")
+
+    def _set_function(self, text: str) -> None:
+        if self.output_on:
+            raise ScpiError(*scpi.SETTINGS_CONFLICT)
+        self.function = scpi.choice(text, "AC", "DC")
+
+    def phases(self) -> list[tuple[str, float]]:
+        if self.function == "AC" and self.level_v > 5000:
+            raise ScpiError(*scpi.SETTINGS_CONFLICT)
+        return [("RAMP", self.ramp_s), ("DWELL", self.dwell_s), ("FALL", self.fall_s)]
+
+    def _source(self, volts: float) -> Source:
+        return Source(self.high, EARTH, volts, OUTPUT_OHMS[self.function])
+
+    def begin(self) -> None:
+        self.network = self.floor.circuit((Resistor(self.low, EARTH, SHUNT_OHMS),))
+        self.arcs = 0
+        self.volts = self.amperes = self.resistive = self.greatest_a = 0.0
+        self.unit_solution, self.transient = None, None
+        if self.function == "DC":
+            self.transient = Transient(self.network, [self._source(0.0)], self.step_s)
+
+    def step(self, phase: str, into_s: float, length_s: float) -> None:
+        share = {"RAMP": into_s / length_s if length_s else 1.0, "DWELL": 1.0}.get(
+            phase, 1 - into_s / length_s if length_s else 0.0
+        )
+        volts = self.level_v * self.gain * share
+        solution = self._solve(volts)
+        held_v = abs(solution.across(self.high, self.low))
+        fresh = self.network.strike(solution, math.sqrt(2) if self.function == "AC" else 1.0)
+        if any(not gap.arcing for gap in fresh):
+            self.unit_solution = None
+            if self.transient is not None:
+                self.transient.rebuild([self._source(volts)])
+            solution = self._solve(volts)
+        self._measure(solution, held_v)
+        self._protect()
+
+    def _solve(self, volts: float) -> Solution:
+        if self.transient is not None:
+            return self.transient.advance([self._source(volts)])
+        if self.unit_solution is None:
+            self.unit_solution = self.network.solve_ac([self._source(1.0)], self.frequency_hz)
+        return Solution(self.network, self.unit_solution.voltages * volts)
+
+    def _measure(self, solution: Solution, held_v: float) -> None:
+        """Read the meters; the voltmeter holds what stood at the unit before a breakdown."""
+        across = solution.across(self.high, self.low)
+        current = solution.at(self.low) / SHUNT_OHMS
+        self.volts = self.noisy(held_v, 2e-4, 0.05)
+        if self.function == "AC":
+            self.amperes = self.noisy(abs(current), 5e-4, 2e-9)
+            in_phase = (current * across.conjugate()).real / abs(across) if abs(across) else 0.0
+            self.resistive = self.noisy(in_phase, 5e-4, 2e-9)
+        else:
+            self.amperes = self.noisy(current.real, 5e-4, 2e-9)
+            self.resistive = self.amperes
+
+    def _protect(self) -> None:
+        struck = {gap for gap in self.network.struck if not gap.arcing}
+        if abs(self.amperes) > self.trip_a:
+            self.finish("BREAKDOWN" if struck else "OVERCURRENT")
+            return
+        if any(gap.arcing for gap in self.network.struck) and self.chance.random() < ARC_CHANCE:
+            self.arcs += 1
+            if self.arc_count and self.arcs >= self.arc_count:
+                self.finish("ARC")
+
+    def cut(self) -> None:
+        self.network.release()
+
+    def residual_v(self) -> float:
+        """Volts left between high and low: what the bleed resistor has not drained since the cut."""
+        if self.output_on:
+            return self.volts
+        if self.transient is None:
+            return abs(self.noisy(0.0, 0.0, 0.1))
+        bleed = [Source(self.high, EARTH, 0.0, BLEED_OHMS)]
+        self.transient.rebuild(bleed)
+        now = self.clock.now()
+        while self.reached < now and self.volts >= 1:
+            self.reached += self.step_s
+            solution = self.transient.advance(bleed)
+            self.volts = abs(solution.across(self.high, self.low))
+        self.reached = max(self.reached, now)
+        return abs(self.noisy(self.volts, 1e-3, 0.05))
+
+    def values(self) -> list[str]:
+        if not self.output_on:
+            return ["0", "0", "UNDER", "0"]
+        current, bound = bounded(self.amperes, FLOOR_A, RANGE_A)
+        return [f"{self.volts:.6g}", f"{current:.6g}", bound, f"{self.resistive:.6g}"]
+
+    def summary(self) -> list[str]:
+        current, bound = bounded(self.dwell_end_a, FLOOR_A, RANGE_A)
+        greatest, bound_max = bounded(self.greatest_a, FLOOR_A, RANGE_A)
+        return [
+            f"{self.summary_v:.6g}", f"{current:.6g}", bound,
+            f"{greatest:.6g}", bound_max, f"{self.summary_resistive:.6g}",
+        ]  # fmt: skip
+
+    def finish(self, ending: str) -> None:
+        if self.output_on and ending != "FINISHED":
+            self._hold_summary()
+        super().finish(ending)
+
+    def _step_at(self, elapsed_s: float) -> None:
+        super()._step_at(elapsed_s)
+        if self.phase == "DWELL":
+            self._hold_summary()
+
+    def _hold_summary(self) -> None:
+        """Keep what the meters show now as the summary: the dwell's latest, or the moment of the cut."""
+        self.summary_v = self.volts
+        self.dwell_end_a = self.amperes
+        self.greatest_a = max(self.greatest_a, self.amperes, key=abs)
+        self.summary_resistive = self.resistive

@@ -1,0 +1,99 @@
+"""The stand-in bench: reads its file, puts the floor together and serves every instrument."""
+
+import asyncio
+import tomllib
+from pathlib import Path
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from loricate.simulator.clock import PacedClock
+from loricate.simulator.floor import Floor, Nest
+from loricate.simulator.instruments.bond_source import BondSource
+from loricate.simulator.instruments.guard import GuardSwitch
+from loricate.simulator.instruments.hands import Hands
+from loricate.simulator.instruments.leakage_meter import LeakageMeter
+from loricate.simulator.instruments.matrix import RelayMatrix
+from loricate.simulator.instruments.withstand_source import WithstandSource
+from loricate.simulator.server import Instrument
+from loricate.simulator.units import read_unit_model
+
+
+class _Model(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class StandInInstrument(_Model):
+    """One instrument to serve."""
+
+    id: str
+    type: Literal["withstand_source", "bond_source", "leakage_meter", "matrix", "guard"]
+    serial: str
+
+
+class StandInNest(_Model):
+    """One nest as wired, and what lies in it at the start."""
+
+    nest: str
+    columns: dict[str, int]
+    unit: str = ""
+    serial: str = ""
+    faults: tuple[str, ...] = ()
+
+
+class StandInBench(_Model):
+    """A stand-in file: rows of the matrix by number, instruments, nests and unit files."""
+
+    format: Literal["loricate-stand-ins/1"]
+    units: tuple[str, ...]
+    rows: dict[int, str]
+    instrument: tuple[StandInInstrument, ...]
+    nest: tuple[StandInNest, ...]
+
+
+class StandIns:
+    """The running stand-ins of one bench."""
+
+    def __init__(self, path: Path, pace: float = 1.0) -> None:
+        plan = StandInBench.model_validate(tomllib.loads(path.read_text(encoding="utf-8")))
+        models = [read_unit_model(path.parent / name) for name in plan.units]
+        self.clock = PacedClock(pace)
+        self.floor = Floor(
+            rows=plan.rows,
+            nests={nest.nest: Nest(dict(nest.columns)) for nest in plan.nest},
+            models={model.code: model for model in models},
+        )
+        for nest in plan.nest:
+            if nest.unit:
+                self.floor.put_in(nest.nest, nest.unit, nest.faults, nest.serial)
+        self.instruments = {each.id: self._make(each) for each in plan.instrument}
+
+    def _make(self, plan: StandInInstrument) -> Instrument:
+        match plan.type:
+            case "withstand_source":
+                return WithstandSource(plan.serial, plan.id, self.floor, self.clock)
+            case "bond_source":
+                return BondSource(plan.serial, plan.id, self.floor, self.clock)
+            case "leakage_meter":
+                return LeakageMeter(plan.serial, plan.id, self.floor, self.clock)
+            case "matrix":
+                return RelayMatrix(plan.serial, self.floor, self.clock)
+            case "guard":
+                return GuardSwitch(plan.serial, self.floor)
+
+    async def serve(self, host: str = "127.0.0.1") -> dict[str, int]:
+        """Listen on free ports; gives the port of each instrument, and of the hands as HANDS."""
+        hands = Hands(self.floor, self.clock, self.instruments, host)
+        everyone = {**self.instruments, "HANDS": hands}
+        return {name: await each.serve(host, 0) for name, each in everyone.items()}
+
+
+async def serve_until_cancelled(path: Path, pace: float) -> None:
+    """Serve a stand-in bench; prints one JSON line of ports once everything listens."""
+    import json
+    import sys
+
+    ports = await StandIns(path, pace).serve()
+    sys.stdout.write(json.dumps(ports) + "\n")
+    sys.stdout.flush()
+    await asyncio.Event().wait()
