@@ -13,7 +13,14 @@ from loricate.bench.links import make_link
 from loricate.bench.plan import BenchPlan, InstrumentPlan
 from loricate.bench.profiles import read_profile
 from loricate.core.actions import (
-    Connect, Discharge, Ending, Energise, Outcome, Program, Role, Sample,
+    Connect,
+    Discharge,
+    Ending,
+    Energise,
+    Outcome,
+    Program,
+    Role,
+    Sample,
 )  # fmt: skip
 from loricate.core.capability import Capability
 
@@ -188,7 +195,7 @@ class Bench:
             instrument.stop_now()
 
     async def make_safe(self) -> None:
-        """Outputs off, units discharged, then every relay open. Tries each instrument, whatever the others do."""
+        """Outputs off, units discharged, every relay open; tries each, whatever the others do."""
         self.stop_now()
         for instrument in self.instruments.values():
             with contextlib.suppress(BenchError):
@@ -219,5 +226,3 @@ class Bench:
                 await self._beating
         for instrument in self.everything:
             instrument.link.close()
-
-

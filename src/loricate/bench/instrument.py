@@ -55,7 +55,7 @@ class Instrument:
         await self.check_errors(f"refused {', '.join(settings)}")
 
     async def energise(self, on_sample: Callable[[Sample], None]) -> Output:
-        """Start the output, follow it to its end by the instrument's own clock, give what it did."""
+        """Start the output, follow it by the instrument's own clock, give what it did."""
         if self.profile.sample is None or self.profile.summary is None:
             raise InstrumentFault(self.name, "has a profile that cannot sample an output")
         self.energised = True
@@ -65,7 +65,9 @@ class Instrument:
             samples = await self._follow(self.profile.sample, on_sample)
         finally:
             self.energised = False
-        found, bounds = self._parse(await self.link.query(self.profile.summary.ask), self.profile.summary)
+        found, bounds = self._parse(
+            await self.link.query(self.profile.summary.ask), self.profile.summary
+        )
         word = str(found.pop("ending"))
         ending = self.profile.endings.get(word)
         if ending is None:
@@ -74,7 +76,9 @@ class Instrument:
             Ending(ending), _numbers(found), bounds, samples, self.name, self.profile.accuracy
         )
 
-    async def _follow(self, answer: Answer, on_sample: Callable[[Sample], None]) -> tuple[Sample, ...]:
+    async def _follow(
+        self, answer: Answer, on_sample: Callable[[Sample], None]
+    ) -> tuple[Sample, ...]:
         samples: list[Sample] = []
         while True:
             found, bounds = self._parse(await self.link.query(answer.ask), answer)
@@ -90,9 +94,7 @@ class Instrument:
             # Near the end, wait just as long as the instrument says is left.
             await asyncio.sleep(min(POLL_S, remaining + 0.0005))
 
-    def _parse(
-        self, text: str, answer: Answer
-    ) -> tuple[dict[str, str | float], dict[str, Bound]]:
+    def _parse(self, text: str, answer: Answer) -> tuple[dict[str, str | float], dict[str, Bound]]:
         parts = text.split(",")
         if len(parts) != len(answer.fields):
             raise InstrumentFault(self.name, f"answered {answer.ask} with '{text}'")
@@ -101,7 +103,7 @@ class Instrument:
         for field, part in zip(answer.fields, parts, strict=True):
             try:
                 if field.endswith(":bound"):
-                    bounds[field.removesuffix(":bound")] = Bound(self.profile.bounds[part])
+                    bounds[field.removesuffix(":bound")] = self.profile.bounds[part]
                 elif field in ("phase", "ending"):
                     found[field] = part
                 else:
@@ -142,5 +144,3 @@ class Instrument:
 
 def _numbers(found: Mapping[str, str | float]) -> dict[str, float]:
     return {name: value for name, value in found.items() if isinstance(value, float)}
-
-

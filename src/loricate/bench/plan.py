@@ -97,5 +97,7 @@ def read_bench_plan(path: Path) -> BenchPlan:
         finding = Finding(str(path), f"cannot be read ({error.strerror}).")
         raise DocumentError("bench file", (finding,)) from error
     except tomllib.TOMLDecodeError as error:
-        raise DocumentError("bench file", (Finding(str(path), f"is not TOML: {error}."),)) from error
+        raise DocumentError(
+            "bench file", (Finding(str(path), f"is not TOML: {error}."),)
+        ) from error
     return read_document(BenchPlan, data, "bench file")

@@ -8,12 +8,13 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from loricate.core.errors import DocumentError, Finding
+from loricate.core.readings import Bound
 from loricate.core.sequences import read_document
 from loricate.core.uncertainty import Accuracy
 
 
 class Answer(BaseModel):
-    """A query and the names of its comma-separated answer; ``name:bound`` is the bound of ``name``."""
+    """A query and the names of its comma-separated answers; ``x:bound`` is the bound of ``x``."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -50,8 +51,8 @@ class Profile(BaseModel):
             "GUARD": "guard_open",
         }
     )
-    bounds: dict[str, Literal["exact", "below", "above"]] = Field(
-        default_factory=lambda: {"NORMAL": "exact", "UNDER": "below", "OVER": "above"}
+    bounds: dict[str, Bound] = Field(
+        default_factory=lambda: {"NORMAL": Bound.EXACT, "UNDER": Bound.BELOW, "OVER": Bound.ABOVE}
     )
     span: dict[str, tuple[float, float]] = Field(default_factory=dict)
     accuracy: dict[str, Accuracy] = Field(default_factory=dict)

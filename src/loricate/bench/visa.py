@@ -42,7 +42,7 @@ class VisaLink:
             reason = f"did not answer within {self.timeout_s:g} s"
             raise LinkFailed(self.instrument, self.address, reason) from None
         except Exception as error:
-            # The back end leaks errors of many kinds (BrokenPipeError, SerialException, VisaIOError).
+            # The back end leaks errors of many kinds: BrokenPipeError, SerialException and more.
             self.close()
             reason = f"failed ({error})"
             raise LinkFailed(self.instrument, self.address, reason) from error

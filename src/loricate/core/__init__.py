@@ -1,1 +1,1 @@
-"""The computation: quantities, sequences, kinds, grading and limits. No I/O, no clock, no web, no SQL."""
+"""The computation: quantities, sequences, kinds, grading, limits. No I/O, no clock, no web."""

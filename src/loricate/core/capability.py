@@ -17,10 +17,8 @@ class Capability:
     spans: Mapping[str, tuple[float, float]] = field(default_factory=dict)
 
 
-def shortfalls(
-    sequence: ReadySequence, bench: Mapping[Role, Capability]
-) -> tuple[Finding, ...]:
-    """Say each thing that ``sequence`` demands and ``bench`` cannot give; empty when all is well."""
+def shortfalls(sequence: ReadySequence, bench: Mapping[Role, Capability]) -> tuple[Finding, ...]:
+    """Say each thing that ``sequence`` demands and ``bench`` cannot give."""
     found = []
     for index, step in enumerate(sequence.steps):
         for demand in step.kind.demands(step.settings, step.limits):
@@ -30,8 +28,8 @@ def shortfalls(
                 found.append(
                     Finding(
                         path,
-                        f"step '{step.id}' needs a {demand.role} instrument and the bench has none; "
-                        "add one to the bench file.",
+                        f"step '{step.id}' needs a {demand.role} instrument and the bench has "
+                        "none; add one to the bench file.",
                     )
                 )
                 continue

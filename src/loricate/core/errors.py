@@ -38,7 +38,7 @@ class Finding:
 
 
 class DocumentError(CoreError, ValueError):
-    """A document (sequence, limit set, product, bench) is refused; ``findings`` names every reason."""
+    """A document (sequence, limit set, bench) is refused; ``findings`` names every reason."""
 
     def __init__(self, document: str, findings: tuple[Finding, ...]) -> None:
         super().__init__(document, findings)

@@ -7,9 +7,9 @@ import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from loricate.core.limits import Limit
 from loricate.core.readings import Bound, Reading
@@ -49,14 +49,15 @@ class Cause(StrEnum):
 class DecisionRule(BaseModel):
     """How uncertainty enters the verdict.
 
-    ``simple`` accepts at the limit. ``guarded`` moves each limit in by r·U; a reading in the band on
-    either side of the limit is conditional, and a conditional outcome is inconclusive.
+    ``simple`` accepts at the limit. ``guarded`` moves each limit in by r·U; a reading in the band
+    on either side of the limit is conditional, and a conditional outcome is inconclusive. ``r`` is
+    1, or 0.83 for 95 % (ISO 14253-1).
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     rule: Literal["simple", "guarded"] = "simple"
-    r: Literal[1.0, 0.83] = 1.0
+    r: Annotated[float, Field(gt=0, le=1)] = 1.0
 
     def guard_band(self, uncertainty: float) -> float:
         """Width w of the guard band in the reading's unit, from expanded U (k = 2)."""
@@ -101,7 +102,7 @@ class StepGrade:
 
 
 def margin(value: float, limit: Limit) -> float | None:
-    """How far ``value`` is inside the nearer limit, as a fraction of that limit; negative outside."""
+    """How far ``value`` is inside the nearer limit, as a fraction of it; negative outside."""
     gaps = []
     if limit.maximum:
         gaps.append((limit.maximum - value) / abs(limit.maximum))
@@ -176,9 +177,7 @@ def grade_step(measured: Measured, limits: Mapping[str, Limit], rule: DecisionRu
     graded = []
     for reading in measured.readings:
         limit = limits.get(reading.name)
-        graded.append(
-            GradedReading(reading, limit, grade(reading, limit, rule) if limit else None)
-        )
+        graded.append(GradedReading(reading, limit, grade(reading, limit, rule) if limit else None))
     grades = [each.grade for each in graded if each.grade is not None]
     if measured.causes:
         return StepGrade(Verdict.FAIL, measured.causes[0], tuple(graded))

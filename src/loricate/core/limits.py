@@ -54,7 +54,7 @@ class Limit(BaseModel):
 
 
 class LimitEntry(BaseModel):
-    """A limit as a sequence document writes it: figures with units, or a reference to a limit set."""
+    """A limit as a sequence writes it: figures with units, or a reference to a limit set."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -140,7 +140,8 @@ def resolve(
             raise ValueError(f"limit set '{code}' has no item '{item_id}'; it has {known}.")
         if DIMENSIONS[item.dimension] is not dimension:
             raise ValueError(
-                f"'{entry.source}' limits a {item.dimension}, not a {dimension.name}; cite another item."
+                f"'{entry.source}' limits a {item.dimension}, not a {dimension.name}; "
+                "cite another item."
             )
         own = minimum is not None or maximum is not None
         minimum = minimum if own else item.minimum
@@ -162,5 +163,3 @@ def resolve(
     if low is not None and high is not None and low > high:
         raise ValueError(f"the minimum {minimum} is above the maximum {maximum}; swap them.")
     return Limit(dimension=dimension.name, minimum=low, maximum=high, source=source)
-
-

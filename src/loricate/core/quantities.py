@@ -140,7 +140,9 @@ def display(value: float, dimension: Dimension, digits: int = 4) -> str:
         number = number.quantize(Decimal(1).scaleb(number.adjusted() - digits + 1))
     mantissa, prefix = _engineering(number, dimension)
     decimals = max(0, digits - 1 - (mantissa.adjusted() if mantissa else 0))
-    return f"{mantissa:.{decimals}f} {prefix}{dimension.unit}" if mantissa else f"0 {dimension.unit}"
+    return (
+        f"{mantissa:.{decimals}f} {prefix}{dimension.unit}" if mantissa else f"0 {dimension.unit}"
+    )
 
 
 def _validator(dimension: Dimension) -> Callable[[Any], float]:
@@ -159,7 +161,9 @@ def quantity(dimension: Dimension) -> Any:
     return Annotated[
         float,
         BeforeValidator(_validator(dimension)),
-        PlainSerializer(lambda value: exact_text(value, dimension), return_type=str, when_used="json"),
+        PlainSerializer(
+            lambda value: exact_text(value, dimension), return_type=str, when_used="json"
+        ),
         WithJsonSchema(
             {"type": "string", "format": dimension.name, "examples": [dimension.example]}
         ),

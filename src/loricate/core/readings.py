@@ -42,7 +42,7 @@ class Reading:
 def make_reading(
     name: str, value: float, dimension: str, bound: str, uncertainty: float = 0.0
 ) -> Reading:
-    """Build a reading again from its stored parts; raises KeyError or ValueError on unknown ones."""
+    """Build a reading again from its stored parts; KeyError or ValueError on unknown ones."""
     return Reading(name, value, DIMENSIONS[dimension], Bound(bound), uncertainty)
 
 

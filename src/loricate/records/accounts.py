@@ -29,8 +29,9 @@ def put_account(
     """Add an account, or give an existing one a new password, role and full name."""
     conn.execute(
         "INSERT INTO account (id, name, full_name, role, password_hash, created_at)"
-        " VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT (name) DO UPDATE SET full_name = excluded.full_name,"
-        " role = excluded.role, password_hash = excluded.password_hash",
+        " VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT (name)"
+        " DO UPDATE SET full_name = excluded.full_name, role = excluded.role,"
+        " password_hash = excluded.password_hash",
         (new_id(), name, full_name, role, password_hash, now()),
     )
 

@@ -42,7 +42,8 @@ def add_entry(conn: sqlite3.Connection, entry: LedgerEntry) -> None:
     conn.execute(
         "INSERT INTO ledger VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (entry.position, entry.number, entry.kind, entry.run_unit_id, entry.serial,
-         entry.issued_at, entry.document_digest, entry.previous, entry.hash, entry.sealed, entry.pdf),
+         entry.issued_at, entry.document_digest, entry.previous, entry.hash, entry.sealed,
+         entry.pdf),
     )  # fmt: skip
 
 

@@ -86,9 +86,7 @@ def add_sequence(
     text = json.dumps(document, sort_keys=True)
     product_revision = newest_documents(conn, "product")[ready.product.code][1]
     pinned = {code: revision for code, (_, revision) in known_limit_sets(conn).items()}
-    cited = {
-        limit.source.limit_set for step in ready.steps for limit in step.limits.values()
-    }
+    cited = {limit.source.limit_set for step in ready.steps for limit in step.limits.values()}
     limit_revisions = json.dumps({code: pinned[code] for code in sorted(cited) if code in pinned})
     newest = conn.execute(
         "SELECT * FROM sequence WHERE code = ? ORDER BY revision DESC LIMIT 1", (ready.code,)

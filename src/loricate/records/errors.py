@@ -14,8 +14,8 @@ class NewerDatabase(RecordsError):
 
     def __str__(self) -> str:
         return (
-            f"The database {self.path} is of version {self.found}, and this Loricate knows versions "
-            f"up to {self.known}; start it with a newer Loricate. Nothing was changed."
+            f"The database {self.path} is of version {self.found}, and this Loricate knows "
+            f"versions up to {self.known}; start it with a newer Loricate. Nothing was changed."
         )
 
 

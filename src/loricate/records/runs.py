@@ -28,8 +28,8 @@ def add_run(
     """Add a run with its units (nest to serial); gives its id."""
     run_id = new_id()
     conn.execute(
-        "INSERT INTO run (id, sequence_code, sequence_revision, fixture, lot, state, bench, software,"
-        " created_at, created_by) VALUES (?, ?, ?, ?, ?, 'created', ?, ?, ?, ?)",
+        "INSERT INTO run (id, sequence_code, sequence_revision, fixture, lot, state, bench,"
+        " software, created_at, created_by) VALUES (?, ?, ?, ?, ?, 'created', ?, ?, ?, ?)",
         (run_id, *sequence, fixture, lot, json.dumps(bench), software, now(), account),
     )
     conn.executemany(
@@ -40,9 +40,7 @@ def add_run(
     return run_id
 
 
-def find_idempotent(
-    conn: sqlite3.Connection, account: str, key: str
-) -> tuple[str, str] | None:
+def find_idempotent(conn: sqlite3.Connection, account: str, key: str) -> tuple[str, str] | None:
     """The request digest and run id kept under an Idempotency-Key, or None."""
     row = conn.execute(
         "SELECT request_digest, run_id FROM idempotency WHERE account = ? AND key = ?",
@@ -69,9 +67,7 @@ def set_state(
             "UPDATE run SET started_at = ?, started_by = ? WHERE id = ?", (moment, account, run_id)
         )
     elif state in ("finished", "aborted", "interrupted"):
-        conn.execute(
-            "UPDATE run SET ended_at = ?, note = ? WHERE id = ?", (moment, note, run_id)
-        )
+        conn.execute("UPDATE run SET ended_at = ?, note = ? WHERE id = ?", (moment, note, run_id))
     audit.note(conn, account, f"run {state}", run_id, note)
 
 
@@ -102,8 +98,9 @@ def add_attempt(
     index, step_id, kind, title = step
     conn.execute(
         "INSERT INTO attempt (id, run_unit_id, step_id, step_index, number, kind, title, verdict,"
-        " cause, note, started_at, ended_at) VALUES (?1, ?2, ?3, ?4, (SELECT count(*) + 1 FROM attempt"
-        " WHERE run_unit_id = ?2 AND step_id = ?3), ?5, ?6, ?7, ?8, ?9, ?10, ?11)",
+        " cause, note, started_at, ended_at) VALUES (?1, ?2, ?3, ?4,"
+        " (SELECT count(*) + 1 FROM attempt WHERE run_unit_id = ?2 AND step_id = ?3),"
+        " ?5, ?6, ?7, ?8, ?9, ?10, ?11)",
         (attempt_id, run_unit_id, step_id, index, kind, title, grade.verdict, grade.cause, note,
          started_at, now()),
     )  # fmt: skip
@@ -167,10 +164,10 @@ def find_units(conn: sqlite3.Connection, pattern: str, count: int) -> list[Row]:
     like = pattern.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
     like = like.replace("*", "%").replace("?", "_")
     rows = conn.execute(
-        "SELECT run_unit.id, run_id, nest, serial, product, run_unit.verdict, cause, run.started_at,"
-        " run.ended_at, run.state, sequence_code, sequence_revision, ledger.number AS certificate,"
-        " ledger.kind AS certificate_kind FROM run_unit JOIN run ON run.id = run_id"
-        " LEFT JOIN ledger ON run_unit_id = run_unit.id"
+        "SELECT run_unit.id, run_id, nest, serial, product, run_unit.verdict, cause,"
+        " run.started_at, run.ended_at, run.state, sequence_code, sequence_revision,"
+        " ledger.number AS certificate, ledger.kind AS certificate_kind"
+        " FROM run_unit JOIN run ON run.id = run_id LEFT JOIN ledger ON run_unit_id = run_unit.id"
         " WHERE serial LIKE ? ESCAPE '\\' ORDER BY run_unit.id DESC LIMIT ?",
         (like, count),
     )

@@ -80,8 +80,8 @@ def migrations() -> dict[int, str]:
 def migrate(path: Path, scripts: dict[int, str] | None = None) -> list[int]:
     """Bring the database up to date; gives the numbers applied.
 
-    A database that holds anything is copied to ``NAME.before-NNNN`` first. Raises NewerDatabase when
-    a later version wrote it.
+    A database that holds anything is copied to ``NAME.before-NNNN`` first. Raises NewerDatabase
+    when a later version wrote it.
     """
     scripts = migrations() if scripts is None else scripts
     conn = open_connection(path)

@@ -1,4 +1,4 @@
-"""``python -m loricate.simulator FILE [PACE]``: serve a stand-in bench until the parent goes away."""
+"""``python -m loricate.simulator FILE [PACE]``: serve stand-ins until the parent goes away."""
 
 import asyncio
 import contextlib
@@ -10,7 +10,7 @@ from pathlib import Path
 # The networks are small: a thread pool for their linear algebra costs more than it gives.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-from loricate.simulator.standins import serve_until_cancelled  # noqa: E402 - after the setting above
+from loricate.simulator.standins import serve_until_cancelled
 
 
 def _leave_with_parent() -> None:

@@ -1,4 +1,4 @@
-"""The physical floor: units in nests, the relay matrix between them and the instruments, the guard."""
+"""The physical floor: units in nests, the wiring to the instruments, the guard."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, field

@@ -121,7 +121,8 @@ class Network:
         """Give the steady-state node phasors (same scale as the sources, rms or peak)."""
         conductance, capacitance = self.matrices(sources)
         admittance = conductance + 2j * math.pi * frequency_hz * capacitance
-        return Solution(self, np.linalg.solve(admittance, self.injection(sources)))
+        solved = np.linalg.solve(admittance, self.injection(sources))
+        return Solution(self, solved.astype(np.complex128))
 
     def strike(self, solution: "Solution", peak_factor: float) -> list[Gap]:
         """Strike every gap whose voltage is over its limit; give those newly struck."""

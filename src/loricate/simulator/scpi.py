@@ -4,7 +4,7 @@ import re
 from collections.abc import Awaitable, Callable, Iterator
 from dataclasses import dataclass
 
-Handler = Callable[..., "str | None | Awaitable[str | None]"]
+Handler = Callable[..., "str | Awaitable[str | None] | None"]
 
 _MNEMONIC = re.compile(r"([A-Z*]+)([a-z]*)")
 
@@ -115,7 +115,7 @@ def unquoted(text: str) -> str:
 
 
 def crosspoints(text: str) -> list[tuple[int, int]]:
-    """Read a channel list of matrix crosspoints, ``(@1!3,2!4)``: row and column; raises ScpiError."""
+    """Read a list of matrix crosspoints, ``(@1!3,2!4)``: row, column; raises ScpiError."""
     matched = re.fullmatch(r"\(@\s*(\d+!\d+(?:\s*,\s*\d+!\d+)*)\s*\)", text)
     if matched is None:
         raise ScpiError(*ILLEGAL_VALUE)

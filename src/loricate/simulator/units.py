@@ -1,6 +1,7 @@
 """Units under test as electrical networks, with faults as data.
 
-A unit file lists elements between the unit's terminals and inner nodes, and faults that change them.
+A unit file lists elements between the unit's terminals and inner nodes, and faults that change
+them.
 """
 
 import random

@@ -12,7 +12,14 @@ from typing import Annotated
 from pydantic import Field
 
 from loricate.core.actions import (
-    Connect, Discharge, Ending, Energise, Output, Procedure, Program, Role,
+    Connect,
+    Discharge,
+    Ending,
+    Energise,
+    Output,
+    Procedure,
+    Program,
+    Role,
 )  # fmt: skip
 from loricate.core.errors import ProcedureError
 from loricate.core.grading import Cause, Measured
@@ -20,7 +27,14 @@ from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, 
 from loricate.core.limits import Limit
 from loricate.core.products import Terminal
 from loricate.core.quantities import (
-    CURRENT, RESISTANCE, TIME, VOLTAGE, Amperes, Fraction, Seconds, Volts,
+    CURRENT,
+    RESISTANCE,
+    TIME,
+    VOLTAGE,
+    Amperes,
+    Fraction,
+    Seconds,
+    Volts,
 )  # fmt: skip
 from loricate.core.readings import resistance_of
 

@@ -18,7 +18,15 @@ from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, 
 from loricate.core.limits import Limit
 from loricate.core.products import Terminal
 from loricate.core.quantities import (
-    CURRENT, FREQUENCY, TIME, VOLTAGE, Amperes, Fraction, Hertz, Seconds, Volts,
+    CURRENT,
+    FREQUENCY,
+    TIME,
+    VOLTAGE,
+    Amperes,
+    Fraction,
+    Hertz,
+    Seconds,
+    Volts,
 )  # fmt: skip
 
 
@@ -47,7 +55,7 @@ class LeakageSettings(KindSettings):
         if self.earth is not None:
             used["earth"] = (self.earth,)
         if self.path == "touch":
-            # An empty name is no terminal of any product, so a touch step without a part is refused.
+            # No product has a terminal of empty name, so a touch step without a part is refused.
             used["part"] = (self.part or "",)
         return used
 

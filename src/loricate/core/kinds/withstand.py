@@ -1,9 +1,9 @@
 """Withstand (hipot), AC or DC: ramp, dwell and fall; current in A, level in V (rms for AC).
 
-Fails in two ways: breakdown (the trip cut the output, no dwell completed), or a completed dwell with
-current or resistance out of limits. The level is re-measured, never copied from the setting. With
-AC the total current includes what capacitance draws (V·2πf·C); `resistive_current` is the part in
-phase with the voltage. Safe after discharge: 60 V DC, 30 V rms (IEC 61010-1 6.3).
+Fails in two ways: breakdown (the trip cut the output, no dwell completed), or a completed dwell
+with current or resistance out of limits. The level is re-measured, never copied from the setting.
+With AC the total current includes what capacitance draws (V·2πf·C); `resistive_current` is the
+part in phase with the voltage. Safe after discharge: 60 V DC, 30 V rms (IEC 61010-1 6.3).
 """
 
 from collections.abc import Mapping
@@ -12,7 +12,14 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from loricate.core.actions import (
-    Connect, Discharge, Ending, Energise, Output, Procedure, Program, Role,
+    Connect,
+    Discharge,
+    Ending,
+    Energise,
+    Output,
+    Procedure,
+    Program,
+    Role,
 )  # fmt: skip
 from loricate.core.errors import ProcedureError
 from loricate.core.grading import Cause, Measured
@@ -20,7 +27,16 @@ from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, 
 from loricate.core.limits import Limit
 from loricate.core.products import Terminal
 from loricate.core.quantities import (
-    CURRENT, FREQUENCY, RESISTANCE, TIME, VOLTAGE, Amperes, Fraction, Hertz, Seconds, Volts,
+    CURRENT,
+    FREQUENCY,
+    RESISTANCE,
+    TIME,
+    VOLTAGE,
+    Amperes,
+    Fraction,
+    Hertz,
+    Seconds,
+    Volts,
 )  # fmt: skip
 from loricate.core.readings import resistance_of
 

@@ -1,4 +1,4 @@
-"""Ground bond source: up to 30 A AC from at most 6 V, four-wire, with resistance in its own leads."""
+"""Ground bond source: up to 30 A AC from at most 6 V, four-wire, with lead resistance."""
 
 from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock

@@ -28,7 +28,9 @@ class Hands(Instrument):
     def _load(self, nest: str, model: str, faults: str, serial: str) -> None:
         chosen = tuple(name for name in scpi.unquoted(faults).split("+") if name)
         try:
-            self.floor.put_in(scpi.unquoted(nest), scpi.unquoted(model), chosen, scpi.unquoted(serial))
+            self.floor.put_in(
+                scpi.unquoted(nest), scpi.unquoted(model), chosen, scpi.unquoted(serial)
+            )
         except KeyError:
             raise ScpiError(*scpi.ILLEGAL_VALUE) from None
 

@@ -120,8 +120,8 @@ class OutputInstrument(Instrument):
             self.drop("LINK")
 
     async def wait_idle(self) -> None:
-        while self.output_on:
-            await asyncio.sleep(TICK_S)
+        if self._task is not None and self.output_on:
+            await asyncio.wait([self._task])
 
     def fetch(self) -> str:
         """phase, elapsed s, remaining s, then the live values."""

@@ -1,4 +1,4 @@
-"""Withstand and insulation source: AC to 5 kV, DC to 6 kV, ramp, dwell, fall, trip, arc, residual."""
+"""Withstand and insulation source: AC to 5 kV, DC to 6 kV, with trip, arc and residual volts."""
 
 import math
 
@@ -128,7 +128,7 @@ class WithstandSource(OutputInstrument):
         self.network.release()
 
     def residual_v(self) -> float:
-        """Volts left between high and low: what the bleed resistor has not drained since the cut."""
+        """Volts left between high and low that the bleed resistor has not drained since the cut."""
         if self.output_on:
             return self.volts
         if self.transient is None:
@@ -168,7 +168,7 @@ class WithstandSource(OutputInstrument):
             self._hold_summary()
 
     def _hold_summary(self) -> None:
-        """Keep what the meters show now as the summary: the dwell's latest, or the moment of the cut."""
+        """Keep what the meters show now as the summary: the dwell's latest, or the cut's."""
         self.summary_v = self.volts
         self.dwell_end_a = self.amperes
         self.greatest_a = max(self.greatest_a, self.amperes, key=abs)

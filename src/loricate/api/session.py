@@ -1,0 +1,34 @@
+"""Signing in and out."""
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+
+class SignIn(BaseModel):
+    """A name and password, and how the session is kept."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={"examples": [{"name": "mara", "password": "…", "keep": "token"}]},
+    )
+
+    name: str = Field(min_length=1, max_length=64)
+    password: str = Field(min_length=1, max_length=256)
+    keep: Literal["token", "cookie"] = "token"
+
+
+class Me(BaseModel):
+    """Who is signed in. ``csrf`` goes into the X-Loricate-CSRF header of a browser's writes."""
+
+    name: str
+    full_name: str
+    role: str
+    csrf: str = ""
+
+
+class SignedIn(Me):
+    """A fresh session; ``token`` is empty when the session is in a cookie."""
+
+    token: str
+    expires_at: str

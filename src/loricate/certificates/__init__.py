@@ -1,0 +1,1 @@
+"""Certificates and nonconformance reports: documents, sealing, ledger, paper, verifying."""

@@ -1,0 +1,150 @@
+"""The certificate document: plain JSON data that says all the paper says, and a little more."""
+
+import datetime as dt
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from loricate.core.conditions import conditions_text
+from loricate.core.gate import Condition
+from loricate.core.limits import Limit, LimitSource
+from loricate.core.quantities import DIMENSIONS
+from loricate.core.readings import make_reading
+from loricate.core.sequences import ReadySequence
+
+FORMAT = "loricate-certificate/1"
+Document = dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Issue:
+    """What is decided at the moment of issue."""
+
+    kind: str
+    number: str
+    issued_at: str
+    position: int
+    previous: str
+    verify_url: str
+    software: str
+
+
+def make_document(
+    issue: Issue,
+    run: Mapping[str, Any],
+    unit: Mapping[str, Any],
+    sequence: ReadySequence,
+    gate: Sequence[Condition],
+) -> Document:
+    """Build the document of one unit from its run's records (as the records room gives them).
+
+    Values are SI; each reading also carries the text that the paper shows.
+    """
+    settings = {step.id: conditions_text(step.settings) for step in sequence.steps}
+    latest = {attempt["step_id"]: attempt for attempt in unit["attempts"]}
+    sources = [limit.source for step in sequence.steps for limit in step.limits.values()]
+    return {
+        "format": FORMAT,
+        "kind": issue.kind,
+        "number": issue.number,
+        "issued_at": issue.issued_at,
+        "site": run["bench"]["site"],
+        "verdict": unit["verdict"],
+        "cause": unit["cause"],
+        "unit": {
+            "serial": unit["serial"],
+            "product": sequence.product.code,
+            "title": sequence.product.title,
+            "protection_class": sequence.product.protection_class,
+            "lot": run["lot"],
+        },
+        "run": {
+            "id": run["id"],
+            "started_at": run["started_at"],
+            "ended_at": run["ended_at"],
+            "operator": run["started_by"],
+            "bench": run["bench"]["code"],
+            "fixture": run["fixture"],
+            "nest": unit["nest"],
+        },
+        "sequence": {
+            "code": sequence.code,
+            "revision": run["sequence_revision"],
+            "title": sequence.title,
+            "decision_rule": sequence.decision.rule,
+        },
+        "limit_sets": _limit_sets(sources),
+        "steps": [_step(attempt, settings.get(step_id, "")) for step_id, attempt in latest.items()],
+        "instruments": run["bench"]["instruments"],
+        "gate": [asdict(condition) for condition in gate],
+        "software": f"Loricate {issue.software}",
+        "ledger": {"position": issue.position, "previous": issue.previous},
+        "verify_url": issue.verify_url,
+    }
+
+
+def _limit_sets(sources: Sequence[LimitSource]) -> list[Document]:
+    found = {
+        source.limit_set: {
+            "code": source.limit_set,
+            "revision": source.revision,
+            "standard": f"{source.standard}:{source.edition}",
+            "checked": source.checked or "not checked against a purchased copy",
+        }
+        for source in sources
+        if source.limit_set
+    }
+    return [found[code] for code in sorted(found)]
+
+
+def _step(attempt: Mapping[str, Any], conditions: str) -> Document:
+    return {
+        "id": attempt["step_id"],
+        "title": attempt["title"],
+        "kind": attempt["kind"],
+        "attempt": attempt["number"],
+        "started_at": attempt["started_at"],
+        "verdict": attempt["verdict"],
+        "cause": attempt["cause"],
+        "note": attempt["note"],
+        "conditions": conditions,
+        "readings": [_reading(row) for row in attempt["readings"]],
+    }
+
+
+def _reading(row: Mapping[str, Any]) -> Document:
+    dimension = DIMENSIONS[row["dimension"]]
+    found: Document = {
+        "name": row["name"],
+        "value": row["value"],
+        "unit": dimension.unit,
+        "bound": row["bound"],
+        "uncertainty": row["uncertainty"],
+        "text": "not a number",
+        "instrument": row["instrument"],
+        "verdict": row["verdict"],
+        "margin": row["margin"],
+    }
+    if row["value"] is not None:
+        found["text"] = make_reading(row["name"], row["value"], row["dimension"], row["bound"]).text
+    if row["minimum"] is not None or row["maximum"] is not None:
+        source = LimitSource.model_validate(row["source"])
+        limit = Limit(
+            dimension=row["dimension"],
+            minimum=row["minimum"],
+            maximum=row["maximum"],
+            source=source,
+        )
+        found["limit"] = {
+            "minimum": limit.minimum,
+            "maximum": limit.maximum,
+            "text": limit.text,
+            "source": source.text,
+        }
+    return found
+
+
+def certificate_number(kind: str, issued: dt.date, count_this_year: int) -> str:
+    """The next number of a kind: ``C-2026-000001`` or ``N-2026-000001``."""
+    letter = "C" if kind == "certificate" else "N"
+    return f"{letter}-{issued.year}-{count_this_year + 1:06}"

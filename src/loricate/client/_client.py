@@ -1,0 +1,261 @@
+"""The client itself: one method a call of the HTTP API."""
+
+import json
+import time
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from types import TracebackType
+from typing import Any, Self, TypeVar
+
+import httpx
+from pydantic import BaseModel, TypeAdapter
+
+from loricate.api.bench import BenchOut
+from loricate.api.certificates import LedgerState, Verified
+from loricate.api.definitions import Checked, SequenceOut, SequenceSummary, Stored
+from loricate.api.health import Health
+from loricate.api.records import RunOut, RunSummary, UnitFound, UnitOut
+from loricate.api.session import Me, SignedIn
+from loricate.client._errors import UnreachableError, raise_for
+
+M = TypeVar("M")
+API = "/api/v1"
+RECONNECTS, RECONNECT_WAIT_S = 5, 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class RunEvent:
+    """An event of a run: its number, its name and what it says."""
+
+    number: int
+    name: str
+    data: dict[str, Any]
+
+
+class Client:
+    """A connection to one service; use it as a context manager.
+
+    ``transport`` and ``timeout_s`` go to httpx, so that a test can pass its own wire. Every method
+    raises a ``ClientError``.
+    """
+
+    def __init__(
+        self,
+        base_url: str,
+        *,
+        token: str = "",
+        timeout_s: float = 30.0,
+        transport: httpx.BaseTransport | None = None,
+    ) -> None:
+        self.base_url = base_url.rstrip("/")
+        self._http = httpx.Client(base_url=self.base_url, timeout=timeout_s, transport=transport)
+        self.token = token
+
+    @property
+    def token(self) -> str:
+        """The bearer token in use; empty when not signed in."""
+        return self._token
+
+    @token.setter
+    def token(self, token: str) -> None:
+        self._token = token
+        self._http.headers.pop("Authorization", None)
+        if token:
+            self._http.headers["Authorization"] = f"Bearer {token}"
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        traceback: TracebackType | None,
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Hang up."""
+        self._http.close()
+
+    def _send(self, method: str, path: str, **options: Any) -> httpx.Response:
+        try:
+            response = self._http.request(method, path, **options)
+        except httpx.TransportError as error:
+            raise UnreachableError(self.base_url, str(error) or type(error).__name__) from error
+        raise_for(response)
+        return response
+
+    def _get(self, kind: type[M], path: str, **query: Any) -> M:
+        found = self._send("GET", path, params={k: v for k, v in query.items() if v is not None})
+        return TypeAdapter(kind).validate_json(found.content)
+
+    def _post(
+        self, kind: type[M], path: str, body: object = None, headers: Mapping[str, str] = {}
+    ) -> M:
+        sent = body.model_dump() if isinstance(body, BaseModel) else body
+        found = self._send("POST", path, json=sent, headers=headers)
+        return TypeAdapter(kind).validate_json(found.content)
+
+    def health(self) -> Health:
+        """The service's state; needs no sign-in."""
+        return self._get(Health, "/health")
+
+    def sign_in(self, name: str, password: str) -> SignedIn:
+        """Begin a session and use its token from now on."""
+        signed = self._post(SignedIn, f"{API}/sign-in", {"name": name, "password": password})
+        self.token = signed.token
+        return signed
+
+    def sign_out(self) -> None:
+        """End the session."""
+        self._send("POST", f"{API}/sign-out")
+        self.token = ""
+
+    def me(self) -> Me:
+        """Who is signed in."""
+        return self._get(Me, f"{API}/me")
+
+    def bench(self) -> BenchOut:
+        """The bench: who answers, calibration, guard, fixtures."""
+        return self._get(BenchOut, f"{API}/bench")
+
+    def add_product(self, document: Mapping[str, Any]) -> Stored:
+        """Add a product, or a revision of one."""
+        return self._post(Stored, f"{API}/products", document)
+
+    def products(self) -> list[dict[str, Any]]:
+        """Every product's newest revision."""
+        return self._get(list[dict[str, Any]], f"{API}/products")
+
+    def add_limit_set(self, document: Mapping[str, Any]) -> Stored:
+        """Add a limit set, or a revision of one."""
+        return self._post(Stored, f"{API}/limit-sets", document)
+
+    def limit_sets(self) -> list[dict[str, Any]]:
+        """Every limit set's newest revision."""
+        return self._get(list[dict[str, Any]], f"{API}/limit-sets")
+
+    def sequences(self) -> list[SequenceSummary]:
+        """Every sequence's newest revision."""
+        return self._get(list[SequenceSummary], f"{API}/sequences")
+
+    def sequence(self, code: str, revision: int | None = None) -> SequenceOut:
+        """One revision of a sequence with its document, the newest by default."""
+        return self._get(SequenceOut, f"{API}/sequences/{code}", revision=revision)
+
+    def check_sequence(self, document: Mapping[str, Any]) -> Checked:
+        """Check a sequence document; raises RefusedError with every finding."""
+        return self._post(Checked, f"{API}/sequences/check", document)
+
+    def add_sequence(self, document: Mapping[str, Any]) -> Stored:
+        """Add a sequence, or a revision of one, released for use."""
+        return self._post(Stored, f"{API}/sequences", document)
+
+    def create_run(
+        self,
+        sequence: str,
+        fixture: str,
+        load: Mapping[str, str],
+        *,
+        lot: str = "",
+        idempotency_key: str = "",
+    ) -> RunOut:
+        """Make a run; ``load`` gives the serial in each nest. Nothing is energised yet."""
+        body = {
+            "sequence": sequence,
+            "fixture": fixture,
+            "load": [{"nest": nest, "serial": serial} for nest, serial in load.items()],
+            "lot": lot,
+        }
+        headers = {"Idempotency-Key": idempotency_key} if idempotency_key else {}
+        return self._post(RunOut, f"{API}/runs", body, headers)
+
+    def arm_run(self, run_id: str) -> RunOut:
+        """Allow high voltage for a run."""
+        return self._post(RunOut, f"{API}/runs/{run_id}/arm")
+
+    def start_run(self, run_id: str) -> RunOut:
+        """Start an armed run."""
+        return self._post(RunOut, f"{API}/runs/{run_id}/start")
+
+    def abort_run(self, run_id: str) -> RunOut:
+        """Abort a run: outputs fall first."""
+        return self._post(RunOut, f"{API}/runs/{run_id}/abort")
+
+    def answer(self, run_id: str, nest: str, choice: str, note: str = "") -> None:
+        """Answer what a nest is being asked."""
+        body = {"nest": nest, "choice": choice, "note": note}
+        self._send("POST", f"{API}/runs/{run_id}/answers", json=body)
+
+    def runs(self, count: int = 20) -> list[RunSummary]:
+        """The newest runs first."""
+        return self._get(list[RunSummary], f"{API}/runs", count=count)
+
+    def run(self, run_id: str) -> RunOut:
+        """A run with its units, attempts and readings so far."""
+        return self._get(RunOut, f"{API}/runs/{run_id}")
+
+    def events(self, run_id: str, after: int = 0) -> Iterator[RunEvent]:
+        """A run's events from the one after number ``after`` until its end.
+
+        A lost connection is taken up again where it broke off.
+        """
+        failures = 0
+        while True:
+            try:
+                for event in self._event_stream(run_id, after):
+                    after, failures = event.number, 0
+                    yield event
+                    if event.name == "finished":
+                        return
+                return
+            except httpx.TransportError as error:
+                failures += 1
+                if failures > RECONNECTS:
+                    raise UnreachableError(self.base_url, str(error)) from error
+                time.sleep(RECONNECT_WAIT_S)
+
+    def _event_stream(self, run_id: str, after: int) -> Iterator[RunEvent]:
+        path = f"{API}/runs/{run_id}/events"
+        with self._http.stream("GET", path, headers={"Last-Event-ID": str(after)}) as response:
+            if not response.is_success:
+                response.read()
+                raise_for(response)
+            fields: dict[str, str] = {}
+            for line in response.iter_lines():
+                if line and not line.startswith(":"):
+                    name, _, value = line.partition(":")
+                    fields[name] = value.removeprefix(" ")
+                elif not line and "data" in fields:
+                    data = json.loads(fields["data"])
+                    yield RunEvent(int(fields["id"]), fields["event"], data)
+                    fields = {}
+
+    def find_units(self, serial: str = "*", count: int = 100) -> list[UnitFound]:
+        """Find units by serial, newest first; ``*`` and ``?`` are wildcards."""
+        return self._get(list[UnitFound], f"{API}/units", serial=serial, count=count)
+
+    def unit(self, serial: str) -> list[UnitOut]:
+        """Every appearance of a serial, newest first, with all attempts and readings."""
+        return self._get(list[UnitOut], f"{API}/units/{serial}")
+
+    def certificate(self, name: str) -> str:
+        """The sealed JSON of a certificate or nonconformance report, by number or serial."""
+        return self._send("GET", f"{API}/certificates/{name}").text
+
+    def certificate_pdf(self, name: str) -> bytes:
+        """The PDF of a certificate or nonconformance report, by number or serial."""
+        return self._send("GET", f"{API}/certificates/{name}/pdf").content
+
+    def verify(self, number: str) -> Verified:
+        """What the service holds under a number; needs no sign-in."""
+        return self._get(Verified, f"{API}/verify/{number}")
+
+    def ledger(self) -> LedgerState:
+        """Whether the chain of issued documents is whole."""
+        return self._get(LedgerState, f"{API}/ledger")
+
+    def site_key(self) -> dict[str, str]:
+        """The public half of the site key as a JWK; needs no sign-in."""
+        return self._get(dict[str, str], f"{API}/site-key")

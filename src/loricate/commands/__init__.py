@@ -1,0 +1,68 @@
+"""The command line: one module a noun, each imported only when it is called."""
+
+import importlib
+import sys
+
+import click
+
+from loricate import __version__
+
+# Noun: module and one line of help, so that `loricate --help` imports none of them.
+NOUNS = {
+    "serve": ("serve", "Run the service for one bench."),
+    "demo": ("demo", "Run the service with stand-in instruments and demo data."),
+    "example": ("example", "Run the demo load from start to certificates, then end."),
+    "sign-in": ("session", "Sign in and keep the session for later commands."),
+    "bench": ("bench", "See which instruments answer."),
+    "sequence": ("sequence", "List, show, check and add sequences."),
+    "run": ("run", "Start, watch, show and abort runs."),
+    "unit": ("unit", "Find units and show their history."),
+    "certificate": ("certificate", "Get, show and verify certificates."),
+}
+
+
+class Nouns(click.Group):
+    """Loads a noun's module when the noun is used."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(NOUNS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in NOUNS:
+            return None
+        module = importlib.import_module(f"loricate.commands.{NOUNS[cmd_name][0]}")
+        command: click.Command = module.command
+        return command
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Commands"):
+            formatter.write_dl([(noun, about) for noun, (_, about) in NOUNS.items()])
+
+
+@click.group(cls=Nouns, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="loricate")
+def cli() -> None:
+    """Production electrical safety testing, from the sequence to the signed certificate.
+
+    Example, with the demo service running: loricate run start DC40-FINAL 1=DC40-26-0117
+    """
+
+
+def main() -> None:
+    """The entry point: errors become one sentence on standard error and an exit status."""
+    try:
+        cli(standalone_mode=False)
+    except click.exceptions.Exit as leaving:
+        sys.exit(leaving.exit_code)
+    except click.Abort:
+        click.echo("Stopped.", err=True)
+        sys.exit(1)
+    except click.ClickException as error:
+        error.show()
+        sys.exit(error.exit_code)
+    except Exception as error:
+        # Our own errors have a sentence for people; anything else is a defect and shows as such.
+        if not type(error).__module__.startswith("loricate."):
+            raise
+        click.echo(f"Error: {error}", err=True)
+        sys.exit(1)

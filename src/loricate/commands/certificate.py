@@ -1,0 +1,104 @@
+"""``loricate certificate``."""
+
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+import click
+
+from loricate.commands.connection import connect, service_options
+from loricate.commands.output import print_json, print_table, verdict_word
+
+FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
+
+
+@click.group("certificate")
+def command() -> None:
+    """Get, show and verify certificates."""
+
+
+@command.command("get")
+@click.argument("name")
+@click.option("--to", "folder", type=click.Path(file_okay=False, path_type=Path), default=".")
+@service_options
+def get(name: str, folder: Path, service: str | None, token: str | None, as_json: bool) -> None:
+    """Save the PDF and the signed JSON of a certificate or nonconformance report.
+
+    NAME is a number or a serial. The files are named by the document's number.
+
+    Example: loricate certificate get DC40-26-0117 --to out
+    """
+    with connect(service, token) as client:
+        sealed, pdf = client.certificate(name), client.certificate_pdf(name)
+    number = json.loads(sealed)["document"]["number"]
+    folder.mkdir(parents=True, exist_ok=True)
+    paths = [folder / f"{number}.json", folder / f"{number}.pdf"]
+    paths[0].write_text(sealed, encoding="utf-8")
+    paths[1].write_bytes(pdf)
+    if as_json:
+        print_json([str(path) for path in paths])
+    else:
+        for path in paths:
+            click.echo(str(path))
+
+
+@command.command("show")
+@click.argument("name")
+@service_options
+def show(name: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """Show a certificate or nonconformance report, by number or serial.
+
+    Example: loricate certificate show DC40-26-0117
+    """
+    with connect(service, token) as client:
+        sealed = json.loads(client.certificate(name))
+    if as_json:
+        print_json(sealed)
+        return
+    document: dict[str, Any] = sealed["document"]
+    click.secho(
+        f"{document['number']}  {document['kind']}  {document['unit']['serial']}  "
+        f"{verdict_word(document['verdict'])}  issued {document['issued_at']}",
+        bold=True,
+    )
+    rows = [
+        (step["title"], reading["name"].replace("_", " "), reading["text"],
+         reading.get("limit", {}).get("text", ""), reading.get("limit", {}).get("source", ""))
+        for step in document["steps"]
+        for reading in step["readings"]
+    ]  # fmt: skip
+    print_table(("STEP", "READING", "MEASURED", "LIMIT", "SOURCE"), rows, "MEASURED LIMIT")
+
+
+@command.command("verify")
+@click.argument("file", type=FILE)
+@click.option("--key", type=FILE, required=True, help="The site's public key (JWK).")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON for programs.")
+def verify_(file: Path, key: Path, as_json: bool) -> None:
+    """Verify a certificate's PDF or JSON with the site's public key alone; needs no service.
+
+    Exits 0 when it is genuine and unchanged, 1 when not.
+
+    Example: loricate certificate verify out/C-2026-000001.pdf --key site-key.jwk
+    """
+    from loricate.certificates.verifying import verify
+
+    try:
+        jwk = json.loads(key.read_text(encoding="utf-8"))
+    except (ValueError, UnicodeDecodeError) as error:
+        raise click.UsageError(f"{key} is not a JWK: {error}.") from error
+    found = verify(file.read_bytes(), jwk)
+    number = found.document.get("number", "")
+    serial = found.document.get("unit", {}).get("serial", "")
+    if as_json:
+        print_json(
+            {"genuine": found.genuine, "faults": found.faults, "number": number, "serial": serial}
+        )
+    elif found.genuine:
+        click.echo(f"Genuine and unchanged: {found.document['kind']} {number} for {serial}.")
+    else:
+        click.echo(f"NOT genuine: {file}")
+        for fault in found.faults:
+            click.echo(f"  {fault}")
+    sys.exit(0 if found.genuine else 1)

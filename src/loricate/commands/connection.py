@@ -1,0 +1,64 @@
+"""How commands reach the service: by options, environment, or the sign-in that was kept."""
+
+import json
+import os
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import click
+import platformdirs
+
+if TYPE_CHECKING:
+    from loricate.client import Client
+
+F = TypeVar("F", bound=Callable[..., Any])
+DEFAULT_URL = "http://127.0.0.1:8640"
+
+
+def session_file() -> Path:
+    """Where the sign-in is kept, readable by its owner only."""
+    return Path(platformdirs.user_config_dir("loricate")) / "session.json"
+
+
+def saved_session() -> dict[str, str]:
+    """The kept sign-in: ``url`` and ``token``; empty when there is none."""
+    try:
+        found: dict[str, str] = json.loads(session_file().read_text(encoding="utf-8"))
+    except (OSError, ValueError):
+        return {}
+    return found
+
+
+def save_session(url: str, token: str) -> None:
+    """Keep a sign-in for later commands (mode 0600)."""
+    path = session_file()
+    path.parent.mkdir(parents=True, exist_ok=True)
+    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+    with os.fdopen(handle, "w", encoding="utf-8") as file:
+        json.dump({"url": url, "token": token}, file)
+
+
+def service_options(function: F) -> F:
+    """Add --service, --token and --json to a command."""
+    for option in (
+        click.option("--json", "as_json", is_flag=True, help="Print JSON for programs."),
+        click.option("--token", envvar="LORICATE_TOKEN", help="Bearer token; else the kept one."),
+        click.option(
+            "--service", envvar="LORICATE_SERVICE", help=f"Address; else the one signed in to, "
+            f"else {DEFAULT_URL}.",
+        ),
+    ):  # fmt: skip
+        function = option(function)
+    return function
+
+
+def connect(service: str | None, token: str | None) -> "Client":
+    """Give a client for the chosen service with the best token known for it."""
+    from loricate.client import Client
+
+    saved = saved_session()
+    url = (service or saved.get("url") or DEFAULT_URL).rstrip("/")
+    if token is None and saved.get("url") == url:
+        token = saved.get("token")
+    return Client(url, token=token or "")

@@ -1,0 +1,61 @@
+"""``loricate demo``."""
+
+import json
+import threading
+from pathlib import Path
+
+import click
+
+from loricate.commands.serve import DEFAULT_PORT
+
+
+@click.command("demo")
+@click.option(
+    "--data", "data_folder", type=click.Path(file_okay=False, path_type=Path),
+    default="out/demo", show_default=True, help="Where records and the site key live.",
+)  # fmt: skip
+@click.option("--port", default=DEFAULT_PORT, show_default=True, help="0 takes a free one.")
+@click.option("--pace", default=1.0, show_default=True, help="How fast the stand-ins' clock goes.")
+@click.option("--json", "as_json", is_flag=True, help="Print address and sign-in as a JSON line.")
+def command(data_folder: Path, port: int, pace: float, as_json: bool) -> None:
+    """Run the service with stand-in instruments and demo data until it is told to stop.
+
+    Prints the address and a sign-in that is made for this start.
+
+    Example: loricate demo --pace 5
+    """
+    from loricate.commands import demo_site
+    from loricate.commands.places import console_folder
+    from loricate.commands.serve import run_service
+    from loricate.service.settings import FirstAccount, Settings
+
+    port = port or demo_site.free_port()
+    url, password = f"http://127.0.0.1:{port}", demo_site.new_password()
+    with demo_site.stand_ins(pace) as floor:
+        bench_file = data_folder / "bench.toml"
+        demo_site.write_bench_file(floor.ports, bench_file)
+        account = FirstAccount(demo_site.ACCOUNT, "Mara Quill", "engineer", password)
+        settings = Settings(bench_file, data_folder, url, console_folder(), (account,))
+        sign_in = {"url": url, "name": account.name, "password": password, "ports": floor.ports}
+        greet = threading.Thread(target=_greet, args=(sign_in, as_json), daemon=True)
+        greet.start()
+        run_service(settings, "127.0.0.1", port)
+
+
+def _greet(sign_in: dict[str, str], as_json: bool) -> None:
+    """Once the service answers, add the demo's definitions through its API and say where it is."""
+    from loricate.client import Client
+    from loricate.commands import demo_site
+
+    with Client(sign_in["url"]) as client:
+        demo_site.wait_for(client)
+        client.sign_in(sign_in["name"], sign_in["password"])
+        demo_site.add_definitions(client)
+        client.sign_out()
+    if as_json:
+        click.echo(json.dumps(sign_in))
+    else:
+        click.echo(f"Console   {sign_in['url']}/")
+        click.echo(f"Sign in   {sign_in['name']}  {sign_in['password']}")
+        click.echo("Load      fixture FX-A, serials DC40-26-0117 to DC40-26-0120 in nests 1 to 4")
+        click.echo("Stop      Ctrl-C")

@@ -1,0 +1,108 @@
+"""A demo site: stand-ins, a bench file that points at them, the service, and the demo definitions.
+
+Shared by ``loricate demo``, ``loricate example`` and whoever else needs a whole site on loopback.
+"""
+
+import contextlib
+import datetime as dt
+import json
+import secrets
+import socket
+import subprocess
+import sys
+import time
+import tomllib
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+import tomlkit
+
+from loricate.commands.places import demo_folder
+
+if TYPE_CHECKING:
+    from loricate.client import Client
+
+ACCOUNT = "mara"
+DEFINITIONS = (("products", "add_product"), ("limit-sets", "add_limit_set"))
+WRITTEN_ON = dt.date(2026, 11, 25)  # the day that the demo bench's calibration dates speak of
+
+
+@dataclass(frozen=True, slots=True)
+class StandInPorts:
+    """The running stand-ins: their process and the port of each instrument."""
+
+    process: subprocess.Popen[str]
+    ports: dict[str, int]
+
+
+@contextlib.contextmanager
+def stand_ins(pace: float, floor: Path | None = None) -> Iterator[StandInPorts]:
+    """Run the stand-in instruments in a process of their own, on free loopback ports."""
+    path = floor or demo_folder() / "stand-ins" / "stand-ins.toml"
+    process = subprocess.Popen(
+        [sys.executable, "-m", "loricate.simulator", str(path), f"{pace:g}"],
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    try:
+        first = process.stdout.readline() if process.stdout else ""
+        if not first:
+            raise click.ClickException(f"The stand-ins did not start; see above ({path}).")
+        yield StandInPorts(process, json.loads(first))
+    finally:
+        for pipe in (process.stdin, process.stdout):
+            if pipe is not None:
+                pipe.close()  # its input closing tells the process to leave
+        process.wait(timeout=10)
+
+
+def write_bench_file(ports: dict[str, int], to: Path, today: dt.date | None = None) -> None:
+    """Write the demo bench with the stand-ins' addresses, its calibrations as old as ever."""
+    text = (demo_folder() / "bench" / "bench.toml").read_text(encoding="utf-8")
+    bench = tomlkit.parse(text)
+    shift = (today or dt.datetime.now(dt.UTC).date()) - WRITTEN_ON
+    parts = [*bench["instrument"], bench["matrix"], bench["guard"]]
+    for part in parts:
+        part["address"] = f"tcp://127.0.0.1:{ports[str(part['id'])]}"
+        for name in ("calibrated", "due"):
+            if name in part:
+                part[name] = tomlkit.date(str(part[name] + shift))
+    to.parent.mkdir(parents=True, exist_ok=True)
+    to.write_text(tomlkit.dumps(bench), encoding="utf-8")
+
+
+def new_password() -> str:
+    """A password made for one start."""
+    return secrets.token_urlsafe(9)
+
+
+def free_port() -> int:
+    """A loopback port that is free now."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port: int = probe.getsockname()[1]
+        return port
+
+
+def wait_for(client: "Client", seconds: float = 30.0) -> None:
+    """Return when the service answers; raises UnreachableError when it never does."""
+    from loricate.client import UnreachableError
+
+    deadline = time.monotonic() + seconds
+    while True:
+        try:
+            client.health()
+            return
+        except UnreachableError:
+            if time.monotonic() > deadline:
+                raise
+            time.sleep(0.05)
+
+
+def add_definitions(client: "Client") -> None:
+    """Add the demo's products, limit sets and sequences; what is there already stays as it is."""
+    for folder, method in (*DEFINITIONS, ("sequences", "add_sequence")):
+        for path in sorted((demo_folder() / folder).glob("*.toml")):
+            getattr(client, method)(tomllib.loads(path.read_text(encoding="utf-8")))

@@ -1,0 +1,118 @@
+"""``loricate example``."""
+
+import contextlib
+import csv
+import io
+import json
+import subprocess
+import sys
+import tomllib
+from collections.abc import Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from loricate.commands.places import demo_folder
+
+if TYPE_CHECKING:
+    from loricate.api.records import RunOut
+    from loricate.client import Client
+
+FOLDERS = {"certificate": "certificates", "nonconformance": "nonconformance"}
+
+
+@click.command("example")
+@click.option(
+    "--to", "folder", type=click.Path(file_okay=False, path_type=Path), default="out/example",
+    show_default=True,
+)  # fmt: skip
+@click.option("--pace", default=5.0, show_default=True, help="How fast the stand-ins' clock goes.")
+@click.option("--json", "as_json", is_flag=True, help="Print the run as JSON for programs.")
+def command(folder: Path, pace: float, as_json: bool) -> None:
+    """Run the demo load from start to certificates on a service of its own, then end.
+
+    Leaves certificates/, nonconformance/, readings.csv and site-key.jwk in the folder.
+
+    Example: loricate example --to out/example
+    """
+    from loricate.commands.output import print_json
+    from loricate.commands.run import print_run, watch
+
+    load = tomllib.loads((demo_folder() / "loads" / "first-load.toml").read_text(encoding="utf-8"))
+    with _site(folder, pace) as client:
+        run = client.create_run(load["sequence"], load["fixture"], load["nests"], lot="PO-7731")
+        client.arm_run(run.id)
+        client.start_run(run.id)
+        watch(client, run, pass_visual=True)
+        ended = client.run(run.id)
+        _keep(client, ended, folder)
+    if as_json:
+        print_json(ended)
+    else:
+        print_run(ended)
+        click.echo(f"Certificates, reports and readings are in {folder}", err=True)
+
+
+@contextlib.contextmanager
+def _site(folder: Path, pace: float) -> "Iterator[Client]":
+    """A demo service in a process of its own, and a client signed in to it."""
+    from loricate.client import Client
+
+    data = folder / "service"
+    data.mkdir(parents=True, exist_ok=True)
+    with (data / "service.log").open("w", encoding="utf-8") as log:
+        process = subprocess.Popen(
+            [sys.executable, "-m", "loricate", "demo", "--data", str(data), "--port", "0",
+             "--pace", f"{pace:g}", "--json"],
+            stdout=subprocess.PIPE, stderr=log, text=True,
+        )  # fmt: skip
+        try:
+            first = process.stdout.readline() if process.stdout else ""
+            if not first:
+                raise click.ClickException(f"The demo service did not start; see {log.name}.")
+            sign_in = json.loads(first)
+            with Client(sign_in["url"]) as client:
+                client.sign_in(sign_in["name"], sign_in["password"])
+                yield client
+        finally:
+            process.terminate()
+            if process.stdout is not None:
+                process.stdout.close()
+            process.wait(timeout=15)
+
+
+def _keep(client: "Client", run: "RunOut", folder: Path) -> None:
+    """Save each unit's document, every reading, and the public key."""
+    for unit in run.units:
+        if unit.certificate is None or unit.certificate_kind is None:
+            continue
+        place = folder / FOLDERS[unit.certificate_kind]
+        place.mkdir(parents=True, exist_ok=True)
+        sealed, pdf = client.certificate(unit.certificate), client.certificate_pdf(unit.certificate)
+        (place / f"{unit.serial}.json").write_text(sealed, encoding="utf-8")
+        (place / f"{unit.serial}.pdf").write_bytes(pdf)
+    (folder / "readings.csv").write_text(readings_csv(run), encoding="utf-8")
+    key = json.dumps(client.site_key(), indent=2) + "\n"
+    (folder / "site-key.jwk").write_text(key, encoding="utf-8")
+
+
+def readings_csv(run: "RunOut") -> str:
+    """Every reading of a run as CSV (RFC 4180), values in SI units."""
+    text = io.StringIO(newline="")
+    heads = (
+        "serial", "nest", "step", "attempt", "reading", "value", "unit", "bound", "uncertainty",
+        "minimum", "maximum", "source", "margin", "verdict", "instrument", "ended_at",
+    )  # fmt: skip
+    writer = csv.writer(text)
+    writer.writerow(heads)
+    for unit in run.units:
+        for attempt in unit.attempts:
+            for r in attempt.readings:
+                row: list[Any] = [
+                    unit.serial, unit.nest, attempt.step_id, attempt.number, r.name, r.value,
+                    r.unit, r.bound, r.uncertainty, r.minimum, r.maximum, r.source, r.margin, r.verdict,
+                    r.instrument, attempt.ended_at,
+                ]  # fmt: skip
+                writer.writerow(row)
+    return text.getvalue()

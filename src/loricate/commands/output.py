@@ -1,0 +1,54 @@
+"""How commands print: JSON for programs, plain tables for people."""
+
+import json
+from collections.abc import Sequence
+
+import click
+from pydantic import BaseModel
+
+MARKS = {"pass": "PASS", "fail": "FAIL", "inconclusive": "INCONCLUSIVE", "not_run": "NOT RUN"}
+COLOURS = {"pass": "green", "fail": "red", "inconclusive": "yellow", "not_run": "yellow"}
+
+
+def print_json(data: object) -> None:
+    """Print a model, or a list of models, or plain data, as JSON."""
+    if isinstance(data, BaseModel):
+        data = data.model_dump(mode="json")
+    elif isinstance(data, list):
+        data = [
+            each.model_dump(mode="json") if isinstance(each, BaseModel) else each for each in data
+        ]
+    click.echo(json.dumps(data, ensure_ascii=False, indent=2))
+
+
+def print_table(heads: Sequence[str], rows: Sequence[Sequence[str]], right: str = "") -> None:
+    """Print a table; columns whose head stands in ``right`` (space-separated) align right."""
+    if not rows:
+        return
+    widths = [max(len(head), *(len(row[i]) for row in rows)) for i, head in enumerate(heads)]
+    rights = set(right.split())
+
+    def line(cells: Sequence[str]) -> str:
+        padded = [
+            cell.rjust(width) if head in rights else cell.ljust(width)
+            for cell, width, head in zip(cells, widths, heads, strict=True)
+        ]
+        return "  ".join(padded).rstrip()
+
+    click.secho(line(heads), bold=True)
+    for row in rows:
+        click.echo(line(row))
+
+
+def verdict_word(verdict: str) -> str:
+    """A verdict as a word."""
+    return MARKS.get(verdict, verdict)
+
+
+def percent(margin: float | None) -> str:
+    """A margin for people, in percent of the limit."""
+    if margin is None:
+        return ""
+    if abs(margin) > 9.99:
+        return "> +999 %" if margin > 0 else "< -999 %"
+    return f"{margin * 100:+.0f} %"

@@ -1,0 +1,168 @@
+"""``loricate run``."""
+
+import sys
+import uuid
+from typing import TYPE_CHECKING
+
+import click
+
+from loricate.commands.connection import connect, service_options
+from loricate.commands.output import print_json, print_table, verdict_word
+from loricate.commands.unit import print_readings
+
+if TYPE_CHECKING:
+    from loricate.api.records import RunOut
+    from loricate.client import Client
+
+UNIT_FAILED = 3
+
+
+@click.group("run")
+def command() -> None:
+    """Start, watch, show and abort runs."""
+
+
+def read_pairs(pairs: tuple[str, ...]) -> dict[str, str]:
+    """Read nest=serial pairs; a wrong one is a usage error."""
+    load: dict[str, str] = {}
+    for pair in pairs:
+        nest, sign, serial = pair.partition("=")
+        if not sign or not nest or not serial:
+            raise click.UsageError(
+                f"'{pair}' is not nest=serial; write for example 1=DC40-26-0117."
+            )
+        if nest in load:
+            raise click.UsageError(f"Nest {nest} is given twice; keep one.")
+        load[nest] = serial
+    return load
+
+
+@command.command("start")
+@click.argument("sequence")
+@click.argument("load", nargs=-1, required=True, metavar="NEST=SERIAL...")
+@click.option("--fixture", default="FX-A", show_default=True)
+@click.option("--lot", default="")
+@click.option("--pass-visual", is_flag=True, help="Answer every visual check with pass.")
+@service_options
+def start(
+    sequence: str,
+    load: tuple[str, ...],
+    fixture: str,
+    lot: str,
+    pass_visual: bool,
+    service: str | None,
+    token: str | None,
+    as_json: bool,
+) -> None:
+    """Create, arm and start a run, watch it, and print its table; Ctrl-C aborts it.
+
+    Exits 3 when a unit did not pass.
+
+    Example: loricate run start DC40-FINAL 1=DC40-26-0117 2=DC40-26-0118
+    """
+    places = read_pairs(load)
+    with connect(service, token) as client:
+        run = client.create_run(
+            sequence, fixture, places, lot=lot, idempotency_key=str(uuid.uuid4())
+        )
+        client.arm_run(run.id)
+        client.start_run(run.id)
+        try:
+            watch(client, run, pass_visual)
+        except (KeyboardInterrupt, click.Abort):
+            client.abort_run(run.id)
+        ended = client.run(run.id)
+    report(ended, as_json)
+
+
+def watch(client: "Client", run: "RunOut", pass_visual: bool) -> None:
+    """Follow a run to its end: bars on a terminal, a line a step elsewhere; asks what is asked."""
+    from loricate.commands.run_view import RunView
+
+    with RunView(run) as view:
+        for event in client.events(run.id):
+            view.show(event)
+            if event.name == "question":
+                nest, choices = event.data["nest"], event.data["choices"]
+                choice = choices[0] if pass_visual else view.ask(event.data)
+                client.answer(run.id, nest, choice)
+
+
+def report(run: "RunOut", as_json: bool) -> None:
+    """Print a run that has ended, and leave with 3 when a unit did not pass."""
+    if as_json:
+        print_json(run)
+    else:
+        print_run(run)
+    if any(unit.verdict != "pass" for unit in run.units):
+        sys.exit(UNIT_FAILED)
+
+
+def print_run(run: "RunOut") -> None:
+    """Print a run's table: a unit a row, a step a column."""
+    click.echo(f"Run {run.id}  {run.sequence_code} revision {run.sequence_revision}, {run.state}")
+    if run.note:
+        click.echo(run.note)
+    rows = []
+    for unit in run.units:
+        latest = {attempt.step_id: attempt for attempt in unit.attempts}
+        steps = []
+        for step in run.steps:
+            attempt = latest.get(step.id)
+            steps.append(verdict_word(attempt.verdict) if attempt else "")
+        cause = f" ({unit.cause})" if unit.cause else ""
+        rows.append(
+            (unit.nest, unit.serial, *steps, verdict_word(unit.verdict) + cause,
+             unit.certificate or "")
+        )  # fmt: skip
+    heads = ("NEST", "SERIAL", *(step.id.upper() for step in run.steps), "VERDICT", "DOCUMENT")
+    print_table(heads, rows)
+
+
+@command.command("show")
+@click.argument("run_id", default="")
+@click.option("--readings", is_flag=True, help="Every reading of every unit.")
+@service_options
+def show(
+    run_id: str, readings: bool, service: str | None, token: str | None, as_json: bool
+) -> None:
+    """Show a run, the newest by default.
+
+    Example: loricate run show --readings
+    """
+    with connect(service, token) as client:
+        if not run_id:
+            newest = client.runs(1)
+            if not newest:
+                raise click.ClickException(
+                    "There are no runs yet; start one with `loricate run start`."
+                )
+            run_id = newest[0].id
+        run = client.run(run_id)
+    if as_json:
+        print_json(run)
+        return
+    print_run(run)
+    for unit in run.units if readings else ():
+        click.secho(f"\nNest {unit.nest}  {unit.serial}", bold=True)
+        print_readings(unit)
+
+
+@command.command("abort")
+@click.argument("run_id", default="")
+@service_options
+def abort(run_id: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """Abort a run, by default the one under way: outputs fall first.
+
+    Example: loricate run abort
+    """
+    with connect(service, token) as client:
+        if not run_id:
+            run_id = client.health().running
+            if not run_id:
+                raise click.ClickException("No run is under way.")
+        run = client.abort_run(run_id)
+    if as_json:
+        print_json(run)
+    else:
+        click.echo(f"Run {run.id} is {run.state}. {run.note}")

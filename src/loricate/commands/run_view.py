@@ -1,0 +1,103 @@
+"""The live view of a run: a bar a nest on a terminal, a plain line a step elsewhere."""
+
+import sys
+from types import TracebackType
+from typing import TYPE_CHECKING, Any, Self
+
+import click
+from rich.console import Console
+from rich.progress import BarColumn, Progress, TaskID, TextColumn
+
+from loricate.commands.output import verdict_word
+from loricate.core.quantities import CURRENT, VOLTAGE, display
+
+if TYPE_CHECKING:
+    from loricate.api.records import RunOut
+    from loricate.client import RunEvent
+
+
+class RunView:
+    """Draws a run on standard error, so that standard output holds nothing but data."""
+
+    def __init__(self, run: "RunOut") -> None:
+        self.run = run
+        self.is_live = sys.stderr.isatty()
+        self.progress = Progress(
+            TextColumn("nest {task.fields[nest]}"),
+            TextColumn("{task.fields[serial]}"),
+            BarColumn(bar_width=24),
+            TextColumn("{task.fields[step]}"),
+            TextColumn("{task.fields[live]}"),
+            console=Console(stderr=True),
+        )
+        self.done = {unit.nest: 0 for unit in run.units}
+        self.bars: dict[str, TaskID] = {}
+
+    def __enter__(self) -> Self:
+        if self.is_live:
+            for unit in self.run.units:
+                self.bars[unit.nest] = self.progress.add_task(
+                    "",
+                    total=len(self.run.steps),
+                    nest=unit.nest,
+                    serial=unit.serial,
+                    step="",
+                    live="",
+                )
+            self.progress.start()
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        traceback: TracebackType | None,
+    ) -> None:
+        if self.is_live:
+            self.progress.stop()
+
+    def show(self, event: "RunEvent") -> None:
+        """Draw one event."""
+        data, nest = event.data, event.data.get("nest", "")
+        match event.name:
+            case "step_started":
+                self._update(nest, step=data["title"], live="")
+            case "sample":
+                within = data["elapsed_s"] / max(1e-9, data["elapsed_s"] + data["remaining_s"])
+                self._update(nest, completed=self.done[nest] + within, live=live_text(data))
+            case "step_finished":
+                self.done[nest] += 1
+                word = verdict_word(data["verdict"])
+                self._update(nest, completed=self.done[nest], live=word)
+                if not self.is_live:
+                    click.echo(
+                        f"nest {nest}  {data['title']}: {word} {data['note']}".strip(), err=True
+                    )
+            case "unit_finished":
+                self._update(nest, step="", live=verdict_word(data["verdict"]))
+            case _:
+                pass
+
+    def _update(self, nest: str, **fields: Any) -> None:
+        if self.is_live:
+            self.progress.update(self.bars[nest], **fields)
+
+    def ask(self, question: dict[str, Any]) -> str:
+        """Put a question to the person at the terminal."""
+        if self.is_live:
+            self.progress.stop()
+        text = f"Nest {question['nest']}: {question['question']}"
+        choice: str = click.prompt(
+            text, type=click.Choice(question["choices"]), default=question["choices"][0], err=True
+        )
+        if self.is_live:
+            self.progress.start()
+        return choice
+
+
+def live_text(sample: dict[str, Any]) -> str:
+    """The live volts, amperes and seconds left of a sample."""
+    values = sample["values"]
+    volts, amperes = display(values["voltage"], VOLTAGE), display(values["current"], CURRENT)
+    sign = {"below": "< ", "above": "> "}.get(sample["bounds"].get("current", ""), "")
+    return f"{sample['phase']}  {volts}  {sign}{amperes}  {sample['remaining_s']:.1f} s left"

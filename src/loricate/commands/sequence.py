@@ -1,0 +1,105 @@
+"""``loricate sequence``."""
+
+import tomllib
+from pathlib import Path
+from typing import Any
+
+import click
+
+from loricate.commands.connection import connect, service_options
+from loricate.commands.output import print_json, print_table
+
+FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
+
+
+@click.group("sequence")
+def command() -> None:
+    """List, show, check and add sequences."""
+
+
+def read_toml(path: Path) -> dict[str, Any]:
+    """Read a TOML file; a fault in it is a usage error that names the line."""
+    try:
+        return tomllib.loads(path.read_text(encoding="utf-8"))
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise click.UsageError(f"{path} is not TOML: {error}.") from error
+
+
+@command.command("list")
+@service_options
+def list_(service: str | None, token: str | None, as_json: bool) -> None:
+    """List the newest revision of every sequence.
+
+    Example: loricate sequence list
+    """
+    with connect(service, token) as client:
+        found = client.sequences()
+    if as_json:
+        print_json(found)
+        return
+    rows = [
+        (s.code, str(s.revision), s.status, s.product, str(len(s.steps)), s.title) for s in found
+    ]
+    print_table(("CODE", "REV", "STATUS", "PRODUCT", "STEPS", "TITLE"), rows, "REV STEPS")
+    if not found:
+        click.echo("No sequences yet; add one with `loricate sequence add FILE`.", err=True)
+
+
+@command.command("show")
+@click.argument("code")
+@click.option("--revision", type=int, help="The newest by default.")
+@service_options
+def show(
+    code: str, revision: int | None, service: str | None, token: str | None, as_json: bool
+) -> None:
+    """Show a sequence's steps with their limits.
+
+    Example: loricate sequence show DC40-FINAL
+    """
+    with connect(service, token) as client:
+        found = client.sequence(code, revision)
+    if as_json:
+        print_json(found)
+        return
+    click.echo(f"{found.code} revision {found.revision} ({found.status}): {found.title}")
+    rows = [
+        (
+            step.id, step.kind, step.title,
+            "; ".join(f"{name} {limit}" for name, limit in step.limits.items()),
+            f"{step.programmed_s:g} s",
+        )
+        for step in found.steps
+    ]  # fmt: skip
+    print_table(("STEP", "KIND", "TITLE", "LIMITS", "TIME"), rows, "TIME")
+
+
+@command.command("check")
+@click.argument("file", type=FILE)
+@service_options
+def check(file: Path, service: str | None, token: str | None, as_json: bool) -> None:
+    """Check a sequence file; stores nothing.
+
+    Example: loricate sequence check demo/sequences/dc40-final.toml
+    """
+    with connect(service, token) as client:
+        found = client.check_sequence(read_toml(file))
+    if as_json:
+        print_json(found)
+    else:
+        click.echo(f"{found.code} is good: {found.steps} steps, {found.programmed_s:g} s a unit.")
+
+
+@command.command("add")
+@click.argument("file", type=FILE)
+@service_options
+def add(file: Path, service: str | None, token: str | None, as_json: bool) -> None:
+    """Add a sequence file as a new released revision.
+
+    Example: loricate sequence add demo/sequences/dc40-final.toml
+    """
+    with connect(service, token) as client:
+        stored = client.add_sequence(read_toml(file))
+    if as_json:
+        print_json(stored)
+    else:
+        click.echo(f"{stored.code} is stored as revision {stored.revision}.")

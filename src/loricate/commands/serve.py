@@ -1,0 +1,80 @@
+"""``loricate serve``."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+if TYPE_CHECKING:
+    from loricate.service.settings import Settings
+
+DEFAULT_PORT = 8640
+
+
+@click.command("serve")
+@click.option(
+    "--bench", "bench_file", required=True,
+    type=click.Path(exists=True, dir_okay=False, path_type=Path), help="The bench file.",
+)  # fmt: skip
+@click.option(
+    "--data", "data_folder", required=True,
+    type=click.Path(file_okay=False, path_type=Path), help="Where records and the site key live.",
+)  # fmt: skip
+@click.option("--host", default="127.0.0.1", show_default=True)
+@click.option("--port", default=DEFAULT_PORT, show_default=True)
+@click.option("--base-url", default="", help="How others reach the service; goes on certificates.")
+@click.option("--page-size", type=click.Choice(["A4", "Letter"]), default="A4", show_default=True)
+@click.option("--account", default="", help="Make or renew an engineer's account of this name.")
+@click.option("--password", envvar="LORICATE_PASSWORD", default="", help="Its password.")
+@click.option("--json", "as_json", is_flag=True, help="Print where it serves as a JSON line.")
+def command(
+    bench_file: Path,
+    data_folder: Path,
+    host: str,
+    port: int,
+    base_url: str,
+    page_size: str,
+    account: str,
+    password: str,
+    as_json: bool,
+) -> None:
+    """Run the service for one bench until it is told to stop.
+
+    Example: loricate serve --bench bench.toml --data records --account mara
+    """
+    from loricate.commands.places import console_folder
+    from loricate.service.settings import FirstAccount, Settings
+
+    accounts: tuple[FirstAccount, ...] = ()
+    if account:
+        if not password:
+            password = click.prompt("Password", hide_input=True, confirmation_prompt=True)
+        accounts = (FirstAccount(account, account, "engineer", password),)
+    url = base_url or f"http://{host}:{port}"
+    settings = Settings(bench_file, data_folder, url, console_folder(), accounts, page_size)
+    if as_json:
+        import json
+
+        click.echo(json.dumps({"url": url}))
+    else:
+        click.echo(f"Serving at {url}", err=True)
+    run_service(settings, host, port)
+
+
+def run_service(settings: "Settings", host: str, port: int) -> None:
+    """Serve until SIGINT or SIGTERM."""
+    import uvicorn
+
+    from loricate.service.app import create_app
+    from loricate.service.logs import set_up_logs
+
+    set_up_logs()
+    uvicorn.run(
+        create_app(settings),
+        host=host,
+        port=port,
+        log_config=None,
+        access_log=False,
+        # Open event streams would keep the service from stopping.
+        timeout_graceful_shutdown=2,
+    )

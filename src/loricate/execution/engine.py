@@ -1,0 +1,279 @@
+"""The engine: performs a sequence's steps on the units of a load, records each, survives aborts."""
+
+import asyncio
+import datetime as dt
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Protocol
+
+from loricate.bench.bench import Bench
+from loricate.bench.errors import BenchError, GuardOpen
+from loricate.bench.plan import FixturePlan
+from loricate.core.actions import Answer, Ask, Sample
+from loricate.core.grading import (
+    Cause,
+    Measured,
+    StepGrade,
+    Verdict,
+    grade_step,
+    grade_unit,
+    worst,
+)  # fmt: skip
+from loricate.core.sequences import ReadySequence, ReadyStep
+from loricate.execution.events import EventLog
+
+SAMPLE_INTERVAL_S = 0.08
+
+
+@dataclass(slots=True)
+class LoadedUnit:
+    """A unit in its nest, and what came of it so far."""
+
+    run_unit_id: str
+    nest: str
+    serial: str
+    verdicts: dict[str, Verdict] = field(default_factory=dict)
+    cause: Cause = Cause.NONE
+    halted: bool = False
+
+    @property
+    def verdict(self) -> Verdict:
+        """The unit's verdict from its steps."""
+        return grade_unit(self.verdicts.values())
+
+
+class Recorder(Protocol):
+    """Where the engine leaves its results; both return once the result is durable."""
+
+    async def attempt(
+        self,
+        unit: LoadedUnit,
+        index: int,
+        step: ReadyStep,
+        grade: StepGrade,
+        note: str,
+        started: str,
+    ) -> None:
+        """Keep one attempt."""
+
+    async def ended(
+        self, state: str, note: str, verdict: Verdict, units: Mapping[str, tuple[Verdict, str]]
+    ) -> None:
+        """Keep how the run ended."""
+
+
+class Engine:
+    """One run of one sequence on one load."""
+
+    def __init__(
+        self,
+        run_id: str,
+        sequence: ReadySequence,
+        fixture: FixturePlan,
+        units: list[LoadedUnit],
+        bench: Bench,
+        recorder: Recorder,
+    ) -> None:
+        self.run_id, self.sequence, self.fixture, self.units = run_id, sequence, fixture, units
+        self.bench, self.recorder = bench, recorder
+        self.log = EventLog()
+        self.questions: dict[str, tuple[Ask, asyncio.Future[Answer]]] = {}
+        self._task: asyncio.Task[None] | None = None
+        self._abort_reason = ""
+        self._halt_run = False
+
+    @property
+    def is_running(self) -> bool:
+        """Whether the run was started and has not ended."""
+        return self._task is not None and not self._task.done()
+
+    def start(self) -> None:
+        """Begin; returns at once."""
+        self._task = asyncio.get_running_loop().create_task(self._run())
+
+    async def wait(self) -> None:
+        """Return when the run has ended and its end is recorded."""
+        if self._task is not None:
+            await asyncio.wait([self._task])
+
+    def abort(self, reason: str) -> None:
+        """Outputs fall first; everything else comes after."""
+        self.bench.stop_now()
+        if self.is_running and not self._abort_reason and self._task is not None:
+            self._abort_reason = reason
+            self._task.cancel()
+
+    def answer(self, nest: str, answer: Answer) -> bool:
+        """Hand in the operator's answer for a nest; False when nothing was asked there."""
+        waiting = self.questions.pop(nest, None)
+        if waiting is None or waiting[1].done():
+            return False
+        waiting[1].set_result(answer)
+        return True
+
+    async def _run(self) -> None:
+        self.log.publish(
+            "state",
+            state="running",
+            units=[{"nest": u.nest, "serial": u.serial} for u in self.units],
+        )
+        state, note = "finished", ""
+        try:
+            await self._perform_steps()
+        except asyncio.CancelledError:
+            state, note = "aborted", self._abort_reason or "The service is stopping."
+        except GuardOpen as error:
+            self.bench.stop_now()
+            state, note = "aborted", str(error)
+        finally:
+            # Shielded: a second cancel must not leave the bench connected to a unit.
+            await asyncio.shield(self._end(state, note))
+
+    async def _perform_steps(self) -> None:
+        for index, step in enumerate(self.sequence.steps):
+            if step.kind.demands(step.settings, step.limits):
+                for unit in self.units:
+                    await self._perform_step(index, step, unit)
+            else:  # nothing on the bench is needed, so the nests need not wait for each other
+                async with asyncio.TaskGroup() as group:
+                    for unit in self.units:
+                        group.create_task(self._perform_step(index, step, unit))
+
+    async def _perform_step(self, index: int, step: ReadyStep, unit: LoadedUnit) -> None:
+        started = _now()
+        if unit.halted or self._halt_run:
+            grade = StepGrade(Verdict.NOT_RUN, Cause.UNIT_HALTED, ())
+            await self._keep(index, step, unit, grade, "", started)
+            return
+        self.log.publish(
+            "step_started", nest=unit.nest, step=step.id, title=step.title, kind=step.kind.name
+        )
+        note = ""
+        try:
+            measured = await self._perform_procedure(step, unit)
+            note = measured.note
+            grade = grade_step(measured, step.limits, self.sequence.decision)
+        except GuardOpen:
+            grade = StepGrade(Verdict.NOT_RUN, Cause.GUARD_OPEN, ())
+            await self._keep(index, step, unit, grade, "The guard opened.", started)
+            raise
+        except BenchError as error:
+            self.bench.stop_now()
+            grade, note = StepGrade(Verdict.NOT_RUN, Cause.INSTRUMENT, ()), str(error)
+        await self._keep(index, step, unit, grade, note, started)
+        if grade.verdict is not Verdict.PASS and (
+            step.on_fail != "carry_on" or grade.verdict is Verdict.NOT_RUN
+        ):
+            unit.halted = True
+            self._halt_run = step.on_fail == "halt_run"
+
+    async def _perform_procedure(self, step: ReadyStep, unit: LoadedUnit) -> Measured:
+        columns = self.fixture.nests[unit.nest]
+        procedure = step.kind.procedure(step.settings, step.limits)
+        show = self._sampler(step, unit)
+        try:
+            action = next(procedure)
+            while True:
+                if isinstance(action, Ask):
+                    action = procedure.send(await self._ask(action, unit))
+                else:
+                    action = procedure.send(await self.bench.perform(action, columns, show))
+        except StopIteration as done:
+            measured: Measured = done.value
+            return measured
+
+    def _sampler(self, step: ReadyStep, unit: LoadedUnit) -> Callable[[Sample], None]:
+        """Publish samples of a nest, the first of each phase and then a dozen a second."""
+        shown: dict[str, float] = {}
+
+        def show(sample: Sample) -> None:
+            moment = time.monotonic()
+            if moment - shown.get(sample.phase, 0.0) < SAMPLE_INTERVAL_S:
+                return
+            shown[sample.phase] = moment
+            self.log.publish(
+                "sample",
+                nest=unit.nest,
+                step=step.id,
+                phase=sample.phase,
+                elapsed_s=sample.elapsed_s,
+                remaining_s=sample.remaining_s,
+                values=dict(sample.values),
+                bounds={name: str(bound) for name, bound in sample.bounds.items()},
+            )
+
+        return show
+
+    async def _ask(self, ask: Ask, unit: LoadedUnit) -> Answer:
+        answered: asyncio.Future[Answer] = asyncio.get_running_loop().create_future()
+        self.questions[unit.nest] = (ask, answered)
+        self.log.publish(
+            "question", nest=unit.nest, question=ask.question, choices=list(ask.choices)
+        )
+        try:
+            answer = await answered
+        finally:
+            self.questions.pop(unit.nest, None)
+        self.log.publish("answered", nest=unit.nest, choice=answer.choice, note=answer.note)
+        return answer
+
+    async def _keep(
+        self,
+        index: int,
+        step: ReadyStep,
+        unit: LoadedUnit,
+        grade: StepGrade,
+        note: str,
+        started: str,
+    ) -> None:
+        unit.verdicts[step.id] = grade.verdict
+        if grade.verdict is not Verdict.PASS and unit.cause is Cause.NONE:
+            unit.cause = grade.cause
+        await self.recorder.attempt(unit, index, step, grade, note, started)
+        self.log.publish(
+            "step_finished",
+            nest=unit.nest,
+            step=step.id,
+            title=step.title,
+            verdict=grade.verdict,
+            cause=grade.cause,
+            note=note,
+            readings=[
+                {
+                    "name": each.reading.name,
+                    "text": each.reading.text,
+                    "limit": each.limit.text if each.limit else "",
+                    "source": each.limit.source.text if each.limit else "",
+                    "margin": each.grade.margin if each.grade else None,
+                    "verdict": each.grade.verdict if each.grade else "",
+                }
+                for each in grade.readings
+            ],
+        )
+
+    async def _end(self, state: str, note: str) -> None:
+        await self.bench.make_safe()
+        for unit in self.units:
+            for step in self.sequence.steps:
+                if step.id not in unit.verdicts:
+                    unit.verdicts[step.id] = Verdict.NOT_RUN
+                    unit.cause = unit.cause or Cause.ABORTED
+        verdict = worst(unit.verdict for unit in self.units)
+        results = {unit.run_unit_id: (unit.verdict, str(unit.cause)) for unit in self.units}
+        await self.recorder.ended(state, note, verdict, results)
+        for unit in self.units:
+            self.log.publish(
+                "unit_finished",
+                nest=unit.nest,
+                serial=unit.serial,
+                verdict=unit.verdict,
+                cause=unit.cause,
+            )
+        self.log.publish("finished", state=state, verdict=verdict, note=note)
+        self.log.close()
+
+
+def _now() -> str:
+    moment = dt.datetime.now(dt.UTC).isoformat(timespec="milliseconds")
+    return moment.replace("+00:00", "Z")

@@ -1,0 +1,98 @@
+"""Pre-flight: everything that can be known to be wrong before anything is energised."""
+
+import datetime as dt
+from collections.abc import Mapping, Sequence
+
+from loricate.bench.bench import InstrumentState
+from loricate.bench.plan import BenchPlan
+from loricate.core.actions import Role
+from loricate.core.capability import Capability, shortfalls
+from loricate.core.errors import Finding
+from loricate.core.sequences import ReadySequence
+
+
+def needed_roles(sequence: ReadySequence) -> set[Role]:
+    """The roles that the sequence's steps demand."""
+    return {
+        demand.role
+        for step in sequence.steps
+        for demand in step.kind.demands(step.settings, step.limits)
+    }
+
+
+def check_load(
+    plan: BenchPlan, fixture_code: str, load: Sequence[tuple[str, str]], sequence: ReadySequence
+) -> tuple[Finding, ...]:
+    """Check fixture, nests and serials of a load given as (nest, serial) pairs."""
+    fixture = plan.find_fixture(fixture_code)
+    if fixture is None:
+        known = ", ".join(each.code for each in plan.fixture)
+        return (Finding("fixture", f"the bench has no fixture '{fixture_code}'; it has {known}."),)
+    found = []
+    used_nests: set[str] = set()
+    used_serials: dict[str, str] = {}
+    terminals = {
+        terminal
+        for step in sequence.steps
+        for used in step.settings.terminals_used().values()
+        for terminal in used
+    }
+    for index, (nest, serial) in enumerate(load):
+        path = f"load[{index}]"
+        if nest not in fixture.nests:
+            known = ", ".join(fixture.nests)
+            found.append(
+                Finding(
+                    f"{path}.nest", f"fixture {fixture.code} has no nest '{nest}'; it has {known}."
+                )
+            )
+            continue
+        if nest in used_nests:
+            found.append(Finding(f"{path}.nest", f"nest {nest} is loaded twice; keep one."))
+        if serial.casefold() in used_serials:
+            other = used_serials[serial.casefold()]
+            found.append(
+                Finding(
+                    f"{path}.serial",
+                    f"serial {serial} is in nest {other} already; scan the serial of this unit.",
+                )
+            )
+        used_nests.add(nest)
+        used_serials[serial.casefold()] = nest
+        unwired = sorted(terminals - set(fixture.nests[nest]))
+        if unwired:
+            found.append(
+                Finding(
+                    f"{path}.nest",
+                    f"nest {nest} of {fixture.code} has no contact for {', '.join(unwired)}; "
+                    "add it to the bench file or use another fixture.",
+                )
+            )
+    return tuple(found)
+
+
+def check_bench(
+    states: Sequence[InstrumentState],
+    capabilities: Mapping[Role, Capability],
+    sequence: ReadySequence,
+    today: dt.date,
+) -> tuple[Finding, ...]:
+    """Check that the instruments needed answer, are in calibration and reach far enough."""
+    needed = {str(role) for role in needed_roles(sequence)}
+    found = list(shortfalls(sequence, capabilities))
+    for state in states:
+        wanted = state.role in needed or (needed and state.role in ("matrix", "guard"))
+        if not wanted:
+            continue
+        path = f"bench.{state.id}"
+        if state.problem:
+            found.append(Finding(f"{path}.address", state.problem))
+        if state.due is not None and state.due < today:
+            found.append(
+                Finding(
+                    f"{path}.due",
+                    f"the calibration of {state.id} ({state.serial}) ended on {state.due}; "
+                    "have it calibrated and enter the new date in the bench file.",
+                )
+            )
+    return tuple(found)

@@ -1,0 +1,75 @@
+"""The application: settings in, FastAPI application out."""
+
+import gc
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+
+from fastapi import FastAPI
+from starlette.exceptions import HTTPException
+from starlette.requests import Request
+
+from loricate import __version__
+from loricate.api.problems import ProblemDocument
+from loricate.service.console_files import ConsoleFiles, no_console
+from loricate.service.desk import Desk
+from loricate.service.logs import AccessLog
+from loricate.service.problems import add_problem_handlers
+from loricate.service.routers import bench, certificates, definitions, health, runs, session, units
+from loricate.service.settings import Settings
+
+API = "/api/v1"
+PROBLEMS: dict[int | str, dict[str, object]] = {
+    status: {"model": ProblemDocument, "description": text}
+    for status, text in {
+        400: "The body is not JSON",
+        401: "Not signed in",
+        403: "Not allowed",
+        404: "Not found",
+        409: "Not possible in this state",
+        422: "A field is wrong; `errors` names it",
+    }.items()
+}
+
+
+def create_app(settings: Settings) -> FastAPI:
+    """Make the application; the lifespan opens the records and the bench."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        desk = Desk(settings)
+        app.state.desk = desk
+        await desk.open()
+        gc.collect()
+        gc.freeze()
+        try:
+            yield
+        finally:
+            await desk.close()
+
+    app = FastAPI(
+        title="Loricate",
+        version=__version__,
+        summary="Production electrical safety testing: sequences, runs, readings, certificates",
+        lifespan=lifespan,
+        openapi_url=f"{API}/openapi.json",
+        docs_url=None,
+        redoc_url=None,
+        responses=PROBLEMS,
+    )
+    add_problem_handlers(app)
+    app.add_middleware(AccessLog)
+    app.include_router(health.router)
+    for part in (session, bench, definitions, runs, units, certificates):
+        app.include_router(part.router, prefix=API)
+
+    @app.api_route(
+        "/api/{rest:path}", methods=["GET", "POST", "PUT", "DELETE"], include_in_schema=False
+    )
+    async def nothing_here(request: Request, rest: str) -> None:
+        raise HTTPException(404, "there is nothing at this address; see /api/v1/openapi.json")
+
+    if settings.console_folder is not None and (settings.console_folder / "index.html").is_file():
+        app.mount("/", ConsoleFiles(directory=settings.console_folder, html=True))
+    else:
+        app.add_route("/", no_console)
+    return app

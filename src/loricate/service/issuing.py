@@ -1,0 +1,93 @@
+"""Issuing: the gate, the number, the ledger entry and the paper for each unit of a finished run."""
+
+import asyncio
+import datetime as dt
+import sqlite3
+from typing import Any
+
+from loricate import __version__
+from loricate.certificates.documents import Issue, certificate_number, make_document
+from loricate.certificates.ledger import GENESIS, entry_hash
+from loricate.certificates.paper import make_pdf
+from loricate.certificates.sealing import SiteKey, digest, seal
+from loricate.core.gate import Condition, certificate_gate, is_open
+from loricate.core.grading import Verdict
+from loricate.core.sequences import ReadySequence
+from loricate.records import audit, certificates, definitions, runs
+from loricate.records.certificates import LedgerEntry
+from loricate.records.store import Store, now
+
+
+def gate_of(
+    run: dict[str, Any], unit: dict[str, Any], sequence: ReadySequence, status: str
+) -> tuple[Condition, ...]:
+    """The gate of one unit from its records."""
+    latest = {each["step_id"]: Verdict(each["verdict"]) for each in unit["attempts"]}
+    due = {each["id"]: dt.date.fromisoformat(each["due"]) for each in run["bench"]["instruments"]}
+    tested = dt.date.fromisoformat((run["started_at"] or run["created_at"])[:10])
+    steps = [step.id for step in sequence.steps]
+    return certificate_gate(run["state"], status, steps, latest, due, tested)
+
+
+class Issuer:
+    """Issues documents one at a time, so that numbers and the chain have no gaps."""
+
+    def __init__(self, store: Store, key: SiteKey, base_url: str, page_size: str) -> None:
+        self.store, self.key, self.base_url, self.page_size = store, key, base_url, page_size
+        self._lock = asyncio.Lock()
+
+    async def issue_missing(self) -> None:
+        """Issue for finished runs what a service that died just then left unissued."""
+        for run in await self.store.read(lambda conn: runs.list_runs(conn, 50)):
+            if run["state"] == "finished":
+                await self.issue_for(run["id"])
+
+    async def issue_for(self, run_id: str) -> None:
+        """Issue a certificate to each passing unit, a nonconformance report to each failing one."""
+        run = await self.store.read(lambda conn: runs.get_run(conn, run_id))
+        if run["state"] != "finished":
+            return
+        code, revision = run["sequence_code"], run["sequence_revision"]
+        record = await self.store.read(lambda c: definitions.get_sequence(c, code, revision))
+        sequence = await self.store.read(lambda c: definitions.ready_sequence(c, record))
+        for unit in run["units"]:
+            gate = gate_of(run, unit, sequence, record.status)
+            if unit["certificate"] is not None:
+                continue
+            if is_open(gate) and unit["verdict"] == "pass":
+                await self._issue("certificate", run, unit, sequence, gate)
+            elif unit["verdict"] == "fail":
+                await self._issue("nonconformance", run, unit, sequence, gate)
+
+    async def _issue(
+        self,
+        kind: str,
+        run: dict[str, Any],
+        unit: dict[str, Any],
+        sequence: ReadySequence,
+        gate: tuple[Condition, ...],
+    ) -> None:
+        async with self._lock:
+            issued_at = now()
+            day = dt.date.fromisoformat(issued_at[:10])
+            last = await self.store.read(certificates.last_entry)
+            count = await self.store.read(lambda c: certificates.count_issued(c, kind, day.year))
+            number = certificate_number(kind, day, count)
+            position = 1 if last is None else last.position + 1
+            previous = GENESIS if last is None else last.hash
+            url = f"{self.base_url}/verify/{number}"
+            issue = Issue(kind, number, issued_at, position, previous, url, __version__)
+            document = make_document(issue, run, unit, sequence, gate)
+            sealed = seal(document, self.key)
+            pdf = await asyncio.to_thread(make_pdf, document, sealed, self.key, self.page_size)
+            document_digest = digest(document)
+            entry = LedgerEntry(
+                position, number, kind, unit["id"], unit["serial"], issued_at, document_digest,
+                previous, entry_hash(position, number, document_digest, previous), sealed, pdf,
+            )  # fmt: skip
+
+            def keep(conn: sqlite3.Connection) -> None:
+                certificates.add_entry(conn, entry)
+                audit.note(conn, "service", f"issue {kind}", number, unit["serial"])
+
+            await self.store.write(keep)

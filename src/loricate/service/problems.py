@@ -1,0 +1,150 @@
+"""Problem documents (RFC 9457): every error of the service in one form, from one table."""
+
+import sqlite3
+from collections.abc import Sequence
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from starlette.exceptions import HTTPException
+
+from loricate.api.problems import MEDIA_TYPE, ProblemDocument, ProblemError
+from loricate.bench.errors import BenchError, GuardOpen
+from loricate.core.errors import CoreError, DocumentError, Finding
+from loricate.records.errors import NotFound, RecordsError, StorageFull
+
+
+class ServiceError(Exception):
+    """Root of the errors that the service itself raises."""
+
+    slug, title, status = "refused", "The request is refused", 400
+
+    def __init__(self, detail: str, findings: Sequence[Finding] = ()) -> None:
+        super().__init__(detail)
+        self.detail, self.findings = detail, tuple(findings)
+
+    def __str__(self) -> str:
+        return self.detail
+
+
+class WrongState(ServiceError):
+    """What is asked does not fit the state of the run or the bench."""
+
+    slug, title, status = "wrong-state", "Not possible in this state", 409
+
+
+class NotReady(ServiceError):
+    """The load, the bench or the disk is not ready for a run."""
+
+    slug, title, status = "not-ready", "Not ready for a run", 422
+
+
+class NotSignedIn(ServiceError):
+    """There is no valid sign-in."""
+
+    slug, title, status = "not-signed-in", "Not signed in", 401
+
+
+class NotAllowed(ServiceError):
+    """The account's role does not allow it, or the request lacks its CSRF secret."""
+
+    slug, title, status = "not-allowed", "Not allowed", 403
+
+
+class TooManyAttempts(ServiceError):
+    """Too many failed sign-ins."""
+
+    slug, title, status = "too-many-attempts", "Too many sign-in attempts", 429
+
+    def __init__(self, wait_s: int) -> None:
+        super().__init__(f"Too many failed attempts to sign in; wait {wait_s} s and try again.")
+        self.wait_s = wait_s
+
+
+class KeyReused(ServiceError):
+    """An Idempotency-Key came again with another request."""
+
+    slug, title, status = "key-reused", "Idempotency-Key used for another request", 422
+
+
+# Errors of the other rooms, nearest class first: slug, title, status.
+TABLE: dict[type[Exception], tuple[str, str, int]] = {
+    DocumentError: ("document-refused", "The document is refused", 422),
+    CoreError: ("refused", "The request is refused", 422),
+    NotFound: ("not-found", "Not found", 404),
+    StorageFull: ("storage-full", "The disk is full", 507),
+    RecordsError: ("records", "The records cannot do this", 500),
+    GuardOpen: ("guard-open", "The guard is open", 409),
+    BenchError: ("bench", "The bench does not answer as it should", 502),
+}
+
+HTTP_TITLES = {404: ("not-found", "Not found"), 405: ("method", "Method not allowed")}
+
+
+def problem(
+    status: int, slug: str, title: str, detail: str, findings: Sequence[Finding] = ()
+) -> JSONResponse:
+    """Give a problem document as a response."""
+    body = ProblemDocument(
+        type=f"urn:loricate:problem:{slug}",
+        title=title,
+        status=status,
+        detail=detail,
+        errors=[ProblemError(field=each.field, message=each.message) for each in findings],
+    )
+    return JSONResponse(body.model_dump(), status_code=status, media_type=MEDIA_TYPE)
+
+
+def add_problem_handlers(app: FastAPI) -> None:
+    """Make every error of every room come out as a problem document."""
+
+    @app.exception_handler(ServiceError)
+    async def show_service_error(request: Request, error: ServiceError) -> JSONResponse:
+        response = problem(error.status, error.slug, error.title, error.detail, error.findings)
+        if isinstance(error, TooManyAttempts):
+            response.headers["Retry-After"] = str(error.wait_s)
+        if isinstance(error, NotSignedIn):
+            response.headers["WWW-Authenticate"] = 'Bearer realm="loricate"'
+        return response
+
+    async def show_known(request: Request, error: Exception) -> JSONResponse:
+        slug, title, status = next(TABLE[kind] for kind in type(error).__mro__ if kind in TABLE)
+        findings = error.findings if isinstance(error, DocumentError) else ()
+        return problem(status, slug, title, str(error), findings)
+
+    for kind in TABLE:
+        app.add_exception_handler(kind, show_known)
+
+    @app.exception_handler(RequestValidationError)
+    async def show_invalid(request: Request, error: RequestValidationError) -> JSONResponse:
+        found = []
+        for each in error.errors():
+            if each["type"] == "json_invalid":
+                detail = (
+                    f"The body is not JSON: {each['ctx']['error']} at character {each['loc'][-1]}."
+                )
+                return problem(400, "not-json", "The body is not JSON", detail)
+            found.append(Finding(_field(each["loc"][1:]) or str(each["loc"][0]), each["msg"]))
+        detail = "; ".join(f"{each.field}: {each.message}" for each in found) + "."
+        return problem(422, "invalid", "The request has invalid fields", detail, found)
+
+    @app.exception_handler(HTTPException)
+    async def show_http(request: Request, error: HTTPException) -> JSONResponse:
+        slug, title = HTTP_TITLES.get(error.status_code, ("refused", "The request is refused"))
+        detail = f"{request.method} {request.url.path}: {error.detail}."
+        response = problem(error.status_code, slug, title, detail)
+        response.headers.update(error.headers or {})
+        return response
+
+    @app.exception_handler(sqlite3.OperationalError)
+    async def show_database(request: Request, error: sqlite3.OperationalError) -> JSONResponse:
+        detail = f"The records cannot be reached ({error}); check the disk, then try again."
+        return problem(503, "records", "The records cannot be reached", detail)
+
+
+def _field(location: Sequence[Any]) -> str:
+    text = ""
+    for part in location:
+        text += f"[{part}]" if isinstance(part, int) else f".{part}" if text else str(part)
+    return text

@@ -1,0 +1,116 @@
+"""Products, limit sets and sequences."""
+
+from fastapi import APIRouter
+
+from loricate.api.definitions import (
+    Checked,
+    Document,
+    SequenceOut,
+    SequenceSummary,
+    StepSummary,
+    Stored,
+)
+from loricate.core.limits import LimitSet
+from loricate.core.products import Product
+from loricate.core.sequences import prepare, read_document, sequence_schema
+from loricate.records import definitions
+from loricate.records.definitions import SequenceRecord
+from loricate.service.routers.access import TheDesk
+from loricate.service.sign_in import Definer, Reader
+
+router = APIRouter(tags=["definitions"])
+
+
+@router.get("/products", response_model=list[Document])
+async def list_products(person: Reader, desk: TheDesk) -> list[Document]:
+    """Every product's newest revision."""
+    found = await desk.store.read(lambda conn: definitions.newest_documents(conn, "product"))
+    return [{**document, "revision": revision} for document, revision in found.values()]
+
+
+@router.post("/products", response_model=Stored, status_code=201)
+async def add_product(document: Document, person: Definer, desk: TheDesk) -> Stored:
+    """Add a product or a new revision of one."""
+    product = read_document(Product, document, "product")
+    revision = await desk.store.write(
+        lambda conn: definitions.add_document(conn, "product", product.code, document, person.name)
+    )
+    return Stored(code=product.code, revision=revision)
+
+
+@router.get("/limit-sets", response_model=list[Document])
+async def list_limit_sets(person: Reader, desk: TheDesk) -> list[Document]:
+    """Every limit set's newest revision."""
+    found = await desk.store.read(lambda conn: definitions.newest_documents(conn, "limit_set"))
+    return [{**document, "revision": revision} for document, revision in found.values()]
+
+
+@router.post("/limit-sets", response_model=Stored, status_code=201)
+async def add_limit_set(document: Document, person: Definer, desk: TheDesk) -> Stored:
+    """Add a limit set or a new revision of one."""
+    limits = read_document(LimitSet, document, "limit set")
+    revision = await desk.store.write(
+        lambda conn: definitions.add_document(conn, "limit_set", limits.code, document, person.name)
+    )
+    return Stored(code=limits.code, revision=revision)
+
+
+async def _summary(record: SequenceRecord, desk: TheDesk) -> Document:
+    ready = await desk.store.read(lambda conn: definitions.ready_sequence(conn, record))
+    return {
+        "code": record.code, "revision": record.revision, "status": record.status,
+        "title": record.title, "product": record.product, "created_at": record.created_at,
+        "created_by": record.created_by,
+        "steps": [
+            StepSummary(
+                id=step.id, kind=step.kind.name, title=step.title,
+                limits={name: limit.text for name, limit in step.limits.items()},
+                programmed_s=step.kind.programmed_s(step.settings),
+            )
+            for step in ready.steps
+        ],
+    }  # fmt: skip
+
+
+@router.get("/sequences", response_model=list[SequenceSummary])
+async def list_sequences(person: Reader, desk: TheDesk) -> list[SequenceSummary]:
+    """Every sequence's newest revision."""
+    records = await desk.store.read(definitions.list_sequences)
+    return [SequenceSummary(**await _summary(record, desk)) for record in records]
+
+
+@router.get("/sequences/{code}", response_model=SequenceOut)
+async def show_sequence(
+    code: str, person: Reader, desk: TheDesk, revision: int | None = None
+) -> SequenceOut:
+    """One revision of a sequence, the newest by default."""
+    record = await desk.store.read(lambda conn: definitions.get_sequence(conn, code, revision))
+    return SequenceOut(**await _summary(record, desk), document=record.document)
+
+
+@router.post("/sequences/check", response_model=Checked)
+async def check_sequence(document: Document, person: Reader, desk: TheDesk) -> Checked:
+    """Check a sequence document against the stored products and limit sets; stores nothing."""
+    products = await desk.store.read(definitions.known_products)
+    limit_sets = await desk.store.read(definitions.known_limit_sets)
+    ready = prepare(document, products, limit_sets)
+    programmed = sum(step.kind.programmed_s(step.settings) for step in ready.steps)
+    return Checked(code=ready.code, steps=len(ready.steps), programmed_s=programmed)
+
+
+@router.post("/sequences", response_model=Stored, status_code=201)
+async def add_sequence(document: Document, person: Definer, desk: TheDesk) -> Stored:
+    """Add a sequence or a new revision of one, released for use."""
+    products = await desk.store.read(definitions.known_products)
+    limit_sets = await desk.store.read(definitions.known_limit_sets)
+    ready = prepare(document, products, limit_sets)
+    record = await desk.store.write(
+        lambda conn: definitions.add_sequence(conn, ready, document, person.name)
+    )
+    return Stored(code=record.code, revision=record.revision)
+
+
+@router.get("/schemas/sequence", response_model=Document)
+async def show_sequence_schema() -> Document:
+    """The JSON Schema of a sequence document; answers anyone, so that editors can fetch it."""
+    return sequence_schema()

@@ -1,0 +1,30 @@
+"""Is the service well?"""
+
+import sqlite3
+
+from fastapi import APIRouter
+
+from loricate import __version__
+from loricate.api.health import Health
+from loricate.service.routers.access import TheDesk
+
+router = APIRouter(tags=["health"])
+
+
+@router.get("/health", response_model=Health)
+async def health(desk: TheDesk) -> Health:
+    """Answers anyone; reads the records to prove that they can be read."""
+
+    def touch(conn: sqlite3.Connection) -> None:
+        conn.execute("SELECT count(*) FROM account").fetchone()
+
+    await desk.store.read(touch)
+    running = next((each.run_id for each in desk.engines.values() if each.is_running), "")
+    problems = list(desk.bench.problems.values())
+    return Health(
+        status="degraded" if problems else "ok",
+        version=__version__,
+        bench=desk.bench.plan.code,
+        running=running,
+        problems=problems,
+    )

@@ -1,0 +1,37 @@
+"""What a service is started with."""
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+
+@dataclass(frozen=True, slots=True)
+class FirstAccount:
+    """An account that the service makes sure of when it starts."""
+
+    name: str
+    full_name: str
+    role: str
+    password: str = field(repr=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Settings:
+    """Where things are, and how the service is reached from outside."""
+
+    bench_file: Path
+    data_folder: Path
+    base_url: str
+    console_folder: Path | None = None
+    accounts: tuple[FirstAccount, ...] = ()
+    page_size: str = "A4"
+    least_free_bytes: int = 16 * 2**20
+
+    @property
+    def database(self) -> Path:
+        """The records' file."""
+        return self.data_folder / "records.sqlite"
+
+    @property
+    def site_key(self) -> Path:
+        """The private key's file."""
+        return self.data_folder / "site-key.pem"

@@ -1,0 +1,151 @@
+"""Who is asking: passwords, bearer tokens, browser sessions with CSRF secrets, and roles."""
+
+import asyncio
+import datetime as dt
+import hashlib
+import hmac
+import secrets
+import sqlite3
+import time
+from collections import defaultdict, deque
+from collections.abc import Awaitable, Callable
+from dataclasses import dataclass
+from typing import Annotated, Literal
+
+from argon2 import PasswordHasher
+from argon2.exceptions import VerificationError
+from fastapi import Depends, Request
+
+from loricate.records import accounts, audit
+from loricate.records.accounts import Account
+from loricate.records.store import Store
+from loricate.service.problems import NotAllowed, NotSignedIn, TooManyAttempts
+
+COOKIE, CSRF_HEADER = "loricate_session", "X-Loricate-CSRF"
+SESSION_HOURS = 12
+ATTEMPTS, WINDOW_S = 5, 60.0
+
+Permission = Literal["read", "run", "define"]
+ALLOWED: dict[Permission, frozenset[str]] = {
+    "read": frozenset({"operator", "engineer", "quality"}),
+    "run": frozenset({"operator", "engineer"}),
+    "define": frozenset({"engineer"}),
+}
+
+hasher = PasswordHasher()
+# Verified when there is no such account, so that the time taken does not tell.
+_NOBODY = hasher.hash(secrets.token_urlsafe())
+
+
+@dataclass(frozen=True, slots=True)
+class Person:
+    """A signed-in account; ``csrf`` is empty for bearer tokens."""
+
+    account: Account
+    digest: str
+    csrf: str
+    by_cookie: bool
+
+    @property
+    def name(self) -> str:
+        """The account's name."""
+        return self.account.name
+
+
+class AttemptLimiter:
+    """Counts failed sign-ins by account and by address over a sliding minute."""
+
+    def __init__(self, clock: Callable[[], float] = time.monotonic) -> None:
+        self._clock = clock
+        self._failures: dict[str, deque[float]] = defaultdict(deque)
+
+    def check(self, *keys: str) -> None:
+        """Raise TooManyAttempts when one of the keys has failed too often."""
+        for key in keys:
+            failures = self._failures[key]
+            while failures and failures[0] < self._clock() - WINDOW_S:
+                failures.popleft()
+            if len(failures) >= ATTEMPTS:
+                raise TooManyAttempts(int(failures[0] + WINDOW_S - self._clock()) + 1)
+
+    def failed(self, *keys: str) -> None:
+        """Count a failure."""
+        for key in keys:
+            self._failures[key].append(self._clock())
+
+
+def digest_of(secret: str) -> str:
+    """The digest under which a session is kept."""
+    return hashlib.sha256(secret.encode()).hexdigest()
+
+
+async def sign_in(
+    store: Store, limiter: AttemptLimiter, name: str, password: str, address: str
+) -> tuple[Account, str, str, str]:
+    """Check a password and begin a session: account, secret, CSRF secret, expiry.
+
+    Raises NotSignedIn for a wrong name or password (without saying which) and TooManyAttempts.
+    """
+    keys = (f"name {name.casefold()}", f"address {address}")
+    limiter.check(*keys)
+    account = await store.read(lambda conn: accounts.find_account(conn, name))
+    try:
+        stored = account.password_hash if account else _NOBODY
+        await asyncio.to_thread(hasher.verify, stored, password)
+    except VerificationError:
+        account = None
+    if account is None:
+        limiter.failed(*keys)
+        raise NotSignedIn("The name or the password is wrong; check both and try again.")
+    secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
+    expires = dt.datetime.now(dt.UTC) + dt.timedelta(hours=SESSION_HOURS)
+    expires_at = expires.isoformat(timespec="milliseconds").replace("+00:00", "Z")
+    found = account
+
+    def keep(conn: sqlite3.Connection) -> None:
+        accounts.add_session(conn, digest_of(secret), found.id, csrf, expires_at)
+        audit.note(conn, found.name, "sign in", found.name, address)
+
+    await store.write(keep)
+    return account, secret, csrf, expires_at
+
+
+async def signed_in(request: Request) -> Person:
+    """The person who asks; raises NotSignedIn, or NotAllowed without the CSRF secret."""
+    header = request.headers.get("authorization", "")
+    by_cookie = not header
+    secret = (
+        request.cookies.get(COOKIE, "") if by_cookie else header.removeprefix("Bearer ").strip()
+    )
+    if not secret:
+        raise NotSignedIn("Sign in first: `loricate sign-in`, or the console's sign-in page.")
+    digest = digest_of(secret)
+    store: Store = request.app.state.desk.store
+    session = await store.read(lambda conn: accounts.find_session(conn, digest))
+    if session is None:
+        raise NotSignedIn("The sign-in has expired or was ended; sign in again.")
+    account, csrf = session
+    if by_cookie and request.method not in ("GET", "HEAD", "OPTIONS"):
+        given = request.headers.get(CSRF_HEADER, "")
+        if not hmac.compare_digest(given, csrf):
+            raise NotAllowed(f"The request lacks its {CSRF_HEADER} header; reload the console.")
+    return Person(account, digest, csrf if by_cookie else "", by_cookie)
+
+
+def may(permission: Permission) -> Callable[[Person], Awaitable[Person]]:
+    """Make the dependency that lets only roles with ``permission`` in."""
+
+    async def check(person: Annotated[Person, Depends(signed_in)]) -> Person:
+        if person.account.role not in ALLOWED[permission]:
+            roles = " or ".join(sorted(ALLOWED[permission]))
+            raise NotAllowed(
+                f"{person.name} is signed in as {person.account.role}; this takes the role {roles}."
+            )
+        return person
+
+    return check
+
+
+Reader = Annotated[Person, Depends(may("read"))]
+Runner = Annotated[Person, Depends(may("run"))]
+Definer = Annotated[Person, Depends(may("define"))]
