@@ -24,7 +24,7 @@ from loricate.core.actions import (
 )  # fmt: skip
 from loricate.core.capability import Capability
 
-BEAT_S = 0.1
+BEAT_S = 0.05
 SAFE_V = 30.0  # the lower of the two safe levels of IEC 61010-1 6.3
 BenchAction = Connect | Program | Energise | Discharge
 

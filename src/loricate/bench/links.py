@@ -12,7 +12,7 @@ from urllib.parse import urlsplit
 
 from loricate.bench.errors import LinkFailed
 
-TIMEOUT_S = 2.0
+TIMEOUT_S = 5.0
 
 
 class Link(Protocol):

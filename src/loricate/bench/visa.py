@@ -16,7 +16,7 @@ import pyvisa
 from loricate.bench.errors import LinkFailed
 
 R = TypeVar("R")
-TIMEOUT_S = 2.0
+TIMEOUT_S = 5.0
 
 
 class VisaLink:

@@ -127,7 +127,7 @@ class Sheet:
             ("Serial", unit["serial"]),
             ("Protection class", protection or "not stated"),
             ("Lot", unit["lot"] or "none"),
-            ("Tested", f"{_moment(run['started_at'])} to {_moment(run['ended_at'])[11:]}"),
+            ("Tested", f"{_moment(run['started_at'])[:-4]} to {_moment(run['ended_at'])[11:]}"),
             ("Issued", _moment(document["issued_at"])),
             ("Place", f"{run['bench']}, fixture {run['fixture']}, nest {run['nest']}"),
             ("Tested by", run["operator"]),
@@ -151,7 +151,7 @@ class Sheet:
     @property
     def _columns(self) -> tuple[float, ...]:
         """Right edges of value, U and limit; left edges of source and verdict."""
-        return tuple(self.left + self.span * part for part in (0.37, 0.49, 0.66, 0.68, 0.93))
+        return tuple(self.left + self.span * part for part in (0.37, 0.45, 0.64, 0.665, 0.93))
 
     def _table_head(self) -> Block:
         def draw(canvas: Canvas, y: float) -> None:

@@ -15,7 +15,7 @@ import tomllib
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 import tomlkit
@@ -58,11 +58,11 @@ def stand_ins(pace: float, floor: Path | None = None) -> Iterator[StandInPorts]:
         process.wait(timeout=10)
 
 
-def write_bench_file(ports: dict[str, int], to: Path, today: dt.date | None = None) -> None:
+def write_bench_file(ports: dict[str, int], to: Path) -> None:
     """Write the demo bench with the stand-ins' addresses, its calibrations as old as ever."""
     text = (demo_folder() / "bench" / "bench.toml").read_text(encoding="utf-8")
     bench = tomlkit.parse(text)
-    shift = (today or dt.datetime.now(dt.UTC).date()) - WRITTEN_ON
+    shift = today() - WRITTEN_ON
     parts = [*bench["instrument"], bench["matrix"], bench["guard"]]
     for part in parts:
         part["address"] = f"tcp://127.0.0.1:{ports[str(part['id'])]}"
@@ -106,3 +106,30 @@ def add_definitions(client: "Client") -> None:
     for folder, method in (*DEFINITIONS, ("sequences", "add_sequence")):
         for path in sorted((demo_folder() / folder).glob("*.toml")):
             getattr(client, method)(tomllib.loads(path.read_text(encoding="utf-8")))
+
+
+def today() -> dt.date:
+    """The present day in UTC."""
+    return dt.datetime.now(dt.UTC).date()
+
+
+@contextlib.contextmanager
+def running_site(data: Path, pace: float) -> Iterator[dict[str, Any]]:
+    """A demo service in a process of its own on free ports; gives its address and sign-in."""
+    data.mkdir(parents=True, exist_ok=True)
+    with (data / "service.log").open("w", encoding="utf-8") as log:
+        process = subprocess.Popen(
+            [sys.executable, "-m", "loricate", "demo", "--data", str(data), "--port", "0",
+             "--pace", f"{pace:g}", "--json"],
+            stdout=subprocess.PIPE, stderr=log, text=True,
+        )  # fmt: skip
+        try:
+            first = process.stdout.readline() if process.stdout else ""
+            if not first:
+                raise click.ClickException(f"The demo service did not start; see {log.name}.")
+            yield {**json.loads(first), "pid": process.pid}
+        finally:
+            process.terminate()
+            if process.stdout is not None:
+                process.stdout.close()
+            process.wait(timeout=15)

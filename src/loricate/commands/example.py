@@ -1,18 +1,15 @@
 """``loricate example``."""
 
-import contextlib
 import csv
 import io
 import json
-import subprocess
-import sys
 import tomllib
-from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
+from loricate.commands.demo_site import running_site
 from loricate.commands.places import demo_folder
 
 if TYPE_CHECKING:
@@ -36,11 +33,13 @@ def command(folder: Path, pace: float, as_json: bool) -> None:
 
     Example: loricate example --to out/example
     """
+    from loricate.client import Client
     from loricate.commands.output import print_json
     from loricate.commands.run import print_run, watch
 
     load = tomllib.loads((demo_folder() / "loads" / "first-load.toml").read_text(encoding="utf-8"))
-    with _site(folder, pace) as client:
+    with running_site(folder / "service", pace) as sign_in, Client(sign_in["url"]) as client:
+        client.sign_in(sign_in["name"], sign_in["password"])
         run = client.create_run(load["sequence"], load["fixture"], load["nests"], lot="PO-7731")
         client.arm_run(run.id)
         client.start_run(run.id)
@@ -52,34 +51,6 @@ def command(folder: Path, pace: float, as_json: bool) -> None:
     else:
         print_run(ended)
         click.echo(f"Certificates, reports and readings are in {folder}", err=True)
-
-
-@contextlib.contextmanager
-def _site(folder: Path, pace: float) -> "Iterator[Client]":
-    """A demo service in a process of its own, and a client signed in to it."""
-    from loricate.client import Client
-
-    data = folder / "service"
-    data.mkdir(parents=True, exist_ok=True)
-    with (data / "service.log").open("w", encoding="utf-8") as log:
-        process = subprocess.Popen(
-            [sys.executable, "-m", "loricate", "demo", "--data", str(data), "--port", "0",
-             "--pace", f"{pace:g}", "--json"],
-            stdout=subprocess.PIPE, stderr=log, text=True,
-        )  # fmt: skip
-        try:
-            first = process.stdout.readline() if process.stdout else ""
-            if not first:
-                raise click.ClickException(f"The demo service did not start; see {log.name}.")
-            sign_in = json.loads(first)
-            with Client(sign_in["url"]) as client:
-                client.sign_in(sign_in["name"], sign_in["password"])
-                yield client
-        finally:
-            process.terminate()
-            if process.stdout is not None:
-                process.stdout.close()
-            process.wait(timeout=15)
 
 
 def _keep(client: "Client", run: "RunOut", folder: Path) -> None:
@@ -111,8 +82,8 @@ def readings_csv(run: "RunOut") -> str:
             for r in attempt.readings:
                 row: list[Any] = [
                     unit.serial, unit.nest, attempt.step_id, attempt.number, r.name, r.value,
-                    r.unit, r.bound, r.uncertainty, r.minimum, r.maximum, r.source, r.margin, r.verdict,
-                    r.instrument, attempt.ended_at,
+                    r.unit, r.bound, r.uncertainty, r.minimum, r.maximum, r.source, r.margin,
+                    r.verdict, r.instrument, attempt.ended_at,
                 ]  # fmt: skip
                 writer.writerow(row)
     return text.getvalue()

@@ -43,14 +43,13 @@ class Limit(BaseModel):
 
     @property
     def text(self) -> str:
-        """The limit for people: ``≤ 200 mΩ``."""
+        """The limit for people: ``≤ 200 mΩ``, or ``400 µA to 5 mA``."""
         dimension = DIMENSIONS[self.dimension]
-        parts = []
-        if self.minimum is not None:
-            parts.append(f"≥ {exact_text(self.minimum, dimension)}")
-        if self.maximum is not None:
-            parts.append(f"≤ {exact_text(self.maximum, dimension)}")
-        return " and ".join(parts)
+        low = None if self.minimum is None else exact_text(self.minimum, dimension)
+        high = None if self.maximum is None else exact_text(self.maximum, dimension)
+        if low and high:
+            return f"{low} to {high}"
+        return f"≥ {low}" if low else f"≤ {high}" if high else ""
 
 
 class LimitEntry(BaseModel):

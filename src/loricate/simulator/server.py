@@ -5,7 +5,6 @@ import contextlib
 import inspect
 import re
 import socket
-import time
 from collections import deque
 
 from loricate.simulator import scpi
@@ -28,7 +27,7 @@ class Instrument:
         self.event_enable = 0
         self.request_enable = 0
         self.deadman_s = 0.0
-        self.last_beat = time.monotonic()
+        self.silence_s = 0.0
         self.owner: object | None = None
         self._commands: list[tuple[re.Pattern[str], Handler]] = []
         self._server: asyncio.Server | None = None
@@ -112,7 +111,7 @@ class Instrument:
         self._beat()
 
     def _beat(self) -> None:
-        self.last_beat = time.monotonic()
+        self.silence_s = 0.0
 
     def fail(self, error: ScpiError) -> None:
         """Put an error in the queue and its class in the event status."""

@@ -15,6 +15,7 @@ from loricate.simulator.instruments.hands import Hands
 from loricate.simulator.instruments.leakage_meter import LeakageMeter
 from loricate.simulator.instruments.matrix import RelayMatrix
 from loricate.simulator.instruments.withstand_source import WithstandSource
+from loricate.simulator.network import EARTH, Network, Resistor, Source
 from loricate.simulator.server import Instrument
 from loricate.simulator.units import read_unit_model
 
@@ -83,6 +84,8 @@ class StandIns:
 
     async def serve(self, host: str = "127.0.0.1") -> dict[str, int]:
         """Listen on free ports; gives the port of each instrument, and of the hands as HANDS."""
+        # The first solution sets up the linear algebra library, which takes up to half a second.
+        Network([Resistor("a", EARTH, 1.0)]).solve_ac([Source("a", EARTH, 1.0, 1.0)], 50.0)
         hands = Hands(self.floor, self.clock, self.instruments, host)
         everyone = {**self.instruments, "HANDS": hands}
         return {name: await each.serve(host, 0) for name, each in everyone.items()}

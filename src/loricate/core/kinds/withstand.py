@@ -48,7 +48,7 @@ class WithstandSettings(KindSettings):
 
     high: tuple[Terminal, ...] = Field(min_length=1, title="High terminals")
     low: tuple[Terminal, ...] = Field(min_length=1, title="Low terminals")
-    current: Literal["ac", "dc"] = Field(default="ac", title="AC or DC")
+    voltage: Literal["ac", "dc"] = Field(default="ac", title="Voltage")
     level: Annotated[Volts, Field(gt=0)] = Field(title="Test voltage", description="rms for AC")
     frequency: Annotated[Hertz, Field(gt=0)] = Field(default=50.0, title="Frequency")
     ramp: Annotated[Seconds, Field(gt=0)] = Field(default=0.5, title="Ramp up")
@@ -79,20 +79,20 @@ def procedure(settings: WithstandSettings, limits: Mapping[str, Limit]) -> Proce
     """Ramp, dwell, fall, discharge; grade the greatest current of the dwell."""
     yield Connect(Role.WITHSTAND, {"high": settings.high, "low": settings.low})
     program: dict[str, float | str] = {
-        "function": settings.current.upper(),
+        "function": settings.voltage.upper(),
         "level_v": settings.level,
         "ramp_s": settings.ramp,
         "dwell_s": settings.dwell,
         "fall_s": settings.fall,
         "trip_a": trip_a(settings, limits),
     }
-    if settings.current == "ac":
+    if settings.voltage == "ac":
         program["frequency_hz"] = settings.frequency
     yield Program(Role.WITHSTAND, program)
     output = yield Energise(Role.WITHSTAND, hazardous=True)
     if not isinstance(output, Output):
         raise ProcedureError("A withstand step was sent no output.")
-    yield Discharge(Role.WITHSTAND, SAFE_V[settings.current])
+    yield Discharge(Role.WITHSTAND, SAFE_V[settings.voltage])
     voltage = output.reading("voltage", VOLTAGE)
     current = output.reading("current", CURRENT, "current_max")
     if output.ending in (Ending.BREAKDOWN, Ending.OVER_CURRENT):
@@ -100,7 +100,7 @@ def procedure(settings: WithstandSettings, limits: Mapping[str, Limit]) -> Proce
     if output.ending is Ending.ARC:
         return Measured((current, voltage), (Cause.ARC,))
     readings = [current, voltage]
-    if settings.current == "ac":
+    if settings.voltage == "ac":
         readings.append(output.reading("resistive_current", CURRENT))
     else:
         readings.append(resistance_of(voltage, output.reading("current", CURRENT)))
@@ -112,11 +112,11 @@ def procedure(settings: WithstandSettings, limits: Mapping[str, Limit]) -> Proce
 def demands(settings: WithstandSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
     """The source must reach the level, the trip and the times."""
     wanted = [
-        Demand(Role.WITHSTAND, f"{settings.current}_level_v", settings.level, VOLTAGE, "level"),
+        Demand(Role.WITHSTAND, f"{settings.voltage}_level_v", settings.level, VOLTAGE, "level"),
         Demand(Role.WITHSTAND, "dwell_s", settings.dwell, TIME, "dwell"),
         Demand(Role.WITHSTAND, "trip_a", trip_a(settings, limits), CURRENT, "trip"),
     ]
-    if settings.current == "ac":
+    if settings.voltage == "ac":
         wanted.append(
             Demand(Role.WITHSTAND, "frequency_hz", settings.frequency, FREQUENCY, "frequency")
         )

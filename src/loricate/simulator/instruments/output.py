@@ -11,6 +11,7 @@ from loricate.simulator.scpi import ScpiError
 from loricate.simulator.server import Instrument
 
 TICK_S = 0.004
+STALL_S = 0.05
 IDLE, DONE = "IDLE", "DONE"
 
 
@@ -72,11 +73,11 @@ class OutputInstrument(Instrument):
             raise ScpiError(*scpi.SETTINGS_CONFLICT)
         self.plan = self.phases()
         self.phase, self.ending = self.plan[0][0], "NONE"
-        self.started = self.reached = self.clock.now()
         self.starter = self.owner
-        self.last_beat = time.monotonic()
         self.floor.outputs_on.add(self.name)
         self.begin()
+        self.started = self.reached = self.clock.now()
+        self.silence_s = 0.0
         self._task = asyncio.get_running_loop().create_task(self._run())
 
     async def _run(self) -> None:
@@ -84,8 +85,11 @@ class OutputInstrument(Instrument):
         total = sum(length for _, length in self.plan)
         while self.output_on:
             until_end = (self.started + total - self.clock.now()) / self.clock.pace
+            before = time.monotonic()
             await asyncio.sleep(min(TICK_S, max(0.0, until_end)))
-            if self.deadman_s and time.monotonic() - self.last_beat > self.deadman_s:
+            # Time that this process itself was held up does not count as the other side's silence.
+            self.silence_s += min(time.monotonic() - before, STALL_S)
+            if self.deadman_s and self.silence_s > self.deadman_s:
                 self.drop("DEADMAN")
                 return
             goal = min(self.clock.now(), self.started + total)

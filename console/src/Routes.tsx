@@ -1,0 +1,27 @@
+import { lazy, Suspense } from 'react'
+import { Navigate, Route, Routes as Switch } from 'react-router'
+import { Waiting } from './parts/Waiting'
+import { RunPage } from './run/RunPage'
+import { Shell } from './shell/Shell'
+
+const UnitsPage = lazy(() => import('./units/UnitsPage'))
+const UnitPage = lazy(() => import('./units/UnitPage'))
+const VerifyPage = lazy(() => import('./verify/VerifyPage'))
+
+export function Routes() {
+  return (
+    <Suspense fallback={<Waiting />}>
+      <Switch>
+        <Route path="/verify/:number" element={<VerifyPage />} />
+        <Route element={<Shell />}>
+          <Route path="/" element={<Navigate to="/run" replace />} />
+          <Route path="/run" element={<RunPage />} />
+          <Route path="/run/:runId" element={<RunPage />} />
+          <Route path="/units" element={<UnitsPage />} />
+          <Route path="/units/:serial" element={<UnitPage />} />
+          <Route path="*" element={<Navigate to="/run" replace />} />
+        </Route>
+      </Switch>
+    </Suspense>
+  )
+}

@@ -1,0 +1,64 @@
+import createClient, { type Middleware } from 'openapi-fetch'
+import type { components, paths } from './schema'
+
+export type Schemas = components['schemas']
+export type Me = Schemas['Me']
+export type Problem = Schemas['ProblemDocument']
+export type Run = Schemas['RunOut']
+export type Unit = Schemas['UnitOut']
+export type Reading = Schemas['ReadingOut']
+export type Attempt = Schemas['AttemptOut']
+export type Verdict = 'pass' | 'fail' | 'inconclusive' | 'not_run'
+
+let csrf = ''
+
+/** Keep the secret that every write of this browser session must carry. */
+export function setCsrf(secret: string): void {
+  csrf = secret
+}
+
+const withCsrf: Middleware = {
+  onRequest({ request }) {
+    if (csrf) request.headers.set('X-Loricate-CSRF', csrf)
+    return request
+  },
+}
+
+export const api = createClient<paths>({
+  baseUrl: '',
+  fetch: (request: Request) => globalThis.fetch(request),
+})
+api.use(withCsrf)
+
+/** What the service refused, as its problem document tells it. */
+export class Refused extends Error {
+  readonly problem: Problem | undefined
+  readonly status: number
+
+  constructor(problem: Problem | undefined, status: number) {
+    super(problem?.detail ?? `The service answered ${status}; try again.`)
+    this.problem = problem
+    this.status = status
+  }
+}
+
+interface Answer<T> {
+  data?: T
+  error?: unknown
+  response: Response
+}
+
+/** Give an answer's data, or throw what was refused in words for people. */
+export async function ask<T>(answer: Promise<Answer<T>>): Promise<T> {
+  let got: Answer<T>
+  try {
+    got = await answer
+  } catch {
+    throw new Error('The service does not answer. Nothing was lost; check that it runs, try again.')
+  }
+  if (!got.response.ok) {
+    const problem = got.error as Problem | undefined
+    throw new Refused(problem?.detail ? problem : undefined, got.response.status)
+  }
+  return got.data as T
+}

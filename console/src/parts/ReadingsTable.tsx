@@ -1,0 +1,77 @@
+import { Box, Table, Text } from '@chakra-ui/react'
+import { Fragment } from 'react'
+import type { Attempt, Reading } from '../api/client'
+import { MarginBar } from './MarginBar'
+import { marginText } from './margin'
+import { VerdictMark } from './VerdictMark'
+
+/** A unit's attempts with every reading beside its limit, margin and source. */
+export function ReadingsTable({ attempts, label }: { attempts: Attempt[]; label: string }) {
+  return (
+    <Box overflowX="auto">
+      <Table.Root size="sm" aria-label={label} css={{ '& td, & th': { bg: 'plate' } }}>
+        <Table.Header>
+          <Table.Row>
+            <Table.ColumnHeader color="soft">Step and reading</Table.ColumnHeader>
+            <Table.ColumnHeader color="soft" textAlign="right">
+              Measured
+            </Table.ColumnHeader>
+            <Table.ColumnHeader color="soft" textAlign="right">
+              Limit
+            </Table.ColumnHeader>
+            <Table.ColumnHeader color="soft" textAlign="right">
+              Margin
+            </Table.ColumnHeader>
+            <Table.ColumnHeader color="soft">In the limit</Table.ColumnHeader>
+            <Table.ColumnHeader color="soft">Source</Table.ColumnHeader>
+            <Table.ColumnHeader color="soft">Verdict</Table.ColumnHeader>
+          </Table.Row>
+        </Table.Header>
+        <Table.Body>
+          {attempts.map((attempt) => (
+            <Fragment key={`${attempt.step_id}-${attempt.number}`}>
+              <Table.Row>
+                <Table.Cell colSpan={6} color="ink">
+                  <Text as="span" fontWeight="bold">
+                    {attempt.title}
+                  </Text>
+                  {attempt.number > 1 && ` (attempt ${attempt.number})`}
+                  {attempt.note && (
+                    <Text as="span" color="soft">
+                      {' '}
+                      {attempt.note}
+                    </Text>
+                  )}
+                </Table.Cell>
+                <Table.Cell>
+                  <VerdictMark verdict={attempt.verdict} cause={attempt.cause} />
+                </Table.Cell>
+              </Table.Row>
+              {attempt.readings.map((reading) => (
+                <ReadingRow key={reading.name} reading={reading} />
+              ))}
+            </Fragment>
+          ))}
+        </Table.Body>
+      </Table.Root>
+    </Box>
+  )
+}
+
+function ReadingRow({ reading }: { reading: Reading }) {
+  return (
+    <Table.Row color="ink">
+      <Table.Cell pl="6">{reading.name.replaceAll('_', ' ')}</Table.Cell>
+      <Table.Cell textAlign="right" fontWeight={reading.limit ? 'bold' : 'normal'}>
+        {reading.text}
+      </Table.Cell>
+      <Table.Cell textAlign="right">{reading.limit}</Table.Cell>
+      <Table.Cell textAlign="right">{reading.limit ? marginText(reading.margin) : ''}</Table.Cell>
+      <Table.Cell>
+        <MarginBar reading={reading} />
+      </Table.Cell>
+      <Table.Cell color="soft">{reading.source}</Table.Cell>
+      <Table.Cell />
+    </Table.Row>
+  )
+}

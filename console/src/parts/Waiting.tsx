@@ -1,0 +1,9 @@
+import { Text } from '@chakra-ui/react'
+
+export function Waiting() {
+  return (
+    <Text color="soft" p="6" role="status">
+      Loading…
+    </Text>
+  )
+}

@@ -1,0 +1,14 @@
+import { expect, test } from 'vitest'
+import { quantityText } from './quantity'
+
+test.each([
+  [1500, 'V', '1.500 kV'],
+  [0.08175, 'Ω', '81.75 mΩ'],
+  [1.363e-3, 'A', '1.363 mA'],
+  [9.99996, 'V', '10.00 V'],
+  [0, 'A', '0 A'],
+  [-2.5e-9, 'A', '-2.500 nA'],
+  [1.2e10, 'Ω', '12.00 GΩ'],
+])('%d %s is written %s', (value, unit, text) => {
+  expect(quantityText(value, unit)).toBe(text)
+})

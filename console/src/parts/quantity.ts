@@ -1,0 +1,13 @@
+const PREFIXES = ['p', 'n', 'µ', 'm', '', 'k', 'M', 'G', 'T'] as const
+
+/** Write an SI value for people: engineering notation, four significant digits. */
+export function quantityText(value: number, unit: string): string {
+  if (!Number.isFinite(value)) return `not a number ${unit}`
+  if (value === 0) return `0 ${unit}`
+  const rounded = Number(value.toPrecision(4))
+  const power = Math.floor(Math.log10(Math.abs(rounded)) / 3)
+  const place = Math.min(PREFIXES.length - 1, Math.max(0, power + 4))
+  const mantissa = rounded / 10 ** ((place - 4) * 3)
+  const whole = Math.max(1, Math.floor(Math.log10(Math.abs(mantissa))) + 1)
+  return `${mantissa.toFixed(Math.max(0, 4 - whole))} ${PREFIXES[place]}${unit}`
+}

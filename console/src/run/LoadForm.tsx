@@ -1,0 +1,183 @@
+import { Box, Flex, Grid, Heading, Input, NativeSelect, Stack, Text } from '@chakra-ui/react'
+import { useQuery } from '@tanstack/react-query'
+import { type FormEvent, type KeyboardEvent, useRef, useState } from 'react'
+import { useNavigate, useSearchParams } from 'react-router'
+import { api, ask } from '../api/client'
+import { KeyButton } from '../parts/KeyButton'
+import { Trouble } from '../parts/Trouble'
+import { Waiting } from '../parts/Waiting'
+
+/** Choose a sequence and fixture, give each nest its serial by keyboard or scanner, make the run. */
+export function LoadForm() {
+  const navigate = useNavigate()
+  const [query, setQuery] = useSearchParams()
+  const [serials, setSerials] = useState<Record<string, string>>({})
+  const [trouble, setTrouble] = useState('')
+  const [busy, setBusy] = useState(false)
+  const form = useRef<HTMLFormElement>(null)
+  const sequences = useQuery({
+    queryKey: ['sequences'],
+    queryFn: () => ask(api.GET('/api/v1/sequences')),
+  })
+  const bench = useQuery({ queryKey: ['bench'], queryFn: () => ask(api.GET('/api/v1/bench')) })
+
+  if (sequences.isError) return <Trouble text={sequences.error.message} />
+  if (bench.isError) return <Trouble text={bench.error.message} />
+  if (sequences.data === undefined || bench.data === undefined) return <Waiting />
+  if (sequences.data.length === 0) {
+    return (
+      <Text>
+        No sequence yet. An engineer adds one with <code>loricate sequence add FILE</code>.
+      </Text>
+    )
+  }
+
+  const code = query.get('sequence') ?? sequences.data[0]?.code ?? ''
+  const fixtureCode = query.get('fixture') ?? bench.data.fixtures[0]?.code ?? ''
+  const fixture = bench.data.fixtures.find((each) => each.code === fixtureCode)
+  const sequence = sequences.data.find((each) => each.code === code)
+  const nests = Object.keys(fixture?.nests ?? {})
+  const load = nests
+    .map((nest) => ({ nest, serial: (serials[nest] ?? '').trim() }))
+    .filter((place) => place.serial !== '')
+
+  function choose(name: string, value: string) {
+    setQuery(
+      (kept) => {
+        kept.set(name, value)
+        return kept
+      },
+      { replace: true },
+    )
+  }
+
+  /** A scanner ends with Enter: go on to the next empty nest, then to the button. */
+  function scanned(event: KeyboardEvent<HTMLInputElement>) {
+    if (event.key !== 'Enter' || form.current === null) return
+    event.preventDefault()
+    const inputs = [...form.current.querySelectorAll<HTMLInputElement>('input[data-nest]')]
+    const here = inputs.indexOf(event.currentTarget)
+    const next = [...inputs.slice(here + 1), ...inputs.slice(0, here)].find((each) => !each.value)
+    const target = next ?? form.current.querySelector<HTMLButtonElement>('button[type=submit]')
+    target?.focus()
+  }
+
+  async function submit(event: FormEvent) {
+    event.preventDefault()
+    setBusy(true)
+    setTrouble('')
+    try {
+      const body = { sequence: code, fixture: fixtureCode, load, lot: '' }
+      const header = { 'idempotency-key': crypto.randomUUID() }
+      const run = await ask(api.POST('/api/v1/runs', { body, params: { header } }))
+      navigate(`/run/${run.id}`)
+    } catch (error) {
+      setTrouble((error as Error).message)
+      setBusy(false)
+    }
+  }
+
+  return (
+    <form ref={form} onSubmit={submit}>
+      <Stack gap="5">
+        <Heading as="h1" size="2xl">
+          Load the fixture
+        </Heading>
+        <Flex gap="5" wrap="wrap">
+          <Choice
+            label="Sequence"
+            value={code}
+            options={sequences.data.map((each) => [each.code, `${each.code}  ${each.title}`])}
+            onChange={(value) => choose('sequence', value)}
+          />
+          <Choice
+            label="Fixture"
+            value={fixtureCode}
+            options={bench.data.fixtures.map((each) => [each.code, `${each.code}  ${each.title}`])}
+            onChange={(value) => choose('fixture', value)}
+          />
+        </Flex>
+        <Text color="soft">{sequence?.steps.map((step) => step.title).join(' → ')}</Text>
+        <Grid templateColumns="repeat(auto-fill, minmax(15rem, 1fr))" gap="4">
+          {nests.map((nest, index) => (
+            <Box key={nest} bg="plate" borderWidth="1px" borderColor="edge" p="4">
+              <label htmlFor={`nest-${nest}`}>
+                <Text as="span" fontWeight="bold" fontSize="xl">
+                  Nest {nest}
+                </Text>
+              </label>
+              <Input
+                id={`nest-${nest}`}
+                data-nest={nest}
+                mt="2"
+                size="lg"
+                borderColor="edge"
+                autoFocus={index === 0}
+                autoComplete="off"
+                spellCheck={false}
+                placeholder="scan or type the serial"
+                _placeholder={{ color: 'soft' }}
+                value={serials[nest] ?? ''}
+                onKeyDown={scanned}
+                onChange={(event) => setSerials({ ...serials, [nest]: event.target.value })}
+              />
+              <Text color="soft" fontSize="sm" mt="1">
+                {(serials[nest] ?? '') === '' ? 'empty: this nest stays off' : 'will be tested'}
+              </Text>
+            </Box>
+          ))}
+        </Grid>
+        {trouble && <Trouble text={trouble} />}
+        <Flex align="center" gap="4">
+          <KeyButton
+            keyName="Enter"
+            type="submit"
+            bg="act"
+            color="act.ink"
+            loading={busy}
+            disabled={load.length === 0}
+          >
+            Check this load
+          </KeyButton>
+          <Text color="soft">
+            {load.length === 0
+              ? 'Give at least one nest a serial.'
+              : `${load.length} of ${nests.length} nests. Nothing is energised yet.`}
+          </Text>
+        </Flex>
+      </Stack>
+    </form>
+  )
+}
+
+interface ChoiceProps {
+  label: string
+  value: string
+  options: [string, string][]
+  onChange: (value: string) => void
+}
+
+function Choice({ label, value, options, onChange }: ChoiceProps) {
+  const id = `choose-${label.toLowerCase()}`
+  return (
+    <Stack gap="1" minW="20rem">
+      <label htmlFor={id}>{label}</label>
+      <NativeSelect.Root size="lg">
+        <NativeSelect.Field
+          id={id}
+          bg="plate"
+          borderColor="edge"
+          value={value}
+          onChange={(event) => onChange(event.target.value)}
+        >
+          {options.map(([code, text]) => (
+            <option key={code} value={code}>
+              {text}
+            </option>
+          ))}
+        </NativeSelect.Field>
+        <NativeSelect.Indicator />
+      </NativeSelect.Root>
+    </Stack>
+  )
+}

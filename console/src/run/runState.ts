@@ -1,0 +1,109 @@
+import type { Run } from '../api/client'
+
+export interface Live {
+  phase: string
+  elapsedS: number
+  remainingS: number
+  values: Record<string, number>
+  bounds: Record<string, string>
+}
+
+export interface NestState {
+  nest: string
+  serial: string
+  step: string
+  done: number
+  live: Live | null
+  question: { text: string; choices: string[] } | null
+  verdict: string
+  cause: string
+}
+
+export interface RunState {
+  state: string
+  verdict: string
+  note: string
+  nests: NestState[]
+}
+
+/** One event of the run's stream: its name and its data. */
+export interface RunEvent {
+  name: string
+  // The stream's data differs by event; each case below reads what its event carries.
+  data: Record<string, unknown>
+}
+
+export const EVENT_NAMES = [
+  'state',
+  'step_started',
+  'sample',
+  'question',
+  'answered',
+  'step_finished',
+  'unit_finished',
+  'finished',
+] as const
+
+/** What a run looks like before its first event. */
+export function stateOf(run: Run): RunState {
+  return {
+    state: run.state,
+    verdict: run.verdict,
+    note: run.note,
+    nests: run.units.map((unit) => ({
+      nest: unit.nest,
+      serial: unit.serial,
+      step: '',
+      done: 0,
+      live: null,
+      question: null,
+      verdict: '',
+      cause: '',
+    })),
+  }
+}
+
+/** The run after an event. Pure, so that the whole page can be tried without a bench. */
+export function after(run: RunState, event: RunEvent): RunState {
+  const { name, data } = event
+  if (name === 'state') return { ...run, state: String(data.state) }
+  if (name === 'finished') {
+    return {
+      ...run,
+      state: String(data.state),
+      verdict: String(data.verdict),
+      note: String(data.note),
+    }
+  }
+  const nests = run.nests.map((nest) =>
+    nest.nest === data.nest ? { ...nest, ...changeOf(nest, event) } : nest,
+  )
+  return { ...run, nests }
+}
+
+function changeOf(nest: NestState, { name, data }: RunEvent): Partial<NestState> {
+  switch (name) {
+    case 'step_started':
+      return { step: String(data.title), live: null }
+    case 'sample':
+      return {
+        live: {
+          phase: String(data.phase),
+          elapsedS: Number(data.elapsed_s),
+          remainingS: Number(data.remaining_s),
+          values: data.values as Record<string, number>,
+          bounds: data.bounds as Record<string, string>,
+        },
+      }
+    case 'question':
+      return { question: { text: String(data.question), choices: data.choices as string[] } }
+    case 'answered':
+      return { question: null }
+    case 'step_finished':
+      return { done: nest.done + 1, live: null }
+    case 'unit_finished':
+      return { verdict: String(data.verdict), cause: String(data.cause), step: '' }
+    default:
+      return {}
+  }
+}

@@ -1,0 +1,15 @@
+import { useEffect } from 'react'
+
+/** Do something when a key is pressed anywhere on the page, while `isOn`. */
+export function useKey(key: string, isOn: boolean, act: () => void): void {
+  useEffect(() => {
+    if (!isOn) return
+    function pressed(event: KeyboardEvent) {
+      if (event.key !== key || event.repeat) return
+      event.preventDefault()
+      act()
+    }
+    window.addEventListener('keydown', pressed)
+    return () => window.removeEventListener('keydown', pressed)
+  }, [key, isOn, act])
+}

@@ -1,0 +1,55 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useEffect, useReducer, useState } from 'react'
+import { api, ask, type Run } from '../api/client'
+import { after, EVENT_NAMES, type RunEvent, type RunState, stateOf } from './runState'
+
+export type Watched =
+  | { at: 'pending' }
+  | { at: 'error'; message: string }
+  | { at: 'ready'; run: Run; state: RunState; isStale: boolean }
+
+type Act = { kind: 'reset'; state: RunState } | { kind: 'event'; event: RunEvent }
+
+function reduce(state: RunState | null, act: Act): RunState | null {
+  if (act.kind === 'reset') return act.state
+  return state === null ? null : after(state, act.event)
+}
+
+/** Follow a run: its record, and its events as they come. */
+export function useRun(runId: string): Watched {
+  const queries = useQueryClient()
+  const [state, dispatch] = useReducer(reduce, null)
+  const [isStale, setStale] = useState(false)
+  const found = useQuery({
+    queryKey: ['run', runId],
+    queryFn: () => ask(api.GET('/api/v1/runs/{run_id}', { params: { path: { run_id: runId } } })),
+  })
+  const run = found.data
+  const isLive = run?.state === 'running' || run?.state === 'armed' || run?.state === 'created'
+  const isRunning = run?.state === 'running'
+
+  useEffect(() => {
+    if (run !== undefined) dispatch({ kind: 'reset', state: stateOf(run) })
+  }, [run])
+
+  useEffect(() => {
+    if (!isRunning) return
+    const source = new EventSource(`/api/v1/runs/${runId}/events`)
+    source.onopen = () => setStale(false)
+    source.onerror = () => setStale(true)
+    for (const name of EVENT_NAMES) {
+      source.addEventListener(name, (message: MessageEvent<string>) => {
+        dispatch({ kind: 'event', event: { name, data: JSON.parse(message.data) } })
+        if (name === 'finished') {
+          source.close()
+          void queries.invalidateQueries({ queryKey: ['run', runId] })
+        }
+      })
+    }
+    return () => source.close()
+  }, [isRunning, runId, queries])
+
+  if (found.isError) return { at: 'error', message: found.error.message }
+  if (run === undefined || state === null) return { at: 'pending' }
+  return { at: 'ready', run, state, isStale: isLive && isStale }
+}

@@ -1,0 +1,50 @@
+import { createContext, type ReactNode, useContext, useEffect, useMemo, useState } from 'react'
+import { api, ask, type Me, setCsrf } from '../api/client'
+
+type State = { at: 'pending' } | { at: 'out' } | { at: 'in'; me: Me }
+
+interface Session {
+  state: State
+  signIn: (name: string, password: string) => Promise<void>
+  signOut: () => Promise<void>
+}
+
+const SessionContext = createContext<Session | null>(null)
+
+export function SessionProvider({ children }: { children: ReactNode }) {
+  const [state, setState] = useState<State>({ at: 'pending' })
+
+  useEffect(() => {
+    ask(api.GET('/api/v1/me'))
+      .then((me) => {
+        setCsrf(me.csrf ?? '')
+        setState({ at: 'in', me })
+      })
+      .catch(() => setState({ at: 'out' }))
+  }, [])
+
+  const session = useMemo<Session>(
+    () => ({
+      state,
+      async signIn(name, password) {
+        const body = { name, password, keep: 'cookie' as const }
+        const me = await ask(api.POST('/api/v1/sign-in', { body }))
+        setCsrf(me.csrf ?? '')
+        setState({ at: 'in', me })
+      },
+      async signOut() {
+        await ask(api.POST('/api/v1/sign-out'))
+        setCsrf('')
+        setState({ at: 'out' })
+      },
+    }),
+    [state],
+  )
+  return <SessionContext.Provider value={session}>{children}</SessionContext.Provider>
+}
+
+export function useSession(): Session {
+  const session = useContext(SessionContext)
+  if (session === null) throw new Error('useSession needs a <SessionProvider> above it')
+  return session
+}

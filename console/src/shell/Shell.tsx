@@ -1,0 +1,75 @@
+import { Box, Button, Flex, HStack, Text } from '@chakra-ui/react'
+import { useState } from 'react'
+import { NavLink, Outlet } from 'react-router'
+import { Mark } from '../parts/Mark'
+import { Waiting } from '../parts/Waiting'
+import { useSession } from '../session/SessionProvider'
+import { SignInPage } from '../session/SignInPage'
+import { keepMode, savedMode } from '../theme/mode'
+
+const PLACES = [
+  { to: '/run', name: 'Run' },
+  { to: '/units', name: 'Units' },
+]
+
+/** What stands around every page; without a sign-in, the sign-in page in its place. */
+export function Shell() {
+  const { state, signOut } = useSession()
+  const [mode, setMode] = useState(savedMode)
+  if (state.at === 'pending') return <Waiting />
+  if (state.at === 'out') return <SignInPage />
+
+  const other = mode === 'light' ? 'dark' : 'light'
+  return (
+    <Box minH="100vh">
+      <Flex as="header" bg="plate" borderBottomWidth="1px" borderColor="edge" px="5" h="14" gap="8">
+        <HStack gap="2">
+          <Mark size={26} />
+          <Text fontWeight="bold" fontSize="lg">
+            Loricate
+          </Text>
+        </HStack>
+        <HStack as="nav" aria-label="Pages" gap="1" flex="1" align="stretch">
+          {PLACES.map((place) => (
+            <NavLink key={place.to} to={place.to} style={{ display: 'flex' }}>
+              {({ isActive }) => (
+                <Flex
+                  align="center"
+                  px="4"
+                  fontWeight={isActive ? 'bold' : 'normal'}
+                  color={isActive ? 'act' : 'ink'}
+                  borderBottomWidth="3px"
+                  borderColor={isActive ? 'act' : 'transparent'}
+                >
+                  {place.name}
+                </Flex>
+              )}
+            </NavLink>
+          ))}
+        </HStack>
+        <HStack gap="4">
+          <Button
+            size="sm"
+            variant="ghost"
+            color="ink"
+            onClick={() => {
+              keepMode(other)
+              setMode(other)
+            }}
+          >
+            {other === 'dark' ? 'Dark' : 'Light'}
+          </Button>
+          <Text color="soft" fontSize="sm">
+            {state.me.full_name}, {state.me.role}
+          </Text>
+          <Button size="sm" variant="outline" color="ink" borderColor="edge" onClick={signOut}>
+            Sign out
+          </Button>
+        </HStack>
+      </Flex>
+      <Box as="main" p="5" maxW="90rem" mx="auto">
+        <Outlet />
+      </Box>
+    </Box>
+  )
+}

@@ -1,0 +1,63 @@
+import { Box, Flex, Heading, Stack, Text } from '@chakra-ui/react'
+import { useQuery } from '@tanstack/react-query'
+import { Link, useParams } from 'react-router'
+import { api, ask } from '../api/client'
+import { ReadingsTable } from '../parts/ReadingsTable'
+import { Trouble } from '../parts/Trouble'
+import { VerdictMark } from '../parts/VerdictMark'
+import { Waiting } from '../parts/Waiting'
+
+const LINK = { color: 'var(--chakra-colors-act)', textDecoration: 'underline' }
+
+/** One unit's whole history: every run, every attempt, every reading, its documents. */
+export default function UnitPage() {
+  const { serial = '' } = useParams()
+  const found = useQuery({
+    queryKey: ['unit', serial],
+    queryFn: () => ask(api.GET('/api/v1/units/{serial}', { params: { path: { serial } } })),
+  })
+  if (found.isError) return <Trouble text={found.error.message} />
+  if (found.data === undefined) return <Waiting />
+  return (
+    <Stack gap="5">
+      <Link to="/units" style={LINK}>
+        All units
+      </Link>
+      <Heading as="h1" size="2xl">
+        {found.data[0]?.serial}
+        <Text as="span" color="soft" fontSize="lg" ml="4">
+          {found.data[0]?.product}
+        </Text>
+      </Heading>
+      {found.data.map((unit) => (
+        <Box key={unit.run_id} bg="plate" borderWidth="1px" borderColor="edge" p="4">
+          <Flex gap="6" align="center" wrap="wrap" mb="3">
+            <VerdictMark verdict={unit.verdict} cause={unit.cause} size="large" />
+            <Text>
+              {(unit.started_at ?? '').slice(0, 19).replace('T', ' ')} UTC, {unit.sequence_code}{' '}
+              revision {unit.sequence_revision}, nest {unit.nest}
+            </Text>
+            <Link to={`/run/${unit.run_id}`} style={LINK}>
+              The run
+            </Link>
+            {unit.certificate && (
+              <>
+                <a href={`/api/v1/certificates/${unit.certificate}/pdf`} style={LINK}>
+                  {unit.certificate} (PDF)
+                </a>
+                <a
+                  href={`/api/v1/certificates/${unit.certificate}`}
+                  download={`${unit.certificate}.json`}
+                  style={LINK}
+                >
+                  signed data
+                </a>
+              </>
+            )}
+          </Flex>
+          <ReadingsTable attempts={unit.attempts} label={`Readings of run ${unit.run_id}`} />
+        </Box>
+      ))}
+    </Stack>
+  )
+}

@@ -1,0 +1,71 @@
+import { Box, Grid, Heading, HStack, Stack, Text } from '@chakra-ui/react'
+import { useQuery } from '@tanstack/react-query'
+import { useParams } from 'react-router'
+import { api, ask, Refused } from '../api/client'
+import { Mark } from '../parts/Mark'
+import { Trouble } from '../parts/Trouble'
+import { VerdictMark } from '../parts/VerdictMark'
+import { Waiting } from '../parts/Waiting'
+
+/** For someone who holds only the paper: is there such a document, and what does it say? */
+export default function VerifyPage() {
+  const { number = '' } = useParams()
+  const found = useQuery({
+    queryKey: ['verify', number],
+    queryFn: () => ask(api.GET('/api/v1/verify/{number}', { params: { path: { number } } })),
+    retry: false,
+  })
+  return (
+    <Box as="main" p="6" maxW="44rem" mx="auto">
+      <Stack gap="5">
+        <HStack gap="3">
+          <Mark size={32} />
+          <Heading as="h1" size="2xl">
+            {number}
+          </Heading>
+        </HStack>
+        {found.isPending && <Waiting />}
+        {found.isError && (
+          <Trouble
+            text={
+              found.error instanceof Refused && found.error.status === 404
+                ? `No document ${number} was issued here. The paper in your hand is not ours.`
+                : found.error.message
+            }
+          />
+        )}
+        {found.data && (
+          <Box bg="plate" borderWidth="1px" borderColor="edge" p="6">
+            <Text fontSize="xl" fontWeight="bold" mb="4">
+              {found.data.genuine
+                ? `Issued here, and its signature is good.`
+                : `Issued here, but its record is damaged: ${found.data.faults.join(' ')}`}
+            </Text>
+            <Grid templateColumns="auto 1fr" columnGap="6" rowGap="2">
+              <Text color="soft">Site</Text>
+              <Text>{found.data.site}</Text>
+              <Text color="soft">Unit</Text>
+              <Text>{found.data.product}</Text>
+              <Text color="soft">Serial</Text>
+              <Text fontWeight="bold">{found.data.serial}</Text>
+              <Text color="soft">Verdict</Text>
+              <Box>
+                <VerdictMark verdict={found.data.verdict} />
+              </Box>
+              <Text color="soft">Issued</Text>
+              <Text>{found.data.issued_at.slice(0, 19).replace('T', ' ')} UTC</Text>
+              <Text color="soft">Digest</Text>
+              <Text fontFamily="mono" fontSize="sm" wordBreak="break-all">
+                {found.data.document_digest}
+              </Text>
+            </Grid>
+            <Text color="soft" mt="5">
+              Compare serial and verdict with the paper. To check the file itself, use{' '}
+              <code>loricate certificate verify</code> with this site's public key.
+            </Text>
+          </Box>
+        )}
+      </Stack>
+    </Box>
+  )
+}

@@ -1,0 +1,127 @@
+"""Take the pictures in this folder from the demo: ``make pictures``.
+
+Starts a demo site of its own, drives the console in Chromium, runs the CLI, and turns a certificate
+and a nonconformance report into PNG with poppler's pdftoppm.
+"""
+
+import html
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from loricate.client import Client
+from loricate.commands import demo_site
+from loricate.commands.example import running_site
+
+HERE = Path(__file__).parent
+SIZE = {"width": 1280, "height": 800}
+CHROMIUM = [
+    "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+SERIALS = {nest: f"DC40-26-01{16 + int(nest)}" for nest in "1234"}
+
+
+def shoot(page: Page, name: str) -> None:
+    """Save what the page shows."""
+    page.screenshot(path=HERE / f"{name}.png")
+
+
+def take_console(browser: Browser, sign_in: dict[str, str]) -> None:
+    """Go through a load in the console, from sign-in to a unit's history."""
+    page = browser.new_page(viewport=SIZE, color_scheme="light")
+    url = sign_in["url"]
+    page.goto(url)
+    page.get_by_label("Name").fill(sign_in["name"])
+    page.get_by_label("Password").fill(sign_in["password"])
+    shoot(page, "console-sign-in")
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_label("Nest 1").wait_for()
+    for serial in SERIALS.values():
+        page.keyboard.type(serial)
+        page.keyboard.press("Enter")
+    shoot(page, "console-load")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Arm high voltage").wait_for()
+    page.keyboard.press("F8")
+    page.get_by_role("button", name="Start").wait_for()
+    page.keyboard.press("F9")
+    for nest in SERIALS:
+        page.get_by_role("group", name=f"Question for nest {nest}").wait_for()
+        if nest == "2":
+            shoot(page, "console-question")
+        page.keyboard.press("1")
+    page.get_by_text("Withstand, mains to case").first.wait_for(timeout=120_000)
+    page.get_by_text("dwell").first.wait_for(timeout=60_000)
+    shoot(page, "console-run")
+    page.get_by_test_id("verdict").wait_for(timeout=120_000)
+    page.get_by_role("link", name="Certificate").first.wait_for()
+    shoot(page, "console-verdict")
+    page.goto(f"{url}/units?serial=DC40")
+    page.get_by_role("link", name=SERIALS["3"]).wait_for()
+    shoot(page, "console-units")
+    page.get_by_role("button", name="Dark").click()
+    page.get_by_role("link", name=SERIALS["3"]).click()
+    page.get_by_role("link", name="signed data").wait_for()
+    shoot(page, "console-unit-dark")
+    stranger = browser.new_page(viewport=SIZE)
+    stranger.goto(f"{url}/verify/C-{demo_site.today().year}-000001")
+    stranger.get_by_text("its signature is good").wait_for()
+    shoot(stranger, "console-verify")
+
+
+def take_terminal(browser: Browser, sign_in: dict[str, str]) -> None:
+    """Run commands as a person would, and draw what they print."""
+    with Client(sign_in["url"]) as client:
+        token = client.sign_in(sign_in["name"], sign_in["password"]).token
+    environment = {**os.environ, "LORICATE_SERVICE": sign_in["url"], "LORICATE_TOKEN": token}
+
+    def run(*words: str) -> str:
+        done = subprocess.run(
+            [sys.executable, "-m", "loricate", *words],
+            env=environment, capture_output=True, text=True, check=False,
+        )  # fmt: skip
+        return f"$ loricate {' '.join(words)}\n{done.stdout}\n"
+
+    pages = {
+        "cli-bench-and-sequence": run("bench", "show") + run("sequence", "show", "DC40-FINAL"),
+        "cli-run-and-unit": run("run", "show") + run("unit", "show", SERIALS["3"]),
+    }
+    page = browser.new_page(viewport=SIZE)
+    for name, text in pages.items():
+        page.set_content(
+            "<body style='margin:24px;background:#12181a;color:#e8eeea'>"
+            f"<pre style='font:13px/1.45 DejaVu Sans Mono'>{html.escape(text)}</pre>"
+        )
+        shoot(page, name)
+
+
+def take_paper(sign_in: dict[str, str], folder: Path) -> None:
+    """Turn the paper of a passing and of a failing unit into pictures."""
+    with Client(sign_in["url"]) as client:
+        client.sign_in(sign_in["name"], sign_in["password"])
+        for name, serial in (("certificate", SERIALS["1"]), ("nonconformance", SERIALS["3"])):
+            path = folder / f"{name}.pdf"
+            path.write_bytes(client.certificate_pdf(serial))
+            subprocess.run(
+                ["pdftoppm", "-r", "90", "-png", "-singlefile", path, HERE / name], check=True
+            )
+
+
+def main() -> None:
+    """Take every picture."""
+    with tempfile.TemporaryDirectory() as folder, running_site(Path(folder), 1.0) as sign_in:
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            take_console(browser, sign_in)
+            take_terminal(browser, sign_in)
+            browser.close()
+        take_paper(sign_in, Path(folder))
+
+
+if __name__ == "__main__":
+    main()
