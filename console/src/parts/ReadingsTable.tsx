@@ -9,7 +9,11 @@ import { VerdictMark } from './VerdictMark'
 export function ReadingsTable({ attempts, label }: { attempts: Attempt[]; label: string }) {
   return (
     <Box overflowX="auto">
-      <Table.Root size="sm" aria-label={label} css={{ '& td, & th': { bg: 'plate' } }}>
+      <Table.Root
+        size="sm"
+        aria-label={label}
+        css={{ '& td, & th': { bg: 'plate', verticalAlign: 'middle' } }}
+      >
         <Table.Header>
           <Table.Row>
             <Table.ColumnHeader color="soft">Step and reading</Table.ColumnHeader>

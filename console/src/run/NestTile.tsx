@@ -1,6 +1,7 @@
 import { Box, Flex, Grid, Text } from '@chakra-ui/react'
 import { quantityText } from '../parts/quantity'
 import { VerdictMark, verdictInk } from '../parts/VerdictMark'
+import { Plate } from './Plate'
 import type { Live, NestState } from './runState'
 
 const BOUND = { below: '< ', above: '> ' } as Record<string, string>
@@ -8,26 +9,10 @@ const BOUND = { below: '< ', above: '> ' } as Record<string, string>
 /** One nest of the fixture as a plate: its step and live meters, then its verdict. */
 export function NestTile({ nest, stepCount }: { nest: NestState; stepCount: number }) {
   const isDone = nest.verdict !== ''
+  const ink = isDone ? verdictInk(nest.verdict) : nest.live ? 'act' : 'edge'
   return (
-    <Box
-      as="section"
-      aria-label={`Nest ${nest.nest}`}
-      bg="plate"
-      borderWidth="1px"
-      borderTopWidth="6px"
-      borderColor="edge"
-      borderTopColor={isDone ? verdictInk(nest.verdict) : nest.live ? 'act' : 'edge'}
-      clipPath="polygon(0 0, calc(100% - 18px) 0, 100% 18px, 100% 100%, 0 100%)"
-      p="4"
-      minH="13rem"
-    >
-      <Flex justify="space-between" align="baseline" pr="3">
-        <Text fontSize="2xl" fontWeight="bold">
-          {nest.nest}
-        </Text>
-        <Text>{nest.serial}</Text>
-      </Flex>
-      <Flex gap="1" my="2" aria-hidden="true">
+    <Plate nest={nest.nest} serial={nest.serial} ink={ink}>
+      <Flex gap="1" mb="2" aria-hidden="true">
         {Array.from({ length: stepCount }, (_, index) => (
           <Box
             // biome-ignore lint/suspicious/noArrayIndexKey: the marks are the steps' places.
@@ -38,19 +23,19 @@ export function NestTile({ nest, stepCount }: { nest: NestState; stepCount: numb
           />
         ))}
       </Flex>
-      {isDone ? (
-        <Box pt="6">
+      <Box minH="9rem">
+        {isDone ? (
           <VerdictMark verdict={nest.verdict} cause={nest.cause} size="large" />
-        </Box>
-      ) : (
-        <>
-          <Text minH="1.6em" fontWeight="bold">
-            {nest.question ? 'Waits for an answer' : nest.step || 'Waits'}
-          </Text>
-          {nest.live && <Meters live={nest.live} />}
-        </>
-      )}
-    </Box>
+        ) : (
+          <>
+            <Text minH="1.6em" fontWeight="bold">
+              {nest.question ? 'Waits for an answer' : nest.step || 'Waits'}
+            </Text>
+            {nest.live && <Meters live={nest.live} />}
+          </>
+        )}
+      </Box>
+    </Plate>
   )
 }
 

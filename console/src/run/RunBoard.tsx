@@ -6,9 +6,10 @@ import { api, ask, type Run } from '../api/client'
 import { KeyButton } from '../parts/KeyButton'
 import { ReadingsTable } from '../parts/ReadingsTable'
 import { Trouble } from '../parts/Trouble'
-import { VerdictMark } from '../parts/VerdictMark'
+import { VerdictMark, verdictInk } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
 import { NestTile } from './NestTile'
+import { Plate } from './Plate'
 import { QuestionBar } from './QuestionBar'
 import type { RunState } from './runState'
 import { useKey } from './useKey'
@@ -134,6 +135,18 @@ function Acts({ run, state }: { run: Run; state: RunState }) {
 function Results({ run }: { run: Run }) {
   return (
     <Stack gap="5">
+      <Grid templateColumns="repeat(auto-fill, minmax(17rem, 1fr))" gap="4">
+        {run.units.map((unit) => (
+          <Plate
+            key={unit.nest}
+            nest={unit.nest}
+            serial={unit.serial}
+            ink={verdictInk(unit.verdict)}
+          >
+            <VerdictMark verdict={unit.verdict} cause={unit.cause} size="large" />
+          </Plate>
+        ))}
+      </Grid>
       {run.units.map((unit) => (
         <Box key={unit.nest} bg="plate" borderWidth="1px" borderColor="edge" p="4">
           <Flex gap="6" align="center" wrap="wrap" mb="2">

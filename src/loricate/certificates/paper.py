@@ -151,7 +151,7 @@ class Sheet:
     @property
     def _columns(self) -> tuple[float, ...]:
         """Right edges of value, U and limit; left edges of source and verdict."""
-        return tuple(self.left + self.span * part for part in (0.37, 0.45, 0.64, 0.665, 0.93))
+        return tuple(self.left + self.span * part for part in (0.36, 0.44, 0.625, 0.645, 0.905))
 
     def _table_head(self) -> Block:
         def draw(canvas: Canvas, y: float) -> None:
@@ -188,6 +188,8 @@ class Sheet:
 
     def _reading(self, reading: dict[str, Any]) -> Block:
         limit = reading.get("limit", {"text": "", "source": ""})
+        room = self._columns[4] - self._columns[3] - 4
+        source = _wrapped(limit["source"], PLAIN, 6.6, room)[:2]
 
         def draw(canvas: Canvas, y: float) -> None:
             value_x, spread_x, limit_x, source_x, verdict_x = self._columns
@@ -198,15 +200,14 @@ class Sheet:
             _text(canvas, spread_x, base, _spread(reading), PLAIN, 7, SOFT, "right")
             size = 8.0 if len(limit["text"]) < 20 else 6.8
             _text(canvas, limit_x, base, limit["text"], PLAIN, size, INK, "right")
-            source = _wrapped(limit["source"], PLAIN, 6.6, verdict_x - source_x - 4)
-            for index, line in enumerate(source[:2]):
+            for index, line in enumerate(source):
                 lift = 3.2 if len(source) > 1 else 0
                 _text(canvas, source_x, base + lift - index * 7, line, PLAIN, 6.6, SOFT)
             if reading["verdict"]:
                 tint = _tint(reading["verdict"])
                 _text(canvas, verdict_x, base, WORDS[reading["verdict"]], PLAIN, 7, tint)
 
-        return Block(15 if len(limit["source"]) > 34 else 12, draw)
+        return Block(15 if len(source) > 1 else 12, draw)
 
     def _line(self, text: str) -> Block:
         lines = _wrapped(text, PLAIN, 7.5, self.span)

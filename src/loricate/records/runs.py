@@ -164,11 +164,11 @@ def find_units(conn: sqlite3.Connection, pattern: str, count: int) -> list[Row]:
     like = pattern.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
     like = like.replace("*", "%").replace("?", "_")
     rows = conn.execute(
-        "SELECT run_unit.id, run_id, nest, serial, product, run_unit.verdict, cause,"
+        "SELECT run_unit.id, run_id, nest, run_unit.serial, product, run_unit.verdict, cause,"
         " run.started_at, run.ended_at, run.state, sequence_code, sequence_revision,"
         " ledger.number AS certificate, ledger.kind AS certificate_kind"
         " FROM run_unit JOIN run ON run.id = run_id LEFT JOIN ledger ON run_unit_id = run_unit.id"
-        " WHERE serial LIKE ? ESCAPE '\\' ORDER BY run_unit.id DESC LIMIT ?",
+        " WHERE run_unit.serial LIKE ? ESCAPE '\\' ORDER BY run_unit.id DESC LIMIT ?",
         (like, count),
     )
     return [dict(row) for row in rows]
@@ -176,7 +176,7 @@ def find_units(conn: sqlite3.Connection, pattern: str, count: int) -> list[Row]:
 
 def unit_history(conn: sqlite3.Connection, serial: str) -> list[Row]:
     """Every appearance of a serial, newest first, with attempts and readings."""
-    return units_of(conn, "serial = ? COLLATE NOCASE", (serial,), newest_first=True)
+    return units_of(conn, "run_unit.serial = ? COLLATE NOCASE", (serial,), newest_first=True)
 
 
 def units_of(

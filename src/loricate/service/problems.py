@@ -1,6 +1,5 @@
 """Problem documents (RFC 9457): every error of the service in one form, from one table."""
 
-import sqlite3
 from collections.abc import Sequence
 from typing import Any
 
@@ -137,10 +136,11 @@ def add_problem_handlers(app: FastAPI) -> None:
         response.headers.update(error.headers or {})
         return response
 
-    @app.exception_handler(sqlite3.OperationalError)
-    async def show_database(request: Request, error: sqlite3.OperationalError) -> JSONResponse:
-        detail = f"The records cannot be reached ({error}); check the disk, then try again."
-        return problem(503, "records", "The records cannot be reached", detail)
+    @app.exception_handler(Exception)
+    async def show_defect(request: Request, error: Exception) -> JSONResponse:
+        # The traceback goes to the log; the caller learns what to do, not how we are built.
+        detail = "The service met a defect of its own; nothing half-done was stored. See its log."
+        return problem(500, "defect", "A defect in the service", detail)
 
 
 def _field(location: Sequence[Any]) -> str:

@@ -1,0 +1,71 @@
+# One target a chore; CI runs the same ones. `make demo` and `make test` set everything up first.
+BIN := .venv/bin
+CONSOLE := src/loricate/_console/index.html
+CONSOLE_SOURCES := $(shell find console/src console/public -type f 2>/dev/null) \
+  console/index.html console/vite.config.ts console/package-lock.json
+DEBIAN := chromium fonts-dejavu-core poppler-utils
+SUDO := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
+
+.PHONY: demo example test check bench console format openapi pictures wheel clean
+
+demo: .venv/ready $(CONSOLE)
+	$(BIN)/loricate demo
+
+example: .venv/ready
+	$(BIN)/loricate example
+
+test: .venv/ready $(CONSOLE) .venv/browser
+	$(BIN)/pytest -n 2 --dist loadfile -m "not console"
+	$(BIN)/pytest -m console
+	cd console && npm test --silent
+
+check: .venv/ready console/node_modules/ready
+	$(BIN)/ruff format --check .
+	$(BIN)/ruff check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	cd console && npm run --silent check
+
+bench: .venv/ready
+	$(BIN)/python -m bench
+
+console: $(CONSOLE)
+
+format: .venv/ready console/node_modules/ready
+	$(BIN)/ruff format .
+	$(BIN)/ruff check --fix .
+	cd console && npm run --silent format
+
+# The published API and schemas, and the console's types made from them.
+openapi: .venv/ready console/node_modules/ready
+	$(BIN)/python -m loricate.service.openapi docs
+	cd console && npm run --silent api
+
+pictures: .venv/ready $(CONSOLE) .venv/browser
+	$(BIN)/python docs/screenshots/take.py
+
+wheel: .venv/ready $(CONSOLE)
+	$(BIN)/python -m build --wheel --no-isolation --outdir dist
+
+.venv/ready: requirements-dev.lock pyproject.toml
+	python3 -m venv .venv
+	$(BIN)/pip install --quiet --disable-pip-version-check --require-hashes -r requirements-dev.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	touch $@
+
+.venv/browser: .venv/ready
+	for name in $(DEBIAN); do dpkg -s $$name >/dev/null 2>&1 || missing=1; done; \
+	  [ -z "$$missing" ] || { $(SUDO) apt-get update -qq && \
+	  $(SUDO) apt-get install -y -qq --no-install-recommends $(DEBIAN) >/dev/null; }
+	touch $@
+
+console/node_modules/ready: console/package-lock.json
+	cd console && npm ci --ignore-scripts --silent
+	touch $@
+
+$(CONSOLE): console/node_modules/ready $(CONSOLE_SOURCES)
+	cd console && npx --no-install vite build --logLevel warn
+	touch $@
+
+clean:
+	rm -rf .venv console/node_modules src/loricate/_console out dist
