@@ -112,15 +112,15 @@ class TcpLink:
         self._reader = self._writer = None
 
 
-def make_link(instrument: str, address: str) -> Link:
+def make_link(instrument: str, address: str, timeout_s: float = TIMEOUT_S) -> Link:
     """Give the link for an address: ``tcp://host:port``, or ``visa:RESOURCE``.
 
     Raises LinkFailed for any other address.
     """
     if address.startswith("tcp://"):
-        return TcpLink(instrument, address)
+        return TcpLink(instrument, address, timeout_s)
     if address.startswith("visa:"):
         from loricate.bench.visa import VisaLink  # pyvisa takes 0.3 s to import
 
-        return VisaLink(instrument, address)
+        return VisaLink(instrument, address, timeout_s)
     raise LinkFailed(instrument, address, "has an address that is neither tcp://… nor visa:…")

@@ -16,13 +16,12 @@ import pyvisa
 from loricate.bench.errors import LinkFailed
 
 R = TypeVar("R")
-TIMEOUT_S = 5.0
 
 
 class VisaLink:
     """Lines over a VISA resource."""
 
-    def __init__(self, instrument: str, address: str, timeout_s: float = TIMEOUT_S) -> None:
+    def __init__(self, instrument: str, address: str, timeout_s: float) -> None:
         self.instrument, self.address, self.timeout_s = instrument, address, timeout_s
         self._thread = ThreadPoolExecutor(1, thread_name_prefix=f"visa-{instrument}")
         self._lock = asyncio.Lock()

@@ -67,6 +67,7 @@ class StandIns:
         for nest in plan.nest:
             if nest.unit:
                 self.floor.put_in(nest.nest, nest.unit, nest.faults, nest.serial)
+        self._served: dict[str, Instrument] = {}
         self.instruments = {each.id: self._make(each) for each in plan.instrument}
 
     def _make(self, plan: StandInInstrument) -> Instrument:
@@ -87,8 +88,13 @@ class StandIns:
         # The first solution sets up the linear algebra library, which takes up to half a second.
         Network([Resistor("a", EARTH, 1.0)]).solve_ac([Source("a", EARTH, 1.0, 1.0)], 50.0)
         hands = Hands(self.floor, self.clock, self.instruments, host)
-        everyone = {**self.instruments, "HANDS": hands}
-        return {name: await each.serve(host, 0) for name, each in everyone.items()}
+        self._served = {**self.instruments, "HANDS": hands}
+        return {name: await each.serve(host, 0) for name, each in self._served.items()}
+
+    async def close(self) -> None:
+        """Switch every instrument off: outputs down, links cut."""
+        for name, instrument in self._served.items():
+            await instrument.power(False, name)
 
 
 async def serve_until_cancelled(path: Path, pace: float) -> None:

@@ -1,0 +1,110 @@
+"""What every test may use: the demo's documents, and a whole demo site in processes of its own."""
+
+import os
+import tomllib
+from collections.abc import AsyncIterator, Iterator
+from pathlib import Path
+from typing import Any
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # before numpy: small networks need no threads
+
+import pytest
+
+from loricate.client import Client
+from loricate.commands import demo_site
+from loricate.core.limits import LimitSet
+from loricate.core.products import Product
+from loricate.core.sequences import ReadySequence, prepare
+from tests.rig import DEMO, Rig, connected_rig
+
+PROFILES = Path(__file__).parents[1] / "src" / "loricate" / "bench" / "profiles"
+PATIENT_DEADMAN_S = 5.0
+
+
+def read_demo(name: str) -> dict[str, Any]:
+    """A demo document as plain data."""
+    return tomllib.loads((DEMO / name).read_text(encoding="utf-8"))
+
+
+@pytest.fixture
+def product() -> Product:
+    """The drying cabinet."""
+    return Product.model_validate(read_demo("products/dc-40.toml"))
+
+
+@pytest.fixture
+def limit_sets() -> dict[str, tuple[LimitSet, int]]:
+    """The demo's limit sets, each at revision 1."""
+    found = [
+        LimitSet.model_validate(tomllib.loads(path.read_text(encoding="utf-8")))
+        for path in (DEMO / "limit-sets").glob("*.toml")
+    ]
+    return {limit_set.code: (limit_set, 1) for limit_set in found}
+
+
+@pytest.fixture
+def sequence_document() -> dict[str, Any]:
+    """The demo sequence as written."""
+    return read_demo("sequences/dc40-final.toml")
+
+
+@pytest.fixture
+def sequence(
+    sequence_document: dict[str, Any],
+    product: Product,
+    limit_sets: dict[str, tuple[LimitSet, int]],
+) -> ReadySequence:
+    """The demo sequence, ready to run."""
+    return prepare(sequence_document, {product.code: product}, limit_sets)
+
+
+@pytest.fixture
+async def rig() -> AsyncIterator[Rig]:
+    """The demo bench on stand-ins in this process."""
+    async with connected_rig() as rig:
+        yield rig
+
+
+def write_patient_profiles(folder: Path) -> None:
+    """Profiles whose dead-man waits longer, for machines that hold processes up for a while.
+
+    The dead-man's own tests use the profiles that ship.
+    """
+    (folder / "profiles").mkdir(parents=True, exist_ok=True)
+    for path in PROFILES.glob("*.toml"):
+        text = path.read_text(encoding="utf-8")
+        patient = text.replace("DEADman:TIMeout 0.4", f"DEADman:TIMeout {PATIENT_DEADMAN_S:g}")
+        (folder / "profiles" / path.name).write_text(patient, encoding="utf-8")
+
+
+@pytest.fixture(scope="session")
+def site(tmp_path_factory: pytest.TempPathFactory) -> Iterator[dict[str, Any]]:
+    """A demo site shared by tests that leave it usable: address, sign-in, ports, folder."""
+    folder = tmp_path_factory.mktemp("site")
+    write_patient_profiles(folder)
+    with demo_site.running_site(folder, 20.0) as sign_in:
+        yield {**sign_in, "folder": folder}
+
+
+@pytest.fixture
+def client(site: dict[str, Any]) -> Iterator[Client]:
+    """A client signed in to the shared site as its engineer."""
+    with Client(site["url"]) as client:
+        client.sign_in(site["name"], site["password"])
+        yield client
+
+
+def finish(client: Client, run_id: str) -> None:
+    """Follow a run to its end, answering every question with its first choice."""
+    for event in client.events(run_id):
+        if event.name == "question":
+            client.answer(run_id, event.data["nest"], event.data["choices"][0])
+
+
+def run_load(client: Client, load: dict[str, str], sequence: str = "DC40-FINAL") -> str:
+    """Run a load of FX-A to its end; gives the run's id."""
+    run = client.create_run(sequence, "FX-A", load)
+    client.arm_run(run.id)
+    client.start_run(run.id)
+    finish(client, run.id)
+    return run.id

@@ -1,0 +1,215 @@
+"""Each kind's procedure, driven without a bench: what it asks for, and what it makes of answers."""
+
+from collections.abc import Mapping
+from typing import Any
+
+import pytest
+
+from loricate.core.actions import (
+    Action,
+    Answer,
+    Ask,
+    Connect,
+    Discharge,
+    Ending,
+    Energise,
+    Outcome,
+    Output,
+    Program,
+)  # fmt: skip
+from loricate.core.errors import AlreadyRegistered, ProcedureError
+from loricate.core.grading import Cause, DecisionRule, Measured, Verdict, grade_step
+from loricate.core.kinds import KINDS, register
+from loricate.core.kinds.ground_bond import GROUND_BOND
+from loricate.core.kinds.leakage import LEAKAGE
+from loricate.core.kinds.visual import VISUAL
+from loricate.core.readings import Bound
+from loricate.core.sequences import ReadySequence, ReadyStep
+
+_RULE = DecisionRule()
+
+
+def output(
+    ending: Ending = Ending.FINISHED,
+    bounds: Mapping[str, Bound] | None = None,
+    **summary: float,
+) -> Output:
+    return Output(ending, summary, bounds or {}, instrument="X1")
+
+
+def drive(
+    step: ReadyStep, energised: Output, answer: str = "pass"
+) -> tuple[Measured, list[Action]]:
+    """Run a step's procedure with canned outcomes; gives what it measured and all it asked for."""
+    procedure = step.kind.procedure(step.settings, step.limits)
+    asked: list[Action] = []
+    outcome: Outcome = None
+    try:
+        action = next(procedure)
+        while True:
+            asked.append(action)
+            match action:
+                case Ask():
+                    outcome = Answer(answer)
+                case Energise():
+                    outcome = energised
+                case Discharge():
+                    outcome = 3.0
+                case _:
+                    outcome = None
+            action = procedure.send(outcome)
+    except StopIteration as done:
+        return done.value, asked
+
+
+def verdict_of(step: ReadyStep, energised: Output) -> tuple[Verdict, Cause]:
+    measured, _ = drive(step, energised)
+    graded = grade_step(measured, step.limits, _RULE)
+    return graded.verdict, graded.cause
+
+
+@pytest.fixture
+def steps(sequence: ReadySequence) -> dict[str, ReadyStep]:
+    return {step.id: step for step in sequence.steps}
+
+
+def test_withstand_connects_programs_energises_and_discharges(steps: dict[str, ReadyStep]) -> None:
+    good = output(voltage=1000.0, current=1.4e-3, current_max=1.41e-3, resistive_current=4e-6)
+    _, asked = drive(steps["withstand"], good)
+    assert [type(action) for action in asked] == [Connect, Program, Energise, Discharge]
+    program = asked[1]
+    assert isinstance(program, Program)
+    assert program.settings["trip_a"] == 5e-3, "without a trip of its own, the limit trips"
+    assert program.settings["level_v"] == 1000.0
+
+
+@pytest.mark.parametrize(
+    ("energised", "verdict", "cause"),
+    [
+        (output(voltage=1000, current=1e-3, current_max=1.4e-3, resistive_current=1e-6),
+         Verdict.PASS, Cause.NONE),
+        (output(voltage=1000, current=1e-4, current_max=1e-4, resistive_current=1e-6),
+         Verdict.FAIL, Cause.UNDER_LIMIT),
+        (output(voltage=900, current=1e-3, current_max=1.4e-3, resistive_current=1e-6),
+         Verdict.FAIL, Cause.LEVEL_NOT_REACHED),
+        (output(Ending.BREAKDOWN, voltage=830, current=0.1, current_max=0.1, resistive_current=0),
+         Verdict.FAIL, Cause.BREAKDOWN),
+        (output(Ending.OVER_CURRENT, voltage=700, current=6e-3, current_max=6e-3,
+                resistive_current=0), Verdict.FAIL, Cause.BREAKDOWN),
+        (output(Ending.ARC, voltage=990, current=1e-3, current_max=2e-3, resistive_current=0),
+         Verdict.FAIL, Cause.ARC),
+    ],
+)  # fmt: skip
+def test_withstand_verdicts(
+    steps: dict[str, ReadyStep], energised: Output, verdict: Verdict, cause: Cause
+) -> None:
+    assert verdict_of(steps["withstand"], energised) == (verdict, cause)
+
+
+def test_withstand_reports_the_level_as_measured(steps: dict[str, ReadyStep]) -> None:
+    good = output(voltage=998.7, current=1.4e-3, current_max=1.41e-3, resistive_current=4e-6)
+    measured, _ = drive(steps["withstand"], good)
+    assert {r.name: r.value for r in measured.readings}["voltage"] == 998.7
+
+
+@pytest.mark.parametrize(
+    ("energised", "verdict", "cause"),
+    [
+        (output(voltage=500, current=1e-6), Verdict.PASS, Cause.NONE),
+        (output(voltage=500, current=1e-3), Verdict.FAIL, Cause.UNDER_LIMIT),
+        (output(bounds={"current": Bound.BELOW}, voltage=500, current=50e-9),
+         Verdict.PASS, Cause.NONE),
+        (output(voltage=400, current=1e-6), Verdict.FAIL, Cause.LEVEL_NOT_REACHED),
+        (output(Ending.BREAKDOWN, voltage=300, current=2e-3), Verdict.FAIL, Cause.BREAKDOWN),
+        (output(Ending.ARC, voltage=500, current=1e-6), Verdict.FAIL, Cause.ARC),
+        (output(voltage=500, current=0.0), Verdict.INCONCLUSIVE, Cause.NOT_A_NUMBER),
+    ],
+)  # fmt: skip
+def test_insulation_verdicts(
+    steps: dict[str, ReadyStep], energised: Output, verdict: Verdict, cause: Cause
+) -> None:
+    assert verdict_of(steps["insulation"], energised) == (verdict, cause)
+
+
+@pytest.mark.parametrize(
+    ("energised", "verdict", "cause"),
+    [
+        (output(voltage=2.0, current=25.0), Verdict.PASS, Cause.NONE),
+        (output(voltage=6.0, current=11.0), Verdict.FAIL, Cause.OVER_LIMIT),
+        (output(voltage=1.0, current=20.0), Verdict.FAIL, Cause.LEVEL_NOT_REACHED),
+        (output(bounds={"current": Bound.BELOW}, voltage=6.0, current=0.01),
+         Verdict.FAIL, Cause.OPEN),
+    ],
+)  # fmt: skip
+def test_ground_bond_verdicts(
+    steps: dict[str, ReadyStep], energised: Output, verdict: Verdict, cause: Cause
+) -> None:
+    assert verdict_of(steps["earth"], energised) == (verdict, cause)
+
+
+@pytest.mark.parametrize(
+    ("energised", "verdict", "cause"),
+    [
+        (output(voltage=230, current=160e-6, load_current=8.1), Verdict.PASS, Cause.NONE),
+        (output(voltage=230, current=900e-6, load_current=8.1), Verdict.FAIL, Cause.OVER_LIMIT),
+        (output(voltage=200, current=1e-6, load_current=8.1),
+         Verdict.FAIL, Cause.LEVEL_NOT_REACHED),
+        (output(voltage=230, current=1e-6, load_current=0.01), Verdict.FAIL, Cause.NO_CONTACT),
+        (output(Ending.OVER_CURRENT, voltage=230, current=0.05, load_current=8.1),
+         Verdict.FAIL, Cause.OVER_LIMIT),
+    ],
+)  # fmt: skip
+def test_leakage_verdicts(
+    steps: dict[str, ReadyStep], energised: Output, verdict: Verdict, cause: Cause
+) -> None:
+    assert verdict_of(steps["leakage"], energised) == (verdict, cause)
+
+
+@pytest.mark.parametrize(
+    ("choice", "verdict"),
+    [("pass", Verdict.PASS), ("not applicable", Verdict.PASS), ("fail", Verdict.FAIL)],
+)
+def test_visual_verdicts(steps: dict[str, ReadyStep], choice: str, verdict: Verdict) -> None:
+    measured, asked = drive(steps["look"], output(), choice)
+    assert isinstance(asked[0], Ask)
+    assert grade_step(measured, {}, _RULE).verdict is verdict
+
+
+def test_visual_stops_at_the_first_fail() -> None:
+    settings = VISUAL.settings.model_validate({"questions": ["One?", "Two?"]})
+    procedure = VISUAL.procedure(settings, {})
+    next(procedure)
+    with pytest.raises(StopIteration) as done:
+        procedure.send(Answer("fail", "scratched"))
+    assert done.value.value == Measured(causes=(Cause.ANSWERED_FAIL,), note="One? fail. scratched")
+
+
+@pytest.mark.parametrize("kind", KINDS.values(), ids=lambda kind: kind.name)
+def test_a_procedure_refuses_an_outcome_that_is_none(
+    kind: Any, steps: dict[str, ReadyStep]
+) -> None:
+    """Being driven wrongly is a defect, and must not end in a verdict."""
+    step = next(step for step in steps.values() if step.kind is kind)
+    procedure = kind.procedure(step.settings, step.limits)
+    with pytest.raises(ProcedureError):
+        next(procedure)
+        for _ in range(5):
+            procedure.send(None)
+
+
+@pytest.mark.parametrize("kind", KINDS.values(), ids=lambda kind: kind.name)
+def test_every_kind_is_explained(kind: Any) -> None:
+    module = __import__(kind.settings.__module__, fromlist=["_"])
+    assert len(module.__doc__) > 100 and kind.title
+    for name, field in kind.settings.model_fields.items():
+        assert field.title, f"{kind.name}.{name} needs a title for forms and certificates"
+
+
+def test_a_kind_registers_once() -> None:
+    with pytest.raises(AlreadyRegistered, match="ground_bond"):
+        register(GROUND_BOND)
+
+
+def test_touch_leakage_needs_a_part() -> None:
+    settings = LEAKAGE.settings.model_validate({"path": "touch"})
+    assert settings.terminals_used()["part"] == ("",), "no product has such a terminal"

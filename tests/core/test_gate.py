@@ -1,0 +1,43 @@
+"""The gate: a unit is certified only when every condition is met, and each says why not."""
+
+import datetime as dt
+
+import pytest
+
+from loricate.core.gate import certificate_gate, is_open
+from loricate.core.grading import Verdict
+
+TESTED = dt.date(2026, 11, 25)
+GOOD = {
+    "run_state": "finished",
+    "sequence_status": "released",
+    "expected_steps": ["a", "b"],
+    "latest": {"a": Verdict.PASS, "b": Verdict.PASS},
+    "calibration_due": {"HV1": TESTED},
+    "tested_on": TESTED,
+}
+
+
+def test_a_unit_that_meets_everything_is_let_through() -> None:
+    assert is_open(certificate_gate(**GOOD))  # type: ignore[arg-type]  # the cases below vary it
+
+
+@pytest.mark.parametrize(
+    ("name", "value", "condition", "says"),
+    [
+        ("run_state", "interrupted", "run finished", "interrupted"),
+        ("run_state", "aborted", "run finished", "aborted"),
+        ("sequence_status", "withdrawn", "sequence released", "withdrawn"),
+        ("latest", {"a": Verdict.PASS}, "every step done", "b"),
+        ("latest", {"a": Verdict.PASS, "b": Verdict.NOT_RUN}, "every step passed", "b"),
+        ("latest", {"a": Verdict.FAIL, "b": Verdict.PASS}, "every step passed", "a"),
+        ("calibration_due", {"HV1": dt.date(2026, 11, 24)}, "calibration in date", "HV1"),
+    ],
+)
+def test_each_unmet_condition_shuts_the_gate_and_says_why(
+    name: str, value: object, condition: str, says: str
+) -> None:
+    gate = certificate_gate(**{**GOOD, name: value})  # type: ignore[arg-type]  # varied by name
+    assert not is_open(gate)
+    unmet = {each.name: each.reason for each in gate if not each.met}
+    assert says in unmet[condition]

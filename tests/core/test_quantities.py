@@ -1,0 +1,110 @@
+"""Quantities are read strictly and written so that they read back the same."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pydantic import BaseModel, ValidationError
+
+from loricate.core.errors import QuantityError
+from loricate.core.quantities import (
+    CURRENT,
+    DIMENSIONS,
+    FREQUENCY,
+    RATIO,
+    RESISTANCE,
+    TIME,
+    VOLTAGE,
+    Amperes,
+    Dimension,
+    display,
+    exact_text,
+    parse,
+)
+
+
+@pytest.mark.parametrize(
+    ("text", "dimension", "value"),
+    [
+        ("1.5 kV", VOLTAGE, 1500.0),
+        ("500 MΩ", RESISTANCE, 500e6),
+        ("500 M\u2126", RESISTANCE, 500e6),  # the ohm sign, not the letter
+        ("77 µA", CURRENT, 77e-6),
+        ("77 \u03bcA", CURRENT, 77e-6),  # Greek mu
+        ("77uA", CURRENT, 77e-6),
+        ("0.1 ohm", RESISTANCE, 0.1),
+        ("\u22125 mA", CURRENT, -5e-3),  # minus sign
+        ("1e3 V", VOLTAGE, 1000.0),
+        ("2 min", TIME, 120.0),
+        ("50 Hz", FREQUENCY, 50.0),
+        ("5 %", RATIO, 0.05),
+    ],
+)
+def test_reads_what_people_write(text: str, dimension: Dimension, value: float) -> None:
+    assert parse(text, dimension) == pytest.approx(value, rel=1e-15)
+
+
+@pytest.mark.parametrize(
+    ("text", "dimension", "says"),
+    [
+        ("1,5 kV", VOLTAGE, "comma"),
+        ("5", VOLTAGE, "no unit"),
+        ("500 mΩ", CURRENT, "is a resistance, not a current"),
+        ("5 kv", VOLTAGE, "unit 'kv'"),
+        ("five volts", VOLTAGE, "not a number"),
+        ("1.5  kV", VOLTAGE, "not a number"),
+        ("nan V", VOLTAGE, "not a number"),
+        ("1e999 V", VOLTAGE, "too large"),
+        ("", VOLTAGE, "not a number"),
+    ],
+)
+def test_refuses_what_is_not_certain(text: str, dimension: Dimension, says: str) -> None:
+    with pytest.raises(QuantityError, match=says) as refused:
+        parse(text, dimension)
+    assert dimension.example in str(refused.value), "the remedy shows an example"
+
+
+@given(
+    value=st.floats(1e-12, 1e12, allow_nan=False),
+    dimension=st.sampled_from([d for d in DIMENSIONS.values() if d is not RATIO]),
+)
+def test_exact_text_reads_back_as_the_same_number(value: float, dimension: Dimension) -> None:
+    assert parse(exact_text(value, dimension), dimension) == value
+
+
+@pytest.mark.parametrize(
+    ("value", "dimension", "text"),
+    [
+        (1e10, RESISTANCE, "10.00 GΩ"),
+        (50e-9, CURRENT, "50.00 nA"),
+        (0.08175, RESISTANCE, "81.75 mΩ"),
+        (999.96, VOLTAGE, "1.000 kV"),
+        (0.0, CURRENT, "0 A"),
+        (-2.5e-9, CURRENT, "-2.500 nA"),
+        (0.059, RATIO, "5.900 %"),
+    ],
+)
+def test_display_has_four_significant_digits(value: float, dimension: Dimension, text: str) -> None:
+    assert display(value, dimension) == text
+
+
+@given(value=st.floats(1e-9, 1e9))
+def test_display_is_within_half_a_unit_of_its_last_digit(value: float) -> None:
+    assert parse(display(value, VOLTAGE), VOLTAGE) == pytest.approx(value, rel=5.1e-4)
+
+
+class Holder(BaseModel):
+    """A model with a quantity."""
+
+    current: Amperes
+
+
+def test_a_field_takes_text_and_gives_it_back() -> None:
+    held = Holder.model_validate({"current": "5 mA"})
+    assert held.current == 0.005
+    assert held.model_dump(mode="json") == {"current": "5 mA"}
+
+
+@pytest.mark.parametrize("wrong", [5, 0.005, None, True, "5 V"])
+def test_a_field_refuses_numbers_without_units(wrong: object) -> None:
+    with pytest.raises(ValidationError):
+        Holder.model_validate({"current": wrong})

@@ -1,0 +1,141 @@
+"""Sequence documents: what is refused, where it says the fault is, and what it becomes."""
+
+from collections.abc import Callable
+from typing import Any
+
+import jsonschema
+import pytest
+
+from loricate.core.errors import DocumentError
+from loricate.core.grading import Verdict
+from loricate.core.limits import LimitSet
+from loricate.core.products import Product
+from loricate.core.sequences import ReadySequence, prepare, sequence_schema
+
+Document = dict[str, Any]
+LimitSets = dict[str, tuple[LimitSet, int]]
+
+
+def test_the_demo_sequence_is_good(sequence: ReadySequence) -> None:
+    assert [step.kind.name for step in sequence.steps] == [
+        "visual", "ground_bond", "insulation", "withstand", "leakage",
+    ]  # fmt: skip
+
+
+def test_a_limit_from_a_set_carries_its_source(sequence: ReadySequence) -> None:
+    limit = sequence.steps[1].limits["resistance"]
+    assert limit.maximum == 0.2
+    assert limit.source.text == "IEC 60335-1:2010 Annex A"
+    assert (limit.source.limit_set, limit.source.revision) == ("IEC-60335-1-A", 1)
+    assert limit.source.checked == ""
+
+
+def test_an_engineers_own_figure_names_its_ground(sequence: ReadySequence) -> None:
+    source = sequence.steps[2].limits["resistance"].source
+    assert source.text == "Quillmere drawing DC40-E-011, note 4"
+
+
+def test_own_figures_beside_a_cited_set_are_marked(sequence: ReadySequence) -> None:
+    limit = sequence.steps[3].limits["current"]
+    assert (limit.minimum, limit.maximum) == (0.4e-3, 5e-3)
+    assert limit.source.engineer == "figure set by the engineer"
+
+
+def change(path: str, value: object) -> Callable[[Document], None]:
+    """Make a change to a document: the last part of the path is set, or removed with None."""
+
+    def apply(document: Document) -> None:
+        place: Any = document
+        *way, last = [int(part) if part.isdigit() else part for part in path.split(".")]
+        for part in way:
+            place = place[part]
+        if value is None:
+            del place[last]
+        else:
+            place[last] = value
+
+    return apply
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "field", "says"),
+    [
+        ("step.1.kind", "hipott", "step[1].kind", "choose one of ground_bond, insulation"),
+        ("step.2.id", "earth", "step[2].id", "step[1] already"),
+        ("step.3.settings.levl", "1 kV", "step[3].settings.levl", "not a known key"),
+        ("step.3.settings.level", "1 kΩ", "step[3].settings.level", "is a resistance"),
+        ("step.3.settings.level", "-1 kV", "step[3].settings.level", "greater than 0"),
+        ("step.3.settings.level", None, "step[3].settings.level", "is missing"),
+        ("step.3.settings.high", ["L", "N2"], "step[3].settings.high", "no terminal 'N2'"),
+        ("step.4.limits.current", {"maximum": "500 mΩ"}, "step[4].limits.current", "resistance"),
+        ("step.4.limits.amps", {"maximum": "5 mA"}, "step[4].limits.amps", "grades no 'amps'"),
+        ("step.4.limits.current", {}, "step[4].limits.current", "neither"),
+        ("step.4.limits", {}, "step[4].limits.current", "is missing"),
+        ("step.1.limits.resistance.source", "NONE/x", "step[1].limits.resistance", "no limit set"),
+        (
+            "step.1.limits.resistance.source", "IEC-60335-1-A/nothing",
+            "step[1].limits.resistance", "no item 'nothing'",
+        ),
+        (
+            "step.1.limits.resistance.source", "IEC-60335-1-A/withstand-trip",
+            "step[1].limits.resistance", "limits a current",
+        ),
+        (
+            "step.3.limits.current", {"minimum": "5 mA", "maximum": "1 mA"},
+            "step[3].limits.current", "swap them",
+        ),
+        ("product", "DC-41", "product", "no product 'DC-41'"),
+        ("colour", "red", "colour", "not a known key"),
+        ("step.0.settings.questions", [], "step[0].settings.questions", "at least 1"),
+        ("format", "loricate-sequence/9", "format", "loricate-sequence/1"),
+        ("step", [], "step", "at least 1"),
+    ],
+)  # fmt: skip
+def test_a_fault_is_named_with_its_path_and_remedy(
+    sequence_document: Document,
+    product: Product,
+    limit_sets: LimitSets,
+    path: str,
+    value: object,
+    field: str,
+    says: str,
+) -> None:
+    change(path, value)(sequence_document)
+    with pytest.raises(DocumentError) as refused:
+        prepare(sequence_document, {product.code: product}, limit_sets)
+    found = {finding.field: finding.message for finding in refused.value.findings}
+    assert any(field == place or place.startswith(field) for place in found), found
+    assert any(says in message for message in found.values()), found
+
+
+def test_every_fault_is_told_at_once(
+    sequence_document: Document, product: Product, limit_sets: LimitSets
+) -> None:
+    change("step.1.kind", "nope")(sequence_document)
+    change("step.3.settings.level", "1 A")(sequence_document)
+    with pytest.raises(DocumentError) as refused:
+        prepare(sequence_document, {product.code: product}, limit_sets)
+    assert len(refused.value.findings) == 2
+
+
+def test_what_is_no_document_is_refused(product: Product, limit_sets: LimitSets) -> None:
+    with pytest.raises(DocumentError):
+        prepare("step", {product.code: product}, limit_sets)
+
+
+def test_the_published_schema_agrees_with_the_code(sequence_document: Document) -> None:
+    validator = jsonschema.Draft202012Validator(sequence_schema())
+    validator.validate(sequence_document)
+    for path, value in (
+        ("step.3.settings.levl", "1 kV"), ("step.1.kind", "nope"), ("step.3.settings.level", 5),
+        ("step.4.limits", {"amps": {"maximum": "1 A"}}),
+    ):  # fmt: skip
+        wrong = {**sequence_document, "step": [dict(step) for step in sequence_document["step"]]}
+        for step in wrong["step"]:
+            step["settings"] = dict(step["settings"])
+        change(path, value)(wrong)
+        assert not validator.is_valid(wrong), path
+
+
+def test_verdicts_are_words() -> None:
+    assert [str(verdict) for verdict in Verdict] == ["pass", "fail", "inconclusive", "not_run"]

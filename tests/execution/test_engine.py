@@ -1,0 +1,174 @@
+"""The engine on stand-ins: verdicts, halts, faults of instruments, questions and aborts."""
+
+import asyncio
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+from loricate.core.actions import Answer
+from loricate.core.grading import Cause, StepGrade, Verdict
+from loricate.core.sequences import ReadySequence, ReadyStep
+from loricate.execution.engine import Engine, LoadedUnit
+from tests.rig import Rig
+
+
+@dataclass
+class Notebook:
+    """A recorder that keeps everything in memory."""
+
+    attempts: list[tuple[str, str, Verdict, Cause, str]] = field(default_factory=list)
+    state: str = ""
+    note: str = ""
+    verdict: Verdict = Verdict.NOT_RUN
+    units: Mapping[str, tuple[Verdict, str]] = field(default_factory=dict)
+
+    async def attempt(
+        self,
+        unit: LoadedUnit,
+        index: int,
+        step: ReadyStep,
+        grade: StepGrade,
+        note: str,
+        started: str,
+    ) -> None:
+        self.attempts.append((unit.nest, step.id, grade.verdict, grade.cause, note))
+
+    async def ended(
+        self, state: str, note: str, verdict: Verdict, units: Mapping[str, tuple[Verdict, str]]
+    ) -> None:
+        self.state, self.note, self.verdict, self.units = state, note, verdict, units
+
+    def of(self, nest: str) -> dict[str, tuple[Verdict, Cause]]:
+        """The verdict and cause of each step of a nest."""
+        return {step: (v, cause) for at, step, v, cause, _ in self.attempts if at == nest}
+
+
+def engine_for(rig: Rig, sequence: ReadySequence, nests: str = "1") -> tuple[Engine, Notebook]:
+    notebook = Notebook()
+    fixture = rig.bench.plan.fixture[0]
+    units = [LoadedUnit(f"u{nest}", nest, f"S{nest}") for nest in nests]
+    return Engine("r", sequence, fixture, units, rig.bench, notebook), notebook
+
+
+async def run(engine: Engine, answer: str = "pass") -> list[str]:
+    """Run to the end, answering every question; gives the names of the events."""
+    engine.start()
+    names = []
+    async for event in engine.log.follow():
+        names.append(event.name)
+        if event.name == "question":
+            engine.answer(event.data["nest"], Answer(answer))
+    await engine.wait()
+    return names
+
+
+def only(sequence: ReadySequence, *ids: str) -> ReadySequence:
+    """The sequence with only the steps named."""
+    return replace(sequence, steps=tuple(step for step in sequence.steps if step.id in ids))
+
+
+async def test_good_units_pass_and_a_cracked_one_fails_alone(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    engine, notebook = engine_for(rig, sequence, "134")
+    names = await run(engine)
+    assert {nest: notebook.units[f"u{nest}"] for nest in "134"} == {
+        "1": (Verdict.PASS, ""), "3": (Verdict.FAIL, "breakdown"), "4": (Verdict.PASS, ""),
+    }  # fmt: skip
+    assert notebook.verdict is Verdict.FAIL and notebook.state == "finished"
+    assert notebook.of("3")["leakage"] == (Verdict.NOT_RUN, Cause.UNIT_HALTED)
+    assert names[0] == "state" and names[-1] == "finished"
+    assert names.count("step_finished") == 15
+
+
+async def test_every_attempt_is_kept_before_the_next_step_starts(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    engine, notebook = engine_for(rig, only(sequence, "earth", "insulation"), "1")
+    engine.start()
+    kept_at_start = []
+    async for event in engine.log.follow():
+        if event.name == "step_started":
+            kept_at_start.append(len(notebook.attempts))
+    await engine.wait()
+    assert kept_at_start == [0, 1]
+
+
+async def test_carry_on_goes_on_after_a_fail(rig: Rig, sequence: ReadySequence) -> None:
+    steps = tuple(replace(step, on_fail="carry_on") for step in sequence.steps)
+    rig.floor.floor.put_in("FX-A/1", "DC-40", ("loose_earth",), "x")
+    engine, notebook = engine_for(rig, replace(sequence, steps=steps), "1")
+    await run(engine)
+    assert notebook.of("1")["earth"] == (Verdict.FAIL, Cause.OVER_LIMIT)
+    assert notebook.of("1")["leakage"][0] is Verdict.PASS
+
+
+async def test_halt_run_stops_the_other_units_too(rig: Rig, sequence: ReadySequence) -> None:
+    steps = tuple(replace(step, on_fail="halt_run") for step in sequence.steps)
+    rig.floor.floor.put_in("FX-A/1", "DC-40", ("missing_earth",), "x")
+    engine, notebook = engine_for(rig, only(replace(sequence, steps=steps), "earth"), "12")
+    await run(engine)
+    assert notebook.of("1")["earth"] == (Verdict.FAIL, Cause.OPEN)
+    assert notebook.of("2")["earth"] == (Verdict.NOT_RUN, Cause.UNIT_HALTED)
+
+
+async def test_a_dead_instrument_is_not_run_never_a_pass_or_fail(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    await rig.floor.instruments["GB1"].power(False, "x")
+    engine, notebook = engine_for(rig, only(sequence, "earth", "insulation"), "1")
+    await run(engine)
+    assert notebook.of("1")["earth"] == (Verdict.NOT_RUN, Cause.INSTRUMENT)
+    assert "GB1" in notebook.attempts[0][4]
+    assert notebook.units["u1"] == (Verdict.INCONCLUSIVE, "instrument")
+
+
+async def test_a_guard_that_opens_aborts_the_run(rig: Rig, sequence: ReadySequence) -> None:
+    rig.floor.floor.set_guard(False)
+    engine, notebook = engine_for(rig, only(sequence, "insulation", "withstand"), "12")
+    await run(engine)
+    assert notebook.state == "aborted" and "guard is open" in notebook.note
+    assert notebook.of("1")["insulation"] == (Verdict.NOT_RUN, Cause.GUARD_OPEN)
+    assert notebook.units["u2"] == (Verdict.INCONCLUSIVE, "aborted")
+
+
+async def test_an_abort_takes_the_output_off_before_anything_else(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    engine, notebook = engine_for(rig, only(sequence, "withstand"), "12")
+    source = rig.floor.instruments["HV1"]
+    engine.start()
+    async for event in engine.log.follow():
+        if event.name == "sample":
+            assert source.output_on
+            engine.abort("Enough.")
+            break
+    await engine.wait()
+    assert not source.output_on and not rig.floor.floor.closed
+    assert (notebook.state, notebook.note) == ("aborted", "Enough.")
+    assert notebook.units["u1"][0] is Verdict.INCONCLUSIVE
+
+
+async def test_a_nest_that_nobody_answers_for_holds_no_other(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    engine, notebook = engine_for(rig, only(sequence, "look"), "12")
+    engine.start()
+    async for event in engine.log.follow():
+        if event.name == "question" and event.data["nest"] == "2":
+            assert engine.answer("2", Answer("fail", "cord is cut"))
+        if event.name == "step_finished":
+            break
+    assert notebook.of("2")["look"] == (Verdict.FAIL, Cause.ANSWERED_FAIL)
+    assert list(engine.questions) == ["1"]
+    assert not engine.answer("2", Answer("pass")), "nothing is asked there any more"
+    engine.abort("Enough.")
+    await engine.wait()
+    assert notebook.units["u2"][0] is Verdict.FAIL
+
+
+async def test_samples_carry_live_values(rig: Rig, sequence: ReadySequence) -> None:
+    engine, _ = engine_for(rig, only(sequence, "withstand"), "1")
+    engine.start()
+    samples = [event.data async for event in engine.log.follow() if event.name == "sample"]
+    assert samples and samples[0]["values"]["voltage"] > 0
+    await asyncio.wait_for(engine.wait(), 5)

@@ -1,0 +1,170 @@
+"""Runs: append-only attempts and readings, interrupted runs, search by serial."""
+
+import math
+import sqlite3
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from loricate.core.grading import Cause, DecisionRule, Measured, Verdict, grade_step
+from loricate.core.quantities import CURRENT
+from loricate.core.readings import Bound, Reading
+from loricate.core.sequences import ReadySequence
+from loricate.records import definitions, runs
+from loricate.records.errors import NotFound
+from loricate.records.store import migrate, now, open_connection
+from tests.conftest import read_demo
+
+
+@pytest.fixture
+def conn(
+    tmp_path: Path, sequence: ReadySequence, sequence_document: dict[str, Any]
+) -> Iterator[sqlite3.Connection]:
+    """A database with the demo's definitions."""
+    migrate(tmp_path / "r.sqlite")
+    conn = open_connection(tmp_path / "r.sqlite")
+    definitions.add_document(conn, "product", "DC-40", read_demo("products/dc-40.toml"), "mara")
+    for name in ("iec-60335-1-annex-a", "iec-60335-1-leakage"):
+        document = read_demo(f"limit-sets/{name}.toml")
+        definitions.add_document(conn, "limit_set", document["code"], document, "mara")
+    definitions.add_sequence(conn, sequence, sequence_document, "mara")
+    yield conn
+    conn.close()
+
+
+def add_run(conn: sqlite3.Connection, **load: str) -> str:
+    places = {nest.removeprefix("n"): serial for nest, serial in load.items()}
+    return runs.add_run(conn, ("DC40-FINAL", 1), "DC-40", "FX-A", places, {}, "0", "mara")
+
+
+def add_attempt(conn: sqlite3.Connection, run_id: str, sequence: ReadySequence) -> None:
+    unit = runs.get_run(conn, run_id)["units"][0]
+    readings = (
+        Reading("current", 50e-9, CURRENT, bound=Bound.BELOW, uncertainty=1e-9),
+        Reading("resistive_current", math.nan, CURRENT),
+    )
+    step = sequence.steps[3]
+    graded = grade_step(Measured(readings), step.limits, DecisionRule())
+    runs.add_attempt(conn, unit["id"], (3, step.id, step.kind.name, step.title), graded, "", now())
+
+
+def test_a_reading_comes_back_as_it_was(conn: sqlite3.Connection, sequence: ReadySequence) -> None:
+    run_id = add_run(conn, n1="A")
+    add_attempt(conn, run_id, sequence)
+    (unit,) = runs.get_run(conn, run_id)["units"]
+    current, nan = unit["attempts"][0]["readings"]
+    assert (current["value"], current["bound"], current["uncertainty"]) == (50e-9, "below", 1e-9)
+    assert current["source"]["clause"] == "Annex A" and current["verdict"] == "fail"
+    assert nan["value"] is None, "a NaN is kept as no number"
+
+
+def test_a_repeat_is_a_new_attempt(conn: sqlite3.Connection, sequence: ReadySequence) -> None:
+    run_id = add_run(conn, n1="A")
+    add_attempt(conn, run_id, sequence)
+    add_attempt(conn, run_id, sequence)
+    numbers = [each["number"] for each in runs.get_run(conn, run_id)["units"][0]["attempts"]]
+    assert numbers == [1, 2]
+
+
+@pytest.mark.parametrize(
+    "statement",
+    [
+        "UPDATE attempt SET verdict = 'pass'",
+        "DELETE FROM attempt",
+        "UPDATE reading SET value = 1",
+        "DELETE FROM reading",
+    ],
+)
+def test_attempts_and_readings_cannot_be_changed(
+    conn: sqlite3.Connection, sequence: ReadySequence, statement: str
+) -> None:
+    add_attempt(conn, add_run(conn, n1="A"), sequence)
+    with pytest.raises(sqlite3.IntegrityError, match="append-only"):
+        conn.execute(statement)
+
+
+def test_a_stored_run_grades_the_same_again(
+    conn: sqlite3.Connection, sequence: ReadySequence
+) -> None:
+    run_id = add_run(conn, n1="A")
+    add_attempt(conn, run_id, sequence)
+    record = definitions.get_sequence(conn, "DC40-FINAL", 1)
+    again = definitions.ready_sequence(conn, record)
+    attempt = runs.get_run(conn, run_id)["units"][0]["attempts"][0]
+    row = attempt["readings"][0]
+    reading = Reading("current", row["value"], CURRENT, bound=Bound(row["bound"]))
+    regraded = grade_step(Measured((reading,)), again.steps[3].limits, again.decision)
+    assert (str(regraded.verdict), str(regraded.cause)) == (attempt["verdict"], attempt["cause"])
+
+
+def test_only_unfinished_runs_are_interrupted(conn: sqlite3.Connection) -> None:
+    created, running, finished = (add_run(conn, n1=serial) for serial in "ABC")
+    runs.set_state(conn, running, "running", "mara")
+    runs.set_state(conn, finished, "finished", "mara")
+    assert runs.interrupt_unfinished(conn) == [running]
+    states = {run["id"]: run["state"] for run in runs.list_runs(conn, 10)}
+    assert states == {created: "created", running: "interrupted", finished: "finished"}
+    unit = runs.get_run(conn, running)["units"][0]
+    assert (unit["verdict"], unit["cause"]) == ("inconclusive", "interrupted")
+
+
+def test_verdicts_are_written_by_unit(conn: sqlite3.Connection) -> None:
+    run_id = add_run(conn, n1="A", n2="B")
+    ids = {unit["nest"]: unit["id"] for unit in runs.get_run(conn, run_id)["units"]}
+    runs.set_verdicts(
+        conn, run_id, Verdict.FAIL,
+        {ids["1"]: (Verdict.PASS, ""), ids["2"]: (Verdict.FAIL, Cause.ARC)},
+    )  # fmt: skip
+    found = {unit["nest"]: unit["verdict"] for unit in runs.get_run(conn, run_id)["units"]}
+    assert found == {"1": "pass", "2": "fail"}
+
+
+@pytest.mark.parametrize(
+    ("pattern", "serials"),
+    [
+        ("*", {"AB-1", "AB-2", "xC_3"}),
+        ("ab-*", {"AB-1", "AB-2"}),
+        ("AB-?", {"AB-1", "AB-2"}),
+        ("xC_3", {"xC_3"}),
+        ("xC?3", {"xC_3"}),
+        ("%", set()),
+        ("A__1", set()),
+    ],
+)
+def test_units_are_found_by_serial(
+    conn: sqlite3.Connection, pattern: str, serials: set[str]
+) -> None:
+    add_run(conn, n1="AB-1", n2="AB-2")
+    add_run(conn, n1="xC_3")
+    assert {unit["serial"] for unit in runs.find_units(conn, pattern, 10)} == serials
+
+
+def test_a_serial_cannot_be_in_a_load_twice(conn: sqlite3.Connection) -> None:
+    with pytest.raises(sqlite3.IntegrityError):
+        add_run(conn, n1="A", n2="A")
+
+
+def test_an_unknown_run_is_told(conn: sqlite3.Connection) -> None:
+    with pytest.raises(NotFound, match="no run 'x'"):
+        runs.get_run(conn, "x")
+
+
+def test_the_same_document_again_keeps_its_revision(
+    conn: sqlite3.Connection, sequence: ReadySequence, sequence_document: dict[str, Any]
+) -> None:
+    again = definitions.add_sequence(conn, sequence, sequence_document, "mara")
+    assert again.revision == 1
+    changed = {**sequence_document, "title": "Another title"}
+    assert definitions.add_sequence(conn, sequence, changed, "mara").revision == 2
+    assert definitions.get_sequence(conn, "DC40-FINAL", 1).document == sequence_document
+
+
+def test_an_old_revision_keeps_the_limits_it_was_made_with(conn: sqlite3.Connection) -> None:
+    tighter = read_demo("limit-sets/iec-60335-1-annex-a.toml")
+    tighter["item"][1]["maximum"] = "0.15 Ω"
+    definitions.add_document(conn, "limit_set", tighter["code"], tighter, "mara")
+    old = definitions.ready_sequence(conn, definitions.get_sequence(conn, "DC40-FINAL"))
+    assert old.steps[1].limits["resistance"].maximum == 0.2
+    assert definitions.known_limit_sets(conn)["IEC-60335-1-A"][1] == 2

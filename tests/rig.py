@@ -1,0 +1,38 @@
+"""A bench connected to stand-ins in the same process."""
+
+import tomllib
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from loricate.bench.bench import Bench
+from loricate.bench.plan import BenchPlan
+from loricate.simulator.standins import StandIns
+
+DEMO = Path(__file__).parents[1] / "demo"
+
+
+@dataclass
+class Rig:
+    """A bench and the stand-ins that it is connected to."""
+
+    bench: Bench
+    floor: StandIns
+
+
+@asynccontextmanager
+async def connected_rig() -> AsyncIterator[Rig]:
+    """The demo bench on stand-ins at pace 20, with a patient dead-man."""
+    floor = StandIns(DEMO / "stand-ins" / "stand-ins.toml", pace=20.0)
+    ports = await floor.serve()
+    data = tomllib.loads((DEMO / "bench" / "bench.toml").read_text(encoding="utf-8"))
+    for part in [*data["instrument"], data["matrix"], data["guard"]]:
+        part["address"] = f"tcp://127.0.0.1:{ports[part['id']]}"
+    bench = Bench(BenchPlan.model_validate(data))
+    assert await bench.connect() == {}
+    for instrument in bench.instruments.values():
+        await instrument.link.write("SYSTem:DEADman:TIMeout 5")
+    yield Rig(bench, floor)
+    await bench.close()
+    await floor.close()

@@ -1,0 +1,233 @@
+"""The stand-in instruments: status, outputs, and faults that show wherever they would."""
+
+import asyncio
+import json
+from collections.abc import AsyncIterator
+
+import pytest
+
+from loricate.simulator.instruments.withstand_source import WithstandSource
+from loricate.simulator.server import Instrument
+from loricate.simulator.standins import StandIns
+from tests.conftest import DEMO
+
+NEST = "FX-A/1"
+L, N, PE, CHASSIS = 1, 2, 3, 4
+
+
+@pytest.fixture
+async def bench() -> AsyncIterator[StandIns]:
+    """Stand-ins at pace 50."""
+    bench = StandIns(DEMO / "stand-ins" / "stand-ins.toml", pace=50.0)
+    yield bench
+    await bench.close()
+
+
+async def say(instrument: Instrument, *lines: str) -> str:
+    """Send lines; gives the last answer. Fails when the instrument put an error in its queue."""
+    answer = ""
+    for line in lines:
+        answer = await instrument.perform(line) or ""
+    assert not instrument.errors, instrument.errors
+    return answer
+
+
+async def withstand(bench: StandIns, volts: float, function: str = "AC") -> list[str]:
+    """Run a withstand of L+N against PE of nest 1; gives the summary's words."""
+    await say(bench.instruments["MX1"], f"ROUT:OPEN:ALL;:ROUT:CLOS (@1!{L},1!{N},2!{PE});*OPC?")
+    source = bench.instruments["HV1"]
+    await say(
+        source, f"SOUR:FUNC {function};VOLT {volts};DWEL 1;RAMP:UP 0.5;:SOUR:CURR:PROT 5e-3;:INIT"
+    )
+    await source.wait_idle()
+    return (await say(source, "FETC:SUMM?")).split(",")
+
+
+async def test_identity_status_and_error_queue(bench: StandIns) -> None:
+    source = bench.instruments["HV1"]
+    assert (await say(source, "*IDN?")).split(",")[2] == "WS-20418"
+    assert await say(source, "*ESR?") == "128", "power on"
+    await source.perform("SOUR:VOLT 99999")
+    await source.perform("NONSENSE")
+    assert await source.perform("*STB?") == "4"
+    assert await source.perform("*ESR?") == str(16 + 32)
+    assert await source.perform("SYST:ERR?") == '-222,"Data out of range"'
+    assert await source.perform("SYST:ERR?") == '-113,"Undefined header"'
+    assert await source.perform("SYST:ERR?") == '0,"No error"'
+
+
+async def test_a_full_error_queue_says_so(bench: StandIns) -> None:
+    source = bench.instruments["HV1"]
+    for _ in range(25):
+        await source.perform("NONSENSE")
+    assert len(source.errors) == 20 and source.errors[-1][0] == -350
+
+
+@pytest.mark.parametrize("line", ["SOUR:VOLT", "SOUR:VOLT 500,600", "*RST 1"])
+async def test_parameter_counts_are_checked(bench: StandIns, line: str) -> None:
+    source = bench.instruments["HV1"]
+    await source.perform(line)
+    assert source.errors[0][0] in (-108, -109)
+
+
+async def test_a_good_unit_withstands_and_draws_its_filters_current(bench: StandIns) -> None:
+    ending, volts, current, bound, *_ = await withstand(bench, 1000)
+    assert (ending, bound) == ("FINISHED", "NORMAL")
+    assert float(volts) == pytest.approx(1000, rel=0.01)
+    assert float(volts) != 1000.0, "the level is measured, not copied"
+    assert float(current) == pytest.approx(1000 * 314.16 * 4.4e-9, rel=0.12)
+
+
+async def test_an_empty_nest_reads_below_the_floor(bench: StandIns) -> None:
+    bench.floor.take_out(NEST)
+    _, _, current, bound, *_ = await withstand(bench, 1000)
+    assert (float(current), bound) == (50e-9, "UNDER")
+
+
+async def test_a_cracked_insulator_breaks_down_and_cuts_at_once(bench: StandIns) -> None:
+    bench.floor.put_in(NEST, "DC-40", ("cracked_insulator",), "x")
+    ending, volts, *_ = await withstand(bench, 1000)
+    assert ending == "BREAKDOWN"
+    assert 700 < float(volts) < 900, "the voltage that it held, not the level asked for"
+
+
+async def test_a_loose_strand_arcs(bench: StandIns) -> None:
+    bench.floor.put_in(NEST, "DC-40", ("loose_strand",), "x")
+    assert (await withstand(bench, 1000))[0] == "ARC"
+
+
+async def test_insulation_charges_and_then_discharges(bench: StandIns) -> None:
+    ending, volts, current, *_ = await withstand(bench, 500, "DC")
+    assert ending == "FINISHED"
+    assert 300e6 < float(volts) / float(current) < 1.2e9
+    source = bench.instruments["HV1"]
+    residual = float(await say(source, "MEAS:VOLT:RES?"))
+    for _ in range(100):
+        if residual < 60:
+            break
+        await asyncio.sleep(0.01)
+        residual = float(await say(source, "MEAS:VOLT:RES?"))
+    assert residual < 60
+
+
+async def test_a_fault_shows_in_every_reading_it_would(bench: StandIns) -> None:
+    """A swapped line and earth opens the bond and shorts the insulation, from one change."""
+    bench.floor.put_in(NEST, "DC-40", ("swapped_line_earth",), "x")
+    assert (await withstand(bench, 500, "DC"))[0] in ("OVERCURRENT", "BREAKDOWN")
+    bond = bench.instruments["GB1"]
+    await say(
+        bench.instruments["MX1"],
+        f"ROUT:OPEN:ALL;:ROUT:CLOS (@3!{PE},4!{PE},5!{CHASSIS},6!{CHASSIS});*OPC?",
+    )
+    await say(bond, "SOUR:CURR 25;DWEL 1;:INIT")
+    await bond.wait_idle()
+    assert (await say(bond, "FETC:SUMM?")).split(",")[3] == "UNDER"
+
+
+@pytest.mark.parametrize(
+    ("faults", "least", "most"),
+    [((), 0.07, 0.1), (("loose_earth",), 0.42, 0.65)],
+)
+async def test_bond_is_four_wire(
+    bench: StandIns, faults: tuple[str, ...], least: float, most: float
+) -> None:
+    """Leads and relays add 0.1 Ω to the loop, and nothing to the reading."""
+    bench.floor.put_in(NEST, "DC-40", faults, "x")
+    points = f"3!{PE},4!{PE},5!{CHASSIS},6!{CHASSIS}"
+    await say(bench.instruments["MX1"], f"ROUT:OPEN:ALL;:ROUT:CLOS (@{points});*OPC?")
+    bond = bench.instruments["GB1"]
+    await say(bond, "SOUR:CURR 25;DWEL 1;:INIT")
+    await bond.wait_idle()
+    _, volts, amperes, _ = (await say(bond, "FETC:SUMM?")).split(",")
+    assert least < float(volts) / float(amperes) < most
+
+
+@pytest.mark.parametrize("network", ["IEC60601", "IEC60990"])
+async def test_earth_leakage_is_what_the_filter_lets_through(bench: StandIns, network: str) -> None:
+    await say(bench.instruments["MX1"], f"ROUT:OPEN:ALL;:ROUT:CLOS (@7!{L},8!{N},9!{PE});*OPC?")
+    meter = bench.instruments["LK1"]
+    await say(meter, f"SENS:LEAK:PATH EART;NETW {network};:SOUR:VOLT 230;DWEL 1;:INIT")
+    await meter.wait_idle()
+    _, _, current, _, load = (await say(meter, "FETC:SUMM?")).split(",")
+    assert float(current) == pytest.approx(230 * 314.16 * 2.2e-9, rel=0.15)
+    assert float(load) == pytest.approx(8.2, rel=0.05)
+
+
+async def test_touching_a_live_case_trips(bench: StandIns) -> None:
+    bench.floor.put_in(NEST, "DC-40", ("swapped_line_earth",), "x")
+    points = f"7!{PE},8!{N},10!{CHASSIS}"
+    await say(bench.instruments["MX1"], f"ROUT:OPEN:ALL;:ROUT:CLOS (@{points});*OPC?")
+    meter = bench.instruments["LK1"]
+    await say(meter, "SENS:LEAK:PATH TOUC;NETW IEC60601;:SOUR:VOLT 230;DWEL 1;:INIT")
+    await meter.wait_idle()
+    ending, _, current, *_ = (await say(meter, "FETC:SUMM?")).split(",")
+    assert float(current) < 50e-3 or ending == "OVERCURRENT"
+
+
+async def test_an_open_guard_keeps_high_voltage_off_and_cuts_it(bench: StandIns) -> None:
+    source = bench.instruments["HV1"]
+    bench.floor.set_guard(False)
+    await source.perform("INIT")
+    assert source.errors[0][0] == -221
+    source.errors.clear()
+    bench.floor.set_guard(True)
+    await say(source, "SOUR:DWEL 100;:INIT")
+    assert source.output_on
+    bench.floor.set_guard(False)
+    assert not source.output_on
+    assert (await say(source, "FETC:SUMM?")).startswith("GUARD")
+
+
+async def test_the_matrix_does_not_switch_under_voltage(bench: StandIns) -> None:
+    await say(bench.instruments["HV1"], "SOUR:DWEL 100;:INIT")
+    matrix = bench.instruments["MX1"]
+    await matrix.perform("ROUT:OPEN:ALL")
+    assert matrix.errors[0][0] == -221
+    await say(bench.instruments["HV1"], "ABOR")
+
+
+async def test_settings_do_not_change_under_voltage(bench: StandIns) -> None:
+    source = bench.instruments["HV1"]
+    await say(source, "SOUR:DWEL 100;:INIT")
+    await source.perform("SOUR:VOLT 4000")
+    assert source.errors[0][0] == -221
+    source.drop("ABORTED")
+
+
+async def test_the_deadman_cuts_an_output_that_nobody_beats_for(bench: StandIns) -> None:
+    source = bench.instruments["HV1"]
+    await say(source, "SYST:DEAD:TIM 0.1;:SOUR:DWEL 1000;:INIT")
+    await asyncio.wait_for(source.wait_idle(), 10)
+    assert (await say(source, "FETC:SUMM?")).startswith("DEADMAN")
+
+
+async def test_a_lost_link_cuts_the_output_that_it_started(bench: StandIns) -> None:
+    ports = await bench.serve()
+    reader, writer = await asyncio.open_connection("127.0.0.1", ports["HV1"])
+    writer.write(b"SOUR:DWEL 1000;:INIT;:OUTP?\n")
+    assert await reader.readline() == b"1\n"
+    writer.close()
+    source = bench.instruments["HV1"]
+    assert isinstance(source, WithstandSource)
+    await asyncio.wait_for(source.wait_idle(), 10)
+    assert source.ending == "LINK"
+
+
+async def test_the_hands_put_units_in_and_switch_instruments(bench: StandIns) -> None:
+    ports = await bench.serve()
+    reader, writer = await asyncio.open_connection("127.0.0.1", ports["HANDS"])
+    writer.write(
+        b'HAND:NEST:EMPT "FX-A/2";:HAND:NEST:LOAD "FX-A/1","DC-40","loose_earth","s";*OPC?\n'
+    )
+    assert await reader.readline() == b"1\n"
+    assert bench.floor.nests["FX-A/2"].unit is None
+    writer.write(b'HAND:POW "GB1",0;*OPC?\n')
+    await reader.readline()
+    with pytest.raises(OSError):
+        await asyncio.open_connection("127.0.0.1", ports["GB1"])
+    writer.write(b'HAND:POW "GB1",1;:HAND:NEST:LOAD "FX-A/1","DC-41","","s";*OPC?\n')
+    writer.write(b"SYST:ERR?\n")
+    assert json.loads((await reader.readline()).split(b",")[0]) == -224
+    _, again = await asyncio.open_connection("127.0.0.1", ports["GB1"])
+    again.close()
+    writer.close()
