@@ -26,7 +26,6 @@ if TYPE_CHECKING:
     from loricate.client import Client
 
 ACCOUNT = "mara"
-DEFINITIONS = (("products", "add_product"), ("limit-sets", "add_limit_set"))
 WRITTEN_ON = dt.date(2026, 11, 25)  # the day that the demo bench's calibration dates speak of
 
 
@@ -101,11 +100,20 @@ def wait_for(client: "Client", seconds: float = 30.0) -> None:
             time.sleep(0.05)
 
 
+def demo_documents(folder: str) -> list[dict[str, Any]]:
+    """Every document of one of the demo's folders as plain data."""
+    paths = sorted((demo_folder() / folder).glob("*.toml"))
+    return [tomllib.loads(path.read_text(encoding="utf-8")) for path in paths]
+
+
 def add_definitions(client: "Client") -> None:
     """Add the demo's products, limit sets and sequences; what is there already stays as it is."""
-    for folder, method in (*DEFINITIONS, ("sequences", "add_sequence")):
-        for path in sorted((demo_folder() / folder).glob("*.toml")):
-            getattr(client, method)(tomllib.loads(path.read_text(encoding="utf-8")))
+    for document in demo_documents("products"):
+        client.add_product(document)
+    for document in demo_documents("limit-sets"):
+        client.add_limit_set(document)
+    for document in demo_documents("sequences"):
+        client.add_sequence(document)
 
 
 def today() -> dt.date:

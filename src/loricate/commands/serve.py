@@ -65,9 +65,10 @@ def run_service(settings: "Settings", host: str, port: int) -> None:
     """Serve until SIGINT or SIGTERM."""
     import uvicorn
 
-    from loricate.service.app import create_app
+    from loricate.service.app import check_start, create_app
     from loricate.service.logs import set_up_logs
 
+    check_start(settings)
     set_up_logs()
     uvicorn.run(
         create_app(settings),

@@ -10,6 +10,8 @@ from starlette.requests import Request
 
 from loricate import __version__
 from loricate.api.problems import ProblemDocument
+from loricate.bench.plan import read_bench_plan
+from loricate.records.store import migrate
 from loricate.service.console_files import ConsoleFiles, no_console
 from loricate.service.desk import Desk
 from loricate.service.logs import AccessLog
@@ -29,6 +31,16 @@ PROBLEMS: dict[int | str, dict[str, object]] = {
         422: "A field is wrong; `errors` names it",
     }.items()
 }
+
+
+def check_start(settings: Settings) -> None:
+    """Update the records and read the bench file, so that a fault is told in one sentence.
+
+    Raises RecordsError (a newer database) and DocumentError (the bench file).
+    """
+    settings.data_folder.mkdir(parents=True, exist_ok=True)
+    migrate(settings.database)
+    read_bench_plan(settings.bench_file)
 
 
 def create_app(settings: Settings) -> FastAPI:

@@ -1,0 +1,200 @@
+"""The command line as people run it: as a process, with its output and exit status."""
+
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+import pytest
+
+from loricate.client import Client
+from loricate.commands import NOUNS, cli
+from tests.conftest import DEMO, write_patient_profiles
+
+Run = Callable[..., subprocess.CompletedProcess[str]]
+SERIALS = ["1=DC40-26-0117", "3=DC40-26-0119"]
+
+
+@pytest.fixture
+def loricate(site: dict[str, Any], client: Client, tmp_path: Path) -> Run:
+    """Run a command against the shared site, signed in as its engineer."""
+    environment = {
+        **os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": client.token,
+        "XDG_CONFIG_HOME": str(tmp_path),
+    }  # fmt: skip
+
+    def run(*words: str, **more: str) -> subprocess.CompletedProcess[str]:
+        return subprocess.run(
+            [sys.executable, "-m", "loricate", *words], env={**environment, **more}, cwd=tmp_path,
+            capture_output=True, text=True, timeout=120, check=False,
+        )  # fmt: skip
+
+    return run
+
+
+def every_command(group: click.Group, path: str = "") -> list[tuple[str, click.Command]]:
+    """Every command below a group with its words."""
+    found = []
+    context = click.Context(group)
+    for name in group.list_commands(context):
+        command = group.get_command(context, name)
+        assert command is not None
+        if isinstance(command, click.Group):
+            found += every_command(command, f"{path} {name}")
+        else:
+            found.append((f"{path} {name}".strip(), command))
+    return found
+
+
+@pytest.mark.parametrize(("words", "command"), every_command(cli), ids=lambda each: str(each)[:30])
+def test_every_command_has_help_with_an_example_and_json(
+    words: str, command: click.Command
+) -> None:
+    assert command.help and f"Example: loricate {words.split()[0]}" in command.help
+    assert any(parameter.name == "as_json" for parameter in command.params)
+
+
+def test_help_loads_no_noun() -> None:
+    probe = (
+        "import sys; from loricate.commands import cli; "
+        "cli(['--help'], standalone_mode=False); print('LOADED', *sorted(sys.modules))"
+    )
+    done = subprocess.run([sys.executable, "-c", probe], capture_output=True, text=True, check=True)
+    help_text, loaded = done.stdout.split("LOADED")
+    assert all(noun in help_text for noun in NOUNS)
+    heavy = {"numpy", "httpx", "pydantic", "fastapi", "rich", "sqlite3", "reportlab"}
+    assert not heavy & set(loaded.split())
+
+
+def test_a_run_with_a_failing_unit_exits_3(loricate: Run) -> None:
+    done = loricate("run", "start", "DC40-FINAL", *SERIALS, "--pass-visual")
+    assert done.returncode == 3, done.stderr
+    table = done.stdout.splitlines()
+    assert table[1].split()[:2] == ["NEST", "SERIAL"]
+    assert "FAIL (breakdown)" in done.stdout and "PASS" in table[2]
+    assert "Withstand, mains to case: FAIL" in done.stderr, "progress goes to standard error"
+    shown = loricate("run", "show", "--readings")
+    assert shown.returncode == 0 and "IEC 60335-1:2010 Annex A" in shown.stdout
+    listed = json.loads(loricate("run", "show", "--json").stdout)
+    assert listed["verdict"] == "fail"
+
+
+def test_a_run_of_good_units_exits_0_and_its_certificate_verifies(
+    loricate: Run, tmp_path: Path, site: dict[str, Any]
+) -> None:
+    done = loricate("run", "start", "DC40-FINAL", SERIALS[0], "--pass-visual", "--json")
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)["units"][0]["certificate"].startswith("C-")
+    got = loricate("certificate", "get", "DC40-26-0117", "--to", "papers")
+    json_path, pdf_path = (tmp_path / line for line in got.stdout.split())
+    with Client(site["url"]) as stranger:
+        key = tmp_path / "site-key.jwk"
+        key.write_text(json.dumps(stranger.site_key()))
+    for path in (json_path, pdf_path):
+        # No service is reachable for this one: verifying is offline.
+        done = loricate("certificate", "verify", str(path), "--key", str(key),
+                        LORICATE_SERVICE="http://127.0.0.1:1")  # fmt: skip
+        assert done.returncode == 0 and "Genuine and unchanged" in done.stdout
+    json_path.write_text(json_path.read_text().replace('"fail"', '"pass"').replace("mΩ", "µΩ"))
+    done = loricate("certificate", "verify", str(json_path), "--key", str(key))
+    assert done.returncode == 1 and "the signed value is" in done.stdout
+    shown = loricate("certificate", "show", "DC40-26-0117")
+    assert "≤ 200 mΩ" in shown.stdout
+
+
+def test_a_question_is_asked_at_the_terminal(loricate: Run, site: dict[str, Any]) -> None:
+    """Standard input that is not a terminal is answered line by line."""
+    done = subprocess.run(
+        [sys.executable, "-m", "loricate", "run", "start", "DC40-FINAL", "1=Q-1"],
+        env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token_of(site)},
+        input="fail\n", capture_output=True, text=True, timeout=60, check=False,
+    )  # fmt: skip
+    assert done.returncode == 3 and "answered_fail" in done.stdout
+    assert "Case closed" in done.stderr
+
+
+def token_of(site: dict[str, Any]) -> str:
+    with Client(site["url"]) as client:
+        return client.sign_in(site["name"], site["password"]).token
+
+
+def test_sequences(loricate: Run, tmp_path: Path) -> None:
+    assert "DC40-FINAL" in loricate("sequence", "list").stdout
+    assert "400 µA to 5 mA" in loricate("sequence", "show", "DC40-FINAL").stdout
+    path = DEMO / "sequences" / "dc40-final.toml"
+    assert "is good: 5 steps" in loricate("sequence", "check", str(path)).stdout
+    assert "revision 1" in loricate("sequence", "add", str(path)).stdout
+    wrong = tmp_path / "wrong.toml"
+    wrong.write_text(path.read_text().replace('level = "1 kV"', 'level = "1 kΩ"'))
+    done = loricate("sequence", "check", str(wrong))
+    assert done.returncode == 1 and "step[3].settings.level" in done.stderr
+    wrong.write_text("step = [")
+    assert loricate("sequence", "check", str(wrong)).returncode == 2
+
+
+def test_bench_and_units(loricate: Run) -> None:
+    bench = loricate("bench", "show").stdout
+    assert "Guard closed" in bench and bench.count("answers") == 5
+    assert json.loads(loricate("bench", "show", "--json").stdout)["code"] == "BENCH-2"
+    loricate("run", "start", "DC40-FINAL", "2=U-77", "--pass-visual")
+    assert "U-77" in loricate("unit", "find", "U-7*").stdout
+    assert "MEASURED" in loricate("unit", "show", "U-77").stdout
+
+
+@pytest.mark.parametrize(
+    ("words", "status", "says"),
+    [
+        (("run", "start", "DC40-FINAL", "nest1"), 2, "is not nest=serial"),
+        (("run", "start", "DC40-FINAL", "1=A", "1=B"), 2, "given twice"),
+        (("run", "start", "DC40-FINAL", "9=A"), 1, "no nest '9'"),
+        (("run", "start", "NONE", "1=A"), 1, "no sequence 'NONE'"),
+        (("run", "abort"), 1, "No run is under way"),
+        (("unit", "show", "nobody"), 1, "no unit 'nobody'"),
+        (("certificate", "get", "C-1999-000001"), 1, "C-1999-000001"),
+        (("bench", "show", "--service", "http://127.0.0.1:1"), 1, "start it"),
+        (("nonsense",), 2, "No such command"),
+        (("bench", "show", "--token", "stale"), 1, "sign in again"),
+    ],
+)
+def test_what_is_refused_exits_with_one_sentence(
+    loricate: Run, words: tuple[str, ...], status: int, says: str
+) -> None:
+    done = loricate(*words)
+    assert (done.returncode, done.stdout) == (status, "")
+    assert says in done.stderr and "Traceback" not in done.stderr
+
+
+def test_signing_in_is_kept_for_later_commands(site: dict[str, Any], tmp_path: Path) -> None:
+    environment = {**os.environ, "XDG_CONFIG_HOME": str(tmp_path)}
+    words = ("--service", site["url"], "--name", site["name"], "--password", site["password"])
+    for command in (("sign-in", *words), ("bench", "show")):
+        done = subprocess.run(
+            [sys.executable, "-m", "loricate", *command], env=environment,
+            capture_output=True, text=True, timeout=60, check=False,
+        )  # fmt: skip
+        assert done.returncode == 0, done.stderr
+    assert "BENCH-2" in done.stdout
+    kept = tmp_path / "loricate" / "session.json"
+    assert kept.stat().st_mode & 0o777 == 0o600
+    assert site["password"] not in kept.read_text()
+
+
+def test_the_example_leaves_what_it_promises(tmp_path: Path) -> None:
+    write_patient_profiles(tmp_path / "out" / "service")
+    done = subprocess.run(
+        [sys.executable, "-m", "loricate", "example", "--to", "out", "--pace", "20"],
+        cwd=tmp_path, capture_output=True, text=True, timeout=120, check=False,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    left = {str(p.relative_to(tmp_path / "out")) for p in (tmp_path / "out").rglob("DC40*")}
+    passed, failed = ("0117", "0118", "0120"), "0119"
+    assert left == {
+        *(f"certificates/DC40-26-{n}.{kind}" for n in passed for kind in ("json", "pdf")),
+        *(f"nonconformance/DC40-26-{failed}.{kind}" for kind in ("json", "pdf")),
+    }
+    assert (tmp_path / "out" / "readings.csv").read_text().count("\n") > 40
+    assert json.loads((tmp_path / "out" / "site-key.jwk").read_text())["crv"] == "Ed25519"

@@ -1,0 +1,214 @@
+"""The web console in headless Chromium, driven by keyboard as an operator would, and by axe."""
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from loricate.client import Client
+from tests.conftest import run_load
+
+pytestmark = pytest.mark.console
+
+AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
+CHROMIUM = [
+    "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+SIZES = {"desk": {"width": 1280, "height": 800}, "tablet": {"width": 1024, "height": 768}}
+SLOW_MS = 30_000
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def page(browser: Browser) -> Iterator[Page]:
+    """A page that fails its test on any error in the browser's log."""
+    context = browser.new_context(viewport=SIZES["desk"])  # type: ignore[arg-type]  # its own TypedDict
+    context.set_default_timeout(SLOW_MS)
+    expect.set_options(timeout=SLOW_MS)
+    page = context.new_page()
+    faults: list[str] = []
+    page.on("pageerror", lambda error: faults.append(str(error)))
+    page.on("console", lambda m: faults.append(m.text) if m.type == "error" else None)
+    yield page
+    context.close()
+    # A refused request shows in the browser's log as well; it is the answer that a test asked for.
+    assert [fault for fault in faults if "status of 4" not in fault] == []
+
+
+def sign_in(page: Page, site: dict[str, Any], path: str = "/") -> None:
+    page.goto(site["url"] + path)
+    page.get_by_label("Name").fill(site["name"])
+    page.get_by_label("Password").fill(site["password"])
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Sign out")).to_be_visible()
+
+
+def check_accessible(page: Page) -> None:
+    """Axe finds nothing serious, and nothing makes the page scroll sideways."""
+    page.evaluate(AXE.read_text(encoding="utf-8"))
+    found = page.evaluate("axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag22aa']})")
+    serious = [
+        (each["id"], each["nodes"][0]["html"][:120])
+        for each in found["violations"]
+        if each["impact"] in ("serious", "critical")
+    ]
+    assert serious == [] and len(found["passes"]) > 5
+    assert page.evaluate(
+        "document.documentElement.scrollWidth <= document.documentElement.clientWidth"
+    )
+
+
+def load_by_scanner(page: Page, **nests: str) -> None:
+    """Type serials as a scanner does, each ended by Enter; focus must move by itself."""
+    expect(page.get_by_label("Nest 1")).to_be_focused()
+    for nest, serial in nests.items():
+        page.get_by_label(f"Nest {nest.removeprefix('n')}").press_sequentially(serial)
+        page.keyboard.press("Enter")
+
+
+def test_a_wrong_password_is_told(page: Page, site: dict[str, Any]) -> None:
+    page.goto(site["url"])
+    page.get_by_label("Name").fill("nobody")
+    page.get_by_label("Password").fill("wrong")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("name or the password is wrong")
+    check_accessible(page)
+
+
+@pytest.mark.parametrize("mode", ["light", "dark"])
+def test_a_whole_load_by_keyboard(page: Page, site: dict[str, Any], mode: str) -> None:
+    sign_in(page, site)
+    if mode == "dark":
+        page.get_by_role("button", name="Dark").click()
+        page.goto(site["url"])
+    expect(page.get_by_label("Nest 1")).to_be_focused()
+    page.keyboard.type("DC40-26-0117")
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("Nest 2")).to_be_focused()
+    page.get_by_label("Nest 3").fill("DC40-26-0119")
+    check_accessible(page)
+    page.get_by_role("button", name="Check this load").press("Enter")
+    expect(page.get_by_role("button", name="Arm high voltage")).to_be_visible()
+    check_accessible(page)
+    page.keyboard.press("F8")
+    expect(page.get_by_role("button", name="Start")).to_be_visible()
+    page.keyboard.press("F9")
+    for nest in "13":
+        expect(page.get_by_role("group", name=f"Question for nest {nest}")).to_be_visible()
+        if nest == "1":
+            check_accessible(page)
+        page.keyboard.press("1")
+    expect(page.get_by_test_id("verdict")).to_have_text("FAIL")
+    expect(page.get_by_role("region", name="Nest 1")).to_contain_text("PASS")
+    expect(page.get_by_role("region", name="Nest 3")).to_contain_text("breakdown")
+    readings = page.get_by_role("table", name="Readings of DC40-26-0117")
+    expect(readings).to_contain_text("≤ 200 mΩ")
+    expect(readings).to_contain_text("IEC 60335-1:2010 Annex A")
+    check_accessible(page)
+    page.set_viewport_size(SIZES["tablet"])  # type: ignore[arg-type]  # its own TypedDict
+    check_accessible(page)
+    href = page.get_by_role("link", name=re.compile("^Certificate C-")).get_attribute("href")
+    answer = page.request.get(site["url"] + str(href))
+    assert answer.body().startswith(b"%PDF")
+    page.keyboard.press("F2")
+    expect(page.get_by_label("Nest 1")).to_be_focused()
+
+
+def test_live_tiles_show_what_is_measured_and_escape_aborts(
+    page: Page, site: dict[str, Any], sequence_document: dict[str, Any]
+) -> None:
+    sequence_document["code"] = "CONSOLE-LONG"
+    sequence_document["step"] = [sequence_document["step"][3]]
+    sequence_document["step"][0]["settings"]["dwell"] = "30 min"
+    with Client(site["url"]) as client:
+        client.sign_in(site["name"], site["password"])
+        client.add_sequence(sequence_document)
+    sign_in(page, site, "/run?sequence=CONSOLE-LONG&fixture=FX-A")
+    load_by_scanner(page, n1="L-1")
+    page.get_by_role("button", name="Check this load").click()
+    page.get_by_role("button", name="Arm high voltage").click()
+    page.get_by_role("button", name="Start").click()
+    tile = page.get_by_role("region", name="Nest 1")
+    expect(tile).to_contain_text(re.compile(r"Voltage\s*(1\.00\d kV|99\d\.\d V)"))
+    expect(tile).to_contain_text(re.compile(r"Current\s*1\.\d+ mA"))
+    expect(tile).to_contain_text("s, dwell")
+    check_accessible(page)
+    page.keyboard.press("Escape")
+    expect(page.get_by_test_id("verdict")).to_have_text("INCONCLUSIVE")
+    expect(page.get_by_role("alert")).to_contain_text("Aborted by mara")
+
+
+def test_a_load_that_is_refused_is_told_and_keeps_what_was_typed(
+    page: Page, site: dict[str, Any]
+) -> None:
+    sign_in(page, site)
+    load_by_scanner(page, n1="SAME", n2="same")
+    page.get_by_role("button", name="Check this load").click()
+    expect(page.get_by_role("alert")).to_contain_text("in nest 1 already")
+    expect(page.get_by_label("Nest 2")).to_have_value("same")
+
+
+def test_units_are_found_and_the_search_stands_in_the_address(
+    page: Page, site: dict[str, Any]
+) -> None:
+    with Client(site["url"]) as client:
+        client.sign_in(site["name"], site["password"])
+        run_load(client, {"1": "FIND-ME-7"})
+    sign_in(page, site, "/units")
+    page.get_by_label("Serial, or a part of it").fill("ME-7")
+    expect(page.get_by_role("table", name="Units found").get_by_role("link")).to_have_count(1)
+    assert "serial=ME-7" in page.url
+    check_accessible(page)
+    page.get_by_role("link", name="FIND-ME-7").click()
+    expect(page.get_by_role("heading", name="FIND-ME-7")).to_be_visible()
+    expect(page.get_by_role("link", name="signed data")).to_be_visible()
+    check_accessible(page)
+    page.goto(f"{site['url']}/units?serial=no-such-serial")
+    expect(page.get_by_text("No unit matches")).to_be_visible()
+
+
+def test_anyone_may_verify_a_paper(page: Page, site: dict[str, Any]) -> None:
+    with Client(site["url"]) as client:
+        client.sign_in(site["name"], site["password"])
+        run_id = run_load(client, {"1": "PAPER-1"})
+        number = client.run(run_id).units[0].certificate
+    page.goto(f"{site['url']}/verify/{number}")
+    expect(page.get_by_text("its signature is good")).to_be_visible()
+    expect(page.get_by_text("PAPER-1")).to_be_visible()
+    check_accessible(page)
+    page.goto(f"{site['url']}/verify/C-1999-000001")
+    expect(page.get_by_role("alert")).to_contain_text("The paper in your hand is not ours")
+
+
+def test_the_first_route_is_small() -> None:
+    """Under 250 kB of JavaScript, gzipped, before the first page shows."""
+    import gzip
+
+    folder = Path(__file__).parents[2] / "src" / "loricate" / "_console"
+    page = (folder / "index.html").read_text(encoding="utf-8")
+    scripts = set(re.findall(r"/(assets/[\w.-]+\.js)", page))
+    first = next(folder / name for name in scripts if "index" in name)
+    for name in re.findall(r'from"\./([\w.-]+\.js)"', first.read_text(encoding="utf-8")):
+        scripts.add(f"assets/{name}")
+    size = sum(len(gzip.compress((folder / name).read_bytes())) for name in scripts)
+    assert 50_000 < size < 250_000
+
+
+def test_pages_are_served_with_a_strict_policy(page: Page, site: dict[str, Any]) -> None:
+    answer = page.request.get(site["url"] + "/units/anything")
+    assert (
+        answer.status == 200
+        and "frame-ancestors 'none'" in answer.headers["content-security-policy"]
+    )
+    assert page.request.get(site["url"] + "/assets/none.js").status == 404

@@ -1,0 +1,159 @@
+"""Signing in: tokens, cookies with CSRF secrets, roles, and a limit on attempts."""
+
+import asyncio
+import datetime as dt
+from collections.abc import AsyncIterator
+from pathlib import Path
+
+import httpx
+import pytest
+
+from loricate.records import accounts
+from loricate.service.app import create_app
+from loricate.service.problems import TooManyAttempts
+from loricate.service.settings import FirstAccount, Settings
+from loricate.service.sign_in import ATTEMPTS, WINDOW_S, AttemptLimiter
+from tests.rig import DEMO
+
+PEOPLE = {"mara": "engineer", "olle": "operator", "quin": "quality"}
+
+
+@pytest.fixture
+async def wire(tmp_path: Path) -> AsyncIterator[httpx.AsyncClient]:
+    """The application with an account of each role; its bench answers to nobody."""
+    people = tuple(FirstAccount(name, name, role, f"{name}-pass") for name, role in PEOPLE.items())
+    bench = tmp_path / "bench.toml"
+    text = (DEMO / "bench" / "bench.toml").read_text(encoding="utf-8")
+    bench.write_text(text.replace(":521", ":1"), encoding="utf-8")
+    app = create_app(Settings(bench, tmp_path, "http://bench", accounts=people))
+    transport = httpx.ASGITransport(app)
+    async with app.router.lifespan_context(app):
+        async with httpx.AsyncClient(transport=transport, base_url="http://bench/api/v1") as wire:
+            wire.headers["x-test-app"] = "1"
+            yield wire
+
+
+async def sign_in(wire: httpx.AsyncClient, name: str, keep: str = "token") -> httpx.Response:
+    body = {"name": name, "password": f"{name}-pass", "keep": keep}
+    return await wire.post("/sign-in", json=body)
+
+
+async def bearer(wire: httpx.AsyncClient, name: str) -> dict[str, str]:
+    return {"Authorization": f"Bearer {(await sign_in(wire, name)).json()['token']}"}
+
+
+async def test_a_token_works_until_signed_out(wire: httpx.AsyncClient) -> None:
+    headers = await bearer(wire, "mara")
+    assert (await wire.get("/me", headers=headers)).json()["role"] == "engineer"
+    assert (await wire.post("/sign-out", headers=headers)).status_code == 204
+    assert (await wire.get("/me", headers=headers)).status_code == 401
+
+
+async def test_a_browser_session_needs_its_csrf_secret_to_write(wire: httpx.AsyncClient) -> None:
+    answer = await sign_in(wire, "mara", "cookie")
+    cookie = answer.headers["set-cookie"].lower()
+    assert "httponly" in cookie and "samesite=strict" in cookie
+    assert answer.json()["token"] == "", "the secret is in the cookie alone"
+    assert (await wire.get("/me")).status_code == 200
+    refused = await wire.post("/sign-out")
+    assert refused.status_code == 403 and "X-Loricate-CSRF" in refused.json()["detail"]
+    csrf = (await wire.get("/me")).json()["csrf"]
+    done = await wire.post("/sign-out", headers={"X-Loricate-CSRF": csrf})
+    assert done.status_code == 204
+
+
+@pytest.mark.parametrize(("name", "password"), [("mara", "wrong"), ("nobody", "mara-pass")])
+async def test_a_wrong_name_and_a_wrong_password_are_told_alike(
+    wire: httpx.AsyncClient, name: str, password: str
+) -> None:
+    answer = await wire.post("/sign-in", json={"name": name, "password": password})
+    assert answer.status_code == 401
+    assert answer.json()["detail"] == (
+        "The name or the password is wrong; check both and try again."
+    )
+
+
+async def test_attempts_are_limited(wire: httpx.AsyncClient) -> None:
+    for _ in range(ATTEMPTS):
+        await wire.post("/sign-in", json={"name": "mara", "password": "wrong"})
+    answer = await sign_in(wire, "mara")
+    assert answer.status_code == 429
+    assert 0 < int(answer.headers["retry-after"]) <= WINDOW_S + 1
+
+
+def test_the_limit_is_over_a_sliding_minute() -> None:
+    moment = [0.0]
+    limiter = AttemptLimiter(lambda: moment[0])
+    for _ in range(ATTEMPTS):
+        limiter.failed("name x")
+    with pytest.raises(TooManyAttempts):
+        limiter.check("name x")
+    limiter.check("name y")
+    moment[0] = WINDOW_S + 1
+    limiter.check("name x")
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "allowed"),
+    [
+        ("GET", "/runs", {"mara", "olle", "quin"}),
+        ("GET", "/units", {"mara", "olle", "quin"}),
+        ("GET", "/ledger", {"mara", "olle", "quin"}),
+        ("GET", "/sequences", {"mara", "olle", "quin"}),
+        ("POST", "/runs", {"mara", "olle"}),
+        ("POST", "/runs/x/arm", {"mara", "olle"}),
+        ("POST", "/runs/x/start", {"mara", "olle"}),
+        ("POST", "/runs/x/abort", {"mara", "olle"}),
+        ("POST", "/runs/x/answers", {"mara", "olle"}),
+        ("POST", "/products", {"mara"}),
+        ("POST", "/limit-sets", {"mara"}),
+        ("POST", "/sequences", {"mara"}),
+    ],
+)
+async def test_roles(wire: httpx.AsyncClient, method: str, path: str, allowed: set[str]) -> None:
+    body = {"sequence": "x", "fixture": "x", "load": [{"nest": "1", "serial": "A"}]}
+    if path.endswith("answers"):
+        body = {"nest": "1", "choice": "pass"}
+    let_in = set()
+    for name in PEOPLE:
+        headers = await bearer(wire, name)
+        sent = body if method == "POST" else None
+        answer = await wire.request(method, path, headers=headers, json=sent)
+        if answer.status_code != 403:
+            let_in.add(name)
+        else:
+            assert name in answer.json()["detail"]
+    assert let_in == allowed
+
+
+def read_records(folder: Path) -> bytes:
+    """Everything that the records' files hold."""
+    return b"".join(path.read_bytes() for path in folder.glob("records.sqlite*"))
+
+
+async def test_secrets_are_not_kept_in_the_records(wire: httpx.AsyncClient, tmp_path: Path) -> None:
+    token = (await sign_in(wire, "mara")).json()["token"]
+    kept = await asyncio.to_thread(read_records, tmp_path)
+    assert token.encode() not in kept and b"mara-pass" not in kept
+    assert b"argon2id" in kept
+
+
+async def test_an_expired_session_is_over(wire: httpx.AsyncClient, tmp_path: Path) -> None:
+    from loricate.records.store import open_connection
+
+    headers = await bearer(wire, "mara")
+    past = (dt.datetime.now(dt.UTC) - dt.timedelta(seconds=1)).isoformat()
+
+    def expire() -> None:
+        conn = open_connection(tmp_path / "records.sqlite")
+        conn.execute("UPDATE session SET expires_at = ?", (past.replace("+00:00", "Z"),))
+        assert accounts.find_account(conn, "MARA") is not None, "names are not case-sensitive"
+        conn.close()
+
+    await asyncio.to_thread(expire)
+    assert (await wire.get("/me", headers=headers)).status_code == 401
+
+
+async def test_a_bench_that_does_not_answer_is_told_before_a_run(wire: httpx.AsyncClient) -> None:
+    health = (await wire.get("http://bench/health")).json()
+    assert health["status"] == "degraded" and len(health["problems"]) == 5
