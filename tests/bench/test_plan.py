@@ -8,7 +8,8 @@ import pytest
 from loricate.bench.plan import read_bench_plan
 from loricate.bench.profiles import read_profile
 from loricate.core.errors import DocumentError
-from tests.conftest import DEMO, PROFILES
+from tests.conftest import PROFILES
+from tests.rig import DEMO
 
 TEXT = (DEMO / "bench" / "bench.toml").read_text(encoding="utf-8")
 

@@ -2,12 +2,16 @@
 
 import io
 import json
+import subprocess
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import numpy
 import pikepdf
 import pytest
+import zxingcpp
+from PIL import Image
 
 from loricate.certificates.ledger import GENESIS, chain_faults, entry_hash
 from loricate.certificates.paper import make_pdf
@@ -130,6 +134,17 @@ def test_both_page_sizes_embed_every_font(key: SiteKey, size: str, width: int) -
         for page in found.pages:
             for font in page.Resources.Font.values():
                 assert "/FontFile2" in font.FontDescriptor, "every font is embedded"
+
+
+def test_the_code_on_the_paper_leads_to_the_verify_page(pdf: bytes, tmp_path: Path) -> None:
+    (tmp_path / "c.pdf").write_bytes(pdf)
+    picture = tmp_path / "c"
+    subprocess.run(
+        ["pdftoppm", "-r", "110", "-gray", "-singlefile", tmp_path / "c.pdf", picture], check=True
+    )
+    with Image.open(picture.with_suffix(".pgm")) as image:
+        (found,) = zxingcpp.read_barcodes(numpy.asarray(image))
+    assert found.text == document()["verify_url"]
 
 
 def test_a_long_certificate_runs_over_pages_and_stays_genuine(key: SiteKey) -> None:

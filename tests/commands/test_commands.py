@@ -13,7 +13,8 @@ import pytest
 
 from loricate.client import Client
 from loricate.commands import NOUNS, cli
-from tests.conftest import DEMO, write_patient_profiles
+from tests.conftest import write_patient_profiles
+from tests.rig import DEMO
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
 SERIALS = ["1=DC40-26-0117", "3=DC40-26-0119"]

@@ -24,7 +24,8 @@ PASSWORD = "for this test"
 @contextmanager
 def service(folder: Path, port: int) -> Iterator[subprocess.Popen[bytes]]:
     """The service in a process of its own, on stand-ins that outlive it."""
-    words = ["serve", "--bench", folder / "bench.toml", "--data", folder, "--port", str(port),
+    words = ["serve", "--bench", str(folder / "bench.toml"), "--data", str(folder), "--port",
+             str(port),
              "--account", "mara"]  # fmt: skip
     with (folder / "service.log").open("ab") as log:
         process = subprocess.Popen(
@@ -168,7 +169,15 @@ def test_a_newer_database_is_refused_with_one_sentence(tmp_path: Path) -> None:
         conn = open_connection(tmp_path / "records.sqlite")
         conn.execute("PRAGMA user_version = 999")
         conn.close()
-        words = ["serve", "--bench", tmp_path / "bench.toml", "--data", tmp_path, "--port", "0"]
+        words = [
+            "serve",
+            "--bench",
+            str(tmp_path / "bench.toml"),
+            "--data",
+            str(tmp_path),
+            "--port",
+            "0",
+        ]
         done = subprocess.run(
             [sys.executable, "-m", "loricate", *words], capture_output=True, text=True, timeout=60
         )

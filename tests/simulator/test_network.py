@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from loricate.simulator.network import (
     EARTH,
     Capacitor,
+    Element,
     Gap,
     Network,
     Resistor,
@@ -59,7 +60,7 @@ def test_settling_follows_the_exponential() -> None:
 @pytest.mark.parametrize(("hertz", "shown"), [(50.0, 99.87e-6), (964.6, 70.7e-6)])
 def test_the_medical_body_network_weights_frequency(hertz: float, shown: float) -> None:
     """IEC 60601-1 figure 12: 100 µA at 50 Hz reads 99.87 µA; at the corner, 0.707 of it."""
-    elements = [
+    elements: list[Element] = [
         Resistor("p", EARTH, 1_000.0), Resistor("p", "c", 10_000.0), Capacitor("c", EARTH, 15e-9),
     ]  # fmt: skip
     source = Source("p", EARTH, 100e-6 * 1e9, 1e9)  # as good as a current source

@@ -9,7 +9,7 @@ import pytest
 from loricate.simulator.instruments.withstand_source import WithstandSource
 from loricate.simulator.server import Instrument
 from loricate.simulator.standins import StandIns
-from tests.conftest import DEMO
+from tests.rig import DEMO
 
 NEST = "FX-A/1"
 L, N, PE, CHASSIS = 1, 2, 3, 4

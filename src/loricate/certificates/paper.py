@@ -29,6 +29,7 @@ PAGE_SIZES = {"A4": A4, "Letter": LETTER}
 INK, SOFT, RULE = HexColor(0x1C2426), HexColor(0x56646A), HexColor(0xB7C2C2)
 GOOD, BAD, UNSURE = HexColor(0x1F6B4F), HexColor(0xA3321F), HexColor(0x8A5A00)
 MARGIN = 16 * mm
+QR_MASK = 3
 WORDS = {"pass": "PASS", "fail": "FAIL", "inconclusive": "INCONCLUSIVE", "not_run": "NOT RUN"}
 
 
@@ -39,6 +40,7 @@ def _register_fonts() -> None:
             pdfmetrics.registerFont(TTFont(name, str(path)))
     # The library falls back on an unembedded font wherever it is not told otherwise.
     rl_config.canvas_basefontname = PLAIN
+    rl_config.useA85 = 0  # streams as they are, not in printable characters
     rl_config.defaultGraphicsFontName = PLAIN
 
 
@@ -270,9 +272,11 @@ def _text(
     canvas: Canvas, x: float, y: float, text: str, font: str, size: float, ink: Color,
     side: str = "left",
 ) -> None:  # fmt: skip
+    if not text:
+        return
     canvas.setFont(font, size)
     canvas.setFillColor(ink)
-    (canvas.drawRightString if side == "right" else canvas.drawString)(x, y, text)
+    canvas.drawString(x - _width(text, font, size) if side == "right" else x, y, text)
 
 
 def _rule(canvas: Canvas, left: float, right: float, y: float, width: float) -> None:
@@ -283,12 +287,21 @@ def _rule(canvas: Canvas, left: float, right: float, y: float, width: float) -> 
 
 def _wrapped(text: str, font: str, size: float, width: float) -> list[str]:
     lines: list[str] = []
+    space, used = _width(" ", font, size), 0.0
     for word in text.split():
-        if lines and pdfmetrics.stringWidth(f"{lines[-1]} {word}", font, size) <= width:
+        needed = _width(word, font, size)
+        if lines and used + space + needed <= width:
             lines[-1] += f" {word}"
+            used += space + needed
         else:
             lines.append(word)
+            used = needed
     return lines
+
+
+@lru_cache(maxsize=4096)
+def _width(text: str, font: str, size: float) -> float:
+    return float(pdfmetrics.stringWidth(text, font, size))
 
 
 def _draw_qr(canvas: Canvas, text: str, x: float, y: float, size: float) -> None:
@@ -297,10 +310,11 @@ def _draw_qr(canvas: Canvas, text: str, x: float, y: float, size: float) -> None
 
     code = QRCode(None, QRErrorCorrectLevel.M)
     code.addData(text)
-    code.make()
+    code.version = code.calculate_version()
+    # Any of the eight masks can be read; trying them all for the prettiest takes most of the time.
+    code.makeImpl(False, QR_MASK)
     count = code.getModuleCount()
-    module = size / count
-    path = canvas.beginPath()
+    runs = []
     for row in range(count):
         start = None
         for column in range(count + 1):
@@ -308,11 +322,14 @@ def _draw_qr(canvas: Canvas, text: str, x: float, y: float, size: float) -> None
             if dark and start is None:
                 start = column
             elif not dark and start is not None:
-                top = y + size - (row + 1) * module
-                path.rect(x + start * module, top, (column - start) * module, module)
+                runs.append(f"{start} {count - 1 - row} {column - start} 1 re")
                 start = None
+    canvas.saveState()
+    canvas.translate(x, y)
+    canvas.scale(size / count, size / count)
     canvas.setFillColor(INK)
-    canvas.drawPath(path, stroke=0, fill=1)
+    canvas.addLiteral("\n".join([*runs, "f"]))
+    canvas.restoreState()
 
 
 def make_pdf(document: dict[str, Any], sealed: str, key: SiteKey, page_size: str = "A4") -> bytes:

@@ -1,0 +1,36 @@
+"""The table of figures."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from bench.paper import certificate_cpu
+from bench.processes import cli_start
+from bench.runs import engine_overhead
+from bench.storage import commit_rate
+from bench.wires import event_lag, link_query
+
+
+@dataclass(frozen=True, slots=True)
+class Figure:
+    """A figure: how it is measured, in what unit, against what, and the ratio aimed at."""
+
+    measure: Callable[[], float]
+    unit: str
+    baseline: str
+    goal: str
+
+
+FIGURES = {
+    "engine_overhead": Figure(
+        engine_overhead, "ratio", "the instruments' own programmed time, pace 1", "<= 1.01"
+    ),
+    "link_query": Figure(link_query, "ratio", "a query over a raw socket", "<= 1.5"),
+    "commit_rate": Figure(
+        commit_rate, "ratio", "bare executemany at the same durability", ">= 0.5"
+    ),
+    "certificate_cpu": Figure(
+        certificate_cpu, "ratio", "a bare one-page PDF of the same library", "<= 3"
+    ),
+    "cli_start": Figure(cli_start, "ratio", "python -c 'import click'", "<= 1.5"),
+    "event_lag": Figure(event_lag, "link round trips", "one query over the link", "<= 10"),
+}

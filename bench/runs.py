@@ -1,0 +1,67 @@
+"""What the engine adds to the instruments' own time."""
+
+import asyncio
+import statistics
+import tempfile
+import time
+from collections.abc import Mapping
+from pathlib import Path
+
+from bench.demo_documents import demo_sequence
+from loricate.bench.bench import Bench
+from loricate.bench.plan import read_bench_plan
+from loricate.commands import demo_site
+from loricate.core.actions import Answer
+from loricate.core.grading import StepGrade, Verdict
+from loricate.core.sequences import ReadyStep
+from loricate.execution.engine import Engine, LoadedUnit
+
+RUNS = 5
+SETTLE_S = 0.005  # the stand-in matrix's relays, which each connection and the end wait for
+
+
+class _Nowhere:
+    """A recorder that keeps nothing: what the records cost is a figure of its own."""
+
+    async def attempt(
+        self, unit: LoadedUnit, index: int, step: ReadyStep, grade: StepGrade, note: str, began: str
+    ) -> None:
+        return None
+
+    async def ended(
+        self, state: str, note: str, verdict: Verdict, units: Mapping[str, tuple[Verdict, str]]
+    ) -> None:
+        return None
+
+
+async def _run_once(bench: Bench) -> float:
+    sequence = demo_sequence()
+    engine = Engine(
+        "bench", sequence, bench.plan.fixture[0], [LoadedUnit("u", "1", "S")], bench, _Nowhere()
+    )
+    begun = time.perf_counter()
+    engine.start()
+    async for event in engine.log.follow():
+        if event.name == "question":
+            engine.answer("1", Answer("pass"))
+    await engine.wait()
+    wall = time.perf_counter() - begun
+    steps = [step for step in sequence.steps if step.kind.name != "visual"]
+    programmed = sum(step.kind.programmed_s(step.settings) for step in steps)
+    return wall / (programmed + SETTLE_S * (len(steps) + 1))
+
+
+def engine_overhead() -> float:
+    """Wall time of a run over the programmed time of its outputs and relays, at pace 1."""
+
+    async def measure(bench_file: Path) -> float:
+        bench = Bench(read_bench_plan(bench_file))
+        await bench.connect()
+        ratios = [await _run_once(bench) for _ in range(RUNS)]
+        await bench.close()
+        return statistics.median(ratios)
+
+    with tempfile.TemporaryDirectory() as folder, demo_site.stand_ins(1.0) as floor:
+        bench_file = Path(folder) / "bench.toml"
+        demo_site.write_bench_file(floor.ports, bench_file)
+        return asyncio.run(measure(bench_file))

@@ -1,0 +1,73 @@
+"""What keeping a graded attempt costs."""
+
+import sqlite3
+import tempfile
+import time
+from pathlib import Path
+
+from bench.demo_documents import demo_sequence
+from bench.pairs import ratio_of_pairs
+from loricate.commands.demo_site import demo_documents
+from loricate.core.grading import DecisionRule, Measured, grade_step
+from loricate.core.quantities import CURRENT, VOLTAGE
+from loricate.core.readings import Reading
+from loricate.records import definitions, runs
+from loricate.records.store import Store, atomic, new_id, now, open_connection
+
+ATTEMPTS, PAIRS = 100, 7
+READINGS = 3
+
+
+def _prepared(store: Store) -> str:
+    """Put a run with one unit in; gives the unit's id."""
+    sequence = demo_sequence()
+
+    def add(conn: sqlite3.Connection) -> str:
+        for document in demo_documents("products"):
+            definitions.add_document(conn, "product", document["code"], document, "mara")
+        for document in demo_documents("limit-sets"):
+            definitions.add_document(conn, "limit_set", document["code"], document, "mara")
+        definitions.add_sequence(conn, sequence, demo_documents("sequences")[0], "mara")
+        run_id = runs.add_run(
+            conn, (sequence.code, 1), "DC-40", "FX-A", {"1": "A"}, {}, "0", "mara"
+        )
+        return str(runs.get_run(conn, run_id)["units"][0]["id"])
+
+    return store.write_now(add)
+
+
+def commit_rate() -> float:
+    """Graded attempts kept a second, over bare transactions of as many rows and as durable."""
+    step = demo_sequence().steps[3]
+    readings = (
+        Reading("current", 1.4e-3, CURRENT, uncertainty=1e-5, instrument="HV1"),
+        Reading("voltage", 999.0, VOLTAGE, uncertainty=5.0, instrument="HV1"),
+        Reading("resistive_current", 4e-6, CURRENT, uncertainty=1e-6, instrument="HV1"),
+    )
+    graded = grade_step(Measured(readings), step.limits, DecisionRule())
+    place = (3, step.id, step.kind.name, step.title)
+    with tempfile.TemporaryDirectory() as folder:
+        store = Store(Path(folder) / "ours.sqlite")
+        unit = _prepared(store)
+        bare = open_connection(Path(folder) / "bare.sqlite")
+        columns = ", ".join(f"c{number} TEXT" for number in range(14))
+        bare.execute(f"CREATE TABLE t ({columns}) STRICT")
+
+        def keep_ours() -> float:
+            begun = time.perf_counter()
+            for _ in range(ATTEMPTS):
+                store.write_now(lambda conn: runs.add_attempt(conn, unit, place, graded, "", now()))
+            return ATTEMPTS / (time.perf_counter() - begun)
+
+        def keep_bare() -> float:
+            begun = time.perf_counter()
+            for _ in range(ATTEMPTS):
+                rows = [(new_id(), *["0.0013"] * 13) for _ in range(READINGS + 1)]
+                with atomic(bare):
+                    bare.executemany(f"INSERT INTO t VALUES ({', '.join('?' * 14)})", rows)
+            return ATTEMPTS / (time.perf_counter() - begun)
+
+        ratio = ratio_of_pairs(keep_ours, keep_bare, PAIRS)
+        bare.close()
+        store.close()
+    return ratio
