@@ -37,7 +37,7 @@ class _Nowhere:
 async def _run_once(bench: Bench) -> float:
     sequence = demo_sequence()
     engine = Engine(
-        "bench", sequence, bench.plan.fixture[0], [LoadedUnit("u", "1", "S")], bench, _Nowhere()
+        "bench", sequence, bench.plan.fixtures[0], [LoadedUnit("u", "1", "S")], bench, _Nowhere()
     )
     begun = time.perf_counter()
     engine.start()
@@ -47,7 +47,7 @@ async def _run_once(bench: Bench) -> float:
     await engine.wait()
     wall = time.perf_counter() - begun
     steps = [step for step in sequence.steps if step.kind.name != "visual"]
-    programmed = sum(step.kind.programmed_s(step.settings) for step in steps)
+    programmed = sum(step.programmed_s for step in steps)
     return wall / (programmed + SETTLE_S * (len(steps) + 1))
 
 

@@ -85,7 +85,7 @@ def event_lag() -> float:
             while not server.started:  # noqa: ASYNC110 - uvicorn has no event for this
                 await asyncio.sleep(0.01)
             desk = app.state.desk
-            engine = Engine("lag", demo_sequence(), desk.bench.plan.fixture[0], [], desk.bench,
+            engine = Engine("lag", demo_sequence(), desk.bench.plan.fixtures[0], [], desk.bench,
                             None)  # type: ignore[arg-type]  # never started, so nothing is recorded  # fmt: skip
             desk.engines["lag"] = engine
             watching = threading.Thread(target=_watch, args=(port, lags))

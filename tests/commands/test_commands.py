@@ -132,7 +132,7 @@ def test_sequences(loricate: Run, tmp_path: Path) -> None:
     wrong = tmp_path / "wrong.toml"
     wrong.write_text(path.read_text().replace('level = "1 kV"', 'level = "1 kΩ"'))
     done = loricate("sequence", "check", str(wrong))
-    assert done.returncode == 1 and "step[3].settings.level" in done.stderr
+    assert done.returncode == 1 and "steps[3].settings.level" in done.stderr
     wrong.write_text("step = [")
     assert loricate("sequence", "check", str(wrong)).returncode == 2
 

@@ -129,8 +129,8 @@ def test_live_tiles_show_what_is_measured_and_escape_aborts(
     page: Page, site: dict[str, Any], sequence_document: dict[str, Any]
 ) -> None:
     sequence_document["code"] = "CONSOLE-LONG"
-    sequence_document["step"] = [sequence_document["step"][3]]
-    sequence_document["step"][0]["settings"]["dwell"] = "30 min"
+    sequence_document["steps"] = [sequence_document["steps"][3]]
+    sequence_document["steps"][0]["settings"]["dwell"] = "30 min"
     with Client(site["url"]) as client:
         client.sign_in(site["name"], site["password"])
         client.add_sequence(sequence_document)

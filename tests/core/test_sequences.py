@@ -60,35 +60,35 @@ def change(path: str, value: object) -> Callable[[Document], None]:
 @pytest.mark.parametrize(
     ("path", "value", "field", "says"),
     [
-        ("step.1.kind", "hipott", "step[1].kind", "choose one of ground_bond, insulation"),
-        ("step.2.id", "earth", "step[2].id", "step[1] already"),
-        ("step.3.settings.levl", "1 kV", "step[3].settings.levl", "not a known key"),
-        ("step.3.settings.level", "1 kΩ", "step[3].settings.level", "is a resistance"),
-        ("step.3.settings.level", "-1 kV", "step[3].settings.level", "greater than 0"),
-        ("step.3.settings.level", None, "step[3].settings.level", "is missing"),
-        ("step.3.settings.high", ["L", "N2"], "step[3].settings.high", "no terminal 'N2'"),
-        ("step.4.limits.current", {"maximum": "500 mΩ"}, "step[4].limits.current", "resistance"),
-        ("step.4.limits.amps", {"maximum": "5 mA"}, "step[4].limits.amps", "grades no 'amps'"),
-        ("step.4.limits.current", {}, "step[4].limits.current", "neither"),
-        ("step.4.limits", {}, "step[4].limits.current", "is missing"),
-        ("step.1.limits.resistance.source", "NONE/x", "step[1].limits.resistance", "no limit set"),
+        ("steps.1.kind", "hipott", "steps[1].kind", "choose one of ground_bond, insulation"),
+        ("steps.2.id", "earth", "steps[2].id", "steps[1] already"),
+        ("steps.3.settings.levl", "1 kV", "steps[3].settings.levl", "not a known key"),
+        ("steps.3.settings.level", "1 kΩ", "steps[3].settings.level", "is a resistance"),
+        ("steps.3.settings.level", "-1 kV", "steps[3].settings.level", "greater than 0"),
+        ("steps.3.settings.level", None, "steps[3].settings.level", "is missing"),
+        ("steps.3.settings.high", ["L", "N2"], "steps[3].settings.high", "no terminal 'N2'"),
+        ("steps.4.limits.current", {"maximum": "500 mΩ"}, "steps[4].limits.current", "resistance"),
+        ("steps.4.limits.amps", {"maximum": "5 mA"}, "steps[4].limits.amps", "grades no 'amps'"),
+        ("steps.4.limits.current", {}, "steps[4].limits.current", "neither"),
+        ("steps.4.limits", {}, "steps[4].limits.current", "is missing"),
+        ("steps.1.limits.resistance.source", "NO/x", "steps[1].limits.resistance", "no limit set"),
         (
-            "step.1.limits.resistance.source", "IEC-60335-1-A/nothing",
-            "step[1].limits.resistance", "no item 'nothing'",
+            "steps.1.limits.resistance.source", "IEC-60335-1-A/nothing",
+            "steps[1].limits.resistance", "no item 'nothing'",
         ),
         (
-            "step.1.limits.resistance.source", "IEC-60335-1-A/withstand-trip",
-            "step[1].limits.resistance", "limits a current",
+            "steps.1.limits.resistance.source", "IEC-60335-1-A/withstand-trip",
+            "steps[1].limits.resistance", "limits a current",
         ),
         (
-            "step.3.limits.current", {"minimum": "5 mA", "maximum": "1 mA"},
-            "step[3].limits.current", "swap them",
+            "steps.3.limits.current", {"minimum": "5 mA", "maximum": "1 mA"},
+            "steps[3].limits.current", "swap them",
         ),
         ("product", "DC-41", "product", "no product 'DC-41'"),
         ("colour", "red", "colour", "not a known key"),
-        ("step.0.settings.questions", [], "step[0].settings.questions", "at least 1"),
+        ("steps.0.settings.questions", [], "steps[0].settings.questions", "at least 1"),
         ("format", "loricate-sequence/9", "format", "loricate-sequence/1"),
-        ("step", [], "step", "at least 1"),
+        ("steps", [], "steps", "at least 1"),
     ],
 )  # fmt: skip
 def test_a_fault_is_named_with_its_path_and_remedy(
@@ -111,8 +111,8 @@ def test_a_fault_is_named_with_its_path_and_remedy(
 def test_every_fault_is_told_at_once(
     sequence_document: Document, product: Product, limit_sets: LimitSets
 ) -> None:
-    change("step.1.kind", "nope")(sequence_document)
-    change("step.3.settings.level", "1 A")(sequence_document)
+    change("steps.1.kind", "nope")(sequence_document)
+    change("steps.3.settings.level", "1 A")(sequence_document)
     with pytest.raises(DocumentError) as refused:
         prepare(sequence_document, {product.code: product}, limit_sets)
     assert len(refused.value.findings) == 2
@@ -120,19 +120,22 @@ def test_every_fault_is_told_at_once(
 
 def test_what_is_no_document_is_refused(product: Product, limit_sets: LimitSets) -> None:
     with pytest.raises(DocumentError):
-        prepare("step", {product.code: product}, limit_sets)
+        prepare("steps", {product.code: product}, limit_sets)
 
 
 def test_the_published_schema_agrees_with_the_code(sequence_document: Document) -> None:
     validator = jsonschema.Draft202012Validator(sequence_schema())
     validator.validate(sequence_document)
     for path, value in (
-        ("step.3.settings.levl", "1 kV"), ("step.1.kind", "nope"), ("step.3.settings.level", 5),
-        ("step.4.limits", {"amps": {"maximum": "1 A"}}),
+        ("steps.3.settings.levl", "1 kV"), ("steps.1.kind", "nope"), ("steps.3.settings.level", 5),
+        ("steps.4.limits", {"amps": {"maximum": "1 A"}}),
     ):  # fmt: skip
-        wrong = {**sequence_document, "step": [dict(step) for step in sequence_document["step"]]}
-        for step in wrong["step"]:
-            step["settings"] = dict(step["settings"])
+        wrong = {
+            **sequence_document,
+            "steps": [dict(entry) for entry in sequence_document["steps"]],
+        }
+        for entry in wrong["steps"]:
+            entry["settings"] = dict(entry["settings"])
         change(path, value)(wrong)
         assert not validator.is_valid(wrong), path
 

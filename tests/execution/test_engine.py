@@ -44,7 +44,7 @@ class Notebook:
 
 def engine_for(rig: Rig, sequence: ReadySequence, nests: str = "1") -> tuple[Engine, Notebook]:
     notebook = Notebook()
-    fixture = rig.bench.plan.fixture[0]
+    fixture = rig.bench.plan.fixtures[0]
     units = [LoadedUnit(f"u{nest}", nest, f"S{nest}") for nest in nests]
     return Engine("r", sequence, fixture, units, rig.bench, notebook), notebook
 

@@ -48,8 +48,8 @@ def test_a_good_load_has_no_finding(sequence: ReadySequence) -> None:
 
 
 def test_a_nest_without_a_contact_is_named(sequence: ReadySequence) -> None:
-    fixture = PLAN.fixture[0].model_copy(update={"nests": {"1": {"L": 1, "N": 2}}})
-    plan = PLAN.model_copy(update={"fixture": (fixture,)})
+    fixture = PLAN.fixtures[0].model_copy(update={"nests": {"1": {"L": 1, "N": 2}}})
+    plan = PLAN.model_copy(update={"fixtures": (fixture,)})
     (found,) = check_load(plan, "FX-A", [("1", "A")], sequence)
     assert "no contact for CHASSIS, PE" in found.message
 

@@ -163,7 +163,7 @@ def test_the_same_document_again_keeps_its_revision(
 
 def test_an_old_revision_keeps_the_limits_it_was_made_with(conn: sqlite3.Connection) -> None:
     tighter = read_demo("limit-sets/iec-60335-1-annex-a.toml")
-    tighter["item"][1]["maximum"] = "0.15 Ω"
+    tighter["items"][1]["maximum"] = "0.15 Ω"
     definitions.add_document(conn, "limit_set", tighter["code"], tighter, "mara")
     old = definitions.ready_sequence(conn, definitions.get_sequence(conn, "DC40-FINAL"))
     assert old.steps[1].limits["resistance"].maximum == 0.2

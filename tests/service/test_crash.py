@@ -61,11 +61,11 @@ def start_and_reach_high_voltage(client: Client, ports: dict[str, int]) -> str:
 
 def long_sequence(document: dict[str, Any]) -> dict[str, Any]:
     """Earth, then a withstand that dwells for two minutes."""
-    steps = {step["id"]: step for step in document["step"]}
+    steps = {step["id"]: step for step in document["steps"]}
     steps["withstand"]["settings"]["dwell"] = "2 min"
     steps["earth"]["settings"].update(dwell="0.2 s", part="PE", earth="PE")
     steps["earth"]["on_fail"] = "carry_on"
-    return {**document, "code": "LONG", "step": [steps["earth"], steps["withstand"]]}
+    return {**document, "code": "LONG", "steps": [steps["earth"], steps["withstand"]]}
 
 
 @pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSTOP])

@@ -101,13 +101,13 @@ def test_what_has_no_sign_in(site: dict[str, Any]) -> None:
 def test_a_faulty_sequence_lists_every_finding(
     wire: httpx.Client, sequence_document: dict[str, Any]
 ) -> None:
-    sequence_document["step"][3]["settings"]["level"] = "1 kΩ"
-    sequence_document["step"][4]["limits"]["current"] = {"maximum": "500 mΩ"}
+    sequence_document["steps"][3]["settings"]["level"] = "1 kΩ"
+    sequence_document["steps"][4]["limits"]["current"] = {"maximum": "500 mΩ"}
     with wire:
         answer = wire.post("/api/v1/sequences", json=sequence_document)
     found = problem_of(answer, 422, "document-refused")
     assert {each["field"] for each in found["errors"]} == {
-        "step[3].settings.level", "step[4].limits.current",
+        "steps[3].settings.level", "steps[4].limits.current",
     }  # fmt: skip
 
 
@@ -115,12 +115,12 @@ def test_a_level_above_the_bench_is_refused_before_anything_is_energised(
     client: Client, wire: httpx.Client, sequence_document: dict[str, Any]
 ) -> None:
     sequence_document["code"] = "TOO-HIGH"
-    sequence_document["step"][3]["settings"]["level"] = "6 kV"
+    sequence_document["steps"][3]["settings"]["level"] = "6 kV"
     client.add_sequence(sequence_document)
     with wire:
         answer = wire.post("/api/v1/runs", json={**RUN, "sequence": "TOO-HIGH"})
     (error,) = problem_of(answer, 422, "not-ready")["errors"]
-    assert error["field"] == "step[3].settings.level" and "5.000 kV" in error["message"]
+    assert error["field"] == "steps[3].settings.level" and "5.000 kV" in error["message"]
 
 
 def test_a_defect_tells_nothing_of_its_insides(tmp_path: Any) -> None:

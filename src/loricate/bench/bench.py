@@ -55,7 +55,7 @@ class Bench:
             return Instrument(name, make_link(name, address), read_profile(profile, folder))
 
         self.instruments = {
-            each.role: make(each.id, each.address, each.profile) for each in plan.instrument
+            each.role: make(each.id, each.address, each.profile) for each in plan.instruments
         }
         self.matrix = make(plan.matrix.id, plan.matrix.address, plan.matrix.profile)
         self.guard = make(plan.guard.id, plan.guard.address, plan.guard.profile)
@@ -100,7 +100,7 @@ class Bench:
 
     def states(self) -> list[InstrumentState]:
         """The state of each instrument, matrix and guard as last seen."""
-        plans: dict[str, InstrumentPlan] = {each.id: each for each in self.plan.instrument}
+        plans: dict[str, InstrumentPlan] = {each.id: each for each in self.plan.instruments}
         found = []
         for instrument in self.everything:
             plan = plans.get(instrument.name)

@@ -65,20 +65,20 @@ class BenchPlan(_Part):
     code: Code
     title: str
     site: str
-    instrument: tuple[InstrumentPlan, ...] = Field(min_length=1)
+    instruments: tuple[InstrumentPlan, ...] = Field(min_length=1)
     matrix: MatrixPlan
     guard: GuardPlan
-    fixture: tuple[FixturePlan, ...] = Field(min_length=1)
+    fixtures: tuple[FixturePlan, ...] = Field(min_length=1)
 
     @model_validator(mode="after")
     def _no_doubles(self) -> "BenchPlan":
-        ids = [*(each.id for each in self.instrument), self.matrix.id, self.guard.id]
+        ids = [*(each.id for each in self.instruments), self.matrix.id, self.guard.id]
         if len(set(ids)) < len(ids):
             raise ValueError(f"two instruments share an id ({', '.join(ids)}); give each its own.")
-        roles = [each.role for each in self.instrument]
+        roles = [each.role for each in self.instruments]
         if len(set(roles)) < len(roles):
             raise ValueError("two instruments have the same role; a bench takes one of each.")
-        for fixture in self.fixture:
+        for fixture in self.fixtures:
             columns = [column for nest in fixture.nests.values() for column in nest.values()]
             if len(set(columns)) < len(columns):
                 raise ValueError(f"fixture {fixture.code} uses a matrix column twice.")
@@ -86,7 +86,7 @@ class BenchPlan(_Part):
 
     def find_fixture(self, code: str) -> FixturePlan | None:
         """Give the fixture of this code, or None."""
-        return next((each for each in self.fixture if each.code == code), None)
+        return next((each for each in self.fixtures if each.code == code), None)
 
 
 def read_bench_plan(path: Path) -> BenchPlan:

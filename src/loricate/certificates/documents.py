@@ -5,7 +5,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from loricate.core.conditions import conditions_text
 from loricate.core.gate import Condition
 from loricate.core.limits import Limit, LimitSource
 from loricate.core.quantities import DIMENSIONS
@@ -40,7 +39,7 @@ def make_document(
 
     Values are SI; each reading also carries the text that the paper shows.
     """
-    settings = {step.id: conditions_text(step.settings) for step in sequence.steps}
+    settings = {step.id: step.conditions for step in sequence.steps}
     latest = {attempt["step_id"]: attempt for attempt in unit["attempts"]}
     sources = [limit.source for step in sequence.steps for limit in step.limits.values()]
     return {

@@ -62,7 +62,7 @@ def write_bench_file(ports: dict[str, int], to: Path) -> None:
     text = (demo_folder() / "bench" / "bench.toml").read_text(encoding="utf-8")
     bench = tomlkit.parse(text)
     shift = today() - WRITTEN_ON
-    parts = [*bench["instrument"], bench["matrix"], bench["guard"]]
+    parts = [*bench["instruments"], bench["matrix"], bench["guard"]]
     for part in parts:
         part["address"] = f"tcp://127.0.0.1:{ports[str(part['id'])]}"
         for name in ("calibrated", "due"):

@@ -21,8 +21,8 @@ def shortfalls(sequence: ReadySequence, bench: Mapping[Role, Capability]) -> tup
     """Say each thing that ``sequence`` demands and ``bench`` cannot give."""
     found = []
     for index, step in enumerate(sequence.steps):
-        for demand in step.kind.demands(step.settings, step.limits):
-            path = f"step[{index}].settings.{demand.field}"
+        for demand in step.demands:
+            path = f"steps[{index}].settings.{demand.field}"
             capability = bench.get(demand.role)
             if capability is None:
                 found.append(

@@ -108,11 +108,11 @@ class LimitSet(BaseModel):
     edition: str
     checked: str = ""
     status: Literal["draft", "released"] = "draft"
-    item: tuple[LimitSetItem, ...]
+    items: tuple[LimitSetItem, ...]
 
     def find(self, item_id: str) -> LimitSetItem | None:
         """Give the item with this id, or None."""
-        return next((item for item in self.item if item.id == item_id), None)
+        return next((item for item in self.items if item.id == item_id), None)
 
 
 def resolve(
@@ -135,7 +135,7 @@ def resolve(
         limit_set, revision = limit_sets[code]
         item = limit_set.find(item_id)
         if item is None:
-            known = ", ".join(each.id for each in limit_set.item)
+            known = ", ".join(each.id for each in limit_set.items)
             raise ValueError(f"limit set '{code}' has no item '{item_id}'; it has {known}.")
         if DIMENSIONS[item.dimension] is not dimension:
             raise ValueError(

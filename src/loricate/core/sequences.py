@@ -10,9 +10,12 @@ from typing import Any, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from loricate.core.actions import Procedure
+from loricate.core.conditions import conditions_text
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.grading import DecisionRule
 from loricate.core.kinds import KINDS, Kind, KindSettings, find_kind
+from loricate.core.kinds.registry import Demand
 from loricate.core.limits import Code, Limit, LimitEntry, LimitSet, resolve
 from loricate.core.products import Product
 
@@ -44,7 +47,7 @@ class Sequence(BaseModel):
     title: str = Field(min_length=1, max_length=120)
     product: Code
     decision: DecisionRule = DecisionRule()
-    step: tuple[Step, ...] = Field(min_length=1)
+    steps: tuple[Step, ...] = Field(min_length=1)
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +60,30 @@ class ReadyStep:
     kind: Kind[Any]
     settings: KindSettings
     limits: Mapping[str, Limit]
+
+    @property
+    def demands(self) -> tuple[Demand, ...]:
+        """What the step needs of instruments; empty when a person alone does it."""
+        return self.kind.demands(self.settings, self.limits)
+
+    @property
+    def programmed_s(self) -> float:
+        """The time in s that the step's output is programmed for."""
+        return self.kind.programmed_s(self.settings)
+
+    @property
+    def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
+        """The unit's terminals that the step names, by setting."""
+        return self.settings.terminals_used()
+
+    @property
+    def conditions(self) -> str:
+        """The conditions of the measurement in one line, for certificates and screens."""
+        return conditions_text(self.settings)
+
+    def procedure(self) -> Procedure:
+        """A fresh generator that performs the step once."""
+        return self.kind.procedure(self.settings, self.limits)
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,13 +140,13 @@ def prepare(
         )
     seen: dict[str, int] = {}
     steps = []
-    for index, step in enumerate(sequence.step):
-        path = f"step[{index}]"
+    for index, step in enumerate(sequence.steps):
+        path = f"steps[{index}]"
         if step.id in seen:
             findings.append(
                 Finding(
                     f"{path}.id",
-                    f"'{step.id}' is the id of step[{seen[step.id]}] already; choose another.",
+                    f"'{step.id}' is the id of steps[{seen[step.id]}] already; choose another.",
                 )
             )
         seen.setdefault(step.id, index)
@@ -132,22 +159,22 @@ def prepare(
 
 
 def _prepare_step(
-    step: Step,
+    entry: Step,
     path: str,
     product: Product | None,
     limit_sets: Mapping[str, tuple[LimitSet, int]],
     findings: list[Finding],
 ) -> ReadyStep | None:
-    kind = find_kind(step.kind)
+    kind = find_kind(entry.kind)
     if kind is None:
         known = ", ".join(sorted(KINDS))
         findings.append(
-            Finding(f"{path}.kind", f"'{step.kind}' is not a kind of step; choose one of {known}.")
+            Finding(f"{path}.kind", f"'{entry.kind}' is not a kind of step; choose one of {known}.")
         )
         return None
-    limits = _prepare_limits(step, kind, path, limit_sets, findings)
+    limits = _prepare_limits(entry, kind, path, limit_sets, findings)
     try:
-        settings = kind.settings.model_validate(step.settings)
+        settings = kind.settings.model_validate(entry.settings)
     except ValidationError as error:
         findings.extend(findings_of(error, f"{path}.settings"))
         return None
@@ -162,7 +189,7 @@ def _prepare_step(
                             f"it has {', '.join(product.terminals)}.",
                         )
                     )
-    return ReadyStep(step.id, step.title or kind.title, step.on_fail, kind, settings, limits)
+    return ReadyStep(entry.id, entry.title or kind.title, entry.on_fail, kind, settings, limits)
 
 
 def _prepare_limits(

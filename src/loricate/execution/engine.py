@@ -132,7 +132,7 @@ class Engine:
 
     async def _perform_steps(self) -> None:
         for index, step in enumerate(self.sequence.steps):
-            if step.kind.demands(step.settings, step.limits):
+            if step.demands:
                 for unit in self.units:
                     await self._perform_step(index, step, unit)
             else:  # nothing on the bench is needed, so the nests need not wait for each other
@@ -170,7 +170,7 @@ class Engine:
 
     async def _perform_procedure(self, step: ReadyStep, unit: LoadedUnit) -> Measured:
         columns = self.fixture.nests[unit.nest]
-        procedure = step.kind.procedure(step.settings, step.limits)
+        procedure = step.procedure()
         show = self._sampler(step, unit)
         try:
             action = next(procedure)

@@ -13,11 +13,7 @@ from loricate.core.sequences import ReadySequence
 
 def needed_roles(sequence: ReadySequence) -> set[Role]:
     """The roles that the sequence's steps demand."""
-    return {
-        demand.role
-        for step in sequence.steps
-        for demand in step.kind.demands(step.settings, step.limits)
-    }
+    return {demand.role for step in sequence.steps for demand in step.demands}
 
 
 def check_load(
@@ -26,7 +22,7 @@ def check_load(
     """Check fixture, nests and serials of a load given as (nest, serial) pairs."""
     fixture = plan.find_fixture(fixture_code)
     if fixture is None:
-        known = ", ".join(each.code for each in plan.fixture)
+        known = ", ".join(each.code for each in plan.fixtures)
         return (Finding("fixture", f"the bench has no fixture '{fixture_code}'; it has {known}."),)
     found = []
     used_nests: set[str] = set()
@@ -34,7 +30,7 @@ def check_load(
     terminals = {
         terminal
         for step in sequence.steps
-        for used in step.settings.terminals_used().values()
+        for used in step.terminals_used.values()
         for terminal in used
     }
     for index, (nest, serial) in enumerate(load):

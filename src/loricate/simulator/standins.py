@@ -48,8 +48,8 @@ class StandInBench(_Model):
     format: Literal["loricate-stand-ins/1"]
     units: tuple[str, ...]
     rows: dict[int, str]
-    instrument: tuple[StandInInstrument, ...]
-    nest: tuple[StandInNest, ...]
+    instruments: tuple[StandInInstrument, ...]
+    nests: tuple[StandInNest, ...]
 
 
 class StandIns:
@@ -61,14 +61,14 @@ class StandIns:
         self.clock = PacedClock(pace)
         self.floor = Floor(
             rows=plan.rows,
-            nests={nest.nest: Nest(dict(nest.columns)) for nest in plan.nest},
+            nests={nest.nest: Nest(dict(nest.columns)) for nest in plan.nests},
             models={model.code: model for model in models},
         )
-        for nest in plan.nest:
+        for nest in plan.nests:
             if nest.unit:
                 self.floor.put_in(nest.nest, nest.unit, nest.faults, nest.serial)
         self._served: dict[str, Instrument] = {}
-        self.instruments = {each.id: self._make(each) for each in plan.instrument}
+        self.instruments = {each.id: self._make(each) for each in plan.instruments}
 
     def _make(self, plan: StandInInstrument) -> Instrument:
         match plan.type:

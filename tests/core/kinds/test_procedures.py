@@ -41,7 +41,7 @@ def drive(
     step: ReadyStep, energised: Output, answer: str = "pass"
 ) -> tuple[Measured, list[Action]]:
     """Run a step's procedure with canned outcomes; gives what it measured and all it asked for."""
-    procedure = step.kind.procedure(step.settings, step.limits)
+    procedure = step.procedure()
     asked: list[Action] = []
     outcome: Outcome = None
     try:
@@ -190,7 +190,7 @@ def test_a_procedure_refuses_an_outcome_that_is_none(
 ) -> None:
     """Being driven wrongly is a defect, and must not end in a verdict."""
     step = next(step for step in steps.values() if step.kind is kind)
-    procedure = kind.procedure(step.settings, step.limits)
+    procedure = step.procedure()
     with pytest.raises(ProcedureError):
         next(procedure)
         for _ in range(5):

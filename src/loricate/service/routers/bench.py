@@ -41,6 +41,6 @@ async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
             for state in desk.bench.states()
         ],
         fixtures=[
-            FixtureOut(code=each.code, title=each.title, nests=each.nests) for each in plan.fixture
+            FixtureOut(code=each.code, title=each.title, nests=each.nests) for each in plan.fixtures
         ],
     )  # fmt: skip

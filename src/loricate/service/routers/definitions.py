@@ -65,7 +65,7 @@ async def _summary(record: SequenceRecord, desk: TheDesk) -> Document:
             StepSummary(
                 id=step.id, kind=step.kind.name, title=step.title,
                 limits={name: limit.text for name, limit in step.limits.items()},
-                programmed_s=step.kind.programmed_s(step.settings),
+                programmed_s=step.programmed_s,
             )
             for step in ready.steps
         ],
@@ -94,7 +94,7 @@ async def check_sequence(document: Document, person: Reader, desk: TheDesk) -> C
     products = await desk.store.read(definitions.known_products)
     limit_sets = await desk.store.read(definitions.known_limit_sets)
     ready = prepare(document, products, limit_sets)
-    programmed = sum(step.kind.programmed_s(step.settings) for step in ready.steps)
+    programmed = sum(step.programmed_s for step in ready.steps)
     return Checked(code=ready.code, steps=len(ready.steps), programmed_s=programmed)
 
 

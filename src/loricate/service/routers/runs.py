@@ -32,7 +32,7 @@ async def _show(run_id: str, desk: TheDesk) -> RunOut:
             StepSummary(
                 id=step.id, kind=step.kind.name, title=step.title,
                 limits={name: limit.text for name, limit in step.limits.items()},
-                programmed_s=step.kind.programmed_s(step.settings),
+                programmed_s=step.programmed_s,
             )
             for step in ready.steps
         ],
