@@ -4,6 +4,8 @@ import asyncio
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
+import pytest
+
 from loricate.core.actions import Answer
 from loricate.core.grading import Cause, StepGrade, Verdict
 from loricate.core.sequences import ReadySequence, ReadyStep
@@ -172,3 +174,46 @@ async def test_samples_carry_live_values(rig: Rig, sequence: ReadySequence) -> N
     samples = [event.data async for event in engine.log.follow() if event.name == "sample"]
     assert max(sample["values"]["voltage"] for sample in samples) > 0
     await asyncio.wait_for(engine.wait(), 5)
+
+
+class Broken(Notebook):
+    """A recorder whose disk is full after the first attempt."""
+
+    async def attempt(
+        self,
+        unit: LoadedUnit,
+        index: int,
+        step: ReadyStep,
+        grade: StepGrade,
+        note: str,
+        started: str,
+    ) -> None:
+        await super().attempt(unit, index, step, grade, note, started)
+        if len(self.attempts) > 1:
+            raise OSError("no space left")
+
+
+async def test_a_record_that_cannot_be_kept_ends_the_run_and_the_output(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    notebook = Broken()
+    units = [LoadedUnit("u1", "1", "S1"), LoadedUnit("u2", "2", "S2")]
+    short = only(sequence, "earth", "withstand")
+    engine = Engine("r", short, rig.bench.plan.fixtures[0], units, rig.bench, notebook)
+    names = await run(engine)
+    assert names[-1] == "finished" and engine.log.events[-1].data["state"] == "aborted"
+    assert notebook.state == "aborted" and "no space left" in notebook.note
+    assert not rig.floor.floor.outputs_on and not rig.floor.floor.closed
+    assert notebook.units["u1"][0] is not Verdict.PASS
+
+
+async def test_a_unit_that_keeps_its_charge_ends_the_run(
+    rig: Rig, sequence: ReadySequence, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("loricate.bench.instrument.DISCHARGE_TIMEOUT_S", 0.05)
+    monkeypatch.setattr("loricate.core.kinds.insulation.SAFE_DC_V", -1.0)
+    engine, notebook = engine_for(rig, only(sequence, "insulation", "leakage"), "12")
+    await run(engine)
+    assert notebook.state == "aborted" and "Do not touch" in notebook.note
+    assert notebook.of("1")["insulation"] == (Verdict.NOT_RUN, Cause.INSTRUMENT)
+    assert notebook.of("2") == {}

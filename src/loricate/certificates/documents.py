@@ -26,6 +26,7 @@ class Issue:
     previous: str
     verify_url: str
     software: str
+    product_revision: int
 
 
 def make_document(
@@ -53,6 +54,7 @@ def make_document(
         "unit": {
             "serial": unit["serial"],
             "product": sequence.product.code,
+            "product_revision": issue.product_revision,
             "title": sequence.product.title,
             "protection_class": sequence.product.protection_class,
             "lot": run["lot"],

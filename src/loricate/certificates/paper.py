@@ -125,7 +125,7 @@ class Sheet:
         unit, run = document["unit"], document["run"]
         protection = unit["protection_class"]
         rows = [
-            ("Unit", f"{unit['title']} ({unit['product']})"),
+            ("Unit", f"{unit['title']} ({unit['product']} rev. {unit['product_revision']})"),
             ("Serial", unit["serial"]),
             ("Protection class", protection or "not stated"),
             ("Lot", unit["lot"] or "none"),

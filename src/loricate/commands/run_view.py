@@ -35,6 +35,7 @@ class RunView:
 
     def __enter__(self) -> Self:
         if self.is_live:
+            # Drawn from the first sample on, so that questions before it stand on a clean screen.
             for unit in self.run.units:
                 self.bars[unit.nest] = self.progress.add_task(
                     "",
@@ -44,7 +45,6 @@ class RunView:
                     step="",
                     live="",
                 )
-            self.progress.start()
         return self
 
     def __exit__(
@@ -63,6 +63,8 @@ class RunView:
             case "step_started":
                 self._update(nest, step=data["title"], live="")
             case "sample":
+                if self.is_live:
+                    self.progress.start()
                 within = data["elapsed_s"] / max(1e-9, data["elapsed_s"] + data["remaining_s"])
                 self._update(nest, completed=self.done[nest] + within, live=live_text(data))
             case "step_finished":
@@ -84,14 +86,11 @@ class RunView:
 
     def ask(self, question: dict[str, Any]) -> str:
         """Put a question to the person at the terminal."""
-        if self.is_live:
-            self.progress.stop()
+        self.progress.stop()
         text = f"Nest {question['nest']}: {question['question']}"
         choice: str = click.prompt(
             text, type=click.Choice(question["choices"]), default=question["choices"][0], err=True
         )
-        if self.is_live:
-            self.progress.start()
         return choice
 
 

@@ -2,13 +2,14 @@
 
 import asyncio
 import datetime as dt
+import logging
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Protocol
 
 from loricate.bench.bench import Bench
-from loricate.bench.errors import BenchError, GuardOpen
+from loricate.bench.errors import BenchError, GuardOpen, StillCharged
 from loricate.bench.plan import FixturePlan
 from loricate.core.actions import Answer, Ask, Sample
 from loricate.core.grading import (
@@ -24,6 +25,7 @@ from loricate.core.sequences import ReadySequence, ReadyStep
 from loricate.execution.events import EventLog
 
 SAMPLE_INTERVAL_S = 0.08
+logger = logging.getLogger("loricate.execution")
 
 
 @dataclass(slots=True)
@@ -118,14 +120,20 @@ class Engine:
             state="running",
             units=[{"nest": u.nest, "serial": u.serial} for u in self.units],
         )
-        state, note = "finished", ""
+        state, note = "aborted", ""
         try:
             await self._perform_steps()
+            state = "finished"
         except asyncio.CancelledError:
-            state, note = "aborted", self._abort_reason or "The service is stopping."
-        except GuardOpen as error:
+            note = self._abort_reason or "The service is stopping."
+        except (GuardOpen, StillCharged) as error:
             self.bench.stop_now()
-            state, note = "aborted", str(error)
+            note = str(error)
+        except Exception as error:
+            # Nothing that goes wrong here may leave an output on or a run that looks finished.
+            self.bench.stop_now()
+            logger.exception("run aborted", extra={"run": self.run_id})
+            note = f"The run could not go on: {error}"
         finally:
             # Shielded: a second cancel must not leave the bench connected to a unit.
             await asyncio.shield(self._end(state, note))
@@ -154,9 +162,12 @@ class Engine:
             measured = await self._perform_procedure(step, unit)
             note = measured.note
             grade = grade_step(measured, step.limits, self.sequence.decision)
-        except GuardOpen:
-            grade = StepGrade(Verdict.NOT_RUN, Cause.GUARD_OPEN, ())
-            await self._keep(index, step, unit, grade, "The guard opened.", started)
+        except (GuardOpen, StillCharged) as error:
+            # Nobody may touch the fixture now, and no relay may switch: the run ends here.
+            self.bench.stop_now()
+            cause = Cause.GUARD_OPEN if isinstance(error, GuardOpen) else Cause.INSTRUMENT
+            grade = StepGrade(Verdict.NOT_RUN, cause, ())
+            await self._keep(index, step, unit, grade, str(error), started)
             raise
         except BenchError as error:
             self.bench.stop_now()
@@ -261,7 +272,13 @@ class Engine:
                     unit.cause = unit.cause or Cause.ABORTED
         verdict = worst(unit.verdict for unit in self.units)
         results = {unit.run_unit_id: (unit.verdict, str(unit.cause)) for unit in self.units}
-        await self.recorder.ended(state, note, verdict, results)
+        try:
+            await self.recorder.ended(state, note, verdict, results)
+        except Exception as error:
+            # The record still says `running`; the next start of the service makes it `interrupted`.
+            logger.exception("end of run not recorded", extra={"run": self.run_id})
+            state, verdict = "interrupted", Verdict.INCONCLUSIVE
+            note = f"{note} The end of the run could not be recorded: {error}".strip()
         for unit in self.units:
             self.log.publish(
                 "unit_finished",

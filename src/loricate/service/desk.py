@@ -29,6 +29,7 @@ from loricate.service.settings import Settings
 from loricate.service.sign_in import AttemptLimiter, hasher
 
 ARM_LASTS_S = 300.0
+KEPT_ENGINES = 20  # runs whose events can still be followed from the first; none of them runs
 logger = logging.getLogger("loricate.service")
 
 
@@ -169,6 +170,9 @@ class Desk:
         await self._check(sequence, fixture, load)
 
         def make(conn: sqlite3.Connection) -> str:
+            kept = None if key is None else runs.find_idempotent(conn, account, key)
+            if kept is not None:  # the same request came in between, over another connection
+                return kept[1]
             run_id = runs.add_run(
                 conn, (record.code, record.revision), record.product, fixture, dict(load),
                 self._bench_facts(sequence), __version__, account, lot,
@@ -222,6 +226,8 @@ class Desk:
             engine = Engine(run_id, sequence, fixture, units, self.bench, recorder)
             await self.store.write(lambda conn: runs.set_state(conn, run_id, "running", account))
             del self._armed[run_id]
+            while len(self.engines) >= KEPT_ENGINES:
+                del self.engines[next(iter(self.engines))]
             self.engines[run_id] = engine
             engine.start()
 

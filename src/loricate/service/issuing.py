@@ -54,10 +54,13 @@ class Issuer:
             gate = gate_of(run, unit, sequence, record.status)
             if unit["certificate"] is not None:
                 continue
+            kind = ""
             if is_open(gate) and unit["verdict"] == "pass":
-                await self._issue("certificate", run, unit, sequence, gate)
+                kind = "certificate"
             elif unit["verdict"] == "fail":
-                await self._issue("nonconformance", run, unit, sequence, gate)
+                kind = "nonconformance"
+            if kind:
+                await self._issue(kind, run, unit, sequence, gate, record.product_revision)
 
     async def _issue(
         self,
@@ -66,6 +69,7 @@ class Issuer:
         unit: dict[str, Any],
         sequence: ReadySequence,
         gate: tuple[Condition, ...],
+        product_revision: int,
     ) -> None:
         async with self._lock:
             issued_at = now()
@@ -76,7 +80,9 @@ class Issuer:
             position = 1 if last is None else last.position + 1
             previous = GENESIS if last is None else last.hash
             url = f"{self.base_url}/verify/{number}"
-            issue = Issue(kind, number, issued_at, position, previous, url, __version__)
+            issue = Issue(
+                kind, number, issued_at, position, previous, url, __version__, product_revision
+            )
             document = make_document(issue, run, unit, sequence, gate)
             sealed = seal(document, self.key)
             pdf = await asyncio.to_thread(make_pdf, document, sealed, self.key, self.page_size)

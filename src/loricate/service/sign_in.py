@@ -10,6 +10,7 @@ import time
 from collections import defaultdict, deque
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Annotated, Literal
 
 from argon2 import PasswordHasher
@@ -33,8 +34,12 @@ ALLOWED: dict[Permission, frozenset[str]] = {
 }
 
 hasher = PasswordHasher()
-# Verified when there is no such account, so that the time taken does not tell.
-_NOBODY = hasher.hash(secrets.token_urlsafe())
+
+
+@lru_cache(maxsize=1)
+def _nobody() -> str:
+    """What is verified when there is no such account, so that the time taken does not tell."""
+    return hasher.hash(secrets.token_urlsafe())
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,12 +66,14 @@ class AttemptLimiter:
 
     def check(self, *keys: str) -> None:
         """Raise TooManyAttempts when one of the keys has failed too often."""
-        for key in keys:
-            failures = self._failures[key]
-            while failures and failures[0] < self._clock() - WINDOW_S:
+        oldest = self._clock() - WINDOW_S
+        for key, failures in list(self._failures.items()):
+            while failures and failures[0] < oldest:
                 failures.popleft()
-            if len(failures) >= ATTEMPTS:
-                raise TooManyAttempts(int(failures[0] + WINDOW_S - self._clock()) + 1)
+            if not failures:
+                del self._failures[key]
+            elif key in keys and len(failures) >= ATTEMPTS:
+                raise TooManyAttempts(int(failures[0] - oldest) + 1)
 
     def failed(self, *keys: str) -> None:
         """Count a failure."""
@@ -90,7 +97,7 @@ async def sign_in(
     limiter.check(*keys)
     account = await store.read(lambda conn: accounts.find_account(conn, name))
     try:
-        stored = account.password_hash if account else _NOBODY
+        stored = account.password_hash if account else await asyncio.to_thread(_nobody)
         await asyncio.to_thread(hasher.verify, stored, password)
     except VerificationError:
         account = None
