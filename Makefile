@@ -19,7 +19,7 @@ test: .venv/ready $(CONSOLE) .venv/browser
 	$(BIN)/pytest -m console
 	cd console && npm test --silent
 
-check: .venv/ready console/node_modules/ready
+check: .venv/ready console/src/api/schema.d.ts
 	$(BIN)/ruff format --check .
 	$(BIN)/ruff check .
 	$(BIN)/mypy
@@ -36,10 +36,9 @@ format: .venv/ready console/node_modules/ready
 	$(BIN)/ruff check --fix .
 	cd console && npm run --silent format
 
-# The published API and schemas, and the console's types made from them.
-openapi: .venv/ready console/node_modules/ready
+# The published API and schemas; the console's types follow from them.
+openapi: .venv/ready
 	$(BIN)/python -m loricate.service.openapi docs
-	cd console && npm run --silent api
 
 pictures: .venv/ready $(CONSOLE) .venv/browser
 	$(BIN)/python docs/screenshots/take.py
@@ -63,7 +62,10 @@ console/node_modules/ready: console/package-lock.json
 	cd console && npm ci --ignore-scripts --silent
 	touch $@
 
-$(CONSOLE): console/node_modules/ready $(CONSOLE_SOURCES)
+console/src/api/schema.d.ts: docs/openapi.json console/node_modules/ready
+	cd console && npm run --silent api
+
+$(CONSOLE): console/src/api/schema.d.ts $(CONSOLE_SOURCES)
 	cd console && npx --no-install vite build --logLevel warn
 	touch $@
 

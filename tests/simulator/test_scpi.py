@@ -1,5 +1,7 @@
 """SCPI program messages: spellings, compound commands, parameters."""
 
+from collections.abc import Callable
+
 import pytest
 
 from loricate.simulator.scpi import (
@@ -66,7 +68,7 @@ def test_parameters() -> None:
         (lambda: crosspoints("(@1)"), -224),
     ],
 )
-def test_wrong_parameters_have_their_error_numbers(read, code) -> None:  # type: ignore[no-untyped-def]  # lambdas in the table
+def test_wrong_parameters_have_their_error_numbers(read: Callable[[], object], code: int) -> None:
     with pytest.raises(ScpiError) as refused:
         read()
     assert refused.value.number == code

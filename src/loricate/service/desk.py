@@ -8,6 +8,7 @@ import shutil
 import sqlite3
 import time
 from collections.abc import AsyncIterator, Mapping
+from functools import partial
 from typing import Any
 
 from loricate import __version__
@@ -25,7 +26,7 @@ from loricate.records import accounts, audit, definitions, runs
 from loricate.records.store import Store
 from loricate.service.issuing import Issuer
 from loricate.service.problems import KeyReused, NotReady, WrongState
-from loricate.service.settings import Settings
+from loricate.service.settings import FirstAccount, Settings
 from loricate.service.sign_in import AttemptLimiter, hasher
 
 ARM_LASTS_S = 300.0
@@ -82,17 +83,17 @@ class Desk:
         """Make accounts, mark runs that a dead service left, make the bench safe."""
         for account in self.settings.accounts:
             hashed = await asyncio.to_thread(hasher.hash, account.password)
-            await self.store.write(
-                lambda conn, a=account, h=hashed: accounts.put_account(  # type: ignore[misc]
-                    conn, a.name, a.full_name, a.role, h
-                )
-            )
+            await self.store.write(partial(self._put_account, account, hashed))
         interrupted = await self.store.write(runs.interrupt_unfinished)
         if interrupted:
             logger.warning("runs interrupted", extra={"runs": interrupted})
         await self.bench.connect()
         await self.bench.make_safe()
         await self.issuer.issue_missing()
+
+    @staticmethod
+    def _put_account(account: FirstAccount, hashed: str, conn: sqlite3.Connection) -> None:
+        accounts.put_account(conn, account.name, account.full_name, account.role, hashed)
 
     async def close(self) -> None:
         """Abort what runs, make safe, close the records."""
