@@ -84,6 +84,8 @@ def change(path: str, value: object) -> Callable[[Document], None]:
             "steps.3.limits.current", {"minimum": "5 mA", "maximum": "1 mA"},
             "steps[3].limits.current", "swap them",
         ),
+        ("steps.1.across", "once", "steps[1].across", "measures each unit"),
+        ("steps.1.across", "some", "steps[1].across", "'each' or 'once'"),
         ("product", "DC-41", "product", "no product 'DC-41'"),
         ("colour", "red", "colour", "not a known key"),
         ("steps.0.settings.questions", [], "steps[0].settings.questions", "at least 1"),

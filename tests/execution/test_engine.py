@@ -8,6 +8,7 @@ import pytest
 
 from loricate.core.actions import Answer
 from loricate.core.grading import Cause, StepGrade, Verdict
+from loricate.core.scheduling import Across
 from loricate.core.sequences import ReadySequence, ReadyStep
 from loricate.execution.engine import Engine, LoadedUnit
 from tests.rig import Rig
@@ -80,6 +81,39 @@ async def test_good_units_pass_and_a_cracked_one_fails_alone(
     assert notebook.of("3")["leakage"] == (Verdict.NOT_RUN, Cause.UNIT_HALTED)
     assert names[0] == "state" and names[-1] == "finished"
     assert names.count("step_finished") == 15
+
+
+async def test_nests_run_as_a_pipeline_and_share_no_instrument(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    """While one nest is in withstand another is in ground bond; no instrument is in two places."""
+    engine, notebook = engine_for(rig, only(sequence, "earth", "insulation", "withstand"), "124")
+    engine.start()
+    running: dict[str, str] = {}
+    seen_together: set[frozenset[str]] = set()
+    async for event in engine.log.follow():
+        if event.name == "step_started":
+            running[event.data["nest"]] = event.data["step"]
+            kinds = ["hv" if step != "earth" else "bond" for step in running.values()]
+            assert len(set(kinds)) == len(kinds), running
+            seen_together.add(frozenset(running.values()))
+        elif event.name == "step_finished":
+            del running[event.data["nest"]]
+    await engine.wait()
+    assert frozenset({"earth", "insulation"}) in seen_together
+    assert notebook.verdict is Verdict.PASS
+    for nest in "124":
+        assert list(notebook.of(nest)) == ["earth", "insulation", "withstand"]
+
+
+async def test_what_is_asked_once_holds_for_the_whole_load(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    (look,) = only(sequence, "look").steps
+    shared = replace(sequence, steps=(replace(look, across=Across.ONCE),))
+    engine, notebook = engine_for(rig, shared, "12")
+    assert (await run(engine, "fail")).count("question") == 1
+    assert notebook.of("1") == notebook.of("2") == {"look": (Verdict.FAIL, Cause.ANSWERED_FAIL)}
 
 
 async def test_every_attempt_is_kept_before_the_next_step_starts(

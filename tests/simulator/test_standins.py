@@ -178,12 +178,21 @@ async def test_an_open_guard_keeps_high_voltage_off_and_cuts_it(bench: StandIns)
     assert (await say(source, "FETC:SUMM?")).startswith("GUARD")
 
 
-async def test_the_matrix_does_not_switch_under_voltage(bench: StandIns) -> None:
-    await say(bench.instruments["HV1"], "SOUR:DWEL 100;:INIT")
+async def test_the_matrix_moves_no_relay_that_an_output_reaches(bench: StandIns) -> None:
     matrix = bench.instruments["MX1"]
-    await matrix.perform("ROUT:OPEN:ALL")
-    assert matrix.errors[0][0] == -221
+    await say(matrix, f"ROUT:CLOS (@1!{L},2!{PE});*OPC?")
+    await say(bench.instruments["HV1"], "SOUR:DWEL 100;:INIT")
+    for wrong in (
+        "ROUT:OPEN:ALL",
+        f"ROUT:OPEN (@1!{L})",
+        "ROUT:CLOS (@1!5)",
+        f"ROUT:CLOS (@3!{L})",
+    ):
+        await matrix.perform(wrong)
+        assert matrix.errors.popleft()[0] == -221, wrong
+    await say(matrix, "ROUT:CLOS (@3!7,5!8);:ROUT:OPEN (@3!7)")  # another nest, another instrument
     await say(bench.instruments["HV1"], "ABOR")
+    await say(matrix, "ROUT:OPEN:ALL")
 
 
 async def test_settings_do_not_change_under_voltage(bench: StandIns) -> None:

@@ -3,14 +3,15 @@ import { useCallback, useState } from 'react'
 import { api, ask } from '../api/client'
 import { KeyButton } from '../parts/KeyButton'
 import { Trouble } from '../parts/Trouble'
-import type { NestState } from './runState'
+import { type NestState, WHOLE_LOAD } from './runState'
 import { useKey } from './useKey'
 
 /** The first open question with its choices on the keys 1, 2 and 3. */
 export function QuestionBar({ runId, nests }: { runId: string; nests: NestState[] }) {
   const asking = nests.find((nest) => nest.question !== null)
   const [trouble, setTrouble] = useState('')
-  const nest = asking?.nest ?? ''
+  const nest = asking?.question?.nest ?? ''
+  const place = nest === WHOLE_LOAD ? 'the whole load' : `nest ${nest}`
   const choices = asking?.question?.choices ?? []
 
   const answer = useCallback(
@@ -48,7 +49,7 @@ export function QuestionBar({ runId, nests }: { runId: string; nests: NestState[
   return (
     <Flex
       role="group"
-      aria-label={`Question for nest ${nest}`}
+      aria-label={`Question for ${place}`}
       bg="unsure.wash"
       borderLeftWidth="6px"
       borderColor="unsure"
@@ -59,7 +60,7 @@ export function QuestionBar({ runId, nests }: { runId: string; nests: NestState[
     >
       <Text fontSize="xl" flex="1" minW="20rem">
         <b>
-          Nest {nest}, {asking.serial}:
+          {nest === WHOLE_LOAD ? 'The whole load' : `Nest ${nest}, ${asking.serial}`}:
         </b>{' '}
         {asking.question?.text}
       </Text>

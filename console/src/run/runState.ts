@@ -14,7 +14,8 @@ export interface NestState {
   step: string
   done: number
   live: Live | null
-  question: { text: string; choices: string[] } | null
+  /** `nest` is where the answer goes: this nest, or the whole load. */
+  question: { nest: string; text: string; choices: string[] } | null
   verdict: string
   cause: string
 }
@@ -43,6 +44,9 @@ export const EVENT_NAMES = [
   'unit_finished',
   'finished',
 ] as const
+
+/** The nest that a question names when it is asked once for the load. */
+export const WHOLE_LOAD = 'all'
 
 /** What a run looks like before its first event. */
 export function stateOf(run: Run): RunState {
@@ -76,7 +80,7 @@ export function after(run: RunState, event: RunEvent): RunState {
     }
   }
   const nests = run.nests.map((nest) =>
-    nest.nest === data.nest ? { ...nest, ...changeOf(nest, event) } : nest,
+    nest.nest === data.nest || data.nest === WHOLE_LOAD ? { ...nest, ...changeOf(nest, event) } : nest,
   )
   return { ...run, nests }
 }
@@ -96,7 +100,13 @@ function changeOf(nest: NestState, { name, data }: RunEvent): Partial<NestState>
         },
       }
     case 'question':
-      return { question: { text: String(data.question), choices: data.choices as string[] } }
+      return {
+        question: {
+          nest: String(data.nest),
+          text: String(data.question),
+          choices: data.choices as string[],
+        },
+      }
     case 'answered':
       return { question: null }
     case 'step_finished':

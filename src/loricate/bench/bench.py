@@ -3,7 +3,7 @@
 import asyncio
 import contextlib
 import datetime as dt
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -46,7 +46,7 @@ class InstrumentState:
 
 
 class Bench:
-    """Owns every link. One procedure at a time may act on it."""
+    """Owns every link. Procedures may act at the same time if they share no resource."""
 
     def __init__(self, plan: BenchPlan, folder: Path | None = None) -> None:
         self.plan = plan
@@ -61,6 +61,8 @@ class Bench:
         self.guard = make(plan.guard.id, plan.guard.address, plan.guard.profile)
         self.problems: dict[str, str] = {}
         self._beating: asyncio.Task[None] | None = None
+        self._switching = asyncio.Lock()
+        self._closed: dict[Role, str] = {}
 
     @property
     def everything(self) -> tuple[Instrument, ...]:
@@ -176,10 +178,23 @@ class Bench:
                     for row in rows[terminal]
                 ]
         profile = self.matrix.profile
-        await self.matrix.link.write(profile.open_all)
-        await self.matrix.link.write(profile.close.format(points=",".join(points)))
-        await self.matrix.link.query(profile.settled)
-        await self.matrix.check_errors("did not connect the unit")
+        async with self._switching:
+            await self._open_points(action.role)
+            self._closed[action.role] = ",".join(points)
+            await self.matrix.link.write(profile.close.format(points=self._closed[action.role]))
+            await self.matrix.link.query(profile.settled)
+            await self.matrix.check_errors("did not connect the unit")
+
+    async def _open_points(self, role: Role) -> None:
+        points = self._closed.pop(role, "")
+        if points:
+            await self.matrix.link.write(self.matrix.profile.open.format(points=points))
+
+    async def disconnect(self, roles: Iterable[Role]) -> None:
+        """Open the paths of these instruments, so that other nests may use their columns."""
+        async with self._switching:
+            for role in roles:
+                await self._open_points(role)
 
     async def _beat(self) -> None:
         """Beat for every output that is on, as long as the bench lives."""
@@ -189,10 +204,21 @@ class Bench:
                     instrument.beat()
             await asyncio.sleep(BEAT_S)
 
-    def stop_now(self) -> None:
-        """Take every output off at once: the first act of any abort."""
-        for instrument in self.instruments.values():
-            instrument.stop_now()
+    def stop_now(self, roles: Iterable[Role] | None = None) -> None:
+        """Take outputs off at once, every one by default: the first act of any abort."""
+        for role, instrument in self.instruments.items():
+            if roles is None or role in roles:
+                instrument.stop_now()
+
+    def resources(self, roles: Iterable[Role]) -> frozenset[str]:
+        """What a step with these instruments holds while it runs: them, and their matrix rows."""
+        rows = {
+            f"row {row}"
+            for role in roles
+            for contacts in self.plan.matrix.rows.get(role, {}).values()
+            for row in contacts
+        }
+        return frozenset(rows | set(roles))
 
     async def make_safe(self) -> None:
         """Outputs off, units discharged, every relay open; tries each, whatever the others do."""
@@ -210,6 +236,7 @@ class Bench:
 
     async def open_relays(self) -> None:
         """Open every relay; quiet when the matrix does not answer, for nothing is on by then."""
+        self._closed.clear()
         with contextlib.suppress(BenchError):
             if not self.matrix.link.is_open:
                 self.matrix.identity = ""

@@ -57,6 +57,7 @@ class Profile(BaseModel):
     span: dict[str, tuple[float, float]] = Field(default_factory=dict)
     accuracy: dict[str, Accuracy] = Field(default_factory=dict)
     close: str = ""
+    open: str = ""
     point: str = ""
     open_all: str = ""
     settled: str = ""

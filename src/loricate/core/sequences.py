@@ -18,6 +18,7 @@ from loricate.core.kinds import KINDS, Kind, KindSettings, find_kind
 from loricate.core.kinds.registry import Demand
 from loricate.core.limits import Code, Limit, LimitEntry, LimitSet, resolve
 from loricate.core.products import Product
+from loricate.core.scheduling import Across
 
 ModelT = TypeVar("ModelT", bound=BaseModel)
 
@@ -32,6 +33,9 @@ class Step(BaseModel):
     title: str = Field(default="", max_length=120)
     on_fail: Literal["carry_on", "halt_unit", "halt_run"] = Field(
         default="halt_unit", description="What a failed step leads to"
+    )
+    across: Across = Field(
+        default=Across.EACH, description="Each nest for itself, or once for the whole load"
     )
     settings: dict[str, Any] = Field(default_factory=dict)
     limits: dict[str, LimitEntry] = Field(default_factory=dict)
@@ -57,6 +61,7 @@ class ReadyStep:
     id: str
     title: str
     on_fail: str
+    across: Across
     kind: Kind[Any]
     settings: KindSettings
     limits: Mapping[str, Limit]
@@ -189,7 +194,19 @@ def _prepare_step(
                             f"it has {', '.join(product.terminals)}.",
                         )
                     )
-    return ReadyStep(entry.id, entry.title or kind.title, entry.on_fail, kind, settings, limits)
+    ready = ReadyStep(
+        entry.id,
+        entry.title or kind.title,
+        entry.on_fail,
+        entry.across,
+        kind,
+        settings,
+        limits,
+    )
+    if entry.across is Across.ONCE and settings.terminals_used():
+        message = f"a {kind.name} step measures each unit; only what a person answers is done once."
+        findings.append(Finding(f"{path}.across", message))
+    return ready
 
 
 def _prepare_limits(

@@ -1,17 +1,18 @@
 """The engine: performs a sequence's steps on the units of a load, records each, survives aborts."""
 
 import asyncio
+import contextlib
 import datetime as dt
 import logging
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Protocol
 
 from loricate.bench.bench import Bench
 from loricate.bench.errors import BenchError, GuardOpen, StillCharged
 from loricate.bench.plan import FixturePlan
-from loricate.core.actions import Answer, Ask, Sample
+from loricate.core.actions import Answer, Ask, Role, Sample
 from loricate.core.grading import (
     Cause,
     Measured,
@@ -21,10 +22,12 @@ from loricate.core.grading import (
     grade_unit,
     worst,
 )  # fmt: skip
+from loricate.core.scheduling import Across, PlannedStep, Task, choose, waiting_tasks
 from loricate.core.sequences import ReadySequence, ReadyStep
 from loricate.execution.events import EventLog
 
 SAMPLE_INTERVAL_S = 0.08
+WHOLE_LOAD = "all"  # the nest that a question names when it is asked once for the load
 logger = logging.getLogger("loricate.execution")
 
 
@@ -139,27 +142,54 @@ class Engine:
             await asyncio.shield(self._end(state, note))
 
     async def _perform_steps(self) -> None:
-        for index, step in enumerate(self.sequence.steps):
-            if step.demands:
-                for unit in self.units:
-                    await self._perform_step(index, step, unit)
-            else:  # nothing on the bench is needed, so the nests need not wait for each other
-                async with asyncio.TaskGroup() as group:
-                    for unit in self.units:
-                        group.create_task(self._perform_step(index, step, unit))
-
-    async def _perform_step(self, index: int, step: ReadyStep, unit: LoadedUnit) -> None:
-        started = _now()
-        if unit.halted or self._halt_run:
-            grade = StepGrade(Verdict.NOT_RUN, Cause.UNIT_HALTED, ())
-            await self._keep(index, step, unit, grade, "", started)
-            return
-        self.log.publish(
-            "step_started", nest=unit.nest, step=step.id, title=step.title, kind=step.kind.name
-        )
-        note = ""
+        """Start whatever may start, wait for the first to end, and again, until nothing is left."""
+        planned = [self._planned(step) for step in self.sequence.steps]
+        next_step = {unit.nest: 0 for unit in self.units}
+        running: dict[asyncio.Task[None], Task] = {}
         try:
-            measured = await self._perform_procedure(step, unit)
+            while True:
+                busy = [nest for task in running.values() for nest in task.nests]
+                await self._skip_halted(next_step, busy)
+                held = [name for task in running.values() for name in planned[task.step].resources]
+                for task in choose(planned, waiting_tasks(planned, next_step, busy), held):
+                    running[asyncio.create_task(self._perform_task(task))] = task
+                if not running:
+                    return
+                done, _ = await asyncio.wait(running, return_when=asyncio.FIRST_COMPLETED)
+                for work in done:
+                    for nest in running.pop(work).nests:
+                        next_step[nest] += 1
+                    work.result()
+        finally:
+            for work in running:
+                work.cancel()
+            if running:
+                await asyncio.wait(running)
+
+    def _planned(self, step: ReadyStep) -> PlannedStep:
+        return PlannedStep(self.bench.resources(_roles(step)), step.programmed_s, step.across)
+
+    async def _skip_halted(self, next_step: dict[str, int], busy: Iterable[str]) -> None:
+        """Record what a halted unit will not do, and take it out of the schedule."""
+        for unit in self.units:
+            index = next_step[unit.nest]
+            if (unit.halted or self._halt_run) and unit.nest not in busy:
+                for place in range(index, len(self.sequence.steps)):
+                    step = self.sequence.steps[place]
+                    grade = StepGrade(Verdict.NOT_RUN, Cause.UNIT_HALTED, ())
+                    await self._keep(place, step, unit, grade, "", _now())
+                next_step[unit.nest] = len(self.sequence.steps)
+
+    async def _perform_task(self, task: Task) -> None:
+        step = self.sequence.steps[task.step]
+        units = [unit for unit in self.units if unit.nest in task.nests]
+        started, note = _now(), ""
+        for unit in units:
+            self.log.publish(
+                "step_started", nest=unit.nest, step=step.id, title=step.title, kind=step.kind.name
+            )
+        try:
+            measured = await self._perform_procedure(step, units)
             note = measured.note
             grade = grade_step(measured, step.limits, self.sequence.decision)
         except (GuardOpen, StillCharged) as error:
@@ -167,19 +197,26 @@ class Engine:
             self.bench.stop_now()
             cause = Cause.GUARD_OPEN if isinstance(error, GuardOpen) else Cause.INSTRUMENT
             grade = StepGrade(Verdict.NOT_RUN, cause, ())
-            await self._keep(index, step, unit, grade, str(error), started)
+            for unit in units:
+                await self._keep(task.step, step, unit, grade, str(error), started)
             raise
         except BenchError as error:
-            self.bench.stop_now()
+            self.bench.stop_now(_roles(step))
             grade, note = StepGrade(Verdict.NOT_RUN, Cause.INSTRUMENT, ()), str(error)
-        await self._keep(index, step, unit, grade, note, started)
-        if grade.verdict is not Verdict.PASS and (
-            step.on_fail != "carry_on" or grade.verdict is Verdict.NOT_RUN
-        ):
-            unit.halted = True
-            self._halt_run = step.on_fail == "halt_run"
+        with contextlib.suppress(BenchError):  # a matrix that is gone fails the next connection
+            await self.bench.disconnect(_roles(step))
+        for unit in units:
+            await self._keep(task.step, step, unit, grade, note, started)
+            if grade.verdict is not Verdict.PASS and (
+                step.on_fail != "carry_on" or grade.verdict is Verdict.NOT_RUN
+            ):
+                unit.halted = True
+                self._halt_run = self._halt_run or step.on_fail == "halt_run"
 
-    async def _perform_procedure(self, step: ReadyStep, unit: LoadedUnit) -> Measured:
+    async def _perform_procedure(self, step: ReadyStep, units: list[LoadedUnit]) -> Measured:
+        """Drive a step's procedure for one unit, or for the whole load when it is done once."""
+        unit = units[0]
+        asked_at = unit.nest if step.across is Across.EACH else WHOLE_LOAD
         columns = self.fixture.nests[unit.nest]
         procedure = step.procedure()
         show = self._sampler(step, unit)
@@ -187,7 +224,7 @@ class Engine:
             action = next(procedure)
             while True:
                 if isinstance(action, Ask):
-                    action = procedure.send(await self._ask(action, unit))
+                    action = procedure.send(await self._ask(action, asked_at))
                 else:
                     action = procedure.send(await self.bench.perform(action, columns, show))
         except StopIteration as done:
@@ -216,17 +253,15 @@ class Engine:
 
         return show
 
-    async def _ask(self, ask: Ask, unit: LoadedUnit) -> Answer:
+    async def _ask(self, ask: Ask, nest: str) -> Answer:
         answered: asyncio.Future[Answer] = asyncio.get_running_loop().create_future()
-        self.questions[unit.nest] = (ask, answered)
-        self.log.publish(
-            "question", nest=unit.nest, question=ask.question, choices=list(ask.choices)
-        )
+        self.questions[nest] = (ask, answered)
+        self.log.publish("question", nest=nest, question=ask.question, choices=list(ask.choices))
         try:
             answer = await answered
         finally:
-            self.questions.pop(unit.nest, None)
-        self.log.publish("answered", nest=unit.nest, choice=answer.choice, note=answer.note)
+            self.questions.pop(nest, None)
+        self.log.publish("answered", nest=nest, choice=answer.choice, note=answer.note)
         return answer
 
     async def _keep(
@@ -238,10 +273,10 @@ class Engine:
         note: str,
         started: str,
     ) -> None:
+        await self.recorder.attempt(unit, index, step, grade, note, started)
         unit.verdicts[step.id] = grade.verdict
         if grade.verdict is not Verdict.PASS and unit.cause is Cause.NONE:
             unit.cause = grade.cause
-        await self.recorder.attempt(unit, index, step, grade, note, started)
         self.log.publish(
             "step_finished",
             nest=unit.nest,
@@ -289,6 +324,11 @@ class Engine:
             )
         self.log.publish("finished", state=state, verdict=verdict, note=note)
         self.log.close()
+
+
+def _roles(step: ReadyStep) -> set[Role]:
+    """The instruments that a step uses."""
+    return {demand.role for demand in step.demands}
 
 
 def _now() -> str:

@@ -10,7 +10,7 @@ SETTLE_S = 0.005
 
 
 class RelayMatrix(Instrument):
-    """Closes and opens crosspoints; refuses to switch while a hazardous output is on."""
+    """Closes and opens crosspoints; refuses to move relays that an output which is on reaches."""
 
     model = "RELAY-MATRIX"
 
@@ -23,8 +23,14 @@ class RelayMatrix(Instrument):
         self.command("ROUTe:OPEN:ALL", self._open_all)
         self.command("ROUTe:CLOSe:STATe?", self._state)
 
-    def _switching(self) -> None:
-        if self.floor.outputs_on:
+    def _switching(self, points: set[tuple[int, int]]) -> None:
+        """Refuse to move a relay whose row or column an output that is on reaches."""
+        hot_rows = {
+            row for row, name in self.floor.rows.items()
+            if name.split(".")[0] in self.floor.outputs_on
+        }  # fmt: skip
+        hot_columns = {column for row, column in self.floor.closed if row in hot_rows}
+        if any(row in hot_rows or column in hot_columns for row, column in points):
             raise ScpiError(*scpi.SETTINGS_CONFLICT)
         self.settled_at = self.clock.now() + SETTLE_S
 
@@ -34,16 +40,16 @@ class RelayMatrix(Instrument):
         for row, column in points:
             if row not in self.floor.rows or column not in columns:
                 raise ScpiError(*scpi.OUT_OF_RANGE)
-        self._switching()
+        self._switching(set(points))
         self.floor.closed |= set(points)
 
     def _open(self, channels: str) -> None:
         points = scpi.crosspoints(channels)
-        self._switching()
+        self._switching(set(points))
         self.floor.closed -= set(points)
 
     def _open_all(self) -> None:
-        self._switching()
+        self._switching(set(self.floor.closed))
         self.floor.closed.clear()
 
     def _state(self) -> str:

@@ -1,0 +1,142 @@
+"""Scheduling a load: which nest may do which step now, so that shared instruments are never idle.
+
+A load is nests times steps. A step of a nest becomes a ``Task`` with the resources that it holds
+(instruments, matrix rows) and its programmed time. ``choose`` is the whole policy, a pure function
+of what waits and what is held; ``forecast`` plays it forward on paper, and ``lower_bound_s`` is
+what no schedule can beat: the busiest resource's total, or the longest single nest.
+"""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Across(StrEnum):
+    """How a step treats the nests of a load."""
+
+    EACH = "each"  # nest after nest, as the bench allows
+    ONCE = "once"  # one time for the whole load; every nest shares the outcome
+
+
+@dataclass(frozen=True, slots=True)
+class PlannedStep:
+    """What scheduling needs of a step: the resources it holds and its time in seconds."""
+
+    resources: frozenset[str]
+    duration_s: float
+    across: Across = Across.EACH
+
+
+@dataclass(frozen=True, slots=True)
+class Task:
+    """A step (by its index) to be done for some nests: one, or all of them for ``once``."""
+
+    nests: tuple[str, ...]
+    step: int
+
+
+@dataclass(frozen=True, slots=True)
+class Slot:
+    """A task's place in a forecast, in seconds from the start."""
+
+    task: Task
+    begin_s: float
+    end_s: float
+
+
+def waiting_tasks(
+    steps: Sequence[PlannedStep], next_step: Mapping[str, int], busy_nests: Iterable[str]
+) -> list[Task]:
+    """The tasks whose nests are free and have come to them; order within a nest is kept.
+
+    ``next_step`` gives each nest's next step; a nest whose next step is past the last is done. A
+    step that is done once waits until every nest has come to it.
+    """
+    busy = set(busy_nests)
+    found = []
+    for nest, index in next_step.items():
+        if nest in busy or index >= len(steps):
+            continue
+        if steps[index].across is Across.EACH:
+            found.append(Task((nest,), index))
+    shared = {
+        index for index in next_step.values()
+        if index < len(steps) and steps[index].across is Across.ONCE
+    }  # fmt: skip
+    for index in sorted(shared):
+        behind = [nest for nest, place in next_step.items() if place < index]
+        here = tuple(nest for nest, place in next_step.items() if place == index)
+        if not behind and not busy & set(here):
+            found.append(Task(here, index))
+    return found
+
+
+def choose(
+    steps: Sequence[PlannedStep], waiting: Sequence[Task], held: Iterable[str]
+) -> list[Task]:
+    """Choose the tasks to start now: those with the most work after them first.
+
+    A task needs every one of its resources free. Work after a task counts the time of the steps
+    that its nests still have before them, so that no nest is left to finish alone.
+    """
+    taken = set(held)
+    tails = _tails(steps)
+    chosen = []
+    for task in sorted(waiting, key=lambda task: -tails[task.step]):
+        needed = steps[task.step].resources
+        if not needed & taken:
+            taken |= needed
+            chosen.append(task)
+    return chosen
+
+
+def _tails(steps: Sequence[PlannedStep]) -> list[float]:
+    """The time from the start of each step to the end of the last."""
+    tails, total = [], 0.0
+    for step in reversed(steps):
+        total += step.duration_s
+        tails.append(total)
+    return tails[::-1]
+
+
+def forecast(steps: Sequence[PlannedStep], nests: Sequence[str]) -> list[Slot]:
+    """Play the policy forward with every step taking its programmed time."""
+    next_step = dict.fromkeys(nests, 0)
+    running: list[Slot] = []
+    done: list[Slot] = []
+    now = 0.0
+    while True:
+        busy = [nest for slot in running for nest in slot.task.nests]
+        held = {name for slot in running for name in steps[slot.task.step].resources}
+        for task in choose(steps, waiting_tasks(steps, next_step, busy), held):
+            running.append(Slot(task, now, now + steps[task.step].duration_s))
+        if not running:
+            return done
+        now = min(slot.end_s for slot in running)
+        for slot in [slot for slot in running if slot.end_s <= now]:
+            running.remove(slot)
+            done.append(slot)
+            for nest in slot.task.nests:
+                next_step[nest] += 1
+
+
+def makespan_s(slots: Sequence[Slot]) -> float:
+    """When the last task of a forecast ends."""
+    return max((slot.end_s for slot in slots), default=0.0)
+
+
+def one_after_another_s(steps: Sequence[PlannedStep], nest_count: int) -> float:
+    """How long the load takes when nothing overlaps."""
+    return sum(
+        step.duration_s * (nest_count if step.across is Across.EACH else 1) for step in steps
+    )
+
+
+def lower_bound_s(steps: Sequence[PlannedStep], nest_count: int) -> float:
+    """What no schedule can beat: the busiest resource's total or the longest single nest."""
+    busiest: dict[str, float] = {}
+    for step in steps:
+        times = nest_count if step.across is Across.EACH else 1
+        for resource in step.resources:
+            busiest[resource] = busiest.get(resource, 0.0) + times * step.duration_s
+    return max([*busiest.values(), sum(step.duration_s for step in steps)], default=0.0)
