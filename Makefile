@@ -6,7 +6,7 @@ CONSOLE_SOURCES := $(shell find console/src console/public -type f 2>/dev/null) 
 DEBIAN := chromium fonts-dejavu-core poppler-utils
 SUDO := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
 
-.PHONY: demo example test check bench console format openapi pictures wheel clean
+.PHONY: demo example test check bench drill console format openapi pictures wheel clean
 
 demo: .venv/ready $(CONSOLE)
 	$(BIN)/loricate demo
@@ -28,6 +28,10 @@ check: .venv/ready console/src/api/schema.d.ts
 
 bench: .venv/ready
 	$(BIN)/python -m bench
+
+KILLS ?= 30
+drill: .venv/ready
+	$(BIN)/python -m drill $(KILLS)
 
 console: $(CONSOLE)
 

@@ -3,6 +3,8 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from bench.aborts import abort_p99
+from bench.loads import best_forecast, load_over_bound
 from bench.paper import certificate_cpu
 from bench.processes import cli_start
 from bench.runs import engine_overhead
@@ -33,4 +35,16 @@ FIGURES = {
     ),
     "cli_start": Figure(cli_start, "ratio", "python -c 'import click'", "<= 1.5"),
     "event_lag": Figure(event_lag, "link round trips", "one query over the link", "<= 10"),
+    "abort_p99": Figure(
+        abort_p99, "link round trips", "one query over the link", "<= 3, or 50 ms if that is more"
+    ),
+    **{
+        f"load_over_bound_{nests}": Figure(
+            load_over_bound(nests),
+            "ratio",
+            "the busiest instrument's total, or the longest single nest",
+            f"<= {1.02 * best_forecast(nests):.3f}",
+        )
+        for nests in (1, 4, 8, 16, 32)
+    },
 }

@@ -4,6 +4,7 @@ import { Waiting } from './parts/Waiting'
 import { RunPage } from './run/RunPage'
 import { Shell } from './shell/Shell'
 
+const BenchPage = lazy(() => import('./bench/BenchPage'))
 const UnitsPage = lazy(() => import('./units/UnitsPage'))
 const UnitPage = lazy(() => import('./units/UnitPage'))
 const VerifyPage = lazy(() => import('./verify/VerifyPage'))
@@ -17,6 +18,7 @@ export function Routes() {
           <Route path="/" element={<Navigate to="/run" replace />} />
           <Route path="/run" element={<RunPage />} />
           <Route path="/run/:runId" element={<RunPage />} />
+          <Route path="/bench" element={<BenchPage />} />
           <Route path="/units" element={<UnitsPage />} />
           <Route path="/units/:serial" element={<UnitPage />} />
           <Route path="*" element={<Navigate to="/run" replace />} />

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from drill.processes import say
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from loricate.client import Client
@@ -176,6 +177,23 @@ def test_units_are_found_and_the_search_stands_in_the_address(
     check_accessible(page)
     page.goto(f"{site['url']}/units?serial=no-such-serial")
     expect(page.get_by_text("No unit matches")).to_be_visible()
+
+
+def test_the_bench_page_tells_who_answers_and_what_to_do(page: Page, site: dict[str, Any]) -> None:
+    sign_in(page, site, "/bench")
+    table = page.get_by_role("table", name="Instruments")
+    expect(table.get_by_text("answers")).to_have_count(5)
+    expect(page.get_by_text("Guard closed.")).to_be_visible()
+    expect(page.get_by_role("table", name="Wiring of FX-B")).to_contain_text("CHASSIS")
+    check_accessible(page)
+    say(site["ports"], "HANDS", 'HAND:POW "GB1",0;:HAND:GUAR 0')
+    page.keyboard.press("F5")
+    expect(page.get_by_text("check that it is on")).to_be_visible()
+    expect(page.get_by_text("Guard open.")).to_be_visible()
+    check_accessible(page)
+    say(site["ports"], "HANDS", 'HAND:POW "GB1",1;:HAND:GUAR 1')
+    page.get_by_role("button", name="Look again").click()
+    expect(table.get_by_text("answers")).to_have_count(5)
 
 
 def test_anyone_may_verify_a_paper(page: Page, site: dict[str, Any]) -> None:

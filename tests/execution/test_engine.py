@@ -6,11 +6,13 @@ from dataclasses import dataclass, field, replace
 
 import pytest
 
-from loricate.core.actions import Answer
+from loricate.bench.links import TcpLink
+from loricate.core.actions import Answer, Role
 from loricate.core.grading import Cause, StepGrade, Verdict
 from loricate.core.scheduling import Across
 from loricate.core.sequences import ReadySequence, ReadyStep
 from loricate.execution.engine import Engine, LoadedUnit
+from loricate.simulator.server import MISCHIEF
 from tests.rig import Rig
 
 
@@ -156,6 +158,42 @@ async def test_a_dead_instrument_is_not_run_never_a_pass_or_fail(
     assert notebook.of("1")["earth"] == (Verdict.NOT_RUN, Cause.INSTRUMENT)
     assert "GB1" in notebook.attempts[0][4]
     assert notebook.units["u1"] == (Verdict.INCONCLUSIVE, "instrument")
+
+
+@pytest.mark.parametrize("how", MISCHIEF)
+async def test_an_instrument_with_a_fault_of_its_own_decides_nothing(
+    rig: Rig, sequence: ReadySequence, how: str
+) -> None:
+    """Silent, talking nonsense, in error, too hot, or gone: not run, with a cause, and off."""
+    source = rig.floor.instruments["HV1"]
+    link = rig.bench.instruments[Role.WITHSTAND].link
+    assert isinstance(link, TcpLink)
+    link.timeout_s = 0.3
+    engine, notebook = engine_for(rig, only(sequence, "withstand"), "1")
+    engine.start()
+    async for event in engine.log.follow():
+        if event.name == "sample" and not source.mischief:
+            source.misbehave(how)
+    await engine.wait()
+    source.misbehave("NONE")
+    assert notebook.of("1")["withstand"] == (Verdict.NOT_RUN, Cause.INSTRUMENT), how
+    assert "HV1" in notebook.attempts[0][4]
+    assert not source.output_on and not rig.floor.floor.closed
+
+
+async def test_a_resumed_run_keeps_what_was_done(rig: Rig, sequence: ReadySequence) -> None:
+    engine, notebook = engine_for(rig, only(sequence, "earth", "insulation", "leakage"), "12")
+    engine.units[0].verdicts = {"earth": Verdict.PASS, "insulation": Verdict.PASS}
+    engine.units[1].verdicts = {"earth": Verdict.FAIL}
+    engine.units[1].cause = Cause.OVER_LIMIT
+    await run(engine)
+    assert list(notebook.of("1")) == ["leakage"]
+    assert notebook.units["u1"] == (Verdict.PASS, "")
+    assert notebook.of("2") == {
+        "insulation": (Verdict.NOT_RUN, Cause.UNIT_HALTED),
+        "leakage": (Verdict.NOT_RUN, Cause.UNIT_HALTED),
+    }
+    assert notebook.units["u2"] == (Verdict.FAIL, "over_limit")
 
 
 async def test_a_guard_that_opens_aborts_the_run(rig: Rig, sequence: ReadySequence) -> None:

@@ -1,50 +1,20 @@
 """A service that dies: output off in time, nothing lost, nothing certified, ready again."""
 
-import os
 import signal
-import socket
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import pytest
+from drill.__main__ import drill
+from drill.processes import PASSWORD, outputs_on, say, service
 
 from loricate.client import Client
 from loricate.commands import demo_site
 from loricate.records.store import open_connection
 from tests.conftest import finish, write_patient_profiles
-
-PASSWORD = "for this test"
-
-
-@contextmanager
-def service(folder: Path, port: int) -> Iterator[subprocess.Popen[bytes]]:
-    """The service in a process of its own, on stand-ins that outlive it."""
-    words = ["serve", "--bench", str(folder / "bench.toml"), "--data", str(folder), "--port",
-             str(port),
-             "--account", "mara"]  # fmt: skip
-    with (folder / "service.log").open("ab") as log:
-        process = subprocess.Popen(
-            [sys.executable, "-m", "loricate", *words],
-            env={**os.environ, "LORICATE_PASSWORD": PASSWORD},
-            stdout=log, stderr=log,
-        )  # fmt: skip
-        try:
-            yield process
-        finally:
-            process.kill()
-            process.wait()
-
-
-def output_is_on(ports: dict[str, int]) -> bool:
-    """Ask the withstand source itself, on a link of our own."""
-    with socket.create_connection(("127.0.0.1", ports["HV1"]), timeout=5) as link:
-        link.sendall(b"OUTP?\n")
-        return link.recv(8).strip() == b"1"
 
 
 def start_and_reach_high_voltage(client: Client, ports: dict[str, int]) -> str:
@@ -55,7 +25,7 @@ def start_and_reach_high_voltage(client: Client, ports: dict[str, int]) -> str:
     for event in client.events(run.id):
         if event.data.get("step") == "withstand" and event.data.get("phase") == "dwell":
             break
-    assert output_is_on(ports)
+    assert "HV1" in outputs_on(ports)
     return run.id
 
 
@@ -84,7 +54,7 @@ def test_the_output_falls_when_the_service_dies_or_hangs(
             run_id = start_and_reach_high_voltage(client, floor.ports)
             process.send_signal(how)
             killed = time.monotonic()
-            while output_is_on(floor.ports):
+            while outputs_on(floor.ports):
                 assert time.monotonic() - killed < 3, "the dead-man never came"
             fell_s = time.monotonic() - killed
         # The promise is 500 ms; a machine that holds processes up may add to what is seen here.
@@ -100,6 +70,15 @@ def test_the_output_falls_when_the_service_dies_or_hangs(
             assert unit.certificate is None
             assert [event.name for event in client.events(run_id)] == ["finished"]
             assert client.health().status == "ok"
+            say(floor.ports, "HANDS", "HAND:PACE 200")
+            client.arm_run(run_id)
+            client.start_run(run_id)
+            finish(client, run_id)
+            resumed = client.run(run_id)
+            assert (resumed.state, resumed.units[0].verdict) == ("finished", "pass")
+            assert [a.step_id for a in resumed.units[0].attempts] == ["earth", "withstand"]
+            assert resumed.units[0].attempts[0] == unit.attempts[0], "kept, not done again"
+            assert resumed.units[0].certificate is not None
     conn = open_connection(tmp_path / "records.sqlite")
     assert conn.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
     assert conn.execute("PRAGMA foreign_key_check").fetchall() == []
@@ -184,3 +163,9 @@ def test_a_newer_database_is_refused_with_one_sentence(tmp_path: Path) -> None:
     assert done.returncode != 0
     assert "start it with a newer Loricate" in done.stderr
     assert "Traceback" not in done.stderr
+
+
+def test_a_short_drill_is_survived() -> None:
+    """The long one is `make drill`; here the restart may take longer than its three seconds."""
+    for survival in drill(kills=2, seed=11):
+        assert [fault for fault in survival.faults if "restart took" not in fault] == []

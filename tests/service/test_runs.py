@@ -4,6 +4,7 @@ import contextlib
 import csv
 import io
 import json
+import time
 from collections.abc import Iterator
 from typing import Any
 
@@ -108,7 +109,7 @@ def test_a_units_history_shows_the_run(done: tuple[Client, str]) -> None:
 
 def test_readings_as_csv_read_back(done: tuple[Client, str]) -> None:
     client, run_id = done
-    rows = list(csv.DictReader(io.StringIO(readings_csv(client.run(run_id)))))
+    rows = list(csv.DictReader(io.StringIO(readings_csv([client.run(run_id)]))))
     resistances = [row for row in rows if row["reading"] == "resistance" and row["nest"] == "1"]
     assert [row["step"] for row in resistances] == ["earth", "insulation"]
     assert float(resistances[0]["value"]) < float(resistances[0]["maximum"])
@@ -194,6 +195,19 @@ def test_an_open_guard_refuses_arming(client: Client, site: dict[str, Any]) -> N
         assert client.bench().guard_closed is False
         do("HAND:GUAR 1")
     assert client.arm_run(run.id).state == "armed"
+
+
+def test_a_guard_that_opens_drops_the_arming(client: Client, site: dict[str, Any]) -> None:
+    run = client.create_run("DC40-FINAL", "FX-A", {"1": "F-2"})
+    client.arm_run(run.id)
+    with hands(site) as do:
+        do("HAND:GUAR 0")
+        deadline = time.monotonic() + 10
+        while client.run(run.id).state == "armed":
+            assert time.monotonic() < deadline, "the arming outlived the open guard"
+        do("HAND:GUAR 1")
+    with pytest.raises(WrongStateError, match="arm it first"):
+        client.start_run(run.id)
 
 
 def test_an_instrument_that_is_off_refuses_the_run(client: Client, site: dict[str, Any]) -> None:

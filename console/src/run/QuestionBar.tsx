@@ -59,9 +59,7 @@ export function QuestionBar({ runId, nests }: { runId: string; nests: NestState[
       wrap="wrap"
     >
       <Text fontSize="xl" flex="1" minW="20rem">
-        <b>
-          {nest === WHOLE_LOAD ? 'The whole load' : `Nest ${nest}, ${asking.serial}`}:
-        </b>{' '}
+        <b>{nest === WHOLE_LOAD ? 'The whole load' : `Nest ${nest}, ${asking.serial}`}:</b>{' '}
         {asking.question?.text}
       </Text>
       {choices.map((choice, index) => (

@@ -98,7 +98,8 @@ function Acts({ run, state }: { run: Run; state: RunState }) {
     void navigate(`/run?sequence=${run.sequence_code}&fixture=${run.fixture}`)
   }, [navigate, run.sequence_code, run.fixture])
 
-  useKey('F8', state.state === 'created', arm)
+  const canArm = state.state === 'created' || state.state === 'interrupted'
+  useKey('F8', canArm, arm)
   useKey('F9', state.state === 'armed', start)
   useKey('Escape', !isOver, abort)
   useKey('F2', isOver, again)
@@ -106,9 +107,9 @@ function Acts({ run, state }: { run: Run; state: RunState }) {
   return (
     <Stack align="flex-end">
       <Flex gap="3">
-        {state.state === 'created' && (
+        {canArm && (
           <KeyButton keyName="F8" bg="unsure" color="plate" onClick={arm}>
-            Arm high voltage
+            {state.state === 'interrupted' ? 'Resume: arm high voltage' : 'Arm high voltage'}
           </KeyButton>
         )}
         {state.state === 'armed' && (

@@ -43,6 +43,18 @@ test('a question waits at its nest until it is answered', () => {
   expect(answered.nests[1]?.question).toBeNull()
 })
 
+test('a resumed run starts from the steps that were done', () => {
+  const data = { state: 'running', units: [{ nest: '2', serial: 'B', done: 3 }] }
+  const state = after(stateOf(run), { name: 'state', data })
+  expect(state.nests.map((nest) => nest.done)).toEqual([0, 3])
+})
+
+test('a question for the whole load waits at every nest', () => {
+  const data = { nest: 'all', question: 'Oven warm?', choices: ['pass'] }
+  const state = after(stateOf(run), { name: 'question', data })
+  expect(state.nests.map((nest) => nest.question?.nest)).toEqual(['all', 'all'])
+})
+
 test('a finished step counts and takes its live values away', () => {
   const state = events.reduce(after, stateOf(run))
   const done = after(state, { name: 'step_finished', data: { nest: '1', verdict: 'pass' } })

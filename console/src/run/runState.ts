@@ -70,7 +70,12 @@ export function stateOf(run: Run): RunState {
 /** The run after an event. Pure, so that the whole page can be tried without a bench. */
 export function after(run: RunState, event: RunEvent): RunState {
   const { name, data } = event
-  if (name === 'state') return { ...run, state: String(data.state) }
+  if (name === 'state') {
+    const told = (data.units ?? []) as { nest: string; done: number }[]
+    const done = new Map(told.map((unit) => [unit.nest, unit.done]))
+    const nests = run.nests.map((nest) => ({ ...nest, done: done.get(nest.nest) ?? nest.done }))
+    return { ...run, state: String(data.state), nests }
+  }
   if (name === 'finished') {
     return {
       ...run,
@@ -80,7 +85,9 @@ export function after(run: RunState, event: RunEvent): RunState {
     }
   }
   const nests = run.nests.map((nest) =>
-    nest.nest === data.nest || data.nest === WHOLE_LOAD ? { ...nest, ...changeOf(nest, event) } : nest,
+    nest.nest === data.nest || data.nest === WHOLE_LOAD
+      ? { ...nest, ...changeOf(nest, event) }
+      : nest,
   )
   return { ...run, nests }
 }

@@ -8,8 +8,9 @@ import { SignInPage } from '../session/SignInPage'
 import { keepMode, savedMode } from '../theme/mode'
 
 const PLACES = [
-  { to: '/run', name: 'Run' },
-  { to: '/units', name: 'Units' },
+  { to: '/run', name: 'Run', roles: ['operator', 'engineer', 'quality'] },
+  { to: '/units', name: 'Units', roles: ['operator', 'engineer', 'quality'] },
+  { to: '/bench', name: 'Bench', roles: ['engineer', 'quality'] },
 ]
 
 /** What stands around every page; without a sign-in, the sign-in page in its place. */
@@ -30,7 +31,7 @@ export function Shell() {
           </Text>
         </HStack>
         <HStack as="nav" aria-label="Pages" gap="1" flex="1" align="stretch">
-          {PLACES.map((place) => (
+          {PLACES.filter((place) => place.roles.includes(state.me.role)).map((place) => (
             <NavLink key={place.to} to={place.to} style={{ display: 'flex' }}>
               {({ isActive }) => (
                 <Flex

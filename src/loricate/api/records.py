@@ -94,6 +94,9 @@ class NewRun(BaseModel):
     fixture: str
     load: list[LoadPlace] = Field(min_length=1, max_length=64)
     lot: str = Field(default="", max_length=64)
+    retest: str = Field(
+        default="", max_length=200, description="Why serials with a verdict are tested again"
+    )
 
 
 class QuestionOut(BaseModel):

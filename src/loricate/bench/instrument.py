@@ -68,6 +68,7 @@ class Instrument:
         found, bounds = self._parse(
             await self.link.query(self.profile.summary.ask), self.profile.summary
         )
+        await self.check_errors("reported an error")
         word = str(found.pop("ending"))
         ending = self.profile.endings.get(word)
         if ending is None:

@@ -14,6 +14,7 @@ from loricate.api.bench import BenchOut
 from loricate.api.certificates import LedgerState, Verified
 from loricate.api.definitions import Checked, SequenceOut, SequenceSummary, Stored
 from loricate.api.health import Health
+from loricate.api.lots import LotOut, LotSummary
 from loricate.api.records import RunOut, RunSummary, UnitFound, UnitOut
 from loricate.api.session import Me, SignedIn
 from loricate.client._errors import UnreachableError, raise_for
@@ -159,6 +160,7 @@ class Client:
         load: Mapping[str, str],
         *,
         lot: str = "",
+        retest: str = "",
         idempotency_key: str = "",
     ) -> RunOut:
         """Make a run; ``load`` gives the serial in each nest. Nothing is energised yet."""
@@ -167,6 +169,7 @@ class Client:
             "fixture": fixture,
             "load": [{"nest": nest, "serial": serial} for nest, serial in load.items()],
             "lot": lot,
+            "retest": retest,
         }
         headers = {"Idempotency-Key": idempotency_key} if idempotency_key else {}
         return self._post(RunOut, f"{API}/runs", body, headers)
@@ -239,6 +242,30 @@ class Client:
     def unit(self, serial: str) -> list[UnitOut]:
         """Every appearance of a serial, newest first, with all attempts and readings."""
         return self._get(list[UnitOut], f"{API}/units/{serial}")
+
+    def open_lot(
+        self, code: str, product: str, serials: str, *, order_number: str = ""
+    ) -> LotSummary:
+        """Open a lot of a product for a range of serials, ``FIRST..LAST``."""
+        body = {
+            "code": code,
+            "product": product,
+            "serials": serials,
+            "order_number": order_number,
+        }
+        return self._post(LotSummary, f"{API}/lots", body)
+
+    def lots(self) -> list[LotOut]:
+        """Every lot with its progress, newest first."""
+        return self._get(list[LotOut], f"{API}/lots")
+
+    def lot(self, code: str) -> LotSummary:
+        """A lot's progress, its units with their latest verdicts, and those that wait."""
+        return self._get(LotSummary, f"{API}/lots/{code}")
+
+    def close_lot(self, code: str) -> LotSummary:
+        """Close a lot: no run is made in it any more."""
+        return self._post(LotSummary, f"{API}/lots/{code}/close")
 
     def certificate(self, name: str) -> str:
         """The sealed JSON of a certificate or nonconformance report, by number or serial."""

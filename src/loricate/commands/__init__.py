@@ -16,6 +16,7 @@ NOUNS = {
     "bench": ("bench", "See which instruments answer."),
     "sequence": ("sequence", "List, show, check and add sequences."),
     "run": ("run", "Start, watch, show and abort runs."),
+    "lot": ("lot", "Open, list, show and close lots."),
     "unit": ("unit", "Find units and show their history."),
     "certificate": ("certificate", "Get, show and verify certificates."),
 }

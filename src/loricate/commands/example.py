@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from loricate.api.records import RunOut
     from loricate.client import Client
 
+LOADS = ("first-load.toml", "second-load.toml")
 FOLDERS = {"certificate": "certificates", "nonconformance": "nonconformance"}
 
 
@@ -25,37 +26,49 @@ FOLDERS = {"certificate": "certificates", "nonconformance": "nonconformance"}
     show_default=True,
 )  # fmt: skip
 @click.option("--pace", default=5.0, show_default=True, help="How fast the stand-ins' clock goes.")
-@click.option("--json", "as_json", is_flag=True, help="Print the run as JSON for programs.")
+@click.option("--json", "as_json", is_flag=True, help="Print runs and lots as JSON for programs.")
 def command(folder: Path, pace: float, as_json: bool) -> None:
-    """Run the demo load from start to certificates on a service of its own, then end.
+    """Run the demo loads from start to certificates on a service of their own, then end.
 
     Leaves certificates/, nonconformance/, readings.csv and site-key.jwk in the folder.
 
     Example: loricate example --to out/example
     """
     from loricate.client import Client
+    from loricate.commands.lot import sentence
     from loricate.commands.output import print_json
-    from loricate.commands.run import print_run, watch
+    from loricate.commands.run import perform, print_run
 
-    load = tomllib.loads((demo_folder() / "loads" / "first-load.toml").read_text(encoding="utf-8"))
-    with running_site(folder / "service", pace) as sign_in, Client(sign_in["url"]) as client:
+    data = folder / "service"
+    for old in data.glob("records.sqlite*"):
+        old.unlink()  # each example starts with empty records
+    ended = []
+    with running_site(data, pace) as sign_in, Client(sign_in["url"]) as client:
         client.sign_in(sign_in["name"], sign_in["password"])
-        run = client.create_run(load["sequence"], load["fixture"], load["nests"], lot="PO-7731")
-        client.arm_run(run.id)
-        client.start_run(run.id)
-        watch(client, run, pass_visual=True)
-        ended = client.run(run.id)
-        _keep(client, ended, folder)
+        for name in LOADS:
+            load = tomllib.loads((demo_folder() / "loads" / name).read_text(encoding="utf-8"))
+            lot, serials = load["lot"], list(load["nests"].values())
+            client.open_lot(
+                lot["code"], lot["product"], f"{serials[0]}..{serials[-1]}",
+                order_number=lot["order_number"],
+            )  # fmt: skip
+            run = client.create_run(
+                load["sequence"], load["fixture"], load["nests"], lot=lot["code"]
+            )
+            ended.append((perform(client, run, pass_visual=True), client.close_lot(lot["code"])))
+        _keep(client, [run for run, _ in ended], folder)
     if as_json:
-        print_json(ended)
-    else:
-        print_run(ended)
-        click.echo(f"Certificates, reports and readings are in {folder}", err=True)
+        print_json([{"run": run.model_dump(), "lot": lot.model_dump()} for run, lot in ended])
+        return
+    for run, lot in ended:
+        print_run(run)
+        click.echo(f"Lot {lot.code}: {sentence(lot)}\n")
+    click.echo(f"Certificates, reports and readings are in {folder}", err=True)
 
 
-def _keep(client: "Client", run: "RunOut", folder: Path) -> None:
+def _keep(client: "Client", runs: "list[RunOut]", folder: Path) -> None:
     """Save each unit's document, every reading, and the public key."""
-    for unit in run.units:
+    for unit in (unit for run in runs for unit in run.units):
         if unit.certificate is None or unit.certificate_kind is None:
             continue
         place = folder / FOLDERS[unit.certificate_kind]
@@ -63,13 +76,13 @@ def _keep(client: "Client", run: "RunOut", folder: Path) -> None:
         sealed, pdf = client.certificate(unit.certificate), client.certificate_pdf(unit.certificate)
         (place / f"{unit.serial}.json").write_text(sealed, encoding="utf-8")
         (place / f"{unit.serial}.pdf").write_bytes(pdf)
-    (folder / "readings.csv").write_text(readings_csv(run), encoding="utf-8")
+    (folder / "readings.csv").write_text(readings_csv(runs), encoding="utf-8")
     key = json.dumps(client.site_key(), indent=2) + "\n"
     (folder / "site-key.jwk").write_text(key, encoding="utf-8")
 
 
-def readings_csv(run: "RunOut") -> str:
-    """Every reading of a run as CSV (RFC 4180), values in SI units."""
+def readings_csv(runs: "list[RunOut]") -> str:
+    """Every reading of these runs as CSV (RFC 4180), values in SI units."""
     text = io.StringIO(newline="")
     heads = (
         "serial", "nest", "step", "attempt", "reading", "value", "unit", "bound", "uncertainty",
@@ -77,7 +90,7 @@ def readings_csv(run: "RunOut") -> str:
     )  # fmt: skip
     writer = csv.writer(text)
     writer.writerow(heads)
-    for unit in run.units:
+    for unit in (unit for run in runs for unit in run.units):
         for attempt in unit.attempts:
             for r in attempt.readings:
                 row: list[Any] = [

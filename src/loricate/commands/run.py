@@ -41,7 +41,8 @@ def read_pairs(pairs: tuple[str, ...]) -> dict[str, str]:
 @click.argument("sequence")
 @click.argument("load", nargs=-1, required=True, metavar="NEST=SERIAL...")
 @click.option("--fixture", default="FX-A", show_default=True)
-@click.option("--lot", default="")
+@click.option("--lot", default="", help="The lot that these units belong to.")
+@click.option("--retest", default="", help="Why serials with a verdict are tested again.")
 @click.option("--pass-visual", is_flag=True, help="Answer every visual check with pass.")
 @service_options
 def start(
@@ -49,6 +50,7 @@ def start(
     load: tuple[str, ...],
     fixture: str,
     lot: str,
+    retest: str,
     pass_visual: bool,
     service: str | None,
     token: str | None,
@@ -63,16 +65,46 @@ def start(
     places = read_pairs(load)
     with connect(service, token) as client:
         run = client.create_run(
-            sequence, fixture, places, lot=lot, idempotency_key=str(uuid.uuid4())
+            sequence,
+            fixture,
+            places,
+            lot=lot,
+            retest=retest,
+            idempotency_key=str(uuid.uuid4()),
         )
-        client.arm_run(run.id)
-        client.start_run(run.id)
-        try:
-            watch(client, run, pass_visual)
-        except (KeyboardInterrupt, click.Abort):
-            client.abort_run(run.id)
-        ended = client.run(run.id)
+        ended = perform(client, run, pass_visual)
     report(ended, as_json)
+
+
+@command.command("resume")
+@click.argument("run_id", default="")
+@click.option("--pass-visual", is_flag=True, help="Answer every visual check with pass.")
+@service_options
+def resume(
+    run_id: str, pass_visual: bool, service: str | None, token: str | None, as_json: bool
+) -> None:
+    """Go on with an interrupted run, by default the newest; finished steps keep their readings.
+
+    Example: loricate run resume
+    """
+    with connect(service, token) as client:
+        if not run_id:
+            run_id = next((run.id for run in client.runs() if run.state == "interrupted"), "")
+            if not run_id:
+                raise click.ClickException("No run was interrupted.")
+        ended = perform(client, client.run(run_id), pass_visual)
+    report(ended, as_json)
+
+
+def perform(client: "Client", run: "RunOut", pass_visual: bool) -> "RunOut":
+    """Arm, start and watch a run to its end; Ctrl-C aborts it."""
+    client.arm_run(run.id)
+    client.start_run(run.id)
+    try:
+        watch(client, run, pass_visual)
+    except (KeyboardInterrupt, click.Abort):
+        client.abort_run(run.id)
+    return client.run(run.id)
 
 
 def watch(client: "Client", run: "RunOut", pass_visual: bool) -> None:

@@ -121,7 +121,9 @@ class Engine:
         self.log.publish(
             "state",
             state="running",
-            units=[{"nest": u.nest, "serial": u.serial} for u in self.units],
+            units=[
+                {"nest": u.nest, "serial": u.serial, "done": len(u.verdicts)} for u in self.units
+            ],
         )
         state, note = "aborted", ""
         try:
@@ -144,7 +146,7 @@ class Engine:
     async def _perform_steps(self) -> None:
         """Start whatever may start, wait for the first to end, and again, until nothing is left."""
         planned = [self._planned(step) for step in self.sequence.steps]
-        next_step = {unit.nest: 0 for unit in self.units}
+        next_step = {unit.nest: self._resume(unit) for unit in self.units}
         running: dict[asyncio.Task[None], Task] = {}
         try:
             while True:
@@ -165,6 +167,22 @@ class Engine:
                 work.cancel()
             if running:
                 await asyncio.wait(running)
+
+    def _resume(self, unit: LoadedUnit) -> int:
+        """The unit's first step without a verdict; what an earlier start finished is kept."""
+        for index, step in enumerate(self.sequence.steps):
+            if step.id not in unit.verdicts:
+                return index
+            self._take_in(unit, step, unit.verdicts[step.id])
+        return len(self.sequence.steps)
+
+    def _take_in(self, unit: LoadedUnit, step: ReadyStep, verdict: Verdict) -> None:
+        """Halt the unit, or the run, when the step's verdict asks for it."""
+        if verdict is not Verdict.PASS and (
+            step.on_fail != "carry_on" or verdict is Verdict.NOT_RUN
+        ):
+            unit.halted = True
+            self._halt_run = self._halt_run or step.on_fail == "halt_run"
 
     def _planned(self, step: ReadyStep) -> PlannedStep:
         return PlannedStep(self.bench.resources(_roles(step)), step.programmed_s, step.across)
@@ -207,11 +225,7 @@ class Engine:
             await self.bench.disconnect(_roles(step))
         for unit in units:
             await self._keep(task.step, step, unit, grade, note, started)
-            if grade.verdict is not Verdict.PASS and (
-                step.on_fail != "carry_on" or grade.verdict is Verdict.NOT_RUN
-            ):
-                unit.halted = True
-                self._halt_run = self._halt_run or step.on_fail == "halt_run"
+            self._take_in(unit, step, grade.verdict)
 
     async def _perform_procedure(self, step: ReadyStep, units: list[LoadedUnit]) -> Measured:
         """Drive a step's procedure for one unit, or for the whole load when it is done once."""

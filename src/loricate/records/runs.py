@@ -24,13 +24,14 @@ def add_run(
     software: str,
     account: str,
     lot: str = "",
+    retest: str = "",
 ) -> str:
     """Add a run with its units (nest to serial); gives its id."""
     run_id = new_id()
     conn.execute(
-        "INSERT INTO run (id, sequence_code, sequence_revision, fixture, lot, state, bench,"
-        " software, created_at, created_by) VALUES (?, ?, ?, ?, ?, 'created', ?, ?, ?, ?)",
-        (run_id, *sequence, fixture, lot, json.dumps(bench), software, now(), account),
+        "INSERT INTO run (id, sequence_code, sequence_revision, fixture, lot, retest, state, bench,"
+        " software, created_at, created_by) VALUES (?, ?, ?, ?, ?, ?, 'created', ?, ?, ?, ?)",
+        (run_id, *sequence, fixture, lot, retest, json.dumps(bench), software, now(), account),
     )
     conn.executemany(
         "INSERT INTO run_unit (id, run_id, nest, serial, product) VALUES (?, ?, ?, ?, ?)",
@@ -64,7 +65,8 @@ def set_state(
     conn.execute("UPDATE run SET state = ? WHERE id = ?", (state, run_id))
     if state == "running":
         conn.execute(
-            "UPDATE run SET started_at = ?, started_by = ? WHERE id = ?", (moment, account, run_id)
+            "UPDATE run SET started_at = COALESCE(started_at, ?), started_by = ? WHERE id = ?",
+            (moment, account, run_id),
         )
     elif state in ("finished", "aborted", "interrupted"):
         conn.execute("UPDATE run SET ended_at = ?, note = ? WHERE id = ?", (moment, note, run_id))

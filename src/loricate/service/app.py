@@ -16,7 +16,16 @@ from loricate.service.console_files import ConsoleFiles, no_console
 from loricate.service.desk import Desk
 from loricate.service.logs import AccessLog
 from loricate.service.problems import add_problem_handlers
-from loricate.service.routers import bench, certificates, definitions, health, runs, session, units
+from loricate.service.routers import (
+    bench,
+    certificates,
+    definitions,
+    health,
+    lots,
+    runs,
+    session,
+    units,
+)  # fmt: skip
 from loricate.service.settings import Settings
 
 API = "/api/v1"
@@ -71,7 +80,7 @@ def create_app(settings: Settings) -> FastAPI:
     add_problem_handlers(app)
     app.add_middleware(AccessLog)
     app.include_router(health.router)
-    for part in (session, bench, definitions, runs, units, certificates):
+    for part in (session, bench, definitions, lots, runs, units, certificates):
         app.include_router(part.router, prefix=API)
 
     @app.api_route(

@@ -13,16 +13,18 @@ from typing import Any
 
 from loricate import __version__
 from loricate.bench.bench import Bench
+from loricate.bench.errors import BenchError
 from loricate.bench.plan import read_bench_plan
 from loricate.certificates.sealing import load_or_make_site_key
 from loricate.core.actions import Answer
 from loricate.core.errors import Finding
-from loricate.core.grading import StepGrade, Verdict
+from loricate.core.grading import Cause, StepGrade, Verdict
+from loricate.core.lots import check_lot
 from loricate.core.sequences import ReadySequence, ReadyStep
 from loricate.execution.engine import Engine, LoadedUnit
 from loricate.execution.events import Event
 from loricate.execution.preflight import check_bench, check_load, needed_roles
-from loricate.records import accounts, audit, definitions, runs
+from loricate.records import accounts, audit, definitions, lots, runs
 from loricate.records.store import Store
 from loricate.service.issuing import Issuer
 from loricate.service.problems import KeyReused, NotReady, WrongState
@@ -30,6 +32,8 @@ from loricate.service.settings import FirstAccount, Settings
 from loricate.service.sign_in import AttemptLimiter, hasher
 
 ARM_LASTS_S = 300.0
+GUARD_WATCH_S = 0.25
+ARMABLE = ("created", "armed", "interrupted")
 KEPT_ENGINES = 20  # runs whose events can still be followed from the first; none of them runs
 logger = logging.getLogger("loricate.service")
 
@@ -65,6 +69,16 @@ class _Recorder:
         await self.desk.issuer.issue_for(self.run_id)
 
 
+def _loaded(unit: Mapping[str, Any]) -> LoadedUnit:
+    """A unit in its nest, with the verdicts of the steps that an earlier start finished."""
+    loaded = LoadedUnit(unit["id"], unit["nest"], unit["serial"])
+    for attempt in unit["attempts"]:
+        loaded.verdicts[attempt["step_id"]] = Verdict(attempt["verdict"])
+        if attempt["verdict"] != Verdict.PASS and not loaded.cause:
+            loaded.cause = Cause(attempt["cause"])
+    return loaded
+
+
 class Desk:
     """Everything one service holds. Opened and closed by the application's lifespan."""
 
@@ -77,6 +91,7 @@ class Desk:
         self.limiter = AttemptLimiter()
         self.engines: dict[str, Engine] = {}
         self._armed: dict[str, float] = {}
+        self._watches: set[asyncio.Task[None]] = set()
         self._starting = asyncio.Lock()
 
     async def open(self) -> None:
@@ -97,6 +112,9 @@ class Desk:
 
     async def close(self) -> None:
         """Abort what runs, make safe, close the records."""
+        self._armed.clear()
+        for watch in list(self._watches):
+            watch.cancel()
         for engine in self.engines.values():
             if engine.is_running:
                 engine.abort("The service is stopping.")
@@ -144,8 +162,7 @@ class Desk:
                 )
             )
         if found:
-            detail = " ".join(f"{each.field}: {each.message}" for each in found)
-            raise NotReady(detail, found)
+            raise NotReady.because(found)
 
     async def create_run(
         self,
@@ -154,11 +171,12 @@ class Desk:
         fixture: str,
         load: list[tuple[str, str]],
         lot: str,
+        retest: str,
         key: str | None,
     ) -> str:
         """Check everything, then make a run; gives its id. The same key gives the same run."""
         request_digest = hashlib.sha256(
-            repr((sequence_code, fixture, load, lot)).encode()
+            repr((sequence_code, fixture, load, lot, retest)).encode()
         ).hexdigest()
         if key is not None:
             kept = await self.store.read(lambda conn: runs.find_idempotent(conn, account, key))
@@ -169,6 +187,11 @@ class Desk:
         record = await self.store.read(lambda c: definitions.get_sequence(c, sequence_code))
         sequence = await self.store.read(lambda c: definitions.ready_sequence(c, record))
         await self._check(sequence, fixture, load)
+        if lot:
+            look = partial(self._lot_findings, lot, record.product, load, retest)
+            found = await self.store.read(look)
+            if found:
+                raise NotReady.because(found)
 
         def make(conn: sqlite3.Connection) -> str:
             kept = None if key is None else runs.find_idempotent(conn, account, key)
@@ -177,12 +200,22 @@ class Desk:
             run_id = runs.add_run(
                 conn, (record.code, record.revision), record.product, fixture, dict(load),
                 self._bench_facts(sequence), __version__, account, lot,
+                retest,
             )  # fmt: skip
             if key is not None:
                 runs.keep_idempotent(conn, account, key, request_digest, run_id)
             return run_id
 
         return await self.store.write(make)
+
+    @staticmethod
+    def _lot_findings(
+        code: str, product: str, load: list[tuple[str, str]], retest: str, conn: sqlite3.Connection
+    ) -> tuple[Finding, ...]:
+        lot = lots.find_lot(conn, code)
+        before = lots.tested_before(conn, product, [serial for _, serial in load])
+        own = None if lot is None else (lot.product, lot.state, lot.serials)
+        return check_lot(code, own, product, load, before if not retest else {})
 
     async def _sequence_of(self, run: Mapping[str, Any]) -> ReadySequence:
         code, revision = run["sequence_code"], run["sequence_revision"]
@@ -193,9 +226,9 @@ class Desk:
         )
 
     async def arm(self, run_id: str, account: str) -> None:
-        """Allow high voltage for one run; checks the bench again and the guard."""
+        """Allow high voltage for one run, new or interrupted; checks bench and guard again."""
         run = await self.store.read(lambda conn: runs.get_run(conn, run_id))
-        if run["state"] not in ("created", "armed"):
+        if run["state"] not in ARMABLE:
             raise WrongState(f"The run is {run['state']}; create a new run to test again.")
         load = [(unit["nest"], unit["serial"]) for unit in run["units"]]
         await self._check(await self._sequence_of(run), run["fixture"], load)
@@ -203,6 +236,26 @@ class Desk:
             raise WrongState("The guard is open; close it, then arm again.")
         await self.store.write(lambda conn: runs.set_state(conn, run_id, "armed", account))
         self._armed[run_id] = time.monotonic() + ARM_LASTS_S
+        watch = asyncio.create_task(self._watch_arming(run_id))
+        self._watches.add(watch)
+        watch.add_done_callback(self._watches.discard)
+
+    async def _watch_arming(self, run_id: str) -> None:
+        """Drop the arming when its time is over, or when the guard opens or does not answer."""
+        while time.monotonic() < self._armed.get(run_id, 0.0):
+            try:
+                is_closed = await self.bench.guard_is_closed()
+            except BenchError:
+                is_closed = False
+            if not is_closed:
+                break
+            await asyncio.sleep(GUARD_WATCH_S)
+        if self._armed.pop(run_id, None) is not None:
+            await self.store.write(partial(self._disarm, run_id))
+
+    @staticmethod
+    def _disarm(run_id: str, conn: sqlite3.Connection) -> None:
+        runs.set_state(conn, run_id, "created", "service", "The arming was dropped.")
 
     async def start(self, run_id: str, account: str) -> None:
         """Start an armed run; raises WrongState when it is not armed or another one runs."""
@@ -210,11 +263,8 @@ class Desk:
             run = await self.store.read(lambda conn: runs.get_run(conn, run_id))
             if run["state"] != "armed":
                 raise WrongState(f"The run is {run['state']}; arm it first.")
-            if self._armed.get(run_id, 0.0) < time.monotonic():
-                await self.store.write(
-                    lambda conn: runs.set_state(conn, run_id, "created", "service")
-                )
-                raise WrongState("The arming has expired; arm the run again.")
+            if run_id not in self._armed:
+                raise WrongState("The arming was dropped; arm the run again.")
             busy = next((each for each in self.engines.values() if each.is_running), None)
             if busy is not None:
                 raise WrongState(f"The bench is busy with run {busy.run_id}; wait for its end.")
@@ -222,7 +272,7 @@ class Desk:
             fixture = self.bench.plan.find_fixture(run["fixture"])
             if fixture is None:
                 raise WrongState(f"The bench no longer has fixture {run['fixture']}.")
-            units = [LoadedUnit(u["id"], u["nest"], u["serial"]) for u in run["units"]]
+            units = [_loaded(unit) for unit in run["units"]]
             recorder = _Recorder(self, run_id)
             engine = Engine(run_id, sequence, fixture, units, self.bench, recorder)
             await self.store.write(lambda conn: runs.set_state(conn, run_id, "running", account))
@@ -240,7 +290,7 @@ class Desk:
             await engine.wait()
             return
         run = await self.store.read(lambda conn: runs.get_run(conn, run_id))
-        if run["state"] not in ("created", "armed"):
+        if run["state"] not in ARMABLE:
             raise WrongState(f"The run is {run['state']} already; there is nothing to abort.")
         self._armed.pop(run_id, None)
         note = f"Aborted by {account} before the start."
@@ -255,7 +305,7 @@ class Desk:
         choices = asked[0].choices
         if answer.choice not in choices:
             message = f"'{answer.choice}' is not a choice; answer {', '.join(choices)}."
-            raise NotReady(message, [Finding("choice", message)])
+            raise NotReady.because([Finding("choice", message)])
         await self.store.write(
             lambda conn: audit.note(
                 conn,

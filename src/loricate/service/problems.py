@@ -1,7 +1,7 @@
 """Problem documents (RFC 9457): every error of the service in one form, from one table."""
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, Self
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -37,6 +37,11 @@ class NotReady(ServiceError):
     """The load, the bench or the disk is not ready for a run."""
 
     slug, title, status = "not-ready", "Not ready for a run", 422
+
+    @classmethod
+    def because(cls, findings: Sequence[Finding]) -> Self:
+        """Make it of its findings."""
+        return cls(" ".join(f"{each.field}: {each.message}" for each in findings), findings)
 
 
 class NotSignedIn(ServiceError):

@@ -13,6 +13,7 @@ from loricate.simulator.scpi import Handler, ScpiError
 ERROR_QUEUE_LENGTH = 20
 OPERATION_COMPLETE, QUERY_ERROR, DEVICE_ERROR, EXECUTION_ERROR, COMMAND_ERROR = 1, 4, 8, 16, 32
 POWER_ON = 128
+MISCHIEF = ("SILENT", "NONSENSE", "ERROR", "HOT", "LINK")
 
 
 class Instrument:
@@ -28,6 +29,7 @@ class Instrument:
         self.request_enable = 0
         self.deadman_s = 0.0
         self.silence_s = 0.0
+        self.mischief = ""
         self.owner: object | None = None
         self._commands: list[tuple[re.Pattern[str], Handler]] = []
         self._server: asyncio.Server | None = None
@@ -172,12 +174,26 @@ class Instrument:
         with contextlib.suppress(ConnectionError, asyncio.CancelledError):
             while line := await reader.readline():
                 answer = await self.perform(line.decode("utf-8", "replace"), writer)
-                if answer is not None:
+                if answer is not None and self.mischief == "NONSENSE":
+                    answer = "\x15?#,,"
+                if answer is not None and self.mischief != "SILENT":
                     writer.write(answer.encode() + b"\n")
                     await writer.drain()
         self._writers.discard(writer)
         self.link_lost(writer)
         writer.close()
+
+    def misbehave(self, how: str) -> None:
+        """Have a fault of its own: one of MISCHIEF, or NONE to behave again."""
+        self.mischief = "" if how == "NONE" else how
+        if how == "ERROR":
+            self.fail(ScpiError(-310, "System error"))
+        elif how == "HOT":
+            self.fail(ScpiError(-340, "Over temperature"))
+            self.drop("HOT")
+        elif how == "LINK":
+            for writer in list(self._writers):
+                writer.transport.abort()
 
     def link_lost(self, owner: object) -> None:
         """Called when a link ends; the output that it started goes off."""

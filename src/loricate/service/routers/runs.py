@@ -51,7 +51,7 @@ async def create_run(
     """Check the load, the bench and the disk, then make the run. Nothing is energised yet."""
     load = [(place.nest, place.serial) for place in body.load]
     run_id = await desk.create_run(
-        person.name, body.sequence, body.fixture, load, body.lot, idempotency_key
+        person.name, body.sequence, body.fixture, load, body.lot, body.retest, idempotency_key
     )
     return await _show(run_id, desk)
 

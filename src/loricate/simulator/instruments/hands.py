@@ -6,7 +6,7 @@ from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor
 from loricate.simulator.scpi import ScpiError
-from loricate.simulator.server import Instrument
+from loricate.simulator.server import MISCHIEF, Instrument
 
 
 class Hands(Instrument):
@@ -23,6 +23,7 @@ class Hands(Instrument):
         self.command("HANDs:NEST:EMPTy", self._empty)
         self.command("HANDs:GUARd", lambda text: floor.set_guard(scpi.boolean(text)))
         self.command("HANDs:POWer", self._power)
+        self.command("HANDs:FAULt", self._fault)
         self.command("HANDs:PACE", self._pace)
 
     def _load(self, nest: str, model: str, faults: str, serial: str) -> None:
@@ -45,6 +46,12 @@ class Hands(Instrument):
         if instrument is None:
             raise ScpiError(*scpi.ILLEGAL_VALUE)
         await instrument.power(scpi.boolean(state), self.host)
+
+    def _fault(self, name: str, how: str) -> None:
+        instrument = self.instruments.get(scpi.unquoted(name))
+        if instrument is None or how.upper() not in (*MISCHIEF, "NONE"):
+            raise ScpiError(*scpi.ILLEGAL_VALUE)
+        instrument.misbehave(how.upper())
 
     def _pace(self, text: str) -> None:
         if self.floor.outputs_on:

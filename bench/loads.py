@@ -1,0 +1,96 @@
+"""How near a load comes to the bound that no schedule can beat."""
+
+import asyncio
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import tomlkit
+
+from bench.demo_documents import demo_sequence
+from bench.runs import Nowhere
+from loricate.bench.bench import Bench
+from loricate.bench.plan import read_bench_plan
+from loricate.commands import demo_site
+from loricate.commands.places import demo_folder
+from loricate.core.actions import Answer
+from loricate.core.scheduling import PlannedStep, forecast, lower_bound_s, makespan_s
+from loricate.core.sequences import ReadySequence
+from loricate.execution.engine import Engine, LoadedUnit
+
+PACE = 2.0
+TERMINALS = ("L", "N", "PE", "CHASSIS")
+
+
+def _columns(nest: int) -> dict[str, int]:
+    return {name: 4 * nest + place for place, name in enumerate(TERMINALS, start=1)}
+
+
+def _write_site(folder: Path, nests: int) -> Path:
+    """Stand-ins with a good cabinet in each of many nests; gives their file."""
+    source = demo_folder() / "stand-ins"
+    floor = tomlkit.parse((source / "stand-ins.toml").read_text(encoding="utf-8")).unwrap()
+    floor["nests"] = [
+        {"nest": f"FX-N/{n}", "columns": _columns(n), "unit": "DC-40", "serial": f"N-{n}"}
+        for n in range(nests)
+    ]
+    path = folder / "stand-ins.toml"
+    path.write_text(tomlkit.dumps(floor), encoding="utf-8")
+    unit = (source / "drying-cabinet.toml").read_text(encoding="utf-8")
+    (folder / "drying-cabinet.toml").write_text(unit, encoding="utf-8")
+    return path
+
+
+def _write_bench(folder: Path, ports: dict[str, int], nests: int) -> Path:
+    path = folder / "bench.toml"
+    demo_site.write_bench_file(ports, path)
+    bench = tomlkit.parse(path.read_text(encoding="utf-8")).unwrap()
+    fixture = {"code": "FX-N", "title": "Many nests"}
+    bench["fixtures"] = [{**fixture, "nests": {str(n): _columns(n) for n in range(nests)}}]
+    path.write_text(tomlkit.dumps(bench), encoding="utf-8")
+    return path
+
+
+async def _wall_s(bench_file: Path, sequence: ReadySequence, nests: int) -> float:
+    bench = Bench(read_bench_plan(bench_file))
+    await bench.connect()
+    units = [LoadedUnit(f"u{n}", str(n), f"N-{n}") for n in range(nests)]
+    engine = Engine("load", sequence, bench.plan.fixtures[0], units, bench, Nowhere())
+    begun = time.perf_counter()
+    engine.start()
+    async for event in engine.log.follow():
+        if event.name == "question":
+            engine.answer(event.data["nest"], Answer("pass"))
+    wall = time.perf_counter() - begun
+    await bench.close()
+    return wall
+
+
+def _planned(sequence: ReadySequence) -> list[PlannedStep]:
+    return [
+        PlannedStep(frozenset(demand.role for demand in step.demands), step.programmed_s)
+        for step in sequence.steps
+    ]
+
+
+def load_over_bound(nests: int) -> Callable[[], float]:
+    """The figure for a load of so many nests on the demo's bench: wall time over the bound."""
+
+    def measure() -> float:
+        sequence = demo_sequence()
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            with demo_site.stand_ins(PACE, _write_site(folder, nests)) as floor:
+                bench_file = _write_bench(folder, floor.ports, nests)
+                wall = asyncio.run(_wall_s(bench_file, sequence, nests))
+        return wall * PACE / lower_bound_s(_planned(sequence), nests)
+
+    return measure
+
+
+def best_forecast(nests: int) -> float:
+    """What the schedule itself leaves over the bound, with instruments that take no extra time."""
+    planned = _planned(demo_sequence())
+    names = [str(nest) for nest in range(nests)]
+    return makespan_s(forecast(planned, names)) / lower_bound_s(planned, nests)

@@ -1,0 +1,132 @@
+"""``loricate lot``."""
+
+from typing import TYPE_CHECKING
+
+import click
+
+from loricate.commands.connection import connect, service_options
+from loricate.commands.output import print_json, print_table, verdict_word
+
+if TYPE_CHECKING:
+    from loricate.api.lots import LotOut, LotSummary
+
+SHOWN_WAITING = 20
+
+
+@click.group("lot")
+def command() -> None:
+    """Open, list, show and close lots."""
+
+
+@command.command("open")
+@click.argument("code")
+@click.argument("product")
+@click.argument("serials")
+@click.option("--order", "order_number", default="", help="The production order's number.")
+@service_options
+def open_(
+    code: str,
+    product: str,
+    serials: str,
+    order_number: str,
+    service: str | None,
+    token: str | None,
+    as_json: bool,
+) -> None:
+    """Open a lot of a product for a range of serials.
+
+    Example: loricate lot open L-2611 DC-40 DC40-26-0201..DC40-26-0208 --order PO-7731
+    """
+    with connect(service, token) as client:
+        lot = client.open_lot(code, product, serials, order_number=order_number)
+    if as_json:
+        print_json(lot)
+    else:
+        click.echo(f"Lot {lot.code} is open for {lot.expected} units.")
+
+
+@command.command("list")
+@service_options
+def list_(service: str | None, token: str | None, as_json: bool) -> None:
+    """List lots with their progress.
+
+    Example: loricate lot list
+    """
+    with connect(service, token) as client:
+        found = client.lots()
+    if as_json:
+        print_json(found)
+        return
+    rows = [
+        (lot.code, lot.product, lot.state, f"{lot.tested} of {lot.expected}",
+         share(lot.first_pass_yield), share(lot.final_yield), lot.order_number)
+        for lot in found
+    ]  # fmt: skip
+    heads = ("LOT", "PRODUCT", "STATE", "TESTED", "FIRST PASS", "FINAL", "ORDER")
+    print_table(heads, rows, "TESTED FINAL")
+    if not found:
+        click.echo("No lots yet; open one with `loricate lot open`.", err=True)
+
+
+@command.command("show")
+@click.argument("code")
+@service_options
+def show(code: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """Sum up a lot: yields, units with their latest verdicts, and those that wait.
+
+    Example: loricate lot show L-2611
+    """
+    with connect(service, token) as client:
+        lot = client.lot(code)
+    if as_json:
+        print_json(lot)
+    else:
+        print_lot(lot)
+
+
+@command.command("close")
+@click.argument("code")
+@service_options
+def close(code: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """Close a lot; no run is made in it any more.
+
+    Example: loricate lot close L-2611
+    """
+    with connect(service, token) as client:
+        lot = client.close_lot(code)
+    if as_json:
+        print_json(lot)
+    else:
+        click.echo(f"Lot {lot.code} is closed. {sentence(lot)}")
+
+
+def share(part: float | None) -> str:
+    """A yield for people."""
+    return "" if part is None else f"{part * 100:.1f} %"
+
+
+def sentence(lot: "LotOut") -> str:
+    """A lot's progress in a sentence."""
+    if lot.tested == 0:
+        return f"None of {lot.expected} units was tested."
+    return (
+        f"{lot.tested} of {lot.expected} units tested: {lot.passed} passed, {lot.failed} failed; "
+        f"first-pass yield {share(lot.first_pass_yield)}, final yield {share(lot.final_yield)}."
+    )
+
+
+def print_lot(lot: "LotSummary") -> None:
+    """Print a lot's summary."""
+    order = f", order {lot.order_number}" if lot.order_number else ""
+    click.secho(f"Lot {lot.code}: {lot.product}, {lot.serials}{order}, {lot.state}", bold=True)
+    click.echo(sentence(lot))
+    rows = [
+        (unit.serial, verdict_word(unit.verdict), unit.cause, str(unit.times),
+         unit.certificate or "")
+        for unit in lot.units
+    ]  # fmt: skip
+    print_table(("SERIAL", "VERDICT", "CAUSE", "TIMES", "DOCUMENT"), rows, "TIMES")
+    if lot.waiting:
+        more = len(lot.waiting) - SHOWN_WAITING
+        tail = f" and {more} more" if more > 0 else ""
+        click.echo(f"Waiting: {', '.join(lot.waiting[:SHOWN_WAITING])}{tail}")

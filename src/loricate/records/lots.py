@@ -1,0 +1,105 @@
+"""Lots, and what was tested of them."""
+
+import sqlite3
+from dataclasses import dataclass
+from typing import Any
+
+from loricate.core.grading import Verdict
+from loricate.core.lots import Appearance
+from loricate.records import audit
+from loricate.records.errors import NotFound
+from loricate.records.store import now
+
+
+@dataclass(frozen=True, slots=True)
+class LotRecord:
+    """A production order's worth of units; ``serials`` is a range."""
+
+    code: str
+    product: str
+    quantity: int
+    serials: str
+    order_number: str
+    state: str
+    created_at: str
+    created_by: str
+    closed_at: str | None
+
+
+def add_lot(
+    conn: sqlite3.Connection,
+    code: str,
+    product: str,
+    quantity: int,
+    serials: str,
+    order_number: str,
+    account: str,
+) -> None:
+    """Open a lot; raises sqlite3.IntegrityError when its code is taken."""
+    conn.execute(
+        "INSERT INTO lot (code, product, quantity, serials, order_number, state, created_at,"
+        " created_by) VALUES (?, ?, ?, ?, ?, 'open', ?, ?)",
+        (code, product, quantity, serials, order_number, now(), account),
+    )
+    audit.note(conn, account, "open lot", code, f"{quantity} of {product}")
+
+
+def find_lot(conn: sqlite3.Connection, code: str) -> LotRecord | None:
+    """The lot of this code, or None."""
+    row = conn.execute("SELECT * FROM lot WHERE code = ?", (code,)).fetchone()
+    return None if row is None else LotRecord(**row)
+
+
+def get_lot(conn: sqlite3.Connection, code: str) -> LotRecord:
+    """The lot of this code; raises NotFound."""
+    found = find_lot(conn, code)
+    if found is None:
+        raise NotFound("lot", code)
+    return found
+
+
+def list_lots(conn: sqlite3.Connection) -> list[LotRecord]:
+    """Every lot, newest first."""
+    rows = conn.execute("SELECT * FROM lot ORDER BY created_at DESC, code")
+    return [LotRecord(**row) for row in rows]
+
+
+def close_lot(conn: sqlite3.Connection, code: str, account: str) -> None:
+    """Close a lot."""
+    conn.execute("UPDATE lot SET state = 'closed', closed_at = ? WHERE code = ?", (now(), code))
+    audit.note(conn, account, "close lot", code)
+
+
+def appearances(conn: sqlite3.Connection, code: str) -> list[Appearance]:
+    """Every verdict of a unit of a lot, oldest first."""
+    rows = conn.execute(
+        "SELECT serial, run_unit.verdict FROM run_unit JOIN run ON run.id = run_id"
+        " WHERE lot = ? AND state = 'finished' ORDER BY run_unit.id",
+        (code,),
+    )
+    return [Appearance(row["serial"], Verdict(row["verdict"])) for row in rows]
+
+
+def latest_units(conn: sqlite3.Connection, code: str) -> list[dict[str, Any]]:
+    """The latest appearance of each unit of a lot, by serial, with how often it was tested."""
+    rows = conn.execute(
+        "SELECT run_unit.serial, run_unit.verdict, cause, run_id, ledger.number AS certificate,"
+        " max(run_unit.id) AS newest, count(*) AS times FROM run_unit JOIN run ON run.id = run_id"
+        " LEFT JOIN ledger ON ledger.run_unit_id = run_unit.id"
+        " WHERE lot = ? AND state = 'finished' GROUP BY run_unit.serial ORDER BY run_unit.serial",
+        (code,),
+    )
+    return [dict(row) for row in rows]
+
+
+def tested_before(conn: sqlite3.Connection, product: str, serials: list[str]) -> dict[str, str]:
+    """Of these serials, those that had a verdict in production, with that verdict."""
+    marks = ", ".join("?" * len(serials))
+    rows = conn.execute(
+        "SELECT serial, run_unit.verdict, max(run_unit.id)"
+        " FROM run_unit JOIN run ON run.id = run_id"
+        " WHERE product = ? AND lot <> '' AND run_unit.verdict IN ('pass', 'fail')"
+        f" AND serial COLLATE NOCASE IN ({marks}) GROUP BY serial",
+        (product, *serials),
+    )
+    return {row["serial"]: row["verdict"] for row in rows}

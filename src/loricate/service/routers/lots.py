@@ -1,0 +1,98 @@
+"""Lots: open, list, sum up, close."""
+
+import sqlite3
+
+from fastapi import APIRouter
+
+from loricate.api.lots import LotOut, LotSummary, LotUnitOut, NewLot
+from loricate.core.errors import Finding
+from loricate.core.lots import expand_serials, progress
+from loricate.records import definitions, lots
+from loricate.records.lots import LotRecord
+from loricate.service.problems import NotReady, WrongState
+from loricate.service.routers.access import TheDesk
+from loricate.service.sign_in import Reader, Runner
+
+router = APIRouter(prefix="/lots", tags=["lots"])
+
+
+def _refused(field: str, message: str) -> NotReady:
+    return NotReady.because([Finding(field, message)])
+
+
+def _summary(conn: sqlite3.Connection, record: LotRecord) -> LotSummary:
+    found = progress(expand_serials(record.serials), lots.appearances(conn, record.code))
+    own = LotOut.model_fields.keys() & LotRecord.__dataclass_fields__.keys()
+    return LotSummary(
+        **{name: getattr(record, name) for name in own},
+        expected=found.expected,
+        tested=found.tested,
+        passed=found.passed,
+        failed=found.failed,
+        first_pass_yield=found.first_pass_yield,
+        final_yield=found.final_yield,
+        waiting=list(found.waiting),
+        units=[
+            LotUnitOut(**{name: row[name] for name in LotUnitOut.model_fields})
+            for row in lots.latest_units(conn, record.code)
+        ],
+    )
+
+
+@router.post("", response_model=LotSummary, status_code=201)
+async def open_lot(body: NewLot, person: Runner, desk: TheDesk) -> LotSummary:
+    """Open a lot of a product for a range of serials."""
+    try:
+        serials = expand_serials(body.serials)
+    except ValueError as error:
+        raise _refused("serials", str(error)) from error
+
+    def keep(conn: sqlite3.Connection) -> LotSummary:
+        if body.product not in definitions.known_products(conn):
+            raise _refused("product", f"there is no product '{body.product}'; add it first.")
+        if lots.find_lot(conn, body.code) is not None:
+            raise _refused("code", f"there is a lot '{body.code}' already; choose another code.")
+        lots.add_lot(
+            conn,
+            body.code,
+            body.product,
+            len(serials),
+            body.serials,
+            body.order_number,
+            person.name,
+        )
+        return _summary(conn, lots.get_lot(conn, body.code))
+
+    return await desk.store.write(keep)
+
+
+@router.get("", response_model=list[LotOut])
+async def list_lots(person: Reader, desk: TheDesk) -> list[LotOut]:
+    """Every lot with its progress, newest first."""
+
+    def look(conn: sqlite3.Connection) -> list[LotOut]:
+        return [
+            LotOut.model_validate(_summary(conn, record).model_dump())
+            for record in lots.list_lots(conn)
+        ]
+
+    return await desk.store.read(look)
+
+
+@router.get("/{code}", response_model=LotSummary)
+async def show_lot(code: str, person: Reader, desk: TheDesk) -> LotSummary:
+    """A lot's progress, its units with their latest verdicts, and those that wait."""
+    return await desk.store.read(lambda conn: _summary(conn, lots.get_lot(conn, code)))
+
+
+@router.post("/{code}/close", response_model=LotSummary)
+async def close_lot(code: str, person: Runner, desk: TheDesk) -> LotSummary:
+    """Close a lot: no run is made in it any more."""
+
+    def close(conn: sqlite3.Connection) -> LotSummary:
+        if lots.get_lot(conn, code).state == "closed":
+            raise WrongState(f"Lot {code} is closed already.")
+        lots.close_lot(conn, code, person.name)
+        return _summary(conn, lots.get_lot(conn, code))
+
+    return await desk.store.write(close)
