@@ -19,7 +19,7 @@ from loricate.core.scheduling import PlannedStep, forecast, lower_bound_s, makes
 from loricate.core.sequences import ReadySequence
 from loricate.execution.engine import Engine, LoadedUnit
 
-PACE = 2.0
+LONG_LOAD = 16  # nests from which the stand-ins run at twice the pace
 TERMINALS = ("L", "N", "PE", "CHASSIS")
 
 
@@ -79,12 +79,13 @@ def load_over_bound(nests: int) -> Callable[[], float]:
 
     def measure() -> float:
         sequence = demo_sequence()
+        pace = 2.0 if nests >= LONG_LOAD else 1.0
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name)
-            with demo_site.stand_ins(PACE, _write_site(folder, nests)) as floor:
+            with demo_site.stand_ins(pace, _write_site(folder, nests)) as floor:
                 bench_file = _write_bench(folder, floor.ports, nests)
                 wall = asyncio.run(_wall_s(bench_file, sequence, nests))
-        return wall * PACE / lower_bound_s(_planned(sequence), nests)
+        return wall * pace / lower_bound_s(_planned(sequence), nests)
 
     return measure
 

@@ -101,9 +101,11 @@ def finish(client: Client, run_id: str) -> None:
             client.answer(run_id, event.data["nest"], event.data["choices"][0])
 
 
-def run_load(client: Client, load: dict[str, str], sequence: str = "DC40-FINAL") -> str:
+def run_load(
+    client: Client, load: dict[str, str], sequence: str = "DC40-FINAL", lot: str = ""
+) -> str:
     """Run a load of FX-A to its end; gives the run's id."""
-    run = client.create_run(sequence, "FX-A", load)
+    run = client.create_run(sequence, "FX-A", load, lot=lot)
     client.arm_run(run.id)
     client.start_run(run.id)
     finish(client, run.id)

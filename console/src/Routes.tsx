@@ -5,6 +5,8 @@ import { RunPage } from './run/RunPage'
 import { Shell } from './shell/Shell'
 
 const BenchPage = lazy(() => import('./bench/BenchPage'))
+const LotsPage = lazy(() => import('./lots/LotsPage'))
+const LotPage = lazy(() => import('./lots/LotPage'))
 const UnitsPage = lazy(() => import('./units/UnitsPage'))
 const UnitPage = lazy(() => import('./units/UnitPage'))
 const VerifyPage = lazy(() => import('./verify/VerifyPage'))
@@ -19,6 +21,8 @@ export function Routes() {
           <Route path="/run" element={<RunPage />} />
           <Route path="/run/:runId" element={<RunPage />} />
           <Route path="/bench" element={<BenchPage />} />
+          <Route path="/lots" element={<LotsPage />} />
+          <Route path="/lots/:code" element={<LotPage />} />
           <Route path="/units" element={<UnitsPage />} />
           <Route path="/units/:serial" element={<UnitPage />} />
           <Route path="*" element={<Navigate to="/run" replace />} />

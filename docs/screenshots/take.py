@@ -71,6 +71,26 @@ def take_console(browser: Browser, sign_in: dict[str, str]) -> None:
     page.get_by_role("link", name=SERIALS["3"]).click()
     page.get_by_role("link", name="signed data").wait_for()
     shoot(page, "console-unit-dark")
+    with Client(url) as client:
+        client.sign_in(sign_in["name"], sign_in["password"])
+        client.open_lot("L-2611-B", "DC-40", "DC40-26-0201..DC40-26-0212", order_number="PO-7732")
+        load = {str(nest): f"DC40-26-02{nest:02}" for nest in range(1, 9)}
+        run = client.create_run("DC40-FINAL", "FX-B", load, lot="L-2611-B")
+        client.arm_run(run.id)
+        client.start_run(run.id)
+        page.get_by_role("button", name="Light").click()
+        page.goto(f"{url}/run/{run.id}")
+        for event in client.events(run.id):
+            if event.name == "question":
+                client.answer(run.id, event.data["nest"], "pass")
+            if event.name == "sample" and event.data["nest"] == "4":
+                shoot(page, "console-pipeline")
+                break
+        for _ in client.events(run.id):
+            pass
+    page.goto(f"{url}/lots/L-2611-B")
+    page.get_by_role("table", name="Units").wait_for()
+    shoot(page, "console-lot")
     stranger = browser.new_page(viewport=SIZE)
     stranger.goto(f"{url}/verify/C-{demo_site.today().year}-000001")
     stranger.get_by_text("its signature is good").wait_for()
@@ -93,6 +113,7 @@ def take_terminal(browser: Browser, sign_in: dict[str, str]) -> None:
     pages = {
         "cli-bench-and-sequence": run("bench", "show") + run("sequence", "show", "DC40-FINAL"),
         "cli-run-and-unit": run("run", "show") + run("unit", "show", SERIALS["3"]),
+        "cli-lot": run("lot", "show", "L-2611-B"),
     }
     page = browser.new_page(viewport=SIZE)
     for name, text in pages.items():

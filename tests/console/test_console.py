@@ -179,6 +179,37 @@ def test_units_are_found_and_the_search_stands_in_the_address(
     expect(page.get_by_text("No unit matches")).to_be_visible()
 
 
+def test_a_lot_from_open_to_retest(page: Page, site: dict[str, Any]) -> None:
+    sign_in(page, site, "/lots")
+    page.get_by_label("New lot").fill("L-WEB")
+    page.get_by_label("Serials, first..last").fill("W-3..W-1")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("holds -1 serials")
+    page.get_by_label("Serials, first..last").fill("W-1..W-3")
+    page.keyboard.press("Enter")
+    page.get_by_role("link", name="L-WEB").click()
+    expect(page.get_by_text("0 of 3")).to_be_visible()
+    check_accessible(page)
+    with Client(site["url"]) as client:
+        client.sign_in(site["name"], site["password"])
+        run_load(client, {"1": "W-1", "3": "W-2"}, lot="L-WEB")
+    page.reload()
+    expect(page.get_by_text("50.0 %").first).to_be_visible()
+    expect(page.get_by_text("Waiting (1): W-3")).to_be_visible()
+    check_accessible(page)
+    page.goto(f"{site['url']}/run?lot=L-WEB")
+    load_by_scanner(page, n1="W-2")
+    page.get_by_role("button", name="Check this load").click()
+    expect(page.get_by_role("alert")).to_contain_text("tested already (fail)")
+    page.get_by_label("Why are they tested again?").fill("insulator changed")
+    page.get_by_role("button", name="Check this load").click()
+    expect(page.get_by_role("button", name="Arm high voltage")).to_be_visible()
+    page.keyboard.press("Escape")
+    page.goto(f"{site['url']}/lots/L-WEB")
+    page.get_by_role("button", name="Close the lot").click()
+    expect(page.get_by_text("closed")).to_be_visible()
+
+
 def test_the_bench_page_tells_who_answers_and_what_to_do(page: Page, site: dict[str, Any]) -> None:
     sign_in(page, site, "/bench")
     table = page.get_by_role("table", name="Instruments")

@@ -12,6 +12,7 @@ export function LoadForm() {
   const navigate = useNavigate()
   const [query, setQuery] = useSearchParams()
   const [serials, setSerials] = useState<Record<string, string>>({})
+  const [retest, setRetest] = useState('')
   const [trouble, setTrouble] = useState('')
   const [busy, setBusy] = useState(false)
   const form = useRef<HTMLFormElement>(null)
@@ -19,6 +20,7 @@ export function LoadForm() {
     queryKey: ['sequences'],
     queryFn: () => ask(api.GET('/api/v1/sequences')),
   })
+  const lots = useQuery({ queryKey: ['lots'], queryFn: () => ask(api.GET('/api/v1/lots')) })
   const bench = useQuery({ queryKey: ['bench'], queryFn: () => ask(api.GET('/api/v1/bench')) })
 
   if (sequences.isError) return <Trouble text={sequences.error.message} />
@@ -36,6 +38,10 @@ export function LoadForm() {
   const fixtureCode = query.get('fixture') ?? bench.data.fixtures[0]?.code ?? ''
   const fixture = bench.data.fixtures.find((each) => each.code === fixtureCode)
   const sequence = sequences.data.find((each) => each.code === code)
+  const openLots = (lots.data ?? []).filter(
+    (each) => each.state === 'open' && each.product === sequence?.product,
+  )
+  const lot = query.get('lot') ?? ''
   const nests = Object.keys(fixture?.nests ?? {})
   const load = nests
     .map((nest) => ({ nest, serial: (serials[nest] ?? '').trim() }))
@@ -67,7 +73,7 @@ export function LoadForm() {
     setBusy(true)
     setTrouble('')
     try {
-      const body = { sequence: code, fixture: fixtureCode, load, lot: '' }
+      const body = { sequence: code, fixture: fixtureCode, load, lot, retest }
       const header = { 'idempotency-key': crypto.randomUUID() }
       const run = await ask(api.POST('/api/v1/runs', { body, params: { header } }))
       navigate(`/run/${run.id}`)
@@ -96,6 +102,20 @@ export function LoadForm() {
             options={bench.data.fixtures.map((each) => [each.code, `${each.code}  ${each.title}`])}
             onChange={(value) => choose('fixture', value)}
           />
+          {openLots.length > 0 && (
+            <Choice
+              label="Lot"
+              value={lot}
+              options={[
+                ['', 'no lot'],
+                ...openLots.map((each): [string, string] => [
+                  each.code,
+                  `${each.code}  ${each.tested} of ${each.expected} tested`,
+                ]),
+              ]}
+              onChange={(value) => choose('lot', value)}
+            />
+          )}
         </Flex>
         <Text color="soft">{sequence?.steps.map((step) => step.title).join(' → ')}</Text>
         <Grid templateColumns="repeat(auto-fill, minmax(15rem, 1fr))" gap="4">
@@ -128,6 +148,19 @@ export function LoadForm() {
           ))}
         </Grid>
         {trouble && <Trouble text={trouble} />}
+        {(trouble.includes('retest') || retest !== '') && (
+          <Stack gap="1" maxW="40rem">
+            <label htmlFor="retest">Why are they tested again?</label>
+            <Input
+              id="retest"
+              size="lg"
+              bg="plate"
+              borderColor="edge"
+              value={retest}
+              onChange={(event) => setRetest(event.target.value)}
+            />
+          </Stack>
+        )}
         <Flex align="center" gap="4">
           <KeyButton
             keyName="Enter"

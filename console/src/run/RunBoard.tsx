@@ -95,8 +95,9 @@ function Acts({ run, state }: { run: Run; state: RunState }) {
   const start = useCallback(() => void make('start'), [make])
   const abort = useCallback(() => void make('abort'), [make])
   const again = useCallback(() => {
-    void navigate(`/run?sequence=${run.sequence_code}&fixture=${run.fixture}`)
-  }, [navigate, run.sequence_code, run.fixture])
+    const kept = { sequence: run.sequence_code, fixture: run.fixture, lot: run.lot }
+    void navigate(`/run?${new URLSearchParams(kept)}`)
+  }, [navigate, run.sequence_code, run.fixture, run.lot])
 
   const canArm = state.state === 'created' || state.state === 'interrupted'
   useKey('F8', canArm, arm)

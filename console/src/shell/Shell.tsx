@@ -9,6 +9,7 @@ import { keepMode, savedMode } from '../theme/mode'
 
 const PLACES = [
   { to: '/run', name: 'Run', roles: ['operator', 'engineer', 'quality'] },
+  { to: '/lots', name: 'Lots', roles: ['operator', 'engineer', 'quality'] },
   { to: '/units', name: 'Units', roles: ['operator', 'engineer', 'quality'] },
   { to: '/bench', name: 'Bench', roles: ['engineer', 'quality'] },
 ]

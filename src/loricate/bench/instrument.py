@@ -119,6 +119,7 @@ class Instrument:
         Raises StillCharged when the unit keeps its charge for too long.
         """
         deadline = asyncio.get_running_loop().time() + DISCHARGE_TIMEOUT_S
+        pause_s = 0.001  # most units are empty within a millisecond or two
         while True:
             answer = await self.link.query(self.profile.residual)
             try:
@@ -130,7 +131,8 @@ class Instrument:
                 return residual
             if asyncio.get_running_loop().time() > deadline:
                 raise StillCharged(self.name, residual, safe_v)
-            await asyncio.sleep(POLL_S)
+            await asyncio.sleep(pause_s)
+            pause_s = min(2 * pause_s, POLL_S)
 
     def stop_now(self) -> None:
         """Take the output off at once, without waiting for anything."""

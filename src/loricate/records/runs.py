@@ -94,23 +94,22 @@ def add_attempt(
     grade: StepGrade,
     note: str,
     started_at: str,
-) -> str:
-    """Add an attempt (step: index, id, kind, title) with its graded readings; gives its id."""
-    attempt_id = new_id()
+) -> int:
+    """Add an attempt (step: index, id, kind, title) with its graded readings; gives its number."""
     index, step_id, kind, title = step
+    (before,) = conn.execute(
+        "SELECT count(*) FROM attempt WHERE run_unit_id = ? AND step_id = ?", (run_unit_id, step_id)
+    ).fetchone()
+    key = (run_unit_id, step_id, before + 1)
     conn.execute(
-        "INSERT INTO attempt (id, run_unit_id, step_id, step_index, number, kind, title, verdict,"
-        " cause, note, started_at, ended_at) VALUES (?1, ?2, ?3, ?4,"
-        " (SELECT count(*) + 1 FROM attempt WHERE run_unit_id = ?2 AND step_id = ?3),"
-        " ?5, ?6, ?7, ?8, ?9, ?10, ?11)",
-        (attempt_id, run_unit_id, step_id, index, kind, title, grade.verdict, grade.cause, note,
-         started_at, now()),
-    )  # fmt: skip
+        "INSERT INTO attempt VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        (*key, index, kind, title, grade.verdict, grade.cause, note, started_at, now()),
+    )
     conn.executemany(
-        "INSERT INTO reading VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO reading VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         [
             (
-                attempt_id, position, graded.reading.name,
+                *key, position, graded.reading.name,
                 None if math.isnan(graded.reading.value) else graded.reading.value,
                 graded.reading.dimension.name, graded.reading.bound, graded.reading.uncertainty,
                 graded.reading.instrument,
@@ -124,7 +123,7 @@ def add_attempt(
             for position, graded in enumerate(grade.readings)
         ],
     )  # fmt: skip
-    return attempt_id
+    return int(key[2])
 
 
 def interrupt_unfinished(conn: sqlite3.Connection) -> list[str]:
@@ -201,11 +200,14 @@ def units_of(
             "SELECT * FROM attempt WHERE run_unit_id = ? ORDER BY step_index, number", (unit["id"],)
         )
         unit["attempts"] = [dict(row) for row in attempts]
+        readings: dict[tuple[str, int], list[Row]] = {}
+        rows = conn.execute(
+            "SELECT * FROM reading WHERE run_unit_id = ? ORDER BY step_id, number, position",
+            (unit["id"],),
+        )
+        for row in rows:
+            found = {**dict(row), "source": json.loads(row["source"])}
+            readings.setdefault((row["step_id"], row["number"]), []).append(found)
         for attempt in unit["attempts"]:
-            readings = conn.execute(
-                "SELECT * FROM reading WHERE attempt_id = ? ORDER BY position", (attempt["id"],)
-            )
-            attempt["readings"] = [
-                {**dict(row), "source": json.loads(row["source"])} for row in readings
-            ]
+            attempt["readings"] = readings.get((attempt["step_id"], attempt["number"]), [])
     return units

@@ -87,13 +87,13 @@ CREATE TABLE run_unit (
 ) STRICT;
 CREATE INDEX run_unit_serial ON run_unit (serial COLLATE NOCASE);
 
--- Append-only: attempts and readings are inserted, never changed (see the triggers).
+-- Append-only: attempts and readings are inserted, never changed (see the triggers). An attempt is
+-- known by its unit, its step and its number; one tree each keeps a commit small.
 CREATE TABLE attempt (
-    id TEXT PRIMARY KEY,
     run_unit_id TEXT NOT NULL REFERENCES run_unit (id),
     step_id TEXT NOT NULL,
-    step_index INTEGER NOT NULL,
     number INTEGER NOT NULL,
+    step_index INTEGER NOT NULL,
     kind TEXT NOT NULL,
     title TEXT NOT NULL,
     verdict TEXT NOT NULL,
@@ -101,11 +101,13 @@ CREATE TABLE attempt (
     note TEXT NOT NULL,
     started_at TEXT NOT NULL,
     ended_at TEXT NOT NULL,
-    UNIQUE (run_unit_id, step_id, number)
-) STRICT;
+    PRIMARY KEY (run_unit_id, step_id, number)
+) STRICT, WITHOUT ROWID;
 
 CREATE TABLE reading (
-    attempt_id TEXT NOT NULL REFERENCES attempt (id),
+    run_unit_id TEXT NOT NULL,
+    step_id TEXT NOT NULL,
+    number INTEGER NOT NULL,
     position INTEGER NOT NULL,
     name TEXT NOT NULL,
     value REAL,
@@ -119,7 +121,9 @@ CREATE TABLE reading (
     verdict TEXT NOT NULL,
     cause TEXT NOT NULL,
     margin REAL,
-    PRIMARY KEY (attempt_id, position)
+    PRIMARY KEY (run_unit_id, step_id, number, position),
+    FOREIGN KEY (run_unit_id, step_id, number)
+        REFERENCES attempt (run_unit_id, step_id, number)
 ) STRICT, WITHOUT ROWID;
 
 CREATE TRIGGER attempt_is_final BEFORE UPDATE ON attempt

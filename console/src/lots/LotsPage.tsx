@@ -1,0 +1,178 @@
+import { Box, Flex, Heading, Input, NativeSelect, Stack, Table, Text } from '@chakra-ui/react'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { type FormEvent, useState } from 'react'
+import { Link } from 'react-router'
+import { api, ask } from '../api/client'
+import { KeyButton } from '../parts/KeyButton'
+import { Trouble } from '../parts/Trouble'
+import { Waiting } from '../parts/Waiting'
+import { useSession } from '../session/SessionProvider'
+import { YieldText } from './YieldText'
+
+const HEADS = ['Lot', 'Product', 'Order', 'State', 'Tested', 'First pass', 'Final']
+
+/** Every lot with its progress; whoever may run tests may open one. */
+export default function LotsPage() {
+  const { state } = useSession()
+  const lots = useQuery({ queryKey: ['lots'], queryFn: () => ask(api.GET('/api/v1/lots')) })
+  if (lots.isError) return <Trouble text={lots.error.message} />
+  if (lots.data === undefined) return <Waiting />
+  const mayOpen = state.at === 'in' && state.me.role !== 'quality'
+  return (
+    <Stack gap="5">
+      <Heading as="h1" size="2xl">
+        Lots
+      </Heading>
+      {mayOpen && <OpenLot />}
+      {lots.data.length === 0 ? (
+        <Text>No lot yet. Open one above, then give its code when you load a fixture.</Text>
+      ) : (
+        <Box bg="plate" borderWidth="1px" borderColor="edge" overflowX="auto">
+          <Table.Root size="md" aria-label="Lots" css={{ '& td, & th': { bg: 'plate' } }}>
+            <Table.Header>
+              <Table.Row>
+                {HEADS.map((head) => (
+                  <Table.ColumnHeader key={head} color="soft">
+                    {head}
+                  </Table.ColumnHeader>
+                ))}
+              </Table.Row>
+            </Table.Header>
+            <Table.Body>
+              {lots.data.map((lot) => (
+                <Table.Row key={lot.code} color="ink">
+                  <Table.Cell>
+                    <Link
+                      to={`/lots/${lot.code}`}
+                      style={{ color: 'var(--chakra-colors-act)', textDecoration: 'underline' }}
+                    >
+                      {lot.code}
+                    </Link>
+                  </Table.Cell>
+                  <Table.Cell>{lot.product}</Table.Cell>
+                  <Table.Cell>{lot.order_number}</Table.Cell>
+                  <Table.Cell>{lot.state}</Table.Cell>
+                  <Table.Cell>
+                    {lot.tested} of {lot.expected}
+                  </Table.Cell>
+                  <Table.Cell>
+                    <YieldText part={lot.first_pass_yield} />
+                  </Table.Cell>
+                  <Table.Cell>
+                    <YieldText part={lot.final_yield} />
+                  </Table.Cell>
+                </Table.Row>
+              ))}
+            </Table.Body>
+          </Table.Root>
+        </Box>
+      )}
+    </Stack>
+  )
+}
+
+function OpenLot() {
+  const queries = useQueryClient()
+  const products = useQuery({
+    queryKey: ['products'],
+    queryFn: () => ask(api.GET('/api/v1/products')),
+  })
+  const [code, setCode] = useState('')
+  const [serials, setSerials] = useState('')
+  const [order, setOrder] = useState('')
+  const [chosen, setChosen] = useState('')
+  const [trouble, setTrouble] = useState('')
+  const codes = (products.data ?? []).map((each) => String(each.code))
+  const product = chosen || codes[0] || ''
+
+  async function submit(event: FormEvent) {
+    event.preventDefault()
+    try {
+      const body = { code, product, serials, order_number: order }
+      await ask(api.POST('/api/v1/lots', { body }))
+      setCode('')
+      setSerials('')
+      setOrder('')
+      setTrouble('')
+      await queries.invalidateQueries({ queryKey: ['lots'] })
+    } catch (error) {
+      setTrouble((error as Error).message)
+    }
+  }
+
+  return (
+    <form onSubmit={submit}>
+      <Flex gap="4" wrap="wrap" align="flex-end">
+        <Field label="New lot" value={code} onChange={setCode} hint="L-2611-C" width="10rem" />
+        <Stack gap="1">
+          <label htmlFor="lot-product">Product</label>
+          <NativeSelect.Root size="lg" width="12rem">
+            <NativeSelect.Field
+              id="lot-product"
+              bg="plate"
+              borderColor="edge"
+              value={product}
+              onChange={(event) => setChosen(event.target.value)}
+            >
+              {codes.map((each) => (
+                <option key={each}>{each}</option>
+              ))}
+            </NativeSelect.Field>
+            <NativeSelect.Indicator />
+          </NativeSelect.Root>
+        </Stack>
+        <Field
+          label="Serials, first..last"
+          value={serials}
+          onChange={setSerials}
+          hint="DC40-26-0301..DC40-26-0340"
+          width="20rem"
+        />
+        <Field label="Order number" value={order} onChange={setOrder} hint="" width="10rem" />
+        <KeyButton
+          keyName="Enter"
+          type="submit"
+          bg="act"
+          color="act.ink"
+          disabled={code === '' || serials === ''}
+        >
+          Open lot
+        </KeyButton>
+      </Flex>
+      {trouble && (
+        <Box mt="4">
+          <Trouble text={trouble} />
+        </Box>
+      )}
+    </form>
+  )
+}
+
+interface FieldProps {
+  label: string
+  value: string
+  onChange: (value: string) => void
+  hint: string
+  width: string
+}
+
+function Field({ label, value, onChange, hint, width }: FieldProps) {
+  const id = `lot-${label.replaceAll(/\W+/g, '-').toLowerCase()}`
+  return (
+    <Stack gap="1">
+      <label htmlFor={id}>{label}</label>
+      <Input
+        id={id}
+        size="lg"
+        bg="plate"
+        borderColor="edge"
+        width={width}
+        autoComplete="off"
+        value={value}
+        placeholder={hint}
+        _placeholder={{ color: 'soft' }}
+        onChange={(event) => onChange(event.target.value)}
+      />
+    </Stack>
+  )
+}
