@@ -144,10 +144,40 @@ def test_live_tiles_show_what_is_measured_and_escape_aborts(
     expect(tile).to_contain_text(re.compile(r"Voltage\s*(1\.00\d kV|99\d\.\d V)"))
     expect(tile).to_contain_text(re.compile(r"Current\s*1\.\d+ mA"))
     expect(tile).to_contain_text("s, dwell")
+    expect(tile).to_contain_text("400 µA to 5 mA")
     check_accessible(page)
     page.keyboard.press("Escape")
     expect(page.get_by_test_id("verdict")).to_have_text("INCONCLUSIVE")
     expect(page.get_by_role("alert")).to_contain_text("Aborted by mara")
+
+
+def test_sounds_differ_and_can_be_turned_off(page: Page, site: dict[str, Any]) -> None:
+    """The browser's own audio is asked what was started: pass and fail share no note."""
+    page.add_init_script("""
+        window.played = [];
+        const start = OscillatorNode.prototype.start;
+        OscillatorNode.prototype.start = function (when) {
+          window.played.push([Math.round(this.frequency.value), this.type]);
+          return start.call(this, when);
+        };
+    """)
+    sign_in(page, site)
+    heard: dict[str, list[Any]] = {}
+    for serial, nest in (("SND-1", "1"), ("SND-3", "3")):
+        page.goto(site["url"] + "/run?sequence=DC40-FINAL&fixture=FX-A")
+        page.get_by_label(f"Nest {nest}").fill(serial)
+        page.get_by_role("button", name="Check this load").click()
+        page.get_by_role("button", name="Arm high voltage").click()
+        page.get_by_role("button", name="Start").click()
+        page.get_by_role("button", name="pass", exact=False).first.click()
+        expect(page.get_by_test_id("verdict")).to_be_visible()
+        heard[page.get_by_test_id("verdict").inner_text()] = page.evaluate("window.played")
+    assert heard["PASS"][:2] == heard["FAIL"][:2], "the question calls for attention alike"
+    passed, failed = ({tuple(note) for note in heard[word][2:]} for word in ("PASS", "FAIL"))
+    assert passed and failed and not passed & failed
+    page.get_by_role("button", name="Sounds on").click()
+    page.reload()
+    expect(page.get_by_role("button", name="Sounds off")).to_be_visible()
 
 
 def test_a_load_that_is_refused_is_told_and_keeps_what_was_typed(
@@ -197,7 +227,7 @@ def test_a_lot_from_open_to_retest(page: Page, site: dict[str, Any]) -> None:
     expect(page.get_by_text("50.0 %").first).to_be_visible()
     expect(page.get_by_text("Waiting (1): W-3")).to_be_visible()
     check_accessible(page)
-    page.goto(f"{site['url']}/run?lot=L-WEB")
+    page.goto(f"{site['url']}/run?sequence=DC40-FINAL&fixture=FX-A&lot=L-WEB")
     load_by_scanner(page, n1="W-2")
     page.get_by_role("button", name="Check this load").click()
     expect(page.get_by_role("alert")).to_contain_text("tested already (fail)")
@@ -213,7 +243,7 @@ def test_a_lot_from_open_to_retest(page: Page, site: dict[str, Any]) -> None:
 def test_the_bench_page_tells_who_answers_and_what_to_do(page: Page, site: dict[str, Any]) -> None:
     sign_in(page, site, "/bench")
     table = page.get_by_role("table", name="Instruments")
-    expect(table.get_by_text("answers")).to_have_count(5)
+    expect(table.get_by_text("answers", exact=True)).to_have_count(5)
     expect(page.get_by_text("Guard closed.")).to_be_visible()
     expect(page.get_by_role("table", name="Wiring of FX-B")).to_contain_text("CHASSIS")
     check_accessible(page)
@@ -224,7 +254,7 @@ def test_the_bench_page_tells_who_answers_and_what_to_do(page: Page, site: dict[
     check_accessible(page)
     say(site["ports"], "HANDS", 'HAND:POW "GB1",1;:HAND:GUAR 1')
     page.get_by_role("button", name="Look again").click()
-    expect(table.get_by_text("answers")).to_have_count(5)
+    expect(table.get_by_text("answers", exact=True)).to_have_count(5)
 
 
 def test_anyone_may_verify_a_paper(page: Page, site: dict[str, Any]) -> None:

@@ -1,4 +1,5 @@
 import { Box, Flex, Grid, Text } from '@chakra-ui/react'
+import type { Run } from '../api/client'
 import { quantityText } from '../parts/quantity'
 import { VerdictMark, verdictInk } from '../parts/VerdictMark'
 import { Plate } from './Plate'
@@ -7,13 +8,15 @@ import type { Live, NestState } from './runState'
 const BOUND = { below: '< ', above: '> ' } as Record<string, string>
 
 /** One nest of the fixture as a plate: its step and live meters, then its verdict. */
-export function NestTile({ nest, stepCount }: { nest: NestState; stepCount: number }) {
+export function NestTile({ nest, steps }: { nest: NestState; steps: Run['steps'] }) {
   const isDone = nest.verdict !== ''
-  const ink = isDone ? verdictInk(nest.verdict) : nest.live ? 'act' : 'edge'
+  const verdict = isDone ? nest.verdict : nest.failed ? 'fail' : ''
+  const ink = verdict ? verdictInk(verdict) : nest.live ? 'act' : 'edge'
+  const limits = steps.find((step) => step.id === nest.stepId)?.limits ?? {}
   return (
     <Plate nest={nest.nest} serial={nest.serial} ink={ink}>
       <Flex gap="1" mb="2" aria-hidden="true">
-        {Array.from({ length: stepCount }, (_, index) => (
+        {Array.from({ length: steps.length }, (_, index) => (
           <Box
             // biome-ignore lint/suspicious/noArrayIndexKey: the marks are the steps' places.
             key={index}
@@ -23,7 +26,7 @@ export function NestTile({ nest, stepCount }: { nest: NestState; stepCount: numb
           />
         ))}
       </Flex>
-      <Box minH="9rem">
+      <Box minH="10.5rem">
         {isDone ? (
           <VerdictMark verdict={nest.verdict} cause={nest.cause} size="large" />
         ) : (
@@ -31,7 +34,8 @@ export function NestTile({ nest, stepCount }: { nest: NestState; stepCount: numb
             <Text minH="1.6em" fontWeight="bold">
               {nest.question ? 'Waits for an answer' : nest.step || 'Waits'}
             </Text>
-            {nest.live && <Meters live={nest.live} />}
+            {nest.live && <Meters live={nest.live} limits={limits} />}
+            {nest.failed && <VerdictMark verdict="fail" cause={nest.failed.cause} size="large" />}
           </>
         )}
       </Box>
@@ -39,9 +43,9 @@ export function NestTile({ nest, stepCount }: { nest: NestState; stepCount: numb
   )
 }
 
-function Meters({ live }: { live: Live }) {
+function Meters({ live, limits }: { live: Live; limits: Record<string, string> }) {
   const { voltage, current } = live.values
-  const hasBoth = voltage !== undefined && current !== undefined && current !== 0
+  const hasBoth = voltage !== undefined && voltage !== 0 && current !== undefined && current !== 0
   const rows: [string, string][] = []
   if (voltage !== undefined) rows.push(['Voltage', quantityText(voltage, 'V')])
   if (current !== undefined) {
@@ -51,6 +55,9 @@ function Meters({ live }: { live: Live }) {
     const flipped = { below: '> ', above: '< ' } as Record<string, string>
     const sign = flipped[live.bounds.current ?? ''] ?? ''
     rows.push(['U/I', `${sign}${quantityText(Math.abs(voltage / current), 'Ω')}`])
+  }
+  for (const [name, text] of Object.entries(limits)) {
+    rows.push([`Limit, ${name.replaceAll('_', ' ')}`, text])
   }
   rows.push(['Left', `${live.remainingS.toFixed(1)} s, ${live.phase}`])
   return (

@@ -14,6 +14,7 @@ import { QuestionBar } from './QuestionBar'
 import type { RunState } from './runState'
 import { useKey } from './useKey'
 import { useRun } from './useRun'
+import { useSounds } from './useSounds'
 
 const OVER = ['finished', 'aborted', 'interrupted']
 
@@ -27,6 +28,7 @@ export function RunBoard({ runId }: { runId: string }) {
 
 function Board({ run, state, isStale }: { run: Run; state: RunState; isStale: boolean }) {
   const isOver = OVER.includes(state.state)
+  useSounds(state)
   return (
     <Stack gap="5">
       <Flex justify="space-between" align="center" gap="4" wrap="wrap" minH="20">
@@ -55,7 +57,7 @@ function Board({ run, state, isStale }: { run: Run; state: RunState; isStale: bo
       ) : (
         <Grid templateColumns="repeat(auto-fill, minmax(17rem, 1fr))" gap="4">
           {state.nests.map((nest) => (
-            <NestTile key={nest.nest} nest={nest} stepCount={run.steps.length} />
+            <NestTile key={nest.nest} nest={nest} steps={run.steps} />
           ))}
         </Grid>
       )}
@@ -76,6 +78,8 @@ function Acts({ run, state }: { run: Run; state: RunState }) {
       setTrouble('')
       const params = { path: { run_id: run.id } }
       try {
+        // An answer still under way tells of the state before this move.
+        await queries.cancelQueries({ queryKey: ['run', run.id] })
         const next = await ask(
           move === 'arm'
             ? api.POST('/api/v1/runs/{run_id}/arm', { params })

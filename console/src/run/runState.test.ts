@@ -6,11 +6,12 @@ const run = {
   state: 'armed',
   verdict: 'not_run',
   note: '',
+  questions: [],
   units: [
     { nest: '1', serial: 'A' },
     { nest: '2', serial: 'B' },
   ],
-} as Run
+} as unknown as Run
 
 const events: RunEvent[] = [
   { name: 'state', data: { state: 'running' } },
@@ -49,6 +50,12 @@ test('a resumed run starts from the steps that were done', () => {
   expect(state.nests.map((nest) => nest.done)).toEqual([0, 3])
 })
 
+test('a question that the record knows of waits before any event comes', () => {
+  const questions = [{ nest: '2', question: 'Case closed?', choices: ['pass'] }]
+  const state = stateOf({ ...run, questions })
+  expect(state.nests.map((nest) => nest.question?.text)).toEqual([undefined, 'Case closed?'])
+})
+
 test('a question for the whole load waits at every nest', () => {
   const data = { nest: 'all', question: 'Oven warm?', choices: ['pass'] }
   const state = after(stateOf(run), { name: 'question', data })
@@ -60,6 +67,16 @@ test('a finished step counts and takes its live values away', () => {
   const done = after(state, { name: 'step_finished', data: { nest: '1', verdict: 'pass' } })
   expect(done.nests[0]?.done).toBe(1)
   expect(done.nests[0]?.live).toBeNull()
+})
+
+test('a failed step is told at once, and stays', () => {
+  const finished = (step: string, verdict: string): RunEvent => ({
+    name: 'step_finished',
+    data: { nest: '1', title: step, verdict, cause: verdict === 'fail' ? 'breakdown' : '' },
+  })
+  const failed = after(stateOf(run), finished('Withstand', 'fail'))
+  expect(failed.nests[0]?.failed).toEqual({ step: 'Withstand', cause: 'breakdown' })
+  expect(after(failed, finished('Leakage', 'pass')).nests[0]?.failed?.step).toBe('Withstand')
 })
 
 test('the end carries the verdict and the reason of an abort', () => {

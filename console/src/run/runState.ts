@@ -12,7 +12,10 @@ export interface NestState {
   nest: string
   serial: string
   step: string
+  stepId: string
   done: number
+  /** The first step that failed, with its cause; the unit cannot pass any more. */
+  failed: { step: string; cause: string } | null
   live: Live | null
   /** `nest` is where the answer goes: this nest, or the whole load. */
   question: { nest: string; text: string; choices: string[] } | null
@@ -58,13 +61,21 @@ export function stateOf(run: Run): RunState {
       nest: unit.nest,
       serial: unit.serial,
       step: '',
+      stepId: '',
       done: 0,
+      failed: null,
       live: null,
-      question: null,
+      question: questionOf(run, unit.nest),
       verdict: '',
       cause: '',
     })),
   }
+}
+
+function questionOf(run: Run, nest: string): NestState['question'] {
+  const asked = run.questions.find((each) => each.nest === nest || each.nest === WHOLE_LOAD)
+  if (asked === undefined) return null
+  return { nest: asked.nest, text: asked.question, choices: asked.choices }
 }
 
 /** The run after an event. Pure, so that the whole page can be tried without a bench. */
@@ -95,7 +106,7 @@ export function after(run: RunState, event: RunEvent): RunState {
 function changeOf(nest: NestState, { name, data }: RunEvent): Partial<NestState> {
   switch (name) {
     case 'step_started':
-      return { step: String(data.title), live: null }
+      return { step: String(data.title), stepId: String(data.step), live: null }
     case 'sample':
       return {
         live: {
@@ -117,7 +128,15 @@ function changeOf(nest: NestState, { name, data }: RunEvent): Partial<NestState>
     case 'answered':
       return { question: null }
     case 'step_finished':
-      return { done: nest.done + 1, live: null }
+      return {
+        done: nest.done + 1,
+        live: null,
+        failed:
+          nest.failed ??
+          (data.verdict === 'fail'
+            ? { step: String(data.title), cause: String(data.cause) }
+            : null),
+      }
     case 'unit_finished':
       return { verdict: String(data.verdict), cause: String(data.cause), step: '' }
     default:

@@ -11,7 +11,8 @@ export type Watched =
 type Act = { kind: 'reset'; state: RunState } | { kind: 'event'; event: RunEvent }
 
 function reduce(state: RunState | null, act: Act): RunState | null {
-  if (act.kind === 'reset') return act.state
+  // A record that says what the events said already must not wipe what they told since.
+  if (act.kind === 'reset') return state?.state === act.state.state ? state : act.state
   return state === null ? null : after(state, act.event)
 }
 

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { NavLink, Outlet } from 'react-router'
 import { Mark } from '../parts/Mark'
 import { Waiting } from '../parts/Waiting'
+import { keepSounds, play, soundsAreOn } from '../run/sounds'
 import { useSession } from '../session/SessionProvider'
 import { SignInPage } from '../session/SignInPage'
 import { keepMode, savedMode } from '../theme/mode'
@@ -18,6 +19,7 @@ const PLACES = [
 export function Shell() {
   const { state, signOut } = useSession()
   const [mode, setMode] = useState(savedMode)
+  const [isLoud, setLoud] = useState(soundsAreOn)
   if (state.at === 'pending') return <Waiting />
   if (state.at === 'out') return <SignInPage />
 
@@ -49,7 +51,20 @@ export function Shell() {
             </NavLink>
           ))}
         </HStack>
-        <HStack gap="4">
+        <HStack gap="3">
+          <Button
+            size="sm"
+            variant="ghost"
+            color="ink"
+            aria-pressed={isLoud}
+            onClick={() => {
+              keepSounds(!isLoud)
+              setLoud(!isLoud)
+              if (!isLoud) play('attention')
+            }}
+          >
+            {isLoud ? 'Sounds on' : 'Sounds off'}
+          </Button>
           <Button
             size="sm"
             variant="ghost"

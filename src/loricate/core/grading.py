@@ -43,7 +43,6 @@ class Cause(StrEnum):
     INTERRUPTED = "interrupted"
     INSTRUMENT = "instrument"
     GUARD_OPEN = "guard_open"
-    NO_ANSWER = "no_answer"
 
 
 class DecisionRule(BaseModel):

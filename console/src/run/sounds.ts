@@ -1,0 +1,57 @@
+/** What a sound tells: three shapes that cannot be taken for each other, or for a beep. */
+export type Sound = 'pass' | 'fail' | 'attention'
+
+const KEY = 'loricate-sounds'
+
+interface Note {
+  hertz: number
+  atS: number
+  forS: number
+  shape: OscillatorType
+}
+
+/** Pass rises in three, fail falls to a rasp, attention repeats one note. */
+const NOTES: Record<Sound, Note[]> = {
+  pass: [
+    { hertz: 523, atS: 0, forS: 0.12, shape: 'sine' },
+    { hertz: 659, atS: 0.12, forS: 0.12, shape: 'sine' },
+    { hertz: 784, atS: 0.24, forS: 0.3, shape: 'sine' },
+  ],
+  fail: [
+    { hertz: 220, atS: 0, forS: 0.25, shape: 'sawtooth' },
+    { hertz: 147, atS: 0.28, forS: 0.6, shape: 'sawtooth' },
+  ],
+  attention: [
+    { hertz: 880, atS: 0, forS: 0.08, shape: 'triangle' },
+    { hertz: 880, atS: 0.16, forS: 0.08, shape: 'triangle' },
+  ],
+}
+
+/** Whether this bench's console makes sounds; on until somebody turns them off here. */
+export function soundsAreOn(): boolean {
+  return localStorage.getItem(KEY) !== 'off'
+}
+
+export function keepSounds(on: boolean): void {
+  localStorage.setItem(KEY, on ? 'on' : 'off')
+}
+
+let context: AudioContext | null = null
+
+/** Play a sound, if sounds are on and the browser lets the page make any. */
+export function play(sound: Sound): void {
+  if (!soundsAreOn() || typeof AudioContext === 'undefined') return
+  context ??= new AudioContext()
+  const now = context.currentTime
+  for (const note of NOTES[sound]) {
+    const source = context.createOscillator()
+    const level = context.createGain()
+    source.type = note.shape
+    source.frequency.value = note.hertz
+    level.gain.setValueAtTime(0.2, now + note.atS)
+    level.gain.linearRampToValueAtTime(0, now + note.atS + note.forS)
+    source.connect(level).connect(context.destination)
+    source.start(now + note.atS)
+    source.stop(now + note.atS + note.forS)
+  }
+}
