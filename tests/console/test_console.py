@@ -151,6 +151,22 @@ def test_live_tiles_show_what_is_measured_and_escape_aborts(
     expect(page.get_by_role("alert")).to_contain_text("Aborted by mara")
 
 
+def test_a_scanned_sequence_code_chooses_it_and_is_remembered(
+    page: Page, site: dict[str, Any], sequence_document: dict[str, Any]
+) -> None:
+    sequence_document["code"] = "ZZ-SCANNED"
+    with Client(site["url"]) as client:
+        client.sign_in(site["name"], site["password"])
+        client.add_sequence(sequence_document)
+    sign_in(page, site)
+    load_by_scanner(page, n1="ZZ-SCANNED")
+    expect(page.get_by_label("Sequence")).to_have_value("ZZ-SCANNED")
+    expect(page.get_by_label("Nest 1")).to_be_focused()
+    expect(page.get_by_label("Nest 1")).to_have_value("")
+    page.goto(site["url"] + "/run")
+    expect(page.get_by_label("Sequence")).to_have_value("ZZ-SCANNED")
+
+
 def test_sounds_differ_and_can_be_turned_off(page: Page, site: dict[str, Any]) -> None:
     """The browser's own audio is asked what was started: pass and fail share no note."""
     page.add_init_script("""

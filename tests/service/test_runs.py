@@ -4,6 +4,7 @@ import contextlib
 import csv
 import io
 import json
+import threading
 import time
 from collections.abc import Iterator
 from typing import Any
@@ -14,7 +15,7 @@ import pytest
 from loricate.certificates.verifying import verify
 from loricate.client import Client, NotFoundError, RefusedError, WrongStateError
 from loricate.commands.example import readings_csv
-from tests.conftest import run_load
+from tests.conftest import finish, run_load
 
 LOAD = {"1": "DC40-26-0117", "3": "DC40-26-0119"}
 
@@ -99,6 +100,32 @@ def test_events_resume_after_the_last_one_seen(done: tuple[Client, str]) -> None
     assert everything[-1][1] == "finished"
     rest = [(event.number, event.name) for event in client.events(run_id, after=5)]
     assert rest == everything[5:]
+
+
+def test_many_watchers_see_the_same_and_a_slow_one_holds_nobody_up(
+    client: Client, site: dict[str, Any]
+) -> None:
+    run = client.create_run("DC40-FINAL", "FX-A", {"1": "W-1", "2": "W-2"})
+    client.arm_run(run.id)
+    client.start_run(run.id)
+    seen: dict[int, list[tuple[int, str]]] = {}
+
+    def watch(number: int) -> None:
+        with Client(site["url"], token=client.token) as own:
+            for event in own.events(run.id):
+                seen.setdefault(number, []).append((event.number, event.name))
+                if number == 0 and event.name == "sample":
+                    time.sleep(0.05)
+
+    watchers = [threading.Thread(target=watch, args=(number,)) for number in range(12)]
+    for watcher in watchers:
+        watcher.start()
+    finish(client, run.id)
+    late: list[tuple[int, str]] = [(e.number, e.name) for e in client.events(run.id)]
+    for watcher in watchers:
+        watcher.join(timeout=60)
+    assert late[0][1] == "state" and late[-1][1] == "finished"
+    assert all(seen[number] == late for number in range(12))
 
 
 def test_a_units_history_shows_the_run(done: tuple[Client, str]) -> None:

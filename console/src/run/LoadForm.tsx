@@ -34,8 +34,8 @@ export function LoadForm() {
     )
   }
 
-  const code = query.get('sequence') ?? sequences.data[0]?.code ?? ''
-  const fixtureCode = query.get('fixture') ?? bench.data.fixtures[0]?.code ?? ''
+  const code = chosen(query, 'sequence', sequences.data)
+  const fixtureCode = chosen(query, 'fixture', bench.data.fixtures)
   const fixture = bench.data.fixtures.find((each) => each.code === fixtureCode)
   const sequence = sequences.data.find((each) => each.code === code)
   const openLots = (lots.data ?? []).filter(
@@ -47,7 +47,8 @@ export function LoadForm() {
     .map((nest) => ({ nest, serial: (serials[nest] ?? '').trim() }))
     .filter((place) => place.serial !== '')
 
-  function choose(name: string, value: string) {
+  function choose(name: 'sequence' | 'fixture' | 'lot', value: string) {
+    localStorage.setItem(`loricate-${name}`, value)
     setQuery(
       (kept) => {
         kept.set(name, value)
@@ -57,10 +58,20 @@ export function LoadForm() {
     )
   }
 
-  /** A scanner ends with Enter: go on to the next empty nest, then to the button. */
+  /**
+   * A scanner ends with Enter. A sequence's code chooses that sequence and stays here; a serial
+   * goes on to the next empty nest, then to the button.
+   */
   function scanned(event: KeyboardEvent<HTMLInputElement>) {
     if (event.key !== 'Enter' || form.current === null) return
     event.preventDefault()
+    const nest = event.currentTarget.dataset.nest ?? ''
+    const scannedCode = event.currentTarget.value.trim()
+    if (sequences.data?.some((each) => each.code === scannedCode)) {
+      choose('sequence', scannedCode)
+      setSerials({ ...serials, [nest]: '' })
+      return
+    }
     const inputs = [...form.current.querySelectorAll<HTMLInputElement>('input[data-nest]')]
     const here = inputs.indexOf(event.currentTarget)
     const next = [...inputs.slice(here + 1), ...inputs.slice(0, here)].find((each) => !each.value)
@@ -181,6 +192,17 @@ export function LoadForm() {
       </Stack>
     </form>
   )
+}
+
+/** The code in the address, else the one chosen last on this computer, else the first there is. */
+function chosen(
+  query: URLSearchParams,
+  name: 'sequence' | 'fixture',
+  known: { code: string }[],
+): string {
+  const wanted = [query.get(name), localStorage.getItem(`loricate-${name}`)]
+  const codes = known.map((each) => each.code)
+  return wanted.find((code) => code !== null && codes.includes(code)) ?? codes[0] ?? ''
 }
 
 interface ChoiceProps {
