@@ -56,8 +56,9 @@ function Meters({ live, limits }: { live: Live; limits: Record<string, string> }
     const sign = flipped[live.bounds.current ?? ''] ?? ''
     rows.push(['U/I', `${sign}${quantityText(Math.abs(voltage / current), 'Ω')}`])
   }
-  for (const [name, text] of Object.entries(limits)) {
-    rows.push([`Limit, ${name.replaceAll('_', ' ')}`, text])
+  const known = Object.entries(limits)
+  for (const [name, text] of known) {
+    rows.push([known.length === 1 ? 'Limit' : `Limit, ${name.replaceAll('_', ' ')}`, text])
   }
   rows.push(['Left', `${live.remainingS.toFixed(1)} s, ${live.phase}`])
   return (
@@ -65,7 +66,9 @@ function Meters({ live, limits }: { live: Live; limits: Record<string, string> }
       {rows.map(([name, text]) => (
         <Flex key={name} display="contents">
           <Text color="soft">{name}</Text>
-          <Text textAlign="right">{text}</Text>
+          <Text textAlign="right" whiteSpace="nowrap">
+            {text}
+          </Text>
         </Flex>
       ))}
     </Grid>
