@@ -263,8 +263,6 @@ class Desk:
             run = await self.store.read(lambda conn: runs.get_run(conn, run_id))
             if run["state"] != "armed":
                 raise WrongState(f"The run is {run['state']}; arm it first.")
-            if run_id not in self._armed:
-                raise WrongState("The arming was dropped; arm the run again.")
             busy = next((each for each in self.engines.values() if each.is_running), None)
             if busy is not None:
                 raise WrongState(f"The bench is busy with run {busy.run_id}; wait for its end.")
@@ -275,8 +273,10 @@ class Desk:
             units = [_loaded(unit) for unit in run["units"]]
             recorder = _Recorder(self, run_id)
             engine = Engine(run_id, sequence, fixture, units, self.bench, recorder)
+            # Claimed in one step: the guard may have opened while the run was looked up.
+            if self._armed.pop(run_id, None) is None:
+                raise WrongState("The arming was dropped; arm the run again.")
             await self.store.write(lambda conn: runs.set_state(conn, run_id, "running", account))
-            del self._armed[run_id]
             while len(self.engines) >= KEPT_ENGINES:
                 del self.engines[next(iter(self.engines))]
             self.engines[run_id] = engine
