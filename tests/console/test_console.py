@@ -1,5 +1,6 @@
 """The web console in headless Chromium, driven by keyboard as an operator would, and by axe."""
 
+import contextlib
 import re
 from collections.abc import Iterator
 from pathlib import Path
@@ -9,7 +10,7 @@ import pytest
 from drill.processes import say
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from loricate.client import Client
+from loricate.client import Client, WrongStateError
 from tests.conftest import run_load
 
 pytestmark = pytest.mark.console
@@ -45,6 +46,19 @@ def page(browser: Browser) -> Iterator[Page]:
     context.close()
     # A refused request shows in the browser's log as well; it is the answer that a test asked for.
     assert [fault for fault in faults if "status of 4" not in fault] == []
+
+
+@pytest.fixture(autouse=True)
+def tidy_site(site: dict[str, Any]) -> Iterator[None]:
+    """Leave the shared site as it was found: nothing runs, the guard is closed, all is on."""
+    yield
+    with Client(site["url"]) as client:
+        client.sign_in(site["name"], site["password"])
+        for run in client.runs():
+            if run.state in ("created", "armed", "running"):
+                with contextlib.suppress(WrongStateError):  # it ended by itself just now
+                    client.abort_run(run.id)
+    say(site["ports"], "HANDS", 'HAND:POW "GB1",1;:HAND:GUAR 1')
 
 
 def sign_in(page: Page, site: dict[str, Any], path: str = "/") -> None:
