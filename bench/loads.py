@@ -17,7 +17,8 @@ from loricate.commands.places import demo_folder
 from loricate.core.actions import Answer
 from loricate.core.scheduling import PlannedStep, forecast, lower_bound_s, makespan_s
 from loricate.core.sequences import ReadySequence
-from loricate.execution.engine import Engine, LoadedUnit
+from loricate.execution.engine import Engine
+from loricate.execution.load import LoadedUnit
 
 LONG_LOAD = 16  # nests from which the stand-ins run at twice the pace
 TERMINALS = ("L", "N", "PE", "CHASSIS")
@@ -37,8 +38,8 @@ def _write_site(folder: Path, nests: int) -> Path:
     ]
     path = folder / "stand-ins.toml"
     path.write_text(tomlkit.dumps(floor), encoding="utf-8")
-    unit = (source / "drying-cabinet.toml").read_text(encoding="utf-8")
-    (folder / "drying-cabinet.toml").write_text(unit, encoding="utf-8")
+    for name in floor["units"]:
+        (folder / name).write_text((source / name).read_text(encoding="utf-8"), encoding="utf-8")
     return path
 
 

@@ -12,9 +12,10 @@ from loricate.bench.bench import Bench
 from loricate.bench.plan import read_bench_plan
 from loricate.commands import demo_site
 from loricate.core.actions import Answer
-from loricate.core.grading import StepGrade, Verdict
+from loricate.core.grading import Verdict
 from loricate.core.sequences import ReadyStep
-from loricate.execution.engine import Engine, LoadedUnit
+from loricate.execution.engine import Engine
+from loricate.execution.load import Answered, LoadedUnit, Performed
 
 RUNS = 5
 SETTLE_S = 0.005  # the stand-in matrix's relays, which each connection and the end wait for
@@ -24,8 +25,11 @@ class Nowhere:
     """A recorder that keeps nothing: what the records cost is a figure of its own."""
 
     async def attempt(
-        self, unit: LoadedUnit, index: int, step: ReadyStep, grade: StepGrade, note: str, began: str
+        self, unit: LoadedUnit, index: int, step: ReadyStep, performed: Performed
     ) -> None:
+        return None
+
+    async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
         return None
 
     async def ended(

@@ -11,7 +11,7 @@ from loricate.commands.demo_site import demo_documents
 from loricate.core.grading import DecisionRule, Measured, grade_step
 from loricate.core.quantities import CURRENT, VOLTAGE
 from loricate.core.readings import Reading
-from loricate.records import definitions, runs
+from loricate.records import attempts, definitions, runs
 from loricate.records.store import Store, atomic, now, open_connection
 
 ATTEMPTS, PAIRS = 100, 7
@@ -49,7 +49,7 @@ def commit_rate() -> float:
         store = Store(Path(folder) / "ours.sqlite")
         unit = _prepared(store)
         bare = open_connection(Path(folder) / "bare.sqlite")
-        store.write_now(lambda conn: runs.add_attempt(conn, unit, place, graded, "", now()))
+        store.write_now(lambda conn: attempts.add_attempt(conn, unit, place, graded, "", now()))
         kept = open_connection(Path(folder) / "ours.sqlite", read_only=True)
         rows = {
             table: [tuple(row) for row in kept.execute(f"SELECT * FROM {table}")]
@@ -64,7 +64,9 @@ def commit_rate() -> float:
         def keep_ours() -> float:
             begun = time.perf_counter()
             for _ in range(ATTEMPTS):
-                store.write_now(lambda conn: runs.add_attempt(conn, unit, place, graded, "", now()))
+                store.write_now(
+                    lambda conn: attempts.add_attempt(conn, unit, place, graded, "", now())
+                )
             return ATTEMPTS / (time.perf_counter() - begun)
 
         def keep_bare() -> float:

@@ -87,7 +87,7 @@ def event_lag() -> float:
             desk = app.state.desk
             engine = Engine("lag", demo_sequence(), desk.bench.plan.fixtures[0], [], desk.bench,
                             None)  # type: ignore[arg-type]  # never started, so nothing is recorded  # fmt: skip
-            desk.engines["lag"] = engine
+            desk.runs.engines["lag"] = engine
             watching = threading.Thread(target=_watch, args=(port, lags))
             watching.start()
             await asyncio.sleep(1.0)

@@ -7,6 +7,8 @@ from pathlib import Path
 
 from drill.survival import PACE, Site, Survival, kill_once
 from loricate.commands import demo_site
+from loricate.commands.demo_upkeep import make_fit
+from loricate.simulator.hands_link import Hands
 
 
 def drill(kills: int, seed: int) -> list[Survival]:
@@ -20,6 +22,7 @@ def drill(kills: int, seed: int) -> list[Survival]:
         site.start()
         with site.client() as client:
             demo_site.add_definitions(client)
+            make_fit(client, Hands("127.0.0.1", floor.ports["HANDS"]), PACE)
         for number in range(kills):
             survival = kill_once(site, chance)
             found.append(survival)

@@ -27,7 +27,7 @@ async def connected_rig() -> AsyncIterator[Rig]:
     floor = StandIns(DEMO / "stand-ins" / "stand-ins.toml", pace=20.0)
     ports = await floor.serve()
     data = tomllib.loads((DEMO / "bench" / "bench.toml").read_text(encoding="utf-8"))
-    for part in [*data["instruments"], data["matrix"], data["guard"]]:
+    for part in [*data["instruments"], data["matrix"], data["guard"], data["inputs"]]:
         part["address"] = f"tcp://127.0.0.1:{ports[part['id']]}"
     bench = Bench(BenchPlan.model_validate(data))
     assert await bench.connect() == {}

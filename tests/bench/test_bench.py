@@ -20,9 +20,9 @@ PROGRAM: dict[str, float | str] = {
 
 async def withstand(bench: Bench, samples: list[Sample] | None = None, **more: float) -> Output:
     kept: list[Sample] = [] if samples is None else samples
-    await bench.perform(Connect(Role.WITHSTAND, POINTS), NEST, kept.append)
-    await bench.perform(Program(Role.WITHSTAND, {**PROGRAM, **more}), NEST, kept.append)
-    output = await bench.perform(Energise(Role.WITHSTAND, True), NEST, kept.append)
+    await bench.perform(Connect(Role.WITHSTAND, POINTS), [NEST], kept.append)
+    await bench.perform(Program(Role.WITHSTAND, {**PROGRAM, **more}), [NEST], kept.append)
+    output = await bench.perform(Energise(Role.WITHSTAND, True), [NEST], kept.append)
     assert isinstance(output, Output)
     return output
 
@@ -100,11 +100,11 @@ async def test_discharge_waits_until_safe_and_gives_up_when_it_never_is(
     rig: Rig, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     await withstand(rig.bench, level_v=1000.0)
-    residual = await rig.bench.perform(Discharge(Role.WITHSTAND, 60.0), NEST, lambda s: None)
+    residual = await rig.bench.perform(Discharge(Role.WITHSTAND, 60.0), [NEST], lambda s: None)
     assert isinstance(residual, float) and residual <= 60.0
     monkeypatch.setattr("loricate.bench.instrument.DISCHARGE_TIMEOUT_S", 0.1)
     with pytest.raises(StillCharged, match="Do not touch"):
-        await rig.bench.perform(Discharge(Role.WITHSTAND, -1.0), NEST, lambda s: None)
+        await rig.bench.perform(Discharge(Role.WITHSTAND, -1.0), [NEST], lambda s: None)
 
 
 async def test_making_safe_opens_every_relay(rig: Rig) -> None:

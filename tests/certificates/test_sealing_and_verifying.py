@@ -27,6 +27,7 @@ READING = {
 }  # fmt: skip
 STEP = {
     "id": "earth", "title": "Earth from plug to case", "kind": "ground_bond", "attempt": 1,
+    "reason": "", "earlier": [],
     "started_at": "2026-11-25T08:00:00.000Z", "verdict": "pass", "cause": "", "note": "",
     "conditions": "Test current 25 A, Dwell 2 s", "readings": [READING],
 }  # fmt: skip
@@ -36,6 +37,7 @@ def document(steps: int = 3) -> dict[str, Any]:
     """A certificate document with as many steps as wanted."""
     return {
         "format": "loricate-certificate/1", "kind": "certificate", "number": "C-2026-000007",
+        "supersedes": "", "remarks": [],
         "issued_at": "2026-11-25T08:01:00.000Z", "site": "Quillmere Apparatus", "verdict": "pass",
         "cause": "",
         "unit": {"serial": "DC40-26-0117", "product": "DC-40", "product_revision": 1,

@@ -85,7 +85,7 @@ def change(path: str, value: object) -> Callable[[Document], None]:
             "steps[3].limits.current", "swap them",
         ),
         ("steps.1.across", "once", "steps[1].across", "measures each unit"),
-        ("steps.1.across", "some", "steps[1].across", "'each' or 'once'"),
+        ("steps.1.across", "some", "steps[1].across", "'each', 'together' or 'once'"),
         ("product", "DC-41", "product", "no product 'DC-41'"),
         ("colour", "red", "colour", "not a known key"),
         ("steps.0.settings.questions", [], "steps[0].settings.questions", "at least 1"),

@@ -8,10 +8,11 @@ import pytest
 
 from loricate.bench.links import TcpLink
 from loricate.core.actions import Answer, Role
-from loricate.core.grading import Cause, StepGrade, Verdict
+from loricate.core.grading import Cause, Verdict
 from loricate.core.scheduling import Across
 from loricate.core.sequences import ReadySequence, ReadyStep
-from loricate.execution.engine import Engine, LoadedUnit
+from loricate.execution.engine import Engine
+from loricate.execution.load import Answered, LoadedUnit, Performed, StepOutcome
 from loricate.simulator.server import MISCHIEF
 from tests.rig import Rig
 
@@ -21,21 +22,22 @@ class Notebook:
     """A recorder that keeps everything in memory."""
 
     attempts: list[tuple[str, str, Verdict, Cause, str]] = field(default_factory=list)
+    performed: list[tuple[str, Performed]] = field(default_factory=list)
+    answers: list[tuple[str, Answered]] = field(default_factory=list)
     state: str = ""
     note: str = ""
     verdict: Verdict = Verdict.NOT_RUN
     units: Mapping[str, tuple[Verdict, str]] = field(default_factory=dict)
 
     async def attempt(
-        self,
-        unit: LoadedUnit,
-        index: int,
-        step: ReadyStep,
-        grade: StepGrade,
-        note: str,
-        started: str,
+        self, unit: LoadedUnit, index: int, step: ReadyStep, performed: Performed
     ) -> None:
-        self.attempts.append((unit.nest, step.id, grade.verdict, grade.cause, note))
+        grade = performed.grade
+        self.attempts.append((unit.nest, step.id, grade.verdict, grade.cause, performed.note))
+        self.performed.append((unit.nest, performed))
+
+    async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
+        self.answers.append((unit.nest, answered))
 
     async def ended(
         self, state: str, note: str, verdict: Verdict, units: Mapping[str, tuple[Verdict, str]]
@@ -183,9 +185,9 @@ async def test_an_instrument_with_a_fault_of_its_own_decides_nothing(
 
 async def test_a_resumed_run_keeps_what_was_done(rig: Rig, sequence: ReadySequence) -> None:
     engine, notebook = engine_for(rig, only(sequence, "earth", "insulation", "leakage"), "12")
-    engine.units[0].verdicts = {"earth": Verdict.PASS, "insulation": Verdict.PASS}
-    engine.units[1].verdicts = {"earth": Verdict.FAIL}
-    engine.units[1].cause = Cause.OVER_LIMIT
+    for step_id in ("earth", "insulation"):
+        engine.units[0].take(step_id, StepOutcome(Verdict.PASS))
+    engine.units[1].take("earth", StepOutcome(Verdict.FAIL, Cause.OVER_LIMIT))
     await run(engine)
     assert list(notebook.of("1")) == ["leakage"]
     assert notebook.units["u1"] == (Verdict.PASS, "")
@@ -233,7 +235,7 @@ async def test_a_nest_that_nobody_answers_for_holds_no_other(
         if event.name == "step_finished":
             break
     assert notebook.of("2")["look"] == (Verdict.FAIL, Cause.ANSWERED_FAIL)
-    assert list(engine.questions) == ["1"]
+    assert [question.nest for question in engine.questions.open.values()] == ["1"]
     assert not engine.answer("2", Answer("pass")), "nothing is asked there any more"
     engine.abort("Enough.")
     await engine.wait()
@@ -241,6 +243,7 @@ async def test_a_nest_that_nobody_answers_for_holds_no_other(
 
 
 async def test_samples_carry_live_values(rig: Rig, sequence: ReadySequence) -> None:
+    rig.floor.clock.pace = 2.0
     engine, _ = engine_for(rig, only(sequence, "withstand"), "1")
     engine.start()
     samples = [event.data async for event in engine.log.follow() if event.name == "sample"]
@@ -252,15 +255,9 @@ class Broken(Notebook):
     """A recorder whose disk is full after the first attempt."""
 
     async def attempt(
-        self,
-        unit: LoadedUnit,
-        index: int,
-        step: ReadyStep,
-        grade: StepGrade,
-        note: str,
-        started: str,
+        self, unit: LoadedUnit, index: int, step: ReadyStep, performed: Performed
     ) -> None:
-        await super().attempt(unit, index, step, grade, note, started)
+        await super().attempt(unit, index, step, performed)
         if len(self.attempts) > 1:
             raise OSError("no space left")
 

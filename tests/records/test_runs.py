@@ -10,7 +10,7 @@ from loricate.core.grading import Cause, DecisionRule, Measured, Verdict, grade_
 from loricate.core.quantities import CURRENT
 from loricate.core.readings import Bound, Reading
 from loricate.core.sequences import ReadySequence
-from loricate.records import definitions, runs
+from loricate.records import attempts, definitions, runs
 from loricate.records.errors import NotFound
 from loricate.records.store import now
 from tests.conftest import read_demo
@@ -29,7 +29,9 @@ def add_attempt(conn: sqlite3.Connection, run_id: str, sequence: ReadySequence) 
     )
     step = sequence.steps[3]
     graded = grade_step(Measured(readings), step.limits, DecisionRule())
-    runs.add_attempt(conn, unit["id"], (3, step.id, step.kind.name, step.title), graded, "", now())
+    attempts.add_attempt(
+        conn, unit["id"], (3, step.id, step.kind.name, step.title), graded, "", now()
+    )
 
 
 def test_a_reading_comes_back_as_it_was(conn: sqlite3.Connection, sequence: ReadySequence) -> None:

@@ -50,7 +50,9 @@ def test_a_newer_database_is_refused_and_left_alone(tmp_path: Path) -> None:
 def test_every_table_is_strict_and_keys_hold(tmp_path: Path) -> None:
     migrate(tmp_path / "r.sqlite")
     conn = open_connection(tmp_path / "r.sqlite")
-    tables = conn.execute("SELECT name, strict FROM pragma_table_list WHERE schema = 'main'")
+    tables = conn.execute(
+        "SELECT name, strict FROM pragma_table_list WHERE schema = 'main' AND type = 'table'"
+    )
     assert {row["name"] for row in tables if not row["strict"]} <= {"sqlite_schema"}
     with pytest.raises(sqlite3.IntegrityError, match="FOREIGN KEY"):
         conn.execute("INSERT INTO idempotency VALUES ('a', 'k', 'd', 'no such run')")

@@ -13,7 +13,9 @@ from drill.processes import PASSWORD, outputs_on, say, service
 
 from loricate.client import Client
 from loricate.commands import demo_site
+from loricate.commands.demo_upkeep import make_fit
 from loricate.records.store import open_connection
+from loricate.simulator.hands_link import Hands
 from tests.conftest import finish, write_patient_profiles
 
 
@@ -50,6 +52,7 @@ def test_the_output_falls_when_the_service_dies_or_hangs(
             demo_site.wait_for(client)
             client.sign_in("mara", PASSWORD)
             demo_site.add_definitions(client)
+            make_fit(client, Hands("127.0.0.1", floor.ports["HANDS"]), 1.0)
             client.add_sequence(long_sequence(sequence_document))
             run_id = start_and_reach_high_voltage(client, floor.ports)
             process.send_signal(how)

@@ -1,16 +1,15 @@
-import { Box, Button, Flex, Grid, Heading, Stack, Table, Text } from '@chakra-ui/react'
+import { Box, Button, Flex, Grid, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { type ReactNode, useState } from 'react'
 import { Link, useParams } from 'react-router'
 import { api, ask } from '../api/client'
+import { DataTable } from '../parts/DataTable'
+import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
 import { VerdictMark } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
 import { useSession } from '../session/SessionProvider'
 import { YieldText } from './YieldText'
-
-const LINK = { color: 'var(--chakra-colors-act)', textDecoration: 'underline' }
-const HEADS = ['Serial', 'Latest verdict', 'Times tested', 'Document']
 
 /** One lot summed up: progress, yields, each unit's latest verdict, and which units wait. */
 export default function LotPage() {
@@ -70,35 +69,27 @@ export default function LotPage() {
         <Figure name="Final yield" text={<YieldText part={lot.final_yield} />} />
       </Grid>
       {lot.units.length > 0 && (
-        <Box bg="plate" borderWidth="1px" borderColor="edge" overflowX="auto">
-          <Table.Root size="md" aria-label="Units" css={{ '& td, & th': { bg: 'plate' } }}>
-            <Table.Header>
-              <Table.Row>
-                {HEADS.map((head) => (
-                  <Table.ColumnHeader key={head} color="soft">
-                    {head}
-                  </Table.ColumnHeader>
-                ))}
-              </Table.Row>
-            </Table.Header>
-            <Table.Body>
-              {lot.units.map((unit) => (
-                <Table.Row key={unit.serial} color="ink">
-                  <Table.Cell>
-                    <Link to={`/units/${unit.serial}`} style={LINK}>
-                      {unit.serial}
-                    </Link>
-                  </Table.Cell>
-                  <Table.Cell>
-                    <VerdictMark verdict={unit.verdict} cause={unit.cause} />
-                  </Table.Cell>
-                  <Table.Cell>{unit.times}</Table.Cell>
-                  <Table.Cell>{unit.certificate ?? ''}</Table.Cell>
-                </Table.Row>
-              ))}
-            </Table.Body>
-          </Table.Root>
-        </Box>
+        <DataTable
+          label="Units"
+          rows={lot.units}
+          keyOf={(unit) => unit.serial}
+          columns={[
+            {
+              head: 'Serial',
+              cell: (unit) => (
+                <Link to={`/units/${unit.serial}`} style={LINK}>
+                  {unit.serial}
+                </Link>
+              ),
+            },
+            {
+              head: 'Latest verdict',
+              cell: (unit) => <VerdictMark verdict={unit.verdict} cause={unit.cause} />,
+            },
+            { head: 'Times tested', isNumber: true, cell: (unit) => unit.times },
+            { head: 'Document', cell: (unit) => unit.certificate ?? '' },
+          ]}
+        />
       )}
       <Text>
         {lot.waiting.length === 0

@@ -1,15 +1,15 @@
-import { Box, Flex, Heading, Input, NativeSelect, Stack, Table, Text } from '@chakra-ui/react'
+import { Box, Flex, Heading, Input, NativeSelect, Stack, Text } from '@chakra-ui/react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
 import { Link } from 'react-router'
 import { api, ask } from '../api/client'
+import { DataTable } from '../parts/DataTable'
 import { KeyButton } from '../parts/KeyButton'
+import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
 import { useSession } from '../session/SessionProvider'
 import { YieldText } from './YieldText'
-
-const HEADS = ['Lot', 'Product', 'Order', 'State', 'Tested', 'First pass', 'Final']
 
 /** Every lot with its progress; whoever may run tests may open one. */
 export default function LotsPage() {
@@ -27,45 +27,35 @@ export default function LotsPage() {
       {lots.data.length === 0 ? (
         <Text>No lot yet. Open one above, then give its code when you load a fixture.</Text>
       ) : (
-        <Box bg="plate" borderWidth="1px" borderColor="edge" overflowX="auto">
-          <Table.Root size="md" aria-label="Lots" css={{ '& td, & th': { bg: 'plate' } }}>
-            <Table.Header>
-              <Table.Row>
-                {HEADS.map((head) => (
-                  <Table.ColumnHeader key={head} color="soft">
-                    {head}
-                  </Table.ColumnHeader>
-                ))}
-              </Table.Row>
-            </Table.Header>
-            <Table.Body>
-              {lots.data.map((lot) => (
-                <Table.Row key={lot.code} color="ink">
-                  <Table.Cell>
-                    <Link
-                      to={`/lots/${lot.code}`}
-                      style={{ color: 'var(--chakra-colors-act)', textDecoration: 'underline' }}
-                    >
-                      {lot.code}
-                    </Link>
-                  </Table.Cell>
-                  <Table.Cell>{lot.product}</Table.Cell>
-                  <Table.Cell>{lot.order_number}</Table.Cell>
-                  <Table.Cell>{lot.state}</Table.Cell>
-                  <Table.Cell>
-                    {lot.tested} of {lot.expected}
-                  </Table.Cell>
-                  <Table.Cell>
-                    <YieldText part={lot.first_pass_yield} />
-                  </Table.Cell>
-                  <Table.Cell>
-                    <YieldText part={lot.final_yield} />
-                  </Table.Cell>
-                </Table.Row>
-              ))}
-            </Table.Body>
-          </Table.Root>
-        </Box>
+        <DataTable
+          label="Lots"
+          rows={lots.data}
+          keyOf={(lot) => lot.code}
+          columns={[
+            {
+              head: 'Lot',
+              cell: (lot) => (
+                <Link to={`/lots/${lot.code}`} style={LINK}>
+                  {lot.code}
+                </Link>
+              ),
+            },
+            { head: 'Product', cell: (lot) => lot.product },
+            { head: 'Order', cell: (lot) => lot.order_number },
+            { head: 'State', cell: (lot) => lot.state },
+            { head: 'Tested', isNumber: true, cell: (lot) => `${lot.tested} of ${lot.expected}` },
+            {
+              head: 'First pass',
+              isNumber: true,
+              cell: (lot) => <YieldText part={lot.first_pass_yield} />,
+            },
+            {
+              head: 'Final',
+              isNumber: true,
+              cell: (lot) => <YieldText part={lot.final_yield} />,
+            },
+          ]}
+        />
       )}
     </Stack>
   )

@@ -39,7 +39,7 @@ export function ReadingsTable({ attempts, label }: { attempts: Attempt[]; label:
                   <Text as="span" fontWeight="bold">
                     {attempt.title}
                   </Text>
-                  {attempt.number > 1 && ` (attempt ${attempt.number})`}
+                  {attempt.number > 1 && ` (attempt ${attempt.number}: ${attempt.reason})`}
                   {attempt.note && (
                     <Text as="span" color="soft">
                       {' '}
@@ -68,6 +68,11 @@ function ReadingRow({ reading }: { reading: Reading }) {
       <Table.Cell pl="6">{reading.name.replaceAll('_', ' ')}</Table.Cell>
       <Table.Cell textAlign="right" fontWeight={reading.limit ? 'bold' : 'normal'}>
         {reading.text}
+        {reading.as_measured_text && (
+          <Text color="soft" fontSize="xs" fontWeight="normal">
+            {reading.as_measured_text} with leads
+          </Text>
+        )}
       </Table.Cell>
       <Table.Cell textAlign="right">{reading.limit}</Table.Cell>
       <Table.Cell textAlign="right">{reading.limit ? marginText(reading.margin) : ''}</Table.Cell>

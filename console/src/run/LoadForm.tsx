@@ -42,12 +42,14 @@ export function LoadForm() {
     (each) => each.state === 'open' && each.product === sequence?.product,
   )
   const lot = query.get('lot') ?? ''
+  const startBy = starting(bench.data.has_inputs)
+  const unmet = (fixture?.conditions ?? []).filter((each) => !each.met)
   const nests = Object.keys(fixture?.nests ?? {})
   const load = nests
     .map((nest) => ({ nest, serial: (serials[nest] ?? '').trim() }))
     .filter((place) => place.serial !== '')
 
-  function choose(name: 'sequence' | 'fixture' | 'lot', value: string) {
+  function choose(name: 'sequence' | 'fixture' | 'lot' | 'start', value: string) {
     localStorage.setItem(`loricate-${name}`, value)
     setQuery(
       (kept) => {
@@ -84,7 +86,14 @@ export function LoadForm() {
     setBusy(true)
     setTrouble('')
     try {
-      const body = { sequence: code, fixture: fixtureCode, load, lot, retest }
+      const body = {
+        sequence: code,
+        fixture: fixtureCode,
+        load,
+        lot,
+        retest,
+        start_by: startBy,
+      }
       const header = { 'idempotency-key': crypto.randomUUID() }
       const run = await ask(api.POST('/api/v1/runs', { body, params: { header } }))
       navigate(`/run/${run.id}`)
@@ -127,7 +136,24 @@ export function LoadForm() {
               onChange={(value) => choose('lot', value)}
             />
           )}
+          {bench.data.has_inputs && (
+            <Choice
+              label="Start by"
+              value={startBy}
+              options={[
+                ['key', 'key or button'],
+                ['foot', 'foot switch'],
+                ['presence', 'a unit in every nest'],
+              ]}
+              onChange={(value) => choose('start', value)}
+            />
+          )}
         </Flex>
+        {unmet.length > 0 && (
+          <Trouble
+            text={`No unit will be certified. ${unmet.map((each) => each.reason).join(' ')} An operator does this on the Bench page.`}
+          />
+        )}
         <Text color="soft">{sequence?.steps.map((step) => step.title).join(' → ')}</Text>
         <Grid templateColumns="repeat(auto-fill, minmax(15rem, 1fr))" gap="4">
           {nests.map((nest, index) => (
@@ -205,6 +231,12 @@ function chosen(
   return wanted.find((code) => code !== null && codes.includes(code)) ?? codes[0] ?? ''
 }
 
+/** What starts a run at this bench, as chosen last on this computer. */
+function starting(hasInputs: boolean): 'key' | 'foot' | 'presence' {
+  const kept = localStorage.getItem('loricate-start')
+  return hasInputs && (kept === 'foot' || kept === 'presence') ? kept : 'key'
+}
+
 interface ChoiceProps {
   label: string
   value: string
@@ -213,9 +245,9 @@ interface ChoiceProps {
 }
 
 function Choice({ label, value, options, onChange }: ChoiceProps) {
-  const id = `choose-${label.toLowerCase()}`
+  const id = `choose-${label.toLowerCase().replaceAll(' ', '-')}`
   return (
-    <Stack gap="1" minW="20rem">
+    <Stack gap="1" minW="15rem">
       <label htmlFor={id}>{label}</label>
       <NativeSelect.Root size="lg">
         <NativeSelect.Field

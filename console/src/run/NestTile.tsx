@@ -1,4 +1,4 @@
-import { Box, Flex, Grid, Text } from '@chakra-ui/react'
+import { Box, Flex, Grid, Image, Text } from '@chakra-ui/react'
 import type { Run } from '../api/client'
 import { quantityText } from '../parts/quantity'
 import { VerdictMark, verdictInk } from '../parts/VerdictMark'
@@ -7,8 +7,14 @@ import type { Live, NestState } from './runState'
 
 const BOUND = { below: '< ', above: '> ' } as Record<string, string>
 
+interface Props {
+  nest: NestState
+  steps: Run['steps']
+  isAsked: boolean
+}
+
 /** One nest of the fixture as a plate: its step and live meters, then its verdict. */
-export function NestTile({ nest, steps }: { nest: NestState; steps: Run['steps'] }) {
+export function NestTile({ nest, steps, isAsked }: Props) {
   const isDone = nest.verdict !== ''
   const verdict = isDone ? nest.verdict : nest.failed ? 'fail' : ''
   const ink = verdict ? verdictInk(verdict) : nest.live ? 'act' : 'edge'
@@ -32,8 +38,9 @@ export function NestTile({ nest, steps }: { nest: NestState; steps: Run['steps']
         ) : (
           <>
             <Text minH="1.6em" fontWeight="bold">
-              {nest.question ? 'Waits for an answer' : nest.step || 'Waits'}
+              {isAsked ? 'Waits for an answer' : nest.step || 'Waits'}
             </Text>
+            {nest.cue && <CueNote cue={nest.cue} />}
             {nest.live && <Meters live={nest.live} limits={limits} />}
             {nest.failed && <VerdictMark verdict="fail" cause={nest.failed.cause} size="large" />}
           </>
@@ -43,8 +50,26 @@ export function NestTile({ nest, steps }: { nest: NestState; steps: Run['steps']
   )
 }
 
+function CueNote({ cue }: { cue: { text: string; picture: string } }) {
+  return (
+    <Flex gap="3" align="center" bg="unsure.wash" p="2" mb="2">
+      {cue.picture && (
+        <Image src={`/api/v1/pictures/${cue.picture}`} alt={`Picture: ${cue.text}`} maxH="4rem" />
+      )}
+      <Text>{cue.text}</Text>
+    </Flex>
+  )
+}
+
 function Meters({ live, limits }: { live: Live; limits: Record<string, string> }) {
   const { voltage, current } = live.values
+  if (live.phase === 'discharging') {
+    return (
+      <Text fontSize="lg" fontWeight="bold" color="bad">
+        Discharging: {quantityText(voltage ?? 0, 'V')} left
+      </Text>
+    )
+  }
   const hasBoth = voltage !== undefined && voltage !== 0 && current !== undefined && current !== 0
   const rows: [string, string][] = []
   if (voltage !== undefined) rows.push(['Voltage', quantityText(voltage, 'V')])

@@ -1,55 +1,47 @@
-import { Flex, Text } from '@chakra-ui/react'
-import { useCallback, useState } from 'react'
-import { api, ask } from '../api/client'
+import { Flex, Image, Input, Text } from '@chakra-ui/react'
+import { type FormEvent, useCallback, useState } from 'react'
+import { ask } from '../api/client'
 import { KeyButton } from '../parts/KeyButton'
 import { Trouble } from '../parts/Trouble'
-import { type NestState, WHOLE_LOAD } from './runState'
+import { type Question, WHOLE_LOAD } from './runState'
 import { useKey } from './useKey'
 
-/** The first open question with its choices on the keys 1, 2 and 3. */
-export function QuestionBar({ runId, nests }: { runId: string; nests: NestState[] }) {
-  const asking = nests.find((nest) => nest.question !== null)
+interface Props {
+  question: Question
+  /** Who is meant, for people: a nest with its serial, the whole load, a fixture. */
+  place: string
+  onAnswer: (choice: string, note: string) => Promise<unknown>
+}
+
+/** An open question with its choices on the keys 1, 2, 3, and its picture if it has one. */
+export function QuestionBar({ question, place, onAnswer }: Props) {
   const [trouble, setTrouble] = useState('')
-  const nest = asking?.question?.nest ?? ''
-  const place = nest === WHOLE_LOAD ? 'the whole load' : `nest ${nest}`
-  const choices = asking?.question?.choices ?? []
+  const [noting, setNoting] = useState('')
 
   const answer = useCallback(
-    async (choice: string | undefined) => {
-      if (choice === undefined) return
-      const params = { path: { run_id: runId } }
+    async (choice: string, note: string) => {
       try {
-        const body = { nest, choice, note: '' }
-        await ask(api.POST('/api/v1/runs/{run_id}/answers', { params, body }))
+        await ask(onAnswer(choice, note) as Parameters<typeof ask>[0])
         setTrouble('')
       } catch (error) {
         setTrouble((error as Error).message)
       }
     },
-    [runId, nest],
+    [onAnswer],
   )
-  const [first, second, third] = choices
-  useKey(
-    '1',
-    first !== undefined,
-    useCallback(() => void answer(first), [answer, first]),
-  )
-  useKey(
-    '2',
-    second !== undefined,
-    useCallback(() => void answer(second), [answer, second]),
-  )
-  useKey(
-    '3',
-    third !== undefined,
-    useCallback(() => void answer(third), [answer, third]),
+  const choose = useCallback(
+    (choice: string | undefined) => {
+      if (choice === undefined) return
+      if (question.note_for.includes(choice)) setNoting(choice)
+      else void answer(choice, '')
+    },
+    [answer, question.note_for],
   )
 
-  if (asking === undefined) return null
   return (
     <Flex
       role="group"
-      aria-label={`Question for ${place}`}
+      aria-label={`Question for ${question.nest === WHOLE_LOAD ? 'the whole load' : `nest ${question.nest}`}`}
       bg="unsure.wash"
       borderLeftWidth="6px"
       borderColor="unsure"
@@ -58,24 +50,86 @@ export function QuestionBar({ runId, nests }: { runId: string; nests: NestState[
       align="center"
       wrap="wrap"
     >
+      {question.picture && (
+        <Image
+          src={`/api/v1/pictures/${question.picture}`}
+          alt={`Picture for: ${question.question}`}
+          maxH="12rem"
+        />
+      )}
       <Text fontSize="xl" flex="1" minW="20rem">
-        <b>{nest === WHOLE_LOAD ? 'The whole load' : `Nest ${nest}, ${asking.serial}`}:</b>{' '}
-        {asking.question?.text}
+        <b>{place}:</b> {question.question}
       </Text>
-      {choices.map((choice, index) => (
-        <KeyButton
-          key={choice}
-          keyName={String(index + 1)}
-          variant="outline"
+      {noting === '' ? (
+        question.choices.map((choice, index) => (
+          <ChoiceButton key={choice} choice={choice} index={index} onChoose={choose} />
+        ))
+      ) : (
+        <NoteForm choice={noting} onNote={(note) => void answer(noting, note)} />
+      )}
+      {trouble && <Trouble text={trouble} />}
+    </Flex>
+  )
+}
+
+interface ChoiceProps {
+  choice: string
+  index: number
+  onChoose: (choice: string) => void
+}
+
+function ChoiceButton({ choice, index, onChoose }: ChoiceProps) {
+  const keyName = String(index + 1)
+  useKey(
+    keyName,
+    true,
+    useCallback(() => onChoose(choice), [choice, onChoose]),
+  )
+  return (
+    <KeyButton
+      keyName={keyName}
+      variant="outline"
+      bg="plate"
+      color="ink"
+      borderColor="edge"
+      onClick={() => onChoose(choice)}
+    >
+      {choice}
+    </KeyButton>
+  )
+}
+
+function NoteForm({ choice, onNote }: { choice: string; onNote: (note: string) => void }) {
+  const [note, setNote] = useState('')
+  function submit(event: FormEvent) {
+    event.preventDefault()
+    if (note.trim()) onNote(note.trim())
+  }
+  return (
+    <form onSubmit={submit}>
+      <Flex gap="3" align="center" wrap="wrap">
+        <label htmlFor="note">Why {choice}?</label>
+        <Input
+          id="note"
+          autoFocus
+          autoComplete="off"
+          size="lg"
+          w="22rem"
           bg="plate"
-          color="ink"
           borderColor="edge"
-          onClick={() => void answer(choice)}
+          value={note}
+          onChange={(event) => setNote(event.target.value)}
+        />
+        <KeyButton
+          keyName="Enter"
+          type="submit"
+          bg="act"
+          color="act.ink"
+          disabled={note.trim() === ''}
         >
           {choice}
         </KeyButton>
-      ))}
-      {trouble && <Trouble text={trouble} />}
-    </Flex>
+      </Flex>
+    </form>
   )
 }

@@ -1,17 +1,22 @@
 import { Box, Flex, Grid, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useCallback, useState } from 'react'
-import { useNavigate } from 'react-router'
+import { useNavigate, useSearchParams } from 'react-router'
 import { api, ask, type Run } from '../api/client'
 import { KeyButton } from '../parts/KeyButton'
-import { ReadingsTable } from '../parts/ReadingsTable'
+import { LINK } from '../parts/link'
+import { quantityText } from '../parts/quantity'
 import { Trouble } from '../parts/Trouble'
 import { VerdictMark, verdictInk } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
+import { CellPanel } from './CellPanel'
 import { NestTile } from './NestTile'
 import { Plate } from './Plate'
-import { QuestionBar } from './QuestionBar'
-import type { RunState } from './runState'
+import { ResultsTable } from './ResultsTable'
+import { RunQuestion } from './RunQuestion'
+import { isAsked, type RunState } from './runState'
+import { Timeline } from './Timeline'
+import { UnitActs } from './UnitActs'
 import { useKey } from './useKey'
 import { useRun } from './useRun'
 import { useSounds } from './useSounds'
@@ -37,7 +42,8 @@ function Board({ run, state, isStale }: { run: Run; state: RunState; isStale: bo
             {run.sequence_code}
           </Heading>
           <Text color="soft">
-            Revision {run.sequence_revision}, fixture {run.fixture}, {state.state}
+            Revision {run.sequence_revision}, fixture {run.fixture},{' '}
+            {state.residualV === null ? state.state : 'discharging'}
           </Text>
         </Box>
         {isOver && (
@@ -51,15 +57,31 @@ function Board({ run, state, isStale }: { run: Run; state: RunState; isStale: bo
         <Trouble text="The live view is cut off; values are old. It reconnects by itself." />
       )}
       {state.note && <Trouble text={state.note} />}
-      <QuestionBar runId={run.id} nests={state.nests} />
+      {state.residualV !== null && (
+        <Trouble
+          text={`Discharging: ${quantityText(state.residualV, 'V')} left at a unit. Do not touch the fixture.`}
+        />
+      )}
+      {!isOver && run.notices.length > 0 && (
+        <Trouble text={`No unit of this run will be certified. ${run.notices.join(' ')}`} />
+      )}
+      <RunQuestion runId={run.id} state={state} />
       {isOver ? (
-        <Results run={run} />
+        <Results run={run} state={state} />
       ) : (
-        <Grid templateColumns="repeat(auto-fill, minmax(17rem, 1fr))" gap="4">
-          {state.nests.map((nest) => (
-            <NestTile key={nest.nest} nest={nest} steps={run.steps} />
-          ))}
-        </Grid>
+        <>
+          <Grid templateColumns="repeat(auto-fill, minmax(17rem, 1fr))" gap="4">
+            {state.nests.map((nest) => (
+              <NestTile
+                key={nest.nest}
+                nest={nest}
+                steps={run.steps}
+                isAsked={isAsked(state, nest.nest)}
+              />
+            ))}
+          </Grid>
+          <Timeline nests={state.nests} isLive={state.state === 'running'} />
+        </>
       )}
     </Stack>
   )
@@ -133,12 +155,26 @@ function Acts({ run, state }: { run: Run; state: RunState }) {
           </KeyButton>
         )}
       </Flex>
+      {state.state === 'armed' && run.start_by !== 'key' && (
+        <Text fontWeight="bold">
+          {run.start_by === 'foot'
+            ? 'Press the foot switch to start.'
+            : 'Starts as soon as each nest holds its unit.'}
+        </Text>
+      )}
       {trouble && <Trouble text={trouble} />}
     </Stack>
   )
 }
 
-function Results({ run }: { run: Run }) {
+/** The load after its run: each unit's verdict, the table of steps, and what is opened in it. */
+function Results({ run, state }: { run: Run; state: RunState }) {
+  const [query, setQuery] = useSearchParams()
+  const cell = query.get('cell') ?? ''
+  const step = cell.slice(cell.indexOf('.') + 1)
+  function open(chosen: string) {
+    setQuery(chosen ? { cell: chosen } : {}, { replace: true })
+  }
   return (
     <Stack gap="5">
       <Grid templateColumns="repeat(auto-fill, minmax(17rem, 1fr))" gap="4">
@@ -150,29 +186,29 @@ function Results({ run }: { run: Run }) {
             ink={verdictInk(unit.verdict)}
           >
             <VerdictMark verdict={unit.verdict} cause={unit.cause} size="large" />
+            {unit.certificate && (
+              <Text mt="2">
+                <a href={`/api/v1/certificates/${unit.certificate}/pdf`} style={LINK}>
+                  {unit.certificate_kind === 'certificate'
+                    ? 'Certificate'
+                    : 'Nonconformance report'}{' '}
+                  {unit.certificate}
+                </a>
+              </Text>
+            )}
+            <Box mt="3">
+              <UnitActs run={run} unit={unit} step={cell.startsWith(`${unit.nest}.`) ? step : ''} />
+            </Box>
           </Plate>
         ))}
       </Grid>
-      {run.units.map((unit) => (
-        <Box key={unit.nest} bg="plate" borderWidth="1px" borderColor="edge" p="4">
-          <Flex gap="6" align="center" wrap="wrap" mb="2">
-            <Heading as="h2" size="lg">
-              Nest {unit.nest}, {unit.serial}
-            </Heading>
-            <VerdictMark verdict={unit.verdict} cause={unit.cause} size="large" />
-            {unit.certificate && (
-              <a
-                href={`/api/v1/certificates/${unit.certificate}/pdf`}
-                style={{ color: 'var(--chakra-colors-act)', textDecoration: 'underline' }}
-              >
-                {unit.certificate_kind === 'certificate' ? 'Certificate' : 'Nonconformance report'}{' '}
-                {unit.certificate}
-              </a>
-            )}
-          </Flex>
-          <ReadingsTable attempts={unit.attempts} label={`Readings of ${unit.serial}`} />
-        </Box>
-      ))}
+      <ResultsTable run={run} open={cell} onOpen={open} />
+      {cell ? (
+        <CellPanel run={run} cell={cell} />
+      ) : (
+        <Text color="soft">Choose a step in the table to see its readings and curves.</Text>
+      )}
+      <Timeline nests={state.nests} isLive={false} />
     </Stack>
   )
 }

@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
 import type { Run } from '../api/client'
-import { after, type RunEvent, stateOf } from './runState'
+import { after, isAsked, type RunEvent, stateOf } from './runState'
 
 const run = {
   state: 'armed',
@@ -8,15 +8,16 @@ const run = {
   note: '',
   questions: [],
   units: [
-    { nest: '1', serial: 'A' },
-    { nest: '2', serial: 'B' },
+    { nest: '1', serial: 'A', attempts: [] },
+    { nest: '2', serial: 'B', attempts: [] },
   ],
 } as unknown as Run
+const AT = '2026-11-25T08:00:00.000Z'
 
 const events: RunEvent[] = [
   { name: 'state', data: { state: 'running' } },
-  { name: 'question', data: { nest: '2', question: 'Case closed?', choices: ['pass', 'fail'] } },
-  { name: 'step_started', data: { nest: '1', title: 'Withstand' } },
+  { name: 'question', data: { number: 1, nest: '2', question: 'Case closed?' } },
+  { name: 'step_started', data: { nest: '1', step: 'hv', title: 'Withstand', at: AT } },
   {
     name: 'sample',
     data: {
@@ -37,11 +38,13 @@ test('a sample changes its own nest and no other', () => {
   expect(state.nests[1]?.live).toBeNull()
 })
 
-test('a question waits at its nest until it is answered', () => {
+test('a question waits at its nest until that very question is answered', () => {
   const asked = events.reduce(after, stateOf(run))
-  expect(asked.nests[1]?.question?.choices).toEqual(['pass', 'fail'])
-  const answered = after(asked, { name: 'answered', data: { nest: '2', choice: 'pass' } })
-  expect(answered.nests[1]?.question).toBeNull()
+  expect([isAsked(asked, '1'), isAsked(asked, '2')]).toEqual([false, true])
+  const other = after(asked, { name: 'answered', data: { number: 7, nest: '2' } })
+  expect(isAsked(other, '2')).toBe(true)
+  const answered = after(asked, { name: 'answered', data: { number: 1, nest: '2' } })
+  expect(isAsked(answered, '2')).toBe(false)
 })
 
 test('a resumed run starts from the steps that were done', () => {
@@ -50,16 +53,41 @@ test('a resumed run starts from the steps that were done', () => {
   expect(state.nests.map((nest) => nest.done)).toEqual([0, 3])
 })
 
-test('a question that the record knows of waits before any event comes', () => {
-  const questions = [{ nest: '2', question: 'Case closed?', choices: ['pass'] }]
-  const state = stateOf({ ...run, questions })
-  expect(state.nests.map((nest) => nest.question?.text)).toEqual([undefined, 'Case closed?'])
+test('a question that the record knows of is told once, even when its event comes after', () => {
+  const question = { number: 1, nest: '2', question: 'Case closed?', choices: ['pass'] }
+  const state = stateOf({ ...run, questions: [question] } as unknown as Run)
+  expect(isAsked(state, '2')).toBe(true)
+  expect(after(state, { name: 'question', data: question }).questions).toHaveLength(1)
 })
 
 test('a question for the whole load waits at every nest', () => {
-  const data = { nest: 'all', question: 'Oven warm?', choices: ['pass'] }
+  const data = { number: 1, nest: 'all', question: 'Oven warm?', choices: ['pass'] }
   const state = after(stateOf(run), { name: 'question', data })
-  expect(state.nests.map((nest) => nest.question?.nest)).toEqual(['all', 'all'])
+  expect(state.nests.map((nest) => isAsked(state, nest.nest))).toEqual([true, true])
+})
+
+test('a cue in passing stays until its step is over', () => {
+  const data = { nest: '1', step: 'hv', text: 'Hold the clip', picture: '' }
+  const told = after(stateOf(run), { name: 'cue', data })
+  expect(told.nests.map((nest) => nest.cue?.text)).toEqual(['Hold the clip', undefined])
+  const done = after(told, { name: 'step_finished', data: { nest: '1', step: 'hv' } })
+  expect(done.nests[0]?.cue).toBeNull()
+})
+
+test('a step draws its bar from its start to its end', () => {
+  const began = events.reduce(after, stateOf(run))
+  expect(began.nests[0]?.spans).toMatchObject([{ step: 'hv', begin: Date.parse(AT), end: null }])
+  const at = '2026-11-25T08:00:02.500Z'
+  const data = { nest: '1', step: 'hv', verdict: 'fail', at }
+  const span = after(began, { name: 'step_finished', data }).nests[0]?.spans[0]
+  expect(span).toMatchObject({ end: Date.parse(at), verdict: 'fail' })
+})
+
+test('what is left at a unit is told until the run is over', () => {
+  const left = after(stateOf(run), { name: 'discharging', data: { voltage: 412 } })
+  expect(left.residualV).toBe(412)
+  const data = { state: 'aborted', verdict: 'inconclusive', note: '' }
+  expect(after(left, { name: 'finished', data }).residualV).toBeNull()
 })
 
 test('a finished step counts and takes its live values away', () => {

@@ -1,4 +1,4 @@
-import type { Run } from '../api/client'
+import type { Run, Schemas } from '../api/client'
 
 export interface Live {
   phase: string
@@ -8,25 +8,40 @@ export interface Live {
   bounds: Record<string, string>
 }
 
+/** A step's time on the timeline, in ms since 1970; `end` is null while it is under way. */
+export interface Span {
+  step: string
+  title: string
+  begin: number
+  end: number | null
+  verdict: string
+}
+
 export interface NestState {
   nest: string
   serial: string
   step: string
   stepId: string
   done: number
-  /** The first step that failed, with its cause; the unit cannot pass any more. */
+  /** The first step that failed, with its cause; the unit cannot pass as it is. */
   failed: { step: string; cause: string } | null
   live: Live | null
-  /** `nest` is where the answer goes: this nest, or the whole load. */
-  question: { nest: string; text: string; choices: string[] } | null
+  /** An instruction in passing, until its step is over. */
+  cue: { text: string; picture: string } | null
+  spans: Span[]
   verdict: string
   cause: string
 }
+
+export type Question = Schemas['QuestionOut']
 
 export interface RunState {
   state: string
   verdict: string
   note: string
+  /** Volts that are left at a unit after the outputs fell; null when it is safe. */
+  residualV: number | null
+  questions: Question[]
   nests: NestState[]
 }
 
@@ -41,9 +56,11 @@ export const EVENT_NAMES = [
   'state',
   'step_started',
   'sample',
+  'cue',
   'question',
   'answered',
   'step_finished',
+  'discharging',
   'unit_finished',
   'finished',
 ] as const
@@ -57,6 +74,8 @@ export function stateOf(run: Run): RunState {
     state: run.state,
     verdict: run.verdict,
     note: run.note,
+    residualV: null,
+    questions: run.questions,
     nests: run.units.map((unit) => ({
       nest: unit.nest,
       serial: unit.serial,
@@ -65,48 +84,87 @@ export function stateOf(run: Run): RunState {
       done: 0,
       failed: null,
       live: null,
-      question: questionOf(run, unit.nest),
+      cue: null,
+      spans: spansOf(unit.attempts),
       verdict: '',
       cause: '',
     })),
   }
 }
 
-function questionOf(run: Run, nest: string): NestState['question'] {
-  const asked = run.questions.find((each) => each.nest === nest || each.nest === WHOLE_LOAD)
-  if (asked === undefined) return null
-  return { nest: asked.nest, text: asked.question, choices: asked.choices }
+/** The timeline of attempts that are recorded; what was skipped took no time. */
+export function spansOf(attempts: Run['units'][number]['attempts']): Span[] {
+  return attempts
+    .filter((attempt) => attempt.cause !== 'unit_halted')
+    .map((attempt) => ({
+      step: attempt.step_id,
+      title: attempt.title,
+      begin: Date.parse(attempt.started_at),
+      end: Date.parse(attempt.ended_at),
+      verdict: attempt.verdict,
+    }))
+}
+
+/** Whether a nest waits for an answer, its own or the whole load's. */
+export function isAsked(run: RunState, nest: string): boolean {
+  return run.questions.some((each) => each.nest === nest || each.nest === WHOLE_LOAD)
 }
 
 /** The run after an event. Pure, so that the whole page can be tried without a bench. */
 export function after(run: RunState, event: RunEvent): RunState {
   const { name, data } = event
-  if (name === 'state') {
-    const told = (data.units ?? []) as { nest: string; done: number }[]
-    const done = new Map(told.map((unit) => [unit.nest, unit.done]))
-    const nests = run.nests.map((nest) => ({ ...nest, done: done.get(nest.nest) ?? nest.done }))
-    return { ...run, state: String(data.state), nests }
-  }
-  if (name === 'finished') {
-    return {
-      ...run,
-      state: String(data.state),
-      verdict: String(data.verdict),
-      note: String(data.note),
+  switch (name) {
+    case 'state': {
+      const told = (data.units ?? []) as { nest: string; done: number }[]
+      const done = new Map(told.map((unit) => [unit.nest, unit.done]))
+      const nests = run.nests.map((nest) => ({ ...nest, done: done.get(nest.nest) ?? nest.done }))
+      return { ...run, state: String(data.state), nests }
+    }
+    case 'question': {
+      const asked = data as unknown as Question
+      const others = run.questions.filter((each) => each.number !== asked.number)
+      return { ...run, questions: [...others, asked] }
+    }
+    case 'answered':
+      return { ...run, questions: run.questions.filter((each) => each.number !== data.number) }
+    case 'discharging':
+      return { ...run, residualV: Number(data.voltage) }
+    case 'finished':
+      return {
+        ...run,
+        state: String(data.state),
+        verdict: String(data.verdict),
+        note: String(data.note),
+        residualV: null,
+        questions: [],
+      }
+    default: {
+      const nests = run.nests.map((nest) =>
+        nest.nest === data.nest ? { ...nest, ...changeOf(nest, event) } : nest,
+      )
+      return { ...run, nests }
     }
   }
-  const nests = run.nests.map((nest) =>
-    nest.nest === data.nest || data.nest === WHOLE_LOAD
-      ? { ...nest, ...changeOf(nest, event) }
-      : nest,
-  )
-  return { ...run, nests }
 }
 
 function changeOf(nest: NestState, { name, data }: RunEvent): Partial<NestState> {
   switch (name) {
     case 'step_started':
-      return { step: String(data.title), stepId: String(data.step), live: null }
+      return {
+        step: String(data.title),
+        stepId: String(data.step),
+        live: null,
+        spans: [
+          ...nest.spans,
+          {
+            step: String(data.step),
+            title: String(data.title),
+            begin: Date.parse(String(data.at)),
+            end: null,
+            verdict: '',
+          },
+        ],
+      }
     case 'sample':
       return {
         live: {
@@ -117,20 +175,18 @@ function changeOf(nest: NestState, { name, data }: RunEvent): Partial<NestState>
           bounds: data.bounds as Record<string, string>,
         },
       }
-    case 'question':
-      return {
-        question: {
-          nest: String(data.nest),
-          text: String(data.question),
-          choices: data.choices as string[],
-        },
-      }
-    case 'answered':
-      return { question: null }
+    case 'cue':
+      return { cue: { text: String(data.text), picture: String(data.picture) } }
     case 'step_finished':
       return {
         done: nest.done + 1,
         live: null,
+        cue: null,
+        spans: nest.spans.map((span) =>
+          span.end === null && span.step === data.step
+            ? { ...span, end: Date.parse(String(data.at)), verdict: String(data.verdict) }
+            : span,
+        ),
         failed:
           nest.failed ??
           (data.verdict === 'fail'

@@ -27,6 +27,18 @@ const NOTES: Record<Sound, Note[]> = {
   ],
 }
 
+/** How a bench sounds, from its bench file: what carries the notes, and how many semitones up. */
+export interface Voice {
+  voice: string
+  pitch: number
+}
+
+const CARRIERS: Record<string, Partial<Record<OscillatorType, OscillatorType>>> = {
+  bell: {},
+  reed: { sine: 'square', triangle: 'square' },
+  wood: { sine: 'triangle', triangle: 'sine', sawtooth: 'square' },
+}
+
 /** Whether this bench's console makes sounds; on until somebody turns them off here. */
 export function soundsAreOn(): boolean {
   return localStorage.getItem(KEY) !== 'off'
@@ -39,15 +51,15 @@ export function keepSounds(on: boolean): void {
 let context: AudioContext | null = null
 
 /** Play a sound, if sounds are on and the browser lets the page make any. */
-export function play(sound: Sound): void {
+export function play(sound: Sound, voice: Voice = { voice: 'bell', pitch: 0 }): void {
   if (!soundsAreOn() || typeof AudioContext === 'undefined') return
   context ??= new AudioContext()
   const now = context.currentTime
   for (const note of NOTES[sound]) {
     const source = context.createOscillator()
     const level = context.createGain()
-    source.type = note.shape
-    source.frequency.value = note.hertz
+    source.type = CARRIERS[voice.voice]?.[note.shape] ?? note.shape
+    source.frequency.value = note.hertz * 2 ** (voice.pitch / 12)
     level.gain.setValueAtTime(0.2, now + note.atS)
     level.gain.linearRampToValueAtTime(0, now + note.atS + note.forS)
     source.connect(level).connect(context.destination)

@@ -1,21 +1,25 @@
+import { useQuery } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
+import { api, ask } from '../api/client'
 import type { RunState } from './runState'
 import { play } from './sounds'
 
 /** Sound the verdict when a run that was seen running ends, and call for attention at a question. */
 export function useSounds(state: RunState): void {
-  const isAsking = state.nests.some((nest) => nest.question !== null)
+  const bench = useQuery({ queryKey: ['bench'], queryFn: () => ask(api.GET('/api/v1/bench')) })
+  const sounds = bench.data?.sounds
+  const asked = state.questions[0]?.number ?? 0
   const wasRunning = useRef(false)
 
   useEffect(() => {
-    if (isAsking) play('attention')
-  }, [isAsking])
+    if (asked > 0) play('attention', sounds)
+  }, [asked, sounds])
 
   useEffect(() => {
     if (state.state === 'running') wasRunning.current = true
     else if (wasRunning.current) {
       wasRunning.current = false
-      play(state.verdict === 'pass' ? 'pass' : 'fail')
+      play(state.verdict === 'pass' ? 'pass' : 'fail', sounds)
     }
-  }, [state.state, state.verdict])
+  }, [state.state, state.verdict, sounds])
 }

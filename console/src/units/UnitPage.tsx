@@ -2,12 +2,12 @@ import { Box, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { Link, useParams } from 'react-router'
 import { api, ask } from '../api/client'
+import { LINK } from '../parts/link'
 import { ReadingsTable } from '../parts/ReadingsTable'
 import { Trouble } from '../parts/Trouble'
 import { VerdictMark } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
-
-const LINK = { color: 'var(--chakra-colors-act)', textDecoration: 'underline' }
+import { UnitTold } from './UnitTold'
 
 /** One unit's whole history: every run, every attempt, every reading, its documents. */
 export default function UnitPage() {
@@ -56,6 +56,7 @@ export default function UnitPage() {
             )}
           </Flex>
           <ReadingsTable attempts={unit.attempts} label={`Readings of run ${unit.run_id}`} />
+          <UnitTold unit={unit} />
         </Box>
       ))}
     </Stack>

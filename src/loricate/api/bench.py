@@ -1,8 +1,11 @@
 """The bench: who answers, calibration, fixtures."""
 
 import datetime as dt
+from typing import Literal
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
+
+from loricate.api.records import QuestionOut
 
 
 class InstrumentOut(BaseModel):
@@ -21,12 +24,85 @@ class InstrumentOut(BaseModel):
     certificate: str
 
 
+class ZeroOut(BaseModel):
+    """The lead resistance of one contact."""
+
+    nest: str
+    contact: str
+    ohms: float
+    uncertainty: float
+    text: str = Field(examples=["7.02 mΩ"])
+    measured_at: str
+    is_young: bool = Field(description="Whether it is still taken off")
+
+
+class CheckReading(BaseModel):
+    """A reading of a reference box."""
+
+    name: str
+    text: str
+    limit: str
+
+
+class CheckStep(BaseModel):
+    """A step of the daily check's sequence on a reference box."""
+
+    id: str
+    title: str
+    verdict: str
+    cause: str
+    readings: list[CheckReading]
+
+
+class CheckBox(BaseModel):
+    """What was measured of a reference box."""
+
+    serial: str
+    steps: list[CheckStep]
+
+
+class DailyCheckOut(BaseModel):
+    """A daily check: what was found wrong, if anything, and both boxes."""
+
+    passed: bool
+    started_at: str
+    ended_at: str
+    valid_until: str = Field(description="When it is over; empty when it failed")
+    account: str
+    nest: str
+    findings: list[str]
+    good: CheckBox
+    bad: CheckBox
+
+
+class ConditionOut(BaseModel):
+    """A condition for certificates that a fixture meets or not."""
+
+    name: str
+    met: bool
+    reason: str
+
+
 class FixtureOut(BaseModel):
-    """A fixture and its nests: terminal to matrix column."""
+    """A fixture: its nests (terminal to matrix column), zeroes, matings and daily check."""
 
     code: str
     title: str
     nests: dict[str, dict[str, int]]
+    conditions: list[ConditionOut]
+    zeroes: list[ZeroOut]
+    zero_lasts_s: float
+    matings: dict[str, int] = Field(description="Units taken by each nest since its renewal")
+    mating_limit: int
+    renewed_at: str
+    daily_check: DailyCheckOut | None
+
+
+class SoundsOut(BaseModel):
+    """How this bench sounds."""
+
+    voice: str
+    pitch: int
 
 
 class BenchOut(BaseModel):
@@ -37,5 +113,46 @@ class BenchOut(BaseModel):
     site: str
     guard_closed: bool | None = Field(description="None when the guard does not answer")
     running: str
+    upkeep: str = Field(description="Id of the act of upkeep under way, or empty")
+    has_inputs: bool = Field(description="Whether a foot switch and presence can start a run")
+    sounds: SoundsOut
+    rows: dict[str, dict[str, list[int]]] = Field(
+        description="The matrix rows of each instrument's terminals"
+    )
     instruments: list[InstrumentOut]
     fixtures: list[FixtureOut]
+
+
+class NewUpkeep(BaseModel):
+    """An act of upkeep on a fixture: its zero, or its daily check."""
+
+    model_config = ConfigDict(
+        extra="forbid", json_schema_extra={"examples": [{"kind": "zero", "fixture": "FX-A"}]}
+    )
+
+    kind: Literal["zero", "daily_check"]
+    fixture: str
+    nests: list[str] = Field(
+        default=[], description="Zero: which nests, all by default. Check: where the boxes go"
+    )
+
+
+class UpkeepOut(BaseModel):
+    """An act of upkeep and what it waits for."""
+
+    id: str
+    kind: str
+    fixture: str
+    state: str = Field(examples=["running", "passed", "failed", "aborted"])
+    findings: list[str]
+    questions: list[QuestionOut]
+
+
+class Renewed(BaseModel):
+    """The contacts of a fixture were renewed."""
+
+    model_config = ConfigDict(
+        extra="forbid", json_schema_extra={"examples": [{"note": "all spring contacts changed"}]}
+    )
+
+    note: str = Field(min_length=1, max_length=200)

@@ -15,6 +15,7 @@ class Verified(BaseModel):
     product: str
     verdict: str
     issued_at: str
+    superseded_by: str = Field(description="The number that counts instead; empty while this does")
     document_digest: str = Field(description="SHA-256 of the signed document's canonical form")
 
 

@@ -1,6 +1,6 @@
 """Runs, units, attempts and readings."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -24,6 +24,10 @@ class ReadingOut(BaseModel):
     verdict: str
     cause: str
     margin: float | None = Field(description="Distance to the nearer limit as a fraction of it")
+    as_measured: float | None = Field(
+        description="The value before the fixture's zero was taken off; None when nothing was"
+    )
+    as_measured_text: str
 
 
 class AttemptOut(BaseModel):
@@ -36,9 +40,34 @@ class AttemptOut(BaseModel):
     verdict: str
     cause: str
     note: str
+    reason: str = Field(description="Why the step was done again")
     started_at: str
     ended_at: str
+    has_trace: bool
     readings: list[ReadingOut]
+
+
+class AnswerOut(BaseModel):
+    """An operator's answer as kept."""
+
+    step_id: str
+    attempt: int
+    moment: str = Field(examples=["before"])
+    question: str
+    choice: str
+    note: str
+    account: str
+    answered_at: str
+
+
+class RemarkOut(BaseModel):
+    """A remark on a unit, or on one of its steps."""
+
+    step_id: str
+    text: str
+    picture: str | None = Field(description="Digest of its picture")
+    account: str
+    made_at: str
 
 
 class UnitOut(BaseModel):
@@ -57,6 +86,8 @@ class UnitOut(BaseModel):
     run_state: str
     started_at: str | None
     attempts: list[AttemptOut]
+    answers: list[AnswerOut]
+    remarks: list[RemarkOut]
 
 
 Serial = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$")]
@@ -97,14 +128,24 @@ class NewRun(BaseModel):
     retest: str = Field(
         default="", max_length=200, description="Why serials with a verdict are tested again"
     )
+    start_by: Literal["key", "foot", "presence"] = Field(
+        default="key",
+        description="What starts it once it is armed: the start call, the foot switch, or a unit "
+        "in every nest that is on",
+    )
 
 
 class QuestionOut(BaseModel):
-    """A question that a nest waits to have answered."""
+    """A question that a nest, or the whole load (``all``), waits to have answered."""
 
+    number: int
     nest: str
+    step: str
+    moment: str = Field(examples=["check"])
     question: str
     choices: list[str]
+    note_for: list[str] = Field(description="The choices that need a note with them")
+    picture: str
 
 
 class RunSummary(BaseModel):
@@ -127,6 +168,8 @@ class RunOut(RunSummary):
     """A run with its units, their attempts and readings."""
 
     note: str
+    start_by: str
+    notices: list[str] = Field(description="What stands in the way of certificates")
     steps: list[StepSummary]
     units: list[UnitOut]
     questions: list[QuestionOut]
@@ -142,6 +185,77 @@ class AnswerIn(BaseModel):
     nest: str
     choice: str
     note: str = Field(default="", max_length=500)
+    question: int | None = Field(
+        default=None, description="The number of the question; by default the first for the nest"
+    )
+
+
+class NewRepeat(BaseModel):
+    """A failed unit, or one failed step of it, to be done again."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={
+            "examples": [{"nest": "3", "step": "earth", "reason": "earth pin cleaned"}]
+        },
+    )
+
+    nest: str
+    step: str = Field(default="", description="Empty: the whole unit")
+    reason: str = Field(min_length=1, max_length=200)
+
+
+class NewRemark(BaseModel):
+    """A remark on a unit in a run, or on one of its steps."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={"examples": [{"nest": "3", "text": "Insulator cracked at the edge"}]},
+    )
+
+    nest: str
+    step: str = ""
+    text: str = Field(min_length=1, max_length=1000)
+    picture: str = Field(default="", pattern="^([0-9a-f]{64})?$", description="Its digest")
+
+
+class PictureOut(BaseModel):
+    """A picture as the service keeps it."""
+
+    digest: str = Field(description="SHA-256 of the re-encoded file; its name from now on")
+    media_type: str
+    width: int
+    height: int
+    bytes: int
+
+
+class TraceColumn(BaseModel):
+    """One quantity of a trace in SI units, with the limits of the step on it."""
+
+    name: str
+    unit: str
+    values: list[float | None]
+    minimum: float | None
+    maximum: float | None
+
+
+class TracePhase(BaseModel):
+    """Where a phase of the output begins, in seconds."""
+
+    begins_s: float
+    name: str
+
+
+class TraceOut(BaseModel):
+    """The curves of one attempt against the instrument's own time."""
+
+    serial: str
+    step_id: str
+    title: str
+    number: int
+    elapsed_s: list[float]
+    columns: list[TraceColumn]
+    phases: list[TracePhase]
 
 
 class UnitFound(BaseModel):

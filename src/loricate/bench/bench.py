@@ -3,20 +3,21 @@
 import asyncio
 import contextlib
 import datetime as dt
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from loricate.bench.errors import BenchError, GuardOpen, InstrumentFault
+from loricate.bench.errors import BenchError, GuardOpen, InstrumentFault, StillCharged
 from loricate.bench.instrument import Instrument
 from loricate.bench.links import make_link
 from loricate.bench.plan import BenchPlan, InstrumentPlan
-from loricate.bench.profiles import read_profile
+from loricate.bench.profiles import Profile, read_profile
 from loricate.core.actions import (
     Connect,
     Discharge,
     Ending,
     Energise,
+    Join,
     Outcome,
     Program,
     Role,
@@ -26,7 +27,8 @@ from loricate.core.capability import Capability
 
 BEAT_S = 0.05
 SAFE_V = 30.0  # the lower of the two safe levels of IEC 61010-1 6.3
-BenchAction = Connect | Program | Energise | Discharge
+BenchAction = Join | Connect | Program | Energise | Discharge
+Nest = Mapping[str, int]  # the matrix column of each terminal
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,15 +61,19 @@ class Bench:
         }
         self.matrix = make(plan.matrix.id, plan.matrix.address, plan.matrix.profile)
         self.guard = make(plan.guard.id, plan.guard.address, plan.guard.profile)
+        self.inputs = None
+        if plan.inputs is not None:
+            self.inputs = make(plan.inputs.id, plan.inputs.address, plan.inputs.profile)
         self.problems: dict[str, str] = {}
         self._beating: asyncio.Task[None] | None = None
         self._switching = asyncio.Lock()
-        self._closed: dict[Role, str] = {}
+        self._closed: dict[Role | None, str] = {}
 
     @property
     def everything(self) -> tuple[Instrument, ...]:
-        """All instruments, matrix and guard included."""
-        return (*self.instruments.values(), self.matrix, self.guard)
+        """All instruments; matrix, guard and inputs included."""
+        inputs = () if self.inputs is None else (self.inputs,)
+        return (*self.instruments.values(), self.matrix, self.guard, *inputs)
 
     def capabilities(self) -> dict[Role, Capability]:
         """What the bench can do, by role, from its instruments' profiles."""
@@ -127,23 +133,54 @@ class Bench:
         await self.guard.connect()
         return await self.guard.link.query(self.guard.profile.state) == self.guard.profile.closed
 
+    async def foot_presses(self) -> int:
+        """How often the foot switch was pressed since its inputs were switched on.
+
+        Raises BenchError when there are no inputs or they do not answer.
+        """
+        return int(await self._input(lambda profile: profile.presses))
+
+    async def units_present(self, fixture: str, nests: Iterable[str]) -> bool:
+        """Whether the switch of each of these nests feels a unit; raises BenchError."""
+        numbers = self.plan.inputs.presence.get(fixture, {}) if self.plan.inputs else {}
+        for nest in nests:
+            if nest not in numbers:
+                raise InstrumentFault(f"inputs of {fixture}", f"have no switch for nest {nest}")
+            if await self._level(numbers[nest]) != "1":
+                return False
+        return True
+
+    async def _level(self, number: int) -> str:
+        return await self._input(lambda profile: profile.level.format(number=number))
+
+    async def _input(self, spelling: Callable[[Profile], str]) -> str:
+        if self.inputs is None:
+            raise InstrumentFault("inputs", "are not on this bench; add them to the bench file")
+        await self.inputs.connect()
+        return await self.inputs.link.query(spelling(self.inputs.profile))
+
     async def perform(
-        self, action: BenchAction, nest: Mapping[str, int], on_sample: Callable[[Sample], None]
+        self, action: BenchAction, nests: Sequence[Nest], on_sample: Callable[[Sample], None]
     ) -> Outcome:
-        """Do one action for the unit whose terminals are at matrix columns ``nest``.
+        """Do one action for the unit in a nest, or for the units of several nests in parallel.
 
         Raises BenchError when an instrument fails, and GuardOpen when high voltage is asked for
         behind an open guard or the guard opened meanwhile.
         """
         match action:
             case Connect():
-                await self._connect_points(action, nest)
+                await self._instrument(action.role).connect()
+                points = [point for nest in nests for point in self._points(action, nest)]
+                await self._close_points(action.role, points)
+                return None
+            case Join():
+                await self._close_points(None, list(action.points))
                 return None
             case Program():
                 await self._instrument(action.role).program(action.settings)
                 return None
             case Discharge():
-                return await self._instrument(action.role).discharge(action.safe_v)
+                return await self._instrument(action.role).discharge(action.safe_v, on_sample)
             case Energise():
                 if action.hazardous and not await self.guard_is_closed():
                     raise GuardOpen
@@ -158,9 +195,8 @@ class Bench:
             raise InstrumentFault(role, "is not on this bench")
         return instrument
 
-    async def _connect_points(self, action: Connect, nest: Mapping[str, int]) -> None:
-        await self._instrument(action.role).connect()
-        await self.matrix.connect()
+    def _points(self, action: Connect, nest: Nest) -> list[tuple[int, int]]:
+        """The crosspoints, row and column, that connect an instrument to the unit in a nest."""
         rows = self.plan.matrix.rows.get(action.role, {})
         points = []
         for terminal, contacts in action.points.items():
@@ -173,28 +209,33 @@ class Bench:
                     raise InstrumentFault(
                         self.matrix.name, f"has no column for terminal {contact} in this nest"
                     )
-                points += [
-                    self.matrix.profile.point.format(row=row, column=nest[contact])
-                    for row in rows[terminal]
-                ]
+                points += [(row, nest[contact]) for row in rows[terminal]]
+        return points
+
+    async def _close_points(self, holder: Role | None, points: Iterable[tuple[int, int]]) -> None:
+        """Close crosspoints for a holder, an instrument or nobody, in place of its last ones."""
+        await self.matrix.connect()
         profile = self.matrix.profile
+        spelled = ",".join(profile.point.format(row=row, column=column) for row, column in points)
         async with self._switching:
-            await self._open_points(action.role)
-            self._closed[action.role] = ",".join(points)
-            await self.matrix.link.write(profile.close.format(points=self._closed[action.role]))
+            await self._open_points(holder)
+            if not spelled:
+                return
+            self._closed[holder] = spelled
+            await self.matrix.link.write(profile.close.format(points=spelled))
             await self.matrix.link.query(profile.settled)
             await self.matrix.check_errors("did not connect the unit")
 
-    async def _open_points(self, role: Role) -> None:
-        points = self._closed.pop(role, "")
+    async def _open_points(self, holder: Role | None) -> None:
+        points = self._closed.pop(holder, "")
         if points:
             await self.matrix.link.write(self.matrix.profile.open.format(points=points))
 
-    async def disconnect(self, roles: Iterable[Role]) -> None:
-        """Open the paths of these instruments, so that other nests may use their columns."""
+    async def disconnect(self, holders: Iterable[Role | None]) -> None:
+        """Open the paths of these holders, so that other nests may use their columns."""
         async with self._switching:
-            for role in roles:
-                await self._open_points(role)
+            for holder in holders:
+                await self._open_points(holder)
 
     async def _beat(self) -> None:
         """Beat for every output that is on, as long as the bench lives."""
@@ -220,19 +261,31 @@ class Bench:
         }
         return frozenset(rows | set(roles))
 
-    async def make_safe(self) -> None:
-        """Outputs off, units discharged, every relay open; tries each, whatever the others do."""
+    async def make_safe(
+        self, on_residual: Callable[[Sample], None] | None = None
+    ) -> tuple[str, ...]:
+        """Outputs off, units discharged, every relay open; tries each, whatever the others do.
+
+        Gives what stands in the way of touching the fixture, if anything does.
+        """
         self.stop_now()
+        dangers = []
         for instrument in self.instruments.values():
-            with contextlib.suppress(BenchError):
+            try:
                 if not instrument.link.is_open:
                     instrument.identity = ""
                     await instrument.connect()
                     instrument.stop_now()
                 await instrument.link.query(instrument.profile.error)
                 if instrument.profile.residual:
-                    await instrument.discharge(SAFE_V)
-        await self.open_relays()
+                    await instrument.discharge(SAFE_V, on_residual)
+            except StillCharged as error:
+                dangers.append(str(error))
+            except BenchError:
+                pass  # its dead-man has taken its output off; the next run will say that it is gone
+        if not dangers:  # through open relays a unit would keep what is in it
+            await self.open_relays()
+        return tuple(dangers)
 
     async def open_relays(self) -> None:
         """Open every relay; quiet when the matrix does not answer, for nothing is on by then."""

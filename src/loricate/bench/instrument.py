@@ -8,10 +8,11 @@ from loricate.bench.links import Link
 from loricate.bench.profiles import Answer, Profile
 from loricate.core.actions import Ending, Output, Sample
 from loricate.core.readings import Bound
+from loricate.core.traces import Thinner
 
 POLL_S = 0.02
 DISCHARGE_TIMEOUT_S = 30.0
-KEPT_SAMPLES = 2_000
+DISCHARGING = "discharging"  # the phase of a sample that shows what is left at the unit
 
 
 class Instrument:
@@ -80,7 +81,7 @@ class Instrument:
     async def _follow(
         self, answer: Answer, on_sample: Callable[[Sample], None]
     ) -> tuple[Sample, ...]:
-        samples: list[Sample] = []
+        kept = Thinner()
         while True:
             found, bounds = self._parse(await self.link.query(answer.ask), answer)
             phase = str(found.pop("phase"))
@@ -88,10 +89,9 @@ class Instrument:
             elapsed, remaining = numbers.pop("elapsed_s"), numbers.pop("remaining_s")
             sample = Sample(elapsed, remaining, phase.lower(), numbers, bounds)
             if phase == self.profile.done:
-                return tuple(samples)
+                return tuple(kept.samples)
             on_sample(sample)
-            if len(samples) < KEPT_SAMPLES:
-                samples.append(sample)
+            kept.add(sample)
             # Near the end, wait just as long as the instrument says is left.
             await asyncio.sleep(min(POLL_S, remaining + 0.0005))
 
@@ -113,12 +113,15 @@ class Instrument:
                 raise InstrumentFault(self.name, f"answered {answer.ask} with '{text}'") from None
         return found, bounds
 
-    async def discharge(self, safe_v: float) -> float:
+    async def discharge(
+        self, safe_v: float, on_sample: Callable[[Sample], None] | None = None
+    ) -> float:
         """Measure what is left until it is at most ``safe_v``; give the last reading in V.
 
-        Raises StillCharged when the unit keeps its charge for too long.
+        Each reading above it is shown as a sample of the phase ``discharging``. Raises
+        StillCharged when the unit keeps its charge for too long.
         """
-        deadline = asyncio.get_running_loop().time() + DISCHARGE_TIMEOUT_S
+        began = asyncio.get_running_loop().time()
         pause_s = 0.001  # most units are empty within a millisecond or two
         while True:
             answer = await self.link.query(self.profile.residual)
@@ -129,7 +132,10 @@ class Instrument:
                 raise InstrumentFault(self.name, reason) from None
             if residual <= safe_v:
                 return residual
-            if asyncio.get_running_loop().time() > deadline:
+            waited = asyncio.get_running_loop().time() - began
+            if on_sample is not None:
+                on_sample(Sample(waited, 0.0, DISCHARGING, {"voltage": residual}))
+            if waited > DISCHARGE_TIMEOUT_S:
                 raise StillCharged(self.name, residual, safe_v)
             await asyncio.sleep(pause_s)
             pause_s = min(2 * pause_s, POLL_S)

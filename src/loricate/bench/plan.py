@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from loricate.core.actions import Role
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.limits import Code
+from loricate.core.quantities import Seconds
 from loricate.core.sequences import read_document
 
 Address = Annotated[str, Field(pattern=r"^(tcp://[^:/]+:\d+|visa:.+)$")]
@@ -51,11 +52,45 @@ class GuardPlan(_Part):
 
 
 class FixturePlan(_Part):
-    """A fixture: for each nest, the matrix column of each unit terminal."""
+    """A fixture: for each nest, the matrix column of each unit terminal.
+
+    ``zero_lasts`` is how long a zero of its leads counts (s), ``mating_limit`` how often a nest may
+    take a unit until its contacts are renewed.
+    """
 
     code: Code
     title: str
     nests: dict[str, dict[str, int]] = Field(min_length=1)
+    zero_lasts: Annotated[Seconds, Field(gt=0)] = 7 * 86_400.0
+    mating_limit: int = Field(default=10_000, ge=1)
+
+
+class DailyCheckPlan(_Part):
+    """The daily check: its sequence, how long it counts (s), and the two reference boxes."""
+
+    sequence: Code
+    lasts: Annotated[Seconds, Field(gt=0)] = 86_400.0
+    good: str = Field(min_length=1, max_length=64)
+    bad: str = Field(min_length=1, max_length=64)
+
+
+class InputsPlan(_Part):
+    """Digital inputs of the bench: the foot switch, and a switch in each nest that feels a unit.
+
+    ``presence`` gives the number of each nest's input by fixture and nest.
+    """
+
+    id: Code
+    address: Address
+    profile: str
+    presence: dict[str, dict[str, int]] = Field(default_factory=dict)
+
+
+class SoundsPlan(_Part):
+    """How this bench sounds, so that it can be told from the one beside it."""
+
+    voice: Literal["bell", "reed", "wood"] = "bell"
+    pitch: int = Field(default=0, ge=-12, le=12, description="In semitones")
 
 
 class BenchPlan(_Part):
@@ -69,10 +104,15 @@ class BenchPlan(_Part):
     matrix: MatrixPlan
     guard: GuardPlan
     fixtures: tuple[FixturePlan, ...] = Field(min_length=1)
+    daily_check: DailyCheckPlan | None = None
+    inputs: InputsPlan | None = None
+    sounds: SoundsPlan = SoundsPlan()
 
     @model_validator(mode="after")
     def _no_doubles(self) -> "BenchPlan":
         ids = [*(each.id for each in self.instruments), self.matrix.id, self.guard.id]
+        if self.inputs is not None:
+            ids.append(self.inputs.id)
         if len(set(ids)) < len(ids):
             raise ValueError(f"two instruments share an id ({', '.join(ids)}); give each its own.")
         roles = [each.role for each in self.instruments]

@@ -29,7 +29,7 @@ class Profile(BaseModel):
 
     format: Literal["loricate-profile/1"]
     name: str
-    role: Literal["withstand", "bond", "leakage", "matrix", "guard"]
+    role: Literal["withstand", "bond", "leakage", "matrix", "guard", "inputs"]
     identify: str = "*IDN?"
     error: str = "SYSTem:ERRor?"
     no_error: str = "0,"
@@ -63,6 +63,8 @@ class Profile(BaseModel):
     settled: str = ""
     state: str = ""
     closed: str = ""
+    presses: str = ""
+    level: str = ""
 
 
 def read_profile(name: str, beside: Path | None = None) -> Profile:

@@ -7,7 +7,7 @@ from typing import Any
 
 from loricate.core.gate import Condition
 from loricate.core.limits import Limit, LimitSource
-from loricate.core.quantities import DIMENSIONS
+from loricate.core.quantities import DIMENSIONS, display
 from loricate.core.readings import make_reading
 from loricate.core.sequences import ReadySequence
 
@@ -27,6 +27,7 @@ class Issue:
     verify_url: str
     software: str
     product_revision: int
+    supersedes: str = ""
 
 
 def make_document(
@@ -41,12 +42,15 @@ def make_document(
     Values are SI; each reading also carries the text that the paper shows.
     """
     settings = {step.id: step.conditions for step in sequence.steps}
-    latest = {attempt["step_id"]: attempt for attempt in unit["attempts"]}
+    attempts: dict[str, list[Mapping[str, Any]]] = {}
+    for attempt in unit["attempts"]:
+        attempts.setdefault(attempt["step_id"], []).append(attempt)
     sources = [limit.source for step in sequence.steps for limit in step.limits.values()]
     return {
         "format": FORMAT,
         "kind": issue.kind,
         "number": issue.number,
+        "supersedes": issue.supersedes,
         "issued_at": issue.issued_at,
         "site": run["bench"]["site"],
         "verdict": unit["verdict"],
@@ -75,7 +79,17 @@ def make_document(
             "decision_rule": sequence.decision.rule,
         },
         "limit_sets": _limit_sets(sources),
-        "steps": [_step(attempt, settings.get(step_id, "")) for step_id, attempt in latest.items()],
+        "steps": [_step(found, settings.get(step_id, "")) for step_id, found in attempts.items()],
+        "remarks": [
+            {
+                "step": remark["step_id"],
+                "text": remark["text"],
+                "picture": remark["picture"] or "",
+                "account": remark["account"],
+                "made_at": remark["made_at"],
+            }
+            for remark in unit["remarks"]
+        ],
         "instruments": run["bench"]["instruments"],
         "gate": [asdict(condition) for condition in gate],
         "software": f"Loricate {issue.software}",
@@ -98,18 +112,30 @@ def _limit_sets(sources: Sequence[LimitSource]) -> list[Document]:
     return [found[code] for code in sorted(found)]
 
 
-def _step(attempt: Mapping[str, Any], conditions: str) -> Document:
+def _step(attempts: Sequence[Mapping[str, Any]], conditions: str) -> Document:
+    """A step by its latest attempt; the earlier ones are named with what came of them."""
+    *earlier, latest = attempts
     return {
-        "id": attempt["step_id"],
-        "title": attempt["title"],
-        "kind": attempt["kind"],
-        "attempt": attempt["number"],
-        "started_at": attempt["started_at"],
-        "verdict": attempt["verdict"],
-        "cause": attempt["cause"],
-        "note": attempt["note"],
+        "id": latest["step_id"],
+        "title": latest["title"],
+        "kind": latest["kind"],
+        "attempt": latest["number"],
+        "reason": latest["reason"],
+        "earlier": [
+            {
+                "attempt": each["number"],
+                "verdict": each["verdict"],
+                "cause": each["cause"],
+                "readings": [_reading(row) for row in each["readings"]],
+            }
+            for each in earlier
+        ],
+        "started_at": latest["started_at"],
+        "verdict": latest["verdict"],
+        "cause": latest["cause"],
+        "note": latest["note"],
         "conditions": conditions,
-        "readings": [_reading(row) for row in attempt["readings"]],
+        "readings": [_reading(row) for row in latest["readings"]],
     }
 
 
@@ -126,6 +152,9 @@ def _reading(row: Mapping[str, Any]) -> Document:
         "verdict": row["verdict"],
         "margin": row["margin"],
     }
+    if row["as_measured"] is not None:
+        found["as_measured"] = row["as_measured"]
+        found["as_measured_text"] = display(row["as_measured"], dimension)
     if row["value"] is not None:
         found["text"] = make_reading(row["name"], row["value"], row["dimension"], row["bound"]).text
     if row["minimum"] is not None or row["maximum"] is not None:

@@ -98,7 +98,15 @@ class Sheet:
                 f"({limit_set['standard']}): {limit_set['checked']}."
             )
         yield "Levels are as re-measured at the unit. U is the expanded uncertainty, k = 2."
+        if document["supersedes"]:
+            yield f"This document supersedes {document['supersedes']}, which no longer counts."
+        for remark in document["remarks"]:
+            about = f" on {remark['step']}" if remark["step"] else ""
+            photo = f" (picture {remark['picture'][:12]})" if remark["picture"] else ""
+            yield f"Remark{about} by {remark['account']}: {remark['text']}{photo}"
         for condition in document["gate"]:
+            if condition["name"] in ("daily check passed", "leads zeroed") and condition["met"]:
+                yield f"{condition['name'].capitalize()}: {condition['reason']}"
             if not condition["met"] and document["kind"] == "nonconformance":
                 yield f"Not certified: {condition['name']}. {condition['reason']}"
 
@@ -171,8 +179,8 @@ class Sheet:
 
     def _step(self, step: dict[str, Any]) -> Iterator[Block]:
         conditions = _wrapped(step["conditions"], PLAIN, 6.8, self.span - 12)
-        notes = _wrapped(step["note"], PLAIN, 7.2, self.span - 12)
-        shown = conditions + notes
+        told = " ".join(text for text in (step["note"], *_history(step)) if text)
+        shown = conditions + _wrapped(told, PLAIN, 7.2, self.span - 12)
 
         def draw(canvas: Canvas, y: float) -> None:
             verdict = self._columns[4]
@@ -251,6 +259,18 @@ class Sheet:
         _text(canvas, self.left, MARGIN - 4, f"Verify at {document['verify_url']}", PLAIN, 7, SOFT)
         foot = f"{document['number']}   page {number} of {count}"
         _text(canvas, self.right, MARGIN - 4, foot, PLAIN, 7, SOFT, "right")
+
+
+def _history(step: dict[str, Any]) -> Iterator[str]:
+    """What came before the readings shown: zero taken off, earlier attempts and why they repeat."""
+    for reading in step["readings"]:
+        if "as_measured_text" in reading:
+            yield f"{reading['name'].capitalize()} with leads: {reading['as_measured_text']}."
+    for attempt in step["earlier"]:
+        cause = f", {attempt['cause'].replace('_', ' ')}" if attempt["cause"] else ""
+        yield f"Attempt {attempt['attempt']}: {WORDS[attempt['verdict']].lower()}{cause}."
+    if step["reason"]:
+        yield f"Attempt {step['attempt']}, shown here: {step['reason']}."
 
 
 def _tint(verdict: str) -> Color:

@@ -2,7 +2,7 @@
 
 import json
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from types import TracebackType
 from typing import Any, Self, TypeVar
@@ -10,12 +10,12 @@ from typing import Any, Self, TypeVar
 import httpx
 from pydantic import BaseModel, TypeAdapter
 
-from loricate.api.bench import BenchOut
+from loricate.api.bench import BenchOut, DailyCheckOut, UpkeepOut
 from loricate.api.certificates import LedgerState, Verified
 from loricate.api.definitions import Checked, SequenceOut, SequenceSummary, Stored
 from loricate.api.health import Health
 from loricate.api.lots import LotOut, LotSummary
-from loricate.api.records import RunOut, RunSummary, UnitFound, UnitOut
+from loricate.api.records import PictureOut, RunOut, RunSummary, TraceOut, UnitFound, UnitOut
 from loricate.api.session import Me, SignedIn
 from loricate.client._errors import UnreachableError, raise_for
 
@@ -121,6 +121,36 @@ class Client:
         """The bench: who answers, calibration, guard, fixtures."""
         return self._get(BenchOut, f"{API}/bench")
 
+    def begin_upkeep(self, kind: str, fixture: str, nests: Sequence[str] = ()) -> UpkeepOut:
+        """Begin the ``zero`` or ``daily_check`` of a fixture; it then asks for what it needs."""
+        body = {"kind": kind, "fixture": fixture, "nests": list(nests)}
+        return self._post(UpkeepOut, f"{API}/upkeep", body)
+
+    def upkeep(self, act_id: str) -> UpkeepOut:
+        """How an act of upkeep stands and what it asks."""
+        return self._get(UpkeepOut, f"{API}/upkeep/{act_id}")
+
+    def upkeep_events(self, act_id: str, after: int = 0) -> Iterator[RunEvent]:
+        """An act's events from the one after number ``after`` until its end."""
+        return self._follow(f"{API}/upkeep/{act_id}/events", after)
+
+    def answer_upkeep(self, act_id: str, nest: str, choice: str) -> None:
+        """Say that what an act of upkeep asked for is done, or stop it."""
+        body = {"nest": nest, "choice": choice}
+        self._send("POST", f"{API}/upkeep/{act_id}/answers", json=body)
+
+    def abort_upkeep(self, act_id: str) -> UpkeepOut:
+        """Abort an act of upkeep: outputs fall first."""
+        return self._post(UpkeepOut, f"{API}/upkeep/{act_id}/abort")
+
+    def daily_checks(self, fixture: str) -> list[DailyCheckOut]:
+        """The newest daily checks of a fixture, newest first."""
+        return self._get(list[DailyCheckOut], f"{API}/fixtures/{fixture}/daily-checks")
+
+    def renew_contacts(self, fixture: str, note: str) -> None:
+        """Enter that a fixture's contacts were renewed: its matings are counted from now."""
+        self._send("POST", f"{API}/fixtures/{fixture}/renewals", json={"note": note})
+
     def add_product(self, document: Mapping[str, Any]) -> Stored:
         """Add a product, or a revision of one."""
         return self._post(Stored, f"{API}/products", document)
@@ -161,15 +191,21 @@ class Client:
         *,
         lot: str = "",
         retest: str = "",
+        start_by: str = "key",
         idempotency_key: str = "",
     ) -> RunOut:
-        """Make a run; ``load`` gives the serial in each nest. Nothing is energised yet."""
+        """Make a run; ``load`` gives the serial in each nest. Nothing is energised yet.
+
+        Once armed it is started by ``start_run``, and by the ``foot`` switch or the ``presence`` of
+        a unit in every nest if ``start_by`` says so.
+        """
         body = {
             "sequence": sequence,
             "fixture": fixture,
             "load": [{"nest": nest, "serial": serial} for nest, serial in load.items()],
             "lot": lot,
             "retest": retest,
+            "start_by": start_by,
         }
         headers = {"Idempotency-Key": idempotency_key} if idempotency_key else {}
         return self._post(RunOut, f"{API}/runs", body, headers)
@@ -186,10 +222,38 @@ class Client:
         """Abort a run: outputs fall first."""
         return self._post(RunOut, f"{API}/runs/{run_id}/abort")
 
-    def answer(self, run_id: str, nest: str, choice: str, note: str = "") -> None:
-        """Answer what a nest is being asked."""
-        body = {"nest": nest, "choice": choice, "note": note}
+    def answer(
+        self, run_id: str, nest: str, choice: str, note: str = "", question: int | None = None
+    ) -> None:
+        """Answer what a nest is being asked; ``question`` is its number, the first by default."""
+        body = {"nest": nest, "choice": choice, "note": note, "question": question}
         self._send("POST", f"{API}/runs/{run_id}/answers", json=body)
+
+    def repeat(self, run_id: str, nest: str, reason: str, step: str = "") -> RunOut:
+        """Ask for a failed unit, or a failed step of it, to be done again; then arm and start."""
+        body = {"nest": nest, "step": step, "reason": reason}
+        return self._post(RunOut, f"{API}/runs/{run_id}/repeats", body)
+
+    def remark(
+        self, run_id: str, nest: str, text: str, *, step: str = "", picture: bytes | None = None
+    ) -> RunOut:
+        """Remark on a unit in a run, or on one of its steps, with a picture if need be."""
+        digest = "" if picture is None else self.add_picture(picture).digest
+        body = {"nest": nest, "step": step, "text": text, "picture": digest}
+        return self._post(RunOut, f"{API}/runs/{run_id}/remarks", body)
+
+    def add_picture(self, data: bytes) -> PictureOut:
+        """Keep a PNG, JPEG or WebP; gives the digest that names it."""
+        sent = self._send("POST", f"{API}/pictures", content=data)
+        return PictureOut.model_validate_json(sent.content)
+
+    def picture(self, digest: str) -> bytes:
+        """A picture by its digest."""
+        return self._send("GET", f"{API}/pictures/{digest}").content
+
+    def trace(self, run_id: str, nest: str, step: str, number: int = 1) -> TraceOut:
+        """The curves of one attempt at a step, with the step's limits."""
+        return self._get(TraceOut, f"{API}/runs/{run_id}/traces/{nest}/{step}/{number}")
 
     def runs(self, count: int = 20) -> list[RunSummary]:
         """The newest runs first."""
@@ -204,10 +268,13 @@ class Client:
 
         A lost connection is taken up again where it broke off.
         """
+        return self._follow(f"{API}/runs/{run_id}/events", after)
+
+    def _follow(self, path: str, after: int) -> Iterator[RunEvent]:
         failures = 0
         while True:
             try:
-                for event in self._event_stream(run_id, after):
+                for event in self._event_stream(path, after):
                     after, failures = event.number, 0
                     yield event
                     if event.name == "finished":
@@ -219,8 +286,7 @@ class Client:
                     raise UnreachableError(self.base_url, str(error)) from error
                 time.sleep(RECONNECT_WAIT_S)
 
-    def _event_stream(self, run_id: str, after: int) -> Iterator[RunEvent]:
-        path = f"{API}/runs/{run_id}/events"
+    def _event_stream(self, path: str, after: int) -> Iterator[RunEvent]:
         with self._http.stream("GET", path, headers={"Last-Event-ID": str(after)}) as response:
             if not response.is_success:
                 response.read()

@@ -13,11 +13,12 @@ NOUNS = {
     "demo": ("demo", "Run the service with stand-in instruments and demo data."),
     "example": ("example", "Run the demo load from start to certificates, then end."),
     "sign-in": ("session", "Sign in and keep the session for later commands."),
-    "bench": ("bench", "See which instruments answer."),
+    "bench": ("bench", "See which instruments answer; zero, check and renew fixtures."),
     "sequence": ("sequence", "List, show, check and add sequences."),
-    "run": ("run", "Start, watch, show and abort runs."),
+    "run": ("run", "Start, watch, show, repeat, remark on and abort runs."),
     "lot": ("lot", "Open, list, show and close lots."),
     "unit": ("unit", "Find units and show their history."),
+    "hands": ("hands", "Do at the simulated bench what a person does by hand."),
     "certificate": ("certificate", "Get, show and verify certificates."),
 }
 

@@ -1,14 +1,22 @@
 """``loricate bench``."""
 
+import sys
+from typing import TYPE_CHECKING
+
 import click
 
 from loricate.commands.connection import connect, service_options
 from loricate.commands.output import print_json, print_table
 
+if TYPE_CHECKING:
+    from loricate.api.bench import FixtureOut
+
+FOUND_WRONG = 3
+
 
 @click.group("bench")
 def command() -> None:
-    """See which instruments answer."""
+    """See which instruments answer; zero, check and renew fixtures."""
 
 
 @command.command("show")
@@ -33,9 +41,115 @@ def show(service: str | None, token: str | None, as_json: bool) -> None:
         )
         for each in bench.instruments
     ]  # fmt: skip
-    print_table(("ID", "INSTRUMENT", "SERIAL", "CALIBRATION DUE", "DAYS", "STATE"), rows, "DAYS")
+    print_table(("ID", "INSTRUMENT", "SERIAL", "CALIBRATION DUE", "DAYS", "STATE"), rows, ("DAYS",))
     for each in bench.instruments:
         if each.problem:
             click.echo(each.problem)
     for fixture in bench.fixtures:
-        click.echo(f"Fixture {fixture.code}: {fixture.title}; nests {', '.join(fixture.nests)}.")
+        _print_fixture(fixture)
+
+
+def _print_fixture(fixture: "FixtureOut") -> None:
+    click.secho(f"\nFixture {fixture.code}  {fixture.title}", bold=True)
+    for condition in fixture.conditions:
+        mark = "yes" if condition.met else "NO"
+        click.echo(f"{condition.name}: {mark}. {condition.reason}")
+    zeroes = {(each.nest, each.contact): each.text for each in fixture.zeroes}
+    contacts = list(dict.fromkeys(name for nest in fixture.nests.values() for name in nest))
+    rows = [
+        (
+            nest,
+            f"{fixture.matings[nest]} of {fixture.mating_limit}",
+            *(f"{columns.get(name, '')}" for name in contacts),
+            *(zeroes.get((nest, name), "") for name in contacts),
+        )
+        for nest, columns in fixture.nests.items()
+    ]
+    heads = ("NEST", "MATINGS", *contacts, *(f"{name} ZERO" for name in contacts))
+    print_table(heads, rows, heads[1:])
+
+
+@command.command("zero")
+@click.argument("fixture")
+@click.option("--nest", "nests", multiple=True, help="Only this nest; may be repeated.")
+@service_options
+def zero(
+    fixture: str, nests: tuple[str, ...], service: str | None, token: str | None, as_json: bool
+) -> None:
+    """Measure the leads of a fixture with its contacts shorted; later readings have them taken off.
+
+    Exits 3 when a nest could not be zeroed.
+
+    Example: loricate bench zero FX-A --nest 1
+    """
+    _perform("zero", fixture, nests, service, token, as_json)
+
+
+@command.command("check")
+@click.argument("fixture")
+@click.option("--nest", default="", help="Where the reference boxes go; the first by default.")
+@service_options
+def check(fixture: str, nest: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """Do the daily check: the scanner with the fixture empty, then both reference boxes.
+
+    Exits 3 when it fails; until one passes, no unit is certified.
+
+    Example: loricate bench check FX-A
+    """
+    _perform("daily_check", fixture, (nest,) if nest else (), service, token, as_json)
+
+
+def _perform(
+    kind: str,
+    fixture: str,
+    nests: tuple[str, ...],
+    service: str | None,
+    token: str | None,
+    as_json: bool,
+) -> None:
+    """Begin an act of upkeep, put its questions to the terminal, and print how it ended."""
+    with connect(service, token) as client:
+        act = client.begin_upkeep(kind, fixture, nests)
+        try:
+            for event in client.upkeep_events(act.id):
+                if event.name == "progress":
+                    click.echo(event.data["text"], err=True)
+                elif event.name == "question":
+                    choice = click.prompt(
+                        event.data["question"],
+                        type=click.Choice(event.data["choices"]),
+                        default=event.data["choices"][0],
+                        err=True,
+                    )
+                    client.answer_upkeep(act.id, event.data["nest"], choice)
+        except (KeyboardInterrupt, click.Abort):
+            client.abort_upkeep(act.id)
+        ended = client.upkeep(act.id)
+        shown = next(each for each in client.bench().fixtures if each.code == fixture)
+    if as_json:
+        print_json(ended)
+    else:
+        click.echo(f"{ended.kind.replace('_', ' ')} of {fixture}: {ended.state}")
+        for finding in ended.findings:
+            click.echo(finding)
+        _print_fixture(shown)
+    if ended.state != "passed":
+        sys.exit(FOUND_WRONG)
+
+
+@command.command("renew")
+@click.argument("fixture")
+@click.option("--note", required=True, help="What was done; it is kept.")
+@service_options
+def renew(fixture: str, note: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """Enter that the contacts of a fixture were renewed; its matings are counted from now.
+
+    Example: loricate bench renew FX-A --note "spring contacts changed"
+    """
+    with connect(service, token) as client:
+        client.renew_contacts(fixture, note)
+        shown = next(each for each in client.bench().fixtures if each.code == fixture)
+    if as_json:
+        print_json(shown)
+    else:
+        _print_fixture(shown)

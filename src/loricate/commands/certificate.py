@@ -68,7 +68,7 @@ def show(name: str, service: str | None, token: str | None, as_json: bool) -> No
         for step in document["steps"]
         for reading in step["readings"]
     ]  # fmt: skip
-    print_table(("STEP", "READING", "MEASURED", "LIMIT", "SOURCE"), rows, "MEASURED LIMIT")
+    print_table(("STEP", "READING", "MEASURED", "LIMIT", "SOURCE"), rows, ("MEASURED", "LIMIT"))
 
 
 @command.command("verify")

@@ -3,6 +3,7 @@
 import json
 import threading
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -37,25 +38,33 @@ def command(data_folder: Path, port: int, pace: float, as_json: bool) -> None:
         account = FirstAccount(demo_site.ACCOUNT, "Mara Quill", "engineer", password)
         settings = Settings(bench_file, data_folder, url, console_folder(), (account,))
         sign_in = {"url": url, "name": account.name, "password": password, "ports": floor.ports}
-        greet = threading.Thread(target=_greet, args=(sign_in, as_json), daemon=True)
+        greet = threading.Thread(target=_greet, args=(sign_in, pace, as_json), daemon=True)
         greet.start()
         run_service(settings, "127.0.0.1", port)
 
 
-def _greet(sign_in: dict[str, str], as_json: bool) -> None:
-    """Once the service answers, add the demo's definitions through its API and say where it is."""
+def _greet(sign_in: dict[str, Any], pace: float, as_json: bool) -> None:
+    """Once the service answers, add the demo's definitions, make its fixtures fit, say where it is.
+
+    All of it goes through the API, with the stand-ins' hands for what a person would do.
+    """
     from loricate.client import Client
-    from loricate.commands import demo_site
+    from loricate.commands import demo_site, demo_upkeep
+    from loricate.simulator.hands_link import Hands
 
     with Client(sign_in["url"]) as client:
         demo_site.wait_for(client)
         client.sign_in(sign_in["name"], sign_in["password"])
         demo_site.add_definitions(client)
+        hands = Hands("127.0.0.1", sign_in["ports"]["HANDS"])
+        fit = demo_upkeep.make_fit(client, hands, pace)
         client.sign_out()
     if as_json:
         click.echo(json.dumps(sign_in))
     else:
         click.echo(f"Console   {sign_in['url']}/")
         click.echo(f"Sign in   {sign_in['name']}  {sign_in['password']}")
+        if fit:
+            click.echo(f"Upkeep    zero and daily check done by the stand-ins: {', '.join(fit)}")
         click.echo("Load      fixture FX-A, serials DC40-26-0117 to DC40-26-0120 in nests 1 to 4")
         click.echo("Stop      Ctrl-C")

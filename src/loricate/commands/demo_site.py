@@ -62,7 +62,7 @@ def write_bench_file(ports: dict[str, int], to: Path) -> None:
     text = (demo_folder() / "bench" / "bench.toml").read_text(encoding="utf-8")
     bench = tomlkit.parse(text)
     shift = today() - WRITTEN_ON
-    parts = [*bench["instruments"], bench["matrix"], bench["guard"]]
+    parts = [*bench["instruments"], bench["matrix"], bench["guard"], bench["inputs"]]
     for part in parts:
         part["address"] = f"tcp://127.0.0.1:{ports[str(part['id'])]}"
         for name in ("calibrated", "due"):
@@ -70,6 +70,7 @@ def write_bench_file(ports: dict[str, int], to: Path) -> None:
                 part[name] = tomlkit.date(str(part[name] + shift))
     to.parent.mkdir(parents=True, exist_ok=True)
     to.write_text(tomlkit.dumps(bench), encoding="utf-8")
+    (to.parent / "stand-ins.json").write_text(json.dumps(ports), encoding="utf-8")
 
 
 def new_password() -> str:

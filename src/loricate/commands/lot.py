@@ -63,7 +63,7 @@ def list_(service: str | None, token: str | None, as_json: bool) -> None:
         for lot in found
     ]  # fmt: skip
     heads = ("LOT", "PRODUCT", "STATE", "TESTED", "FIRST PASS", "FINAL", "ORDER")
-    print_table(heads, rows, "TESTED FINAL")
+    print_table(heads, rows, ("TESTED", "FINAL"))
     if not found:
         click.echo("No lots yet; open one with `loricate lot open`.", err=True)
 
@@ -125,7 +125,7 @@ def print_lot(lot: "LotSummary") -> None:
          unit.certificate or "")
         for unit in lot.units
     ]  # fmt: skip
-    print_table(("SERIAL", "VERDICT", "CAUSE", "TIMES", "DOCUMENT"), rows, "TIMES")
+    print_table(("SERIAL", "VERDICT", "CAUSE", "TIMES", "DOCUMENT"), rows, ("TIMES",))
     if lot.waiting:
         more = len(lot.waiting) - SHOWN_WAITING
         tail = f" and {more} more" if more > 0 else ""

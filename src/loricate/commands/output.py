@@ -1,7 +1,7 @@
 """How commands print: JSON for programs, plain tables for people."""
 
 import json
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 import click
 from pydantic import BaseModel
@@ -21,16 +21,17 @@ def print_json(data: object) -> None:
     click.echo(json.dumps(data, ensure_ascii=False, indent=2))
 
 
-def print_table(heads: Sequence[str], rows: Sequence[Sequence[str]], right: str = "") -> None:
-    """Print a table; columns whose head stands in ``right`` (space-separated) align right."""
+def print_table(
+    heads: Sequence[str], rows: Sequence[Sequence[str]], right: Collection[str] = ()
+) -> None:
+    """Print a table; columns whose head stands in ``right`` align right."""
     if not rows:
         return
     widths = [max(len(head), *(len(row[i]) for row in rows)) for i, head in enumerate(heads)]
-    rights = set(right.split())
 
     def line(cells: Sequence[str]) -> str:
         padded = [
-            cell.rjust(width) if head in rights else cell.ljust(width)
+            cell.rjust(width) if head in right else cell.ljust(width)
             for cell, width, head in zip(cells, widths, heads, strict=True)
         ]
         return "  ".join(padded).rstrip()

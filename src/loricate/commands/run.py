@@ -1,7 +1,9 @@
 """``loricate run``."""
 
 import sys
+import time
 import uuid
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
@@ -19,7 +21,7 @@ UNIT_FAILED = 3
 
 @click.group("run")
 def command() -> None:
-    """Start, watch, show and abort runs."""
+    """Start, watch, show, repeat, remark on and abort runs."""
 
 
 def read_pairs(pairs: tuple[str, ...]) -> dict[str, str]:
@@ -43,6 +45,10 @@ def read_pairs(pairs: tuple[str, ...]) -> dict[str, str]:
 @click.option("--fixture", default="FX-A", show_default=True)
 @click.option("--lot", default="", help="The lot that these units belong to.")
 @click.option("--retest", default="", help="Why serials with a verdict are tested again.")
+@click.option(
+    "--start-by", type=click.Choice(["key", "foot", "presence"]), default="key", show_default=True,
+    help="What starts the armed run: this command, the foot switch, or a unit in every nest.",
+)  # fmt: skip
 @click.option("--pass-visual", is_flag=True, help="Answer every visual check with pass.")
 @service_options
 def start(
@@ -51,6 +57,7 @@ def start(
     fixture: str,
     lot: str,
     retest: str,
+    start_by: str,
     pass_visual: bool,
     service: str | None,
     token: str | None,
@@ -70,6 +77,7 @@ def start(
             places,
             lot=lot,
             retest=retest,
+            start_by=start_by,
             idempotency_key=str(uuid.uuid4()),
         )
         ended = perform(client, run, pass_visual)
@@ -98,13 +106,28 @@ def resume(
 
 def perform(client: "Client", run: "RunOut", pass_visual: bool) -> "RunOut":
     """Arm, start and watch a run to its end; Ctrl-C aborts it."""
+    for notice in run.notices:
+        click.echo(f"No certificates: {notice}", err=True)
     client.arm_run(run.id)
-    client.start_run(run.id)
     try:
+        if run.start_by == "key":
+            client.start_run(run.id)
+        else:
+            wait_for_start(client, run)
         watch(client, run, pass_visual)
     except (KeyboardInterrupt, click.Abort):
         client.abort_run(run.id)
     return client.run(run.id)
+
+
+def wait_for_start(client: "Client", run: "RunOut") -> None:
+    """Return when the foot switch, or the units themselves, have started an armed run."""
+    what = "the foot switch" if run.start_by == "foot" else "a unit in every nest"
+    click.echo(f"Armed; waiting for {what}.", err=True)
+    while (state := client.run(run.id).state) == "armed":
+        time.sleep(0.1)
+    if state == "created":
+        raise click.ClickException("The arming was dropped; close the guard and arm again.")
 
 
 def watch(client: "Client", run: "RunOut", pass_visual: bool) -> None:
@@ -115,9 +138,13 @@ def watch(client: "Client", run: "RunOut", pass_visual: bool) -> None:
         for event in client.events(run.id):
             view.show(event)
             if event.name == "question":
-                nest, choices = event.data["nest"], event.data["choices"]
-                choice = choices[0] if pass_visual else view.ask(event.data)
-                client.answer(run.id, nest, choice)
+                is_check = event.data["moment"] == "check"
+                choice, note = (
+                    (event.data["choices"][0], "")
+                    if pass_visual and is_check
+                    else view.ask(event.data)
+                )
+                client.answer(run.id, event.data["nest"], choice, note, event.data["number"])
 
 
 def report(run: "RunOut", as_json: bool) -> None:
@@ -152,7 +179,7 @@ def print_run(run: "RunOut") -> None:
 
 
 @command.command("show")
-@click.argument("run_id", default="")
+@click.argument("run_id", default="last")
 @click.option("--readings", is_flag=True, help="Every reading of every unit.")
 @service_options
 def show(
@@ -163,14 +190,7 @@ def show(
     Example: loricate run show --readings
     """
     with connect(service, token) as client:
-        if not run_id:
-            newest = client.runs(1)
-            if not newest:
-                raise click.ClickException(
-                    "There are no runs yet; start one with `loricate run start`."
-                )
-            run_id = newest[0].id
-        run = client.run(run_id)
+        run = client.run(_run_id(client, run_id))
     if as_json:
         print_json(run)
         return
@@ -178,6 +198,79 @@ def show(
     for unit in run.units if readings else ():
         click.secho(f"\nNest {unit.nest}  {unit.serial}", bold=True)
         print_readings(unit)
+
+
+@command.command("repeat")
+@click.argument("run_id")
+@click.argument("nest")
+@click.argument("step", default="")
+@click.option("--reason", required=True, help="Why it is done again; it is kept.")
+@click.option("--pass-visual", is_flag=True, help="Answer every visual check with pass.")
+@service_options
+def repeat(
+    run_id: str,
+    nest: str,
+    step: str,
+    reason: str,
+    pass_visual: bool,
+    service: str | None,
+    token: str | None,
+    as_json: bool,
+) -> None:
+    """Do a failed unit, or one failed step of it, again in its run; every attempt is kept.
+
+    RUN_ID may be `last`. Exits 3 when a unit did not pass.
+
+    Example: loricate run repeat last 3 earth --reason "earth pin cleaned"
+    """
+    with connect(service, token) as client:
+        run = client.repeat(_run_id(client, run_id), nest, reason, step)
+        ended = perform(client, run, pass_visual)
+    report(ended, as_json)
+
+
+@command.command("remark")
+@click.argument("run_id")
+@click.argument("nest")
+@click.argument("text")
+@click.option("--step", default="", help="The step that it is about; by default the unit.")
+@click.option(
+    "--picture", type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="A PNG, JPEG or WebP to keep with it.",
+)  # fmt: skip
+@service_options
+def remark(
+    run_id: str,
+    nest: str,
+    text: str,
+    step: str,
+    picture: Path | None,
+    service: str | None,
+    token: str | None,
+    as_json: bool,
+) -> None:
+    """Remark on a unit in a run, or on one of its steps. RUN_ID may be `last`.
+
+    Example: loricate run remark last 3 "insulator cracked at the edge" --step withstand
+    """
+    data = None if picture is None else picture.read_bytes()
+    with connect(service, token) as client:
+        run = client.remark(_run_id(client, run_id), nest, text, step=step, picture=data)
+    unit = next(each for each in run.units if each.nest == nest)
+    if as_json:
+        print_json(unit)
+    else:
+        click.echo(f"Kept with {unit.serial}: {unit.remarks[-1].text}")
+
+
+def _run_id(client: "Client", name: str) -> str:
+    """A run's id; ``last`` is the newest."""
+    if name != "last":
+        return name
+    newest = client.runs(1)
+    if not newest:
+        raise click.ClickException("There are no runs yet; start one with `loricate run start`.")
+    return newest[0].id
 
 
 @command.command("abort")

@@ -75,6 +75,10 @@ class RunView:
                     click.echo(
                         f"nest {nest}  {data['title']}: {word} {data['note']}".strip(), err=True
                     )
+            case "cue":
+                click.echo(f"nest {nest}  {data['text']}", err=True)
+            case "discharging":
+                click.echo(f"Discharging, {data['voltage']:.0f} V left: do not touch.", err=True)
             case "unit_finished":
                 self._update(nest, step="", live=verdict_word(data["verdict"]))
             case _:
@@ -84,14 +88,20 @@ class RunView:
         if self.is_live:
             self.progress.update(self.bars[nest], **fields)
 
-    def ask(self, question: dict[str, Any]) -> str:
-        """Put a question to the person at the terminal."""
+    def ask(self, question: dict[str, Any]) -> tuple[str, str]:
+        """Put a question to the person at the terminal; gives the choice and a note."""
         self.progress.stop()
-        text = f"Nest {question['nest']}: {question['question']}"
+        place = "The whole load" if question["nest"] == "all" else f"Nest {question['nest']}"
         choice: str = click.prompt(
-            text, type=click.Choice(question["choices"]), default=question["choices"][0], err=True
+            f"{place}: {question['question']}",
+            type=click.Choice(question["choices"]),
+            default=question["choices"][0],
+            err=True,
         )
-        return choice
+        note = ""
+        if choice in question["note_for"]:
+            note = click.prompt("Reason", err=True)
+        return choice, note
 
 
 def live_text(sample: dict[str, Any]) -> str:

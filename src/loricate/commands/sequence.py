@@ -40,7 +40,7 @@ def list_(service: str | None, token: str | None, as_json: bool) -> None:
     rows = [
         (s.code, str(s.revision), s.status, s.product, str(len(s.steps)), s.title) for s in found
     ]
-    print_table(("CODE", "REV", "STATUS", "PRODUCT", "STEPS", "TITLE"), rows, "REV STEPS")
+    print_table(("CODE", "REV", "STATUS", "PRODUCT", "STEPS", "TITLE"), rows, ("REV", "STEPS"))
     if not found:
         click.echo("No sequences yet; add one with `loricate sequence add FILE`.", err=True)
 
@@ -70,7 +70,7 @@ def show(
         )
         for step in found.steps
     ]  # fmt: skip
-    print_table(("STEP", "KIND", "TITLE", "LIMITS", "TIME"), rows, "TIME")
+    print_table(("STEP", "KIND", "TITLE", "LIMITS", "TIME"), rows, ("TIME",))
 
 
 @command.command("check")

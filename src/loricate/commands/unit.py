@@ -1,5 +1,7 @@
 """``loricate unit``."""
 
+import csv
+import sys
 from typing import TYPE_CHECKING
 
 import click
@@ -69,10 +71,54 @@ def print_readings(unit: "UnitOut") -> None:
     for attempt in unit.attempts:
         cause = f" ({attempt.cause})" if attempt.cause else ""
         verdict = verdict_word(attempt.verdict) + cause
-        rows.append((attempt.title, "", "", "", "", verdict))
+        again = f", attempt {attempt.number}" if attempt.number > 1 else ""
+        rows.append((attempt.title + again, "", "", "", "", "", verdict))
         rows += [
-            (f"  {r.name.replace('_', ' ')}", r.text, r.limit, percent(r.margin), r.source, "")
+            (
+                f"  {r.name.replace('_', ' ')}", r.text, r.as_measured_text, r.limit,
+                percent(r.margin), r.source, "",
+            )
             for r in attempt.readings
-        ]
-    heads = ("STEP", "MEASURED", "LIMIT", "MARGIN", "SOURCE", "VERDICT")
-    print_table(heads, rows, "MEASURED LIMIT MARGIN")
+        ]  # fmt: skip
+    heads = ("STEP", "MEASURED", "WITH LEADS", "LIMIT", "MARGIN", "SOURCE", "VERDICT")
+    print_table(heads, rows, ("MEASURED", "WITH LEADS", "LIMIT", "MARGIN"))
+    titles = {attempt.step_id: attempt.title for attempt in unit.attempts}
+    for attempt in unit.attempts:
+        if attempt.reason:
+            click.echo(f"Attempt {attempt.number} of {attempt.title}: {attempt.reason}")
+    for answer in unit.answers:
+        note = f" ({answer.note})" if answer.note else ""
+        click.echo(f"{answer.question} {answer.choice}{note}, {answer.account}")
+    for remark in unit.remarks:
+        about = f" on {titles.get(remark.step_id, remark.step_id)}" if remark.step_id else ""
+        picture = f" (picture {remark.picture[:12]})" if remark.picture else ""
+        click.echo(f"Remark{about} by {remark.account}: {remark.text}{picture}")
+
+
+@command.command("trace")
+@click.argument("serial")
+@click.argument("step")
+@click.option("--attempt", default=0, help="Which attempt; the latest by default.")
+@service_options
+def trace(
+    serial: str, step: str, attempt: int, service: str | None, token: str | None, as_json: bool
+) -> None:
+    """Print the curves of a step of a unit's newest run as CSV (RFC 4180), in SI units.
+
+    Example: loricate unit trace DC40-26-0119 withstand > withstand.csv
+    """
+    with connect(service, token) as client:
+        unit = client.unit(serial)[0]
+        tried = [each for each in unit.attempts if each.step_id == step and each.has_trace]
+        if not tried:
+            steps = dict.fromkeys(each.step_id for each in unit.attempts if each.has_trace)
+            raise click.ClickException(
+                f"{serial} has no trace of '{step}'; there is one of {', '.join(steps) or 'none'}."
+            )
+        found = client.trace(unit.run_id, unit.nest, step, attempt or tried[-1].number)
+    if as_json:
+        print_json(found)
+        return
+    writer = csv.writer(sys.stdout, lineterminator="\r\n")
+    writer.writerow(("elapsed_s", *(f"{each.name}_{each.unit}" for each in found.columns)))
+    writer.writerows(zip(found.elapsed_s, *(each.values for each in found.columns), strict=True))

@@ -33,10 +33,11 @@ class Ask:
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What the operator chose, with an optional note."""
+    """What the operator chose, with an optional note, and the account that answered."""
 
     choice: str
     note: str = ""
+    account: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +72,14 @@ class Discharge:
     safe_v: float
 
 
-Action = Ask | Connect | Program | Energise | Discharge
+@dataclass(frozen=True, slots=True)
+class Join:
+    """Close crosspoints of the matrix by row and column, for the scanner's own check; None."""
+
+    points: tuple[tuple[int, int], ...]
+
+
+Action = Ask | Join | Connect | Program | Energise | Discharge
 
 
 class Ending(StrEnum):

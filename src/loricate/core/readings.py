@@ -22,7 +22,11 @@ class Bound(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """One measured quantity. ``value`` and ``uncertainty`` (expanded, k = 2) are in SI units."""
+    """One measured quantity. ``value`` and ``uncertainty`` (expanded, k = 2) are in SI units.
+
+    ``as_measured`` is what the instrument gave before the fixture's zero was taken off; None when
+    nothing was.
+    """
 
     name: str
     value: float
@@ -31,6 +35,7 @@ class Reading:
     uncertainty: float = 0.0
     instrument: str = ""
     conditions: str = ""
+    as_measured: float | None = None
 
     @property
     def text(self) -> str:

@@ -15,6 +15,7 @@ class Across(StrEnum):
     """How a step treats the nests of a load."""
 
     EACH = "each"  # nest after nest, as the bench allows
+    TOGETHER = "together"  # all nests at one moment on one source
     ONCE = "once"  # one time for the whole load; every nest shares the outcome
 
 
@@ -29,7 +30,7 @@ class PlannedStep:
 
 @dataclass(frozen=True, slots=True)
 class Task:
-    """A step (by its index) to be done for some nests: one, or all of them for ``once``."""
+    """A step (by its index) to be done for some nests: one, or all of them where they meet."""
 
     nests: tuple[str, ...]
     step: int
@@ -50,7 +51,7 @@ def waiting_tasks(
     """The tasks whose nests are free and have come to them; order within a nest is kept.
 
     ``next_step`` gives each nest's next step; a nest whose next step is past the last is done. A
-    step that is done once waits until every nest has come to it.
+    step that is done once or together waits until every nest has come to it.
     """
     busy = set(busy_nests)
     found = []
@@ -61,7 +62,7 @@ def waiting_tasks(
             found.append(Task((nest,), index))
     shared = {
         index for index in next_step.values()
-        if index < len(steps) and steps[index].across is Across.ONCE
+        if index < len(steps) and steps[index].across is not Across.EACH
     }  # fmt: skip
     for index in sorted(shared):
         behind = [nest for nest, place in next_step.items() if place < index]

@@ -6,18 +6,21 @@ a ``ReadySequence`` whose settings and limits are SI values, or refuses it with 
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, Literal, TypeVar
+from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from loricate.core.actions import Procedure
+from loricate.core.actions import Procedure, Role
 from loricate.core.conditions import conditions_text
+from loricate.core.cues import Cue
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.grading import DecisionRule
 from loricate.core.kinds import KINDS, Kind, KindSettings, find_kind
 from loricate.core.kinds.registry import Demand
 from loricate.core.limits import Code, Limit, LimitEntry, LimitSet, resolve
 from loricate.core.products import Product
+from loricate.core.quantities import Seconds
+from loricate.core.readings import Bound
 from loricate.core.scheduling import Across
 
 ModelT = TypeVar("ModelT", bound=BaseModel)
@@ -31,12 +34,20 @@ class Step(BaseModel):
     id: Code
     kind: str
     title: str = Field(default="", max_length=120)
-    on_fail: Literal["carry_on", "halt_unit", "halt_run"] = Field(
+    on_fail: Literal["carry_on", "halt_unit", "halt_run", "ask"] = Field(
         default="halt_unit", description="What a failed step leads to"
     )
-    across: Across = Field(
-        default=Across.EACH, description="Each nest for itself, or once for the whole load"
+    attempts: int = Field(
+        default=3, ge=1, le=20, description="How often it may be done to one unit in one run"
     )
+    answer_within: Annotated[Seconds, Field(gt=0)] = Field(
+        default=600.0, description="With on_fail = ask: the unit is halted when nobody answers"
+    )
+    across: Across = Field(
+        default=Across.EACH,
+        description="Each nest for itself, all together on one source, or once for the load",
+    )
+    cues: tuple[Cue, ...] = Field(default=(), description="What to tell or ask the operator")
     settings: dict[str, Any] = Field(default_factory=dict)
     limits: dict[str, LimitEntry] = Field(default_factory=dict)
 
@@ -65,6 +76,19 @@ class ReadyStep:
     kind: Kind[Any]
     settings: KindSettings
     limits: Mapping[str, Limit]
+    cues: tuple[Cue, ...] = ()
+    attempts: int = 3
+    answer_within_s: float = 600.0
+
+    @property
+    def roles(self) -> frozenset[Role]:
+        """The instruments that the step uses."""
+        return frozenset(demand.role for demand in self.demands)
+
+    @property
+    def leads(self) -> tuple[str, ...]:
+        """The contacts whose zero is taken off the step's resistance."""
+        return self.kind.leads(self.settings)
 
     @property
     def demands(self) -> tuple[Demand, ...]:
@@ -100,6 +124,13 @@ class ReadySequence:
     product: Product
     decision: DecisionRule
     steps: tuple[ReadyStep, ...]
+
+    def step(self, step_id: str) -> ReadyStep:
+        """The step of this id; raises LookupError when there is none."""
+        for step in self.steps:
+            if step.id == step_id:
+                return step
+        raise LookupError(step_id)
 
 
 def findings_of(error: ValidationError, prefix: str = "") -> tuple[Finding, ...]:
@@ -202,11 +233,31 @@ def _prepare_step(
         kind,
         settings,
         limits,
+        entry.cues,
+        entry.attempts,
+        entry.answer_within,
     )
-    if entry.across is Across.ONCE and settings.terminals_used():
-        message = f"a {kind.name} step measures each unit; only what a person answers is done once."
+    if message := _across_problem(ready):
         findings.append(Finding(f"{path}.across", message))
     return ready
+
+
+def _across_problem(step: ReadyStep) -> str:
+    """Why a step cannot treat the nests of a load as written, or nothing."""
+    kind = step.kind
+    if step.across is Across.ONCE and step.terminals_used:
+        return f"a {kind.name} step measures each unit; only what a person answers is done once."
+    if step.across is not Across.TOGETHER:
+        return ""
+    if not kind.ganged:
+        return f"a {kind.name} step cannot be done to units in parallel; write each."
+    for name, limit in step.limits.items():
+        if limit.minimum is not None and kind.ganged.get(name) is Bound.BELOW:
+            return (
+                f"the sum of several units proves no minimum {name} of one; write each, or prove "
+                "the contact in another step."
+            )
+    return ""
 
 
 def _prepare_limits(

@@ -1,71 +1,43 @@
 """The engine: performs a sequence's steps on the units of a load, records each, survives aborts."""
 
 import asyncio
-import contextlib
-import datetime as dt
 import logging
-import time
-from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
-from typing import Protocol
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 from loricate.bench.bench import Bench
-from loricate.bench.errors import BenchError, GuardOpen, StillCharged
+from loricate.bench.errors import GuardOpen, StillCharged
 from loricate.bench.plan import FixturePlan
-from loricate.core.actions import Answer, Ask, Role, Sample
-from loricate.core.grading import (
-    Cause,
-    Measured,
-    StepGrade,
-    Verdict,
-    grade_step,
-    grade_unit,
-    worst,
-)  # fmt: skip
+from loricate.core.actions import Answer, Sample
+from loricate.core.grading import Cause, StepGrade, Verdict, worst
 from loricate.core.scheduling import Across, PlannedStep, Task, choose, waiting_tasks
 from loricate.core.sequences import ReadySequence, ReadyStep
-from loricate.execution.events import EventLog
+from loricate.core.traces import make_trace
+from loricate.core.zeroes import Zero
+from loricate.execution.events import EventLog, now
+from loricate.execution.load import LoadedUnit, Performed, Recorder, StepOutcome
+from loricate.execution.operator import Decision, Operator
+from loricate.execution.performing import Performer
+from loricate.execution.questions import WHOLE_LOAD, Questions
 
-SAMPLE_INTERVAL_S = 0.08
-WHOLE_LOAD = "all"  # the nest that a question names when it is asked once for the load
 logger = logging.getLogger("loricate.execution")
+Zeroes = Mapping[str, Mapping[str, Zero]]  # by nest and contact
+
+
+@dataclass(frozen=True, slots=True)
+class Stage:
+    """A step, or what must be answered before it: asked first, so that it holds no instrument."""
+
+    index: int
+    is_cue: bool = False
 
 
 @dataclass(slots=True)
-class LoadedUnit:
-    """A unit in its nest, and what came of it so far."""
+class Work:
+    """A task under way: the nests that are in it and the resources that it still holds."""
 
-    run_unit_id: str
-    nest: str
-    serial: str
-    verdicts: dict[str, Verdict] = field(default_factory=dict)
-    cause: Cause = Cause.NONE
-    halted: bool = False
-
-    @property
-    def verdict(self) -> Verdict:
-        """The unit's verdict from its steps."""
-        return grade_unit(self.verdicts.values())
-
-
-class Recorder(Protocol):
-    """Where the engine leaves its results; both return once the result is durable."""
-
-    async def attempt(
-        self,
-        unit: LoadedUnit,
-        index: int,
-        step: ReadyStep,
-        grade: StepGrade,
-        note: str,
-        started: str,
-    ) -> None:
-        """Keep one attempt."""
-
-    async def ended(
-        self, state: str, note: str, verdict: Verdict, units: Mapping[str, tuple[Verdict, str]]
-    ) -> None:
-        """Keep how the run ended."""
+    nests: set[str]
+    resources: frozenset[str]
 
 
 class Engine:
@@ -79,11 +51,20 @@ class Engine:
         units: list[LoadedUnit],
         bench: Bench,
         recorder: Recorder,
+        zeroes: Zeroes | None = None,
     ) -> None:
-        self.run_id, self.sequence, self.fixture, self.units = run_id, sequence, fixture, units
+        self.run_id, self.sequence, self.units = run_id, sequence, units
         self.bench, self.recorder = bench, recorder
         self.log = EventLog()
-        self.questions: dict[str, tuple[Ask, asyncio.Future[Answer]]] = {}
+        self.questions = Questions(self.log)
+        self._operator = Operator(self.questions, recorder)
+        self._performer = Performer(
+            bench, fixture, sequence.decision, zeroes or {}, self._operator, self.log
+        )
+        self._stages = _stages(sequence)
+        self._next: dict[str, int] = {}
+        self._works: dict[asyncio.Task[None], Work] = {}
+        self._changed = asyncio.Event()
         self._task: asyncio.Task[None] | None = None
         self._abort_reason = ""
         self._halt_run = False
@@ -109,22 +90,17 @@ class Engine:
             self._abort_reason = reason
             self._task.cancel()
 
-    def answer(self, nest: str, answer: Answer) -> bool:
+    def answer(self, nest: str, answer: Answer, number: int | None = None) -> bool:
         """Hand in the operator's answer for a nest; False when nothing was asked there."""
-        waiting = self.questions.pop(nest, None)
-        if waiting is None or waiting[1].done():
-            return False
-        waiting[1].set_result(answer)
-        return True
+        found = self.questions.find(nest, number)
+        return found is not None and self.questions.answer(found, answer)
 
     async def _run(self) -> None:
-        self.log.publish(
-            "state",
-            state="running",
-            units=[
-                {"nest": u.nest, "serial": u.serial, "done": len(u.verdicts)} for u in self.units
-            ],
-        )
+        told = [
+            {"nest": unit.nest, "serial": unit.serial, "done": len(unit.attempts)}
+            for unit in self.units
+        ]
+        self.log.publish("state", state="running", units=told)
         state, note = "aborted", ""
         try:
             await self._perform_steps()
@@ -144,37 +120,56 @@ class Engine:
             await asyncio.shield(self._end(state, note))
 
     async def _perform_steps(self) -> None:
-        """Start whatever may start, wait for the first to end, and again, until nothing is left."""
-        planned = [self._planned(step) for step in self.sequence.steps]
-        next_step = {unit.nest: self._resume(unit) for unit in self.units}
-        running: dict[asyncio.Task[None], Task] = {}
+        """Start whatever may start, wait for a change, and again, until nothing is left."""
+        planned = [self._planned(stage) for stage in self._stages]
+        for unit in self.units:
+            self._take_up(unit)
         try:
             while True:
-                busy = [nest for task in running.values() for nest in task.nests]
-                await self._skip_halted(next_step, busy)
-                held = [name for task in running.values() for name in planned[task.step].resources]
-                for task in choose(planned, waiting_tasks(planned, next_step, busy), held):
-                    running[asyncio.create_task(self._perform_task(task))] = task
-                if not running:
+                self._changed.clear()
+                busy = {nest for work in self._works.values() for nest in work.nests}
+                await self._skip_halted(busy)
+                held = [name for work in self._works.values() for name in work.resources]
+                for task in choose(planned, waiting_tasks(planned, self._next, busy), held):
+                    self._launch(task, planned[task.step].resources)
+                if not self._works:
                     return
-                done, _ = await asyncio.wait(running, return_when=asyncio.FIRST_COMPLETED)
-                for work in done:
-                    for nest in running.pop(work).nests:
-                        next_step[nest] += 1
+                await self._changed.wait()
+                for work in [work for work in self._works if work.done()]:
+                    del self._works[work]
                     work.result()
         finally:
-            for work in running:
+            works = list(self._works)
+            for work in works:
                 work.cancel()
-            if running:
-                await asyncio.wait(running)
+            if works:
+                await asyncio.wait(works)
+            self._works.clear()
 
-    def _resume(self, unit: LoadedUnit) -> int:
-        """The unit's first step without a verdict; what an earlier start finished is kept."""
-        for index, step in enumerate(self.sequence.steps):
-            if step.id not in unit.verdicts:
-                return index
-            self._take_in(unit, step, unit.verdicts[step.id])
-        return len(self.sequence.steps)
+    def _launch(self, task: Task, resources: frozenset[str]) -> None:
+        work = Work(set(task.nests), resources)
+        stage = self._stages[task.step]
+        performing = self._ask_before if stage.is_cue else self._perform_step
+        started = asyncio.create_task(performing(stage, task, work))
+        started.add_done_callback(lambda _: self._changed.set())
+        self._works[started] = work
+
+    def _planned(self, stage: Stage) -> PlannedStep:
+        step = self.sequence.steps[stage.index]
+        if stage.is_cue:
+            return PlannedStep(frozenset(), 0.0, step.across)
+        return PlannedStep(self.bench.resources(step.roles), step.programmed_s, step.across)
+
+    def _take_up(self, unit: LoadedUnit) -> None:
+        """Find what is to be done; what an earlier start of the run finished is kept."""
+        if unit.todo is None:
+            ids = [step.id for step in self.sequence.steps]
+            unit.todo = frozenset(each for each in ids if unit.latest(each) is None)
+            for step in self.sequence.steps:
+                outcome = unit.latest(step.id)
+                if outcome is not None:
+                    self._take_in(unit, step, outcome.verdict)
+        self._go_on(unit, 0)
 
     def _take_in(self, unit: LoadedUnit, step: ReadyStep, verdict: Verdict) -> None:
         """Halt the unit, or the run, when the step's verdict asks for it."""
@@ -184,121 +179,116 @@ class Engine:
             unit.halted = True
             self._halt_run = self._halt_run or step.on_fail == "halt_run"
 
-    def _planned(self, step: ReadyStep) -> PlannedStep:
-        return PlannedStep(self.bench.resources(_roles(step)), step.programmed_s, step.across)
+    def _go_on(self, unit: LoadedUnit, stage: int) -> None:
+        """Send a unit to its first stage from this one on."""
+        todo = unit.todo or ()
+        while stage < len(self._stages):
+            if self.sequence.steps[self._stages[stage].index].id in todo:
+                break
+            stage += 1
+        self._next[unit.nest] = stage
 
-    async def _skip_halted(self, next_step: dict[str, int], busy: Iterable[str]) -> None:
+    async def _skip_halted(self, busy: set[str]) -> None:
         """Record what a halted unit will not do, and take it out of the schedule."""
         for unit in self.units:
-            index = next_step[unit.nest]
-            if (unit.halted or self._halt_run) and unit.nest not in busy:
-                for place in range(index, len(self.sequence.steps)):
-                    step = self.sequence.steps[place]
+            if not (unit.halted or self._halt_run) or unit.nest in busy:
+                continue
+            begin = self._next[unit.nest]
+            self._next[unit.nest] = len(self._stages)
+            for stage in self._stages[begin:]:
+                step = self.sequence.steps[stage.index]
+                if step.id in (unit.todo or ()) and not stage.is_cue:
                     grade = StepGrade(Verdict.NOT_RUN, Cause.UNIT_HALTED, ())
-                    await self._keep(place, step, unit, grade, "", _now())
-                next_step[unit.nest] = len(self.sequence.steps)
+                    skipped = Performed(grade, "", now(), make_trace(()))
+                    await self._keep(stage.index, step, unit, skipped)
 
-    async def _perform_task(self, task: Task) -> None:
-        step = self.sequence.steps[task.step]
-        units = [unit for unit in self.units if unit.nest in task.nests]
-        started, note = _now(), ""
+    def _units_in(self, task: Task) -> list[LoadedUnit]:
+        return [unit for unit in self.units if unit.nest in task.nests]
+
+    async def _ask_before(self, stage: Stage, task: Task, work: Work) -> None:
+        """Put a step's cues that demand an answer, before anything is held for it."""
+        step = self.sequence.steps[stage.index]
+        units = self._units_in(task)
+        groups = [units] if step.across is Across.ONCE else [[unit] for unit in units]
+
+        async def ask(group: list[LoadedUnit]) -> None:
+            await self._operator.ask_before(step, group, _place(step, group))
+            self._release(group, work, task.step + 1)
+
+        await asyncio.gather(*(ask(group) for group in groups))
+
+    def _release(self, units: Sequence[LoadedUnit], work: Work, stage: int) -> None:
+        """Let units go on by themselves, whatever the others of their task still wait for."""
+        for unit in units:
+            self._go_on(unit, stage)
+            work.nests.discard(unit.nest)
+        self._changed.set()
+
+    async def _perform_step(self, stage: Stage, task: Task, work: Work) -> None:
+        step = self.sequence.steps[stage.index]
+        units = self._units_in(task)
+        self._operator.tell_before(step, units)
         for unit in units:
             self.log.publish(
                 "step_started", nest=unit.nest, step=step.id, title=step.title, kind=step.kind.name
             )
+        during = self._operator.ask_during(step, units, _place(step, units))
         try:
-            measured = await self._perform_procedure(step, units)
-            note = measured.note
-            grade = grade_step(measured, step.limits, self.sequence.decision)
-        except (GuardOpen, StillCharged) as error:
-            # Nobody may touch the fixture now, and no relay may switch: the run ends here.
-            self.bench.stop_now()
-            cause = Cause.GUARD_OPEN if isinstance(error, GuardOpen) else Cause.INSTRUMENT
-            grade = StepGrade(Verdict.NOT_RUN, cause, ())
+            performed = await self._performer.perform(step, units)
             for unit in units:
-                await self._keep(task.step, step, unit, grade, str(error), started)
-            raise
-        except BenchError as error:
-            self.bench.stop_now(_roles(step))
-            grade, note = StepGrade(Verdict.NOT_RUN, Cause.INSTRUMENT, ()), str(error)
-        with contextlib.suppress(BenchError):  # a matrix that is gone fails the next connection
-            await self.bench.disconnect(_roles(step))
-        for unit in units:
-            await self._keep(task.step, step, unit, grade, note, started)
-            self._take_in(unit, step, grade.verdict)
-
-    async def _perform_procedure(self, step: ReadyStep, units: list[LoadedUnit]) -> Measured:
-        """Drive a step's procedure for one unit, or for the whole load when it is done once."""
-        unit = units[0]
-        asked_at = unit.nest if step.across is Across.EACH else WHOLE_LOAD
-        columns = self.fixture.nests[unit.nest]
-        procedure = step.procedure()
-        show = self._sampler(step, unit)
-        try:
-            action = next(procedure)
-            while True:
-                if isinstance(action, Ask):
-                    action = procedure.send(await self._ask(action, asked_at))
-                else:
-                    action = procedure.send(await self.bench.perform(action, columns, show))
-        except StopIteration as done:
-            measured: Measured = done.value
-            return measured
-
-    def _sampler(self, step: ReadyStep, unit: LoadedUnit) -> Callable[[Sample], None]:
-        """Publish samples of a nest, the first of each phase and then a dozen a second."""
-        shown: dict[str, float] = {}
-
-        def show(sample: Sample) -> None:
-            moment = time.monotonic()
-            if moment - shown.get(sample.phase, 0.0) < SAMPLE_INTERVAL_S:
-                return
-            shown[sample.phase] = moment
-            self.log.publish(
-                "sample",
-                nest=unit.nest,
-                step=step.id,
-                phase=sample.phase,
-                elapsed_s=sample.elapsed_s,
-                remaining_s=sample.remaining_s,
-                values=dict(sample.values),
-                bounds={name: str(bound) for name, bound in sample.bounds.items()},
-            )
-
-        return show
-
-    async def _ask(self, ask: Ask, nest: str) -> Answer:
-        answered: asyncio.Future[Answer] = asyncio.get_running_loop().create_future()
-        self.questions[nest] = (ask, answered)
-        self.log.publish("question", nest=nest, question=ask.question, choices=list(ask.choices))
-        try:
-            answer = await answered
+                await self._keep(stage.index, step, unit, performed.of[unit.nest])
+                if step.on_fail != "ask":
+                    # Before anything is let go: a run that is to halt must not start another step.
+                    self._take_in(unit, step, performed.of[unit.nest].grade.verdict)
+            if performed.error is not None:
+                # Nobody may touch the fixture now, and no relay may switch: the run ends here.
+                raise performed.error
+            work.resources = frozenset()
+            self._changed.set()
+            await during
         finally:
-            self.questions.pop(nest, None)
-        self.log.publish("answered", nest=nest, choice=answer.choice, note=answer.note)
-        return answer
+            during.cancel()
+        groups = [units] if step.across is Across.ONCE else [[unit] for unit in units]
+        await asyncio.gather(*(self._follow_up(group, step, task.step, work) for group in groups))
+
+    async def _follow_up(
+        self, units: list[LoadedUnit], step: ReadyStep, stage: int, work: Work
+    ) -> None:
+        """What comes after a step, with no instrument held: cues, and what a failure leads to."""
+        outcome = units[0].latest(step.id) or StepOutcome(Verdict.NOT_RUN)
+        place = _place(step, units)
+        await self._operator.ask_after(step, units, place, outcome)
+        if outcome.verdict is Verdict.PASS or step.on_fail != "ask":
+            self._release(units, work, stage + 1)
+            return
+        decision = await self._operator.decide(step, units, place, outcome)
+        if decision is Decision.REPEAT:
+            first = next(
+                at
+                for at, each in enumerate(self._stages)
+                if self.sequence.steps[each.index] is step
+            )
+            self._release(units, work, first)
+            return
+        for unit in units:
+            unit.halted = unit.halted or decision is Decision.HALT_UNIT
+        self._release(units, work, stage + 1)
 
     async def _keep(
-        self,
-        index: int,
-        step: ReadyStep,
-        unit: LoadedUnit,
-        grade: StepGrade,
-        note: str,
-        started: str,
+        self, index: int, step: ReadyStep, unit: LoadedUnit, performed: Performed
     ) -> None:
-        await self.recorder.attempt(unit, index, step, grade, note, started)
-        unit.verdicts[step.id] = grade.verdict
-        if grade.verdict is not Verdict.PASS and unit.cause is Cause.NONE:
-            unit.cause = grade.cause
+        await self.recorder.attempt(unit, index, step, performed)
+        unit.reasons.pop(step.id, None)
+        unit.take(step.id, StepOutcome(performed.grade.verdict, performed.grade.cause))
         self.log.publish(
             "step_finished",
             nest=unit.nest,
             step=step.id,
             title=step.title,
-            verdict=grade.verdict,
-            cause=grade.cause,
-            note=note,
+            number=len(unit.attempts[step.id]),
+            verdict=performed.grade.verdict,
+            cause=performed.grade.cause,
+            note=performed.note,
             readings=[
                 {
                     "name": each.reading.name,
@@ -308,17 +298,20 @@ class Engine:
                     "margin": each.grade.margin if each.grade else None,
                     "verdict": each.grade.verdict if each.grade else "",
                 }
-                for each in grade.readings
+                for each in performed.grade.readings
             ],
         )
 
+    def _show_residual(self, sample: Sample) -> None:
+        self.log.publish("discharging", voltage=sample.values["voltage"])
+
     async def _end(self, state: str, note: str) -> None:
-        await self.bench.make_safe()
+        dangers = await self.bench.make_safe(self._show_residual)
+        note = " ".join([note, *(each for each in dangers if each != note)]).strip()
         for unit in self.units:
             for step in self.sequence.steps:
-                if step.id not in unit.verdicts:
-                    unit.verdicts[step.id] = Verdict.NOT_RUN
-                    unit.cause = unit.cause or Cause.ABORTED
+                if unit.latest(step.id) is None:
+                    unit.take(step.id, StepOutcome(Verdict.NOT_RUN, Cause.ABORTED))
         verdict = worst(unit.verdict for unit in self.units)
         results = {unit.run_unit_id: (unit.verdict, str(unit.cause)) for unit in self.units}
         try:
@@ -340,11 +333,16 @@ class Engine:
         self.log.close()
 
 
-def _roles(step: ReadyStep) -> set[Role]:
-    """The instruments that a step uses."""
-    return {demand.role for demand in step.demands}
+def _stages(sequence: ReadySequence) -> tuple[Stage, ...]:
+    """Each step, with a stage of its own for what must be answered before it."""
+    stages = []
+    for index, step in enumerate(sequence.steps):
+        if Operator.must_ask_before(step):
+            stages.append(Stage(index, is_cue=True))
+        stages.append(Stage(index))
+    return tuple(stages)
 
 
-def _now() -> str:
-    moment = dt.datetime.now(dt.UTC).isoformat(timespec="milliseconds")
-    return moment.replace("+00:00", "Z")
+def _place(step: ReadyStep, units: Sequence[LoadedUnit]) -> str:
+    """The nest that a question of a step names."""
+    return WHOLE_LOAD if step.across is Across.ONCE or len(units) > 1 else units[0].nest

@@ -1,9 +1,16 @@
 """The events of a run: numbered, kept in order, followed by any number of watchers."""
 
 import asyncio
+import datetime as dt
 from collections.abc import AsyncIterator
 from dataclasses import dataclass
 from typing import Any
+
+
+def now() -> str:
+    """The present moment in UTC, RFC 3339, in milliseconds."""
+    moment = dt.datetime.now(dt.UTC).isoformat(timespec="milliseconds")
+    return moment.replace("+00:00", "Z")
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,8 +31,8 @@ class EventLog:
         self._changed = asyncio.Event()
 
     def publish(self, name: str, **data: Any) -> None:
-        """Add an event and wake the watchers."""
-        self.events.append(Event(len(self.events) + 1, name, data))
+        """Add an event, with its moment, and wake the watchers."""
+        self.events.append(Event(len(self.events) + 1, name, {**data, "at": now()}))
         self._wake()
 
     def close(self) -> None:

@@ -13,7 +13,7 @@ from loricate.core.sequences import ReadySequence
 
 def needed_roles(sequence: ReadySequence) -> set[Role]:
     """The roles that the sequence's steps demand."""
-    return {demand.role for step in sequence.steps for demand in step.demands}
+    return {role for step in sequence.steps for role in step.roles}
 
 
 def check_load(

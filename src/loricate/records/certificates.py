@@ -21,6 +21,7 @@ class LedgerEntry:
     hash: str
     sealed: str
     pdf: bytes
+    supersedes: str | None = None
 
 
 def last_entry(conn: sqlite3.Connection) -> LedgerEntry | None:
@@ -40,10 +41,10 @@ def count_issued(conn: sqlite3.Connection, kind: str, year: int) -> int:
 def add_entry(conn: sqlite3.Connection, entry: LedgerEntry) -> None:
     """Append an entry."""
     conn.execute(
-        "INSERT INTO ledger VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO ledger VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (entry.position, entry.number, entry.kind, entry.run_unit_id, entry.serial,
          entry.issued_at, entry.document_digest, entry.previous, entry.hash, entry.sealed,
-         entry.pdf),
+         entry.pdf, entry.supersedes),
     )  # fmt: skip
 
 
@@ -57,6 +58,12 @@ def get_entry(conn: sqlite3.Connection, name: str) -> LedgerEntry:
     if row is None:
         raise NotFound("certificate or nonconformance report", name)
     return LedgerEntry(**row)
+
+
+def superseded_by(conn: sqlite3.Connection, number: str) -> str:
+    """The number of the document that took this one's place; empty while it counts."""
+    row = conn.execute("SELECT number FROM ledger WHERE supersedes = ?", (number,)).fetchone()
+    return "" if row is None else str(row["number"])
 
 
 def all_entries(conn: sqlite3.Connection) -> list[LedgerEntry]:

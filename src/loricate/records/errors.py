@@ -35,3 +35,14 @@ class NotFound(RecordsError):
 
     def __str__(self) -> str:
         return f"There is no {self.what} '{self.name}'."
+
+
+class PictureRefused(RecordsError):
+    """A file cannot be kept as a picture."""
+
+    def __init__(self, reason: str) -> None:
+        super().__init__(reason)
+        self.reason = reason
+
+    def __str__(self) -> str:
+        return f"The picture {self.reason}; send a PNG, JPEG or WebP within these bounds."

@@ -71,22 +71,34 @@ def close_lot(conn: sqlite3.Connection, code: str, account: str) -> None:
 
 
 def appearances(conn: sqlite3.Connection, code: str) -> list[Appearance]:
-    """Every verdict of a unit of a lot, oldest first."""
+    """Every verdict of a unit of a lot, oldest first.
+
+    A unit that failed a step and passed it when that was repeated appears twice.
+    """
     rows = conn.execute(
-        "SELECT serial, run_unit.verdict FROM run_unit JOIN run ON run.id = run_id"
-        " WHERE lot = ? AND state = 'finished' ORDER BY run_unit.id",
+        "SELECT serial, run_unit.verdict, EXISTS (SELECT 1 FROM attempt WHERE run_unit_id ="
+        " run_unit.id AND number = 1 AND attempt.verdict = 'fail') AS failed_first"
+        " FROM run_unit JOIN run ON run.id = run_id"
+        " WHERE lot = ? AND finished_at IS NOT NULL ORDER BY run_unit.id",
         (code,),
     )
-    return [Appearance(row["serial"], Verdict(row["verdict"])) for row in rows]
+    found = []
+    for row in rows:
+        verdict = Verdict(row["verdict"])
+        if row["failed_first"] and verdict is not Verdict.FAIL:
+            found.append(Appearance(row["serial"], Verdict.FAIL))
+        found.append(Appearance(row["serial"], verdict))
+    return found
 
 
 def latest_units(conn: sqlite3.Connection, code: str) -> list[dict[str, Any]]:
     """The latest appearance of each unit of a lot, by serial, with how often it was tested."""
     rows = conn.execute(
-        "SELECT run_unit.serial, run_unit.verdict, cause, run_id, ledger.number AS certificate,"
+        "SELECT run_unit.serial, run_unit.verdict, cause, run_id, document.number AS certificate,"
         " max(run_unit.id) AS newest, count(*) AS times FROM run_unit JOIN run ON run.id = run_id"
-        " LEFT JOIN ledger ON ledger.run_unit_id = run_unit.id"
-        " WHERE lot = ? AND state = 'finished' GROUP BY run_unit.serial ORDER BY run_unit.serial",
+        " LEFT JOIN current_document AS document ON document.run_unit_id = run_unit.id"
+        " WHERE lot = ? AND finished_at IS NOT NULL GROUP BY run_unit.serial"
+        " ORDER BY run_unit.serial",
         (code,),
     )
     return [dict(row) for row in rows]

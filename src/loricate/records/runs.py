@@ -1,13 +1,12 @@
-"""Runs, their units, attempts and readings. Attempts and readings are only ever inserted."""
+"""Runs and their units."""
 
 import json
-import math
 import sqlite3
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from loricate.core.grading import StepGrade, Verdict
-from loricate.records import audit
+from loricate.core.grading import Verdict
+from loricate.records import attempts, audit, remarks
 from loricate.records.errors import NotFound
 from loricate.records.store import new_id, now
 
@@ -25,14 +24,17 @@ def add_run(
     account: str,
     lot: str = "",
     retest: str = "",
+    start_by: str = "key",
 ) -> str:
     """Add a run with its units (nest to serial); gives its id."""
     run_id = new_id()
     conn.execute(
-        "INSERT INTO run (id, sequence_code, sequence_revision, fixture, lot, retest, state, bench,"
-        " software, created_at, created_by) VALUES (?, ?, ?, ?, ?, ?, 'created', ?, ?, ?, ?)",
-        (run_id, *sequence, fixture, lot, retest, json.dumps(bench), software, now(), account),
-    )
+        "INSERT INTO run (id, sequence_code, sequence_revision, fixture, lot, retest, start_by,"
+        " state, bench, software, created_at, created_by)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, 'created', ?, ?, ?, ?)",
+        (run_id, *sequence, fixture, lot, retest, start_by, json.dumps(bench), software, now(),
+         account),
+    )  # fmt: skip
     conn.executemany(
         "INSERT INTO run_unit (id, run_id, nest, serial, product) VALUES (?, ?, ?, ?, ?)",
         [(new_id(), run_id, nest, serial, product) for nest, serial in load.items()],
@@ -70,7 +72,16 @@ def set_state(
         )
     elif state in ("finished", "aborted", "interrupted"):
         conn.execute("UPDATE run SET ended_at = ?, note = ? WHERE id = ?", (moment, note, run_id))
+    if state == "finished":
+        conn.execute(
+            "UPDATE run SET finished_at = COALESCE(finished_at, ?) WHERE id = ?", (moment, run_id)
+        )
     audit.note(conn, account, f"run {state}", run_id, note)
+
+
+def set_bench(conn: sqlite3.Connection, run_id: str, bench: Mapping[str, Any]) -> None:
+    """Write what the run is started with: instruments, zeroes, daily check."""
+    conn.execute("UPDATE run SET bench = ? WHERE id = ?", (json.dumps(bench), run_id))
 
 
 def set_verdicts(
@@ -87,52 +98,16 @@ def set_verdicts(
     )
 
 
-def add_attempt(
-    conn: sqlite3.Connection,
-    run_unit_id: str,
-    step: tuple[int, str, str, str],
-    grade: StepGrade,
-    note: str,
-    started_at: str,
-) -> int:
-    """Add an attempt (step: index, id, kind, title) with its graded readings; gives its number."""
-    index, step_id, kind, title = step
-    (before,) = conn.execute(
-        "SELECT count(*) FROM attempt WHERE run_unit_id = ? AND step_id = ?", (run_unit_id, step_id)
-    ).fetchone()
-    key = (run_unit_id, step_id, before + 1)
-    conn.execute(
-        "INSERT INTO attempt VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        (*key, index, kind, title, grade.verdict, grade.cause, note, started_at, now()),
-    )
-    conn.executemany(
-        "INSERT INTO reading VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        [
-            (
-                *key, position, graded.reading.name,
-                None if math.isnan(graded.reading.value) else graded.reading.value,
-                graded.reading.dimension.name, graded.reading.bound, graded.reading.uncertainty,
-                graded.reading.instrument,
-                graded.limit.minimum if graded.limit else None,
-                graded.limit.maximum if graded.limit else None,
-                graded.limit.source.model_dump_json() if graded.limit else "{}",
-                graded.grade.verdict if graded.grade else "",
-                graded.grade.cause if graded.grade else "",
-                graded.grade.margin if graded.grade else None,
-            )
-            for position, graded in enumerate(grade.readings)
-        ],
-    )  # fmt: skip
-    return int(key[2])
-
-
 def interrupt_unfinished(conn: sqlite3.Connection) -> list[str]:
     """Mark each run that a dead service left armed or running; gives their ids."""
     rows = conn.execute("SELECT id FROM run WHERE state IN ('armed', 'running')").fetchall()
     for row in rows:
         set_state(conn, row["id"], "interrupted", "service", "The service stopped during the run.")
         conn.execute(
-            "UPDATE run_unit SET verdict = 'inconclusive', cause = 'interrupted' WHERE run_id = ?",
+            "UPDATE run_unit SET verdict = 'inconclusive', cause = 'interrupted' WHERE run_id = ?1"
+            # After a run's first end only what is repeated is unsettled.
+            " AND (EXISTS (SELECT 1 FROM run WHERE id = ?1 AND finished_at IS NULL) OR EXISTS"
+            " (SELECT 1 FROM repeat_request WHERE run_unit_id = run_unit.id))",
             (row["id"],),
         )
         conn.execute("UPDATE run SET verdict = 'inconclusive' WHERE id = ?", (row["id"],))
@@ -148,6 +123,16 @@ def get_run(conn: sqlite3.Connection, run_id: str) -> Row:
     run["bench"] = json.loads(run["bench"])
     run["units"] = units_of(conn, "run_id = ?", (run_id,))
     return run
+
+
+def find_run_unit(conn: sqlite3.Connection, run_id: str, nest: str) -> str:
+    """The id of the unit in a nest of a run; raises NotFound."""
+    row = conn.execute(
+        "SELECT id FROM run_unit WHERE run_id = ? AND nest = ?", (run_id, nest)
+    ).fetchone()
+    if row is None:
+        raise NotFound("unit in nest", nest)
+    return str(row["id"])
 
 
 def list_runs(conn: sqlite3.Connection, count: int) -> list[Row]:
@@ -167,8 +152,9 @@ def find_units(conn: sqlite3.Connection, pattern: str, count: int) -> list[Row]:
     rows = conn.execute(
         "SELECT run_unit.id, run_id, nest, run_unit.serial, product, run_unit.verdict, cause,"
         " run.started_at, run.ended_at, run.state, sequence_code, sequence_revision,"
-        " ledger.number AS certificate, ledger.kind AS certificate_kind"
-        " FROM run_unit JOIN run ON run.id = run_id LEFT JOIN ledger ON run_unit_id = run_unit.id"
+        " document.number AS certificate, document.kind AS certificate_kind"
+        " FROM run_unit JOIN run ON run.id = run_id"
+        " LEFT JOIN current_document AS document ON run_unit_id = run_unit.id"
         " WHERE run_unit.serial LIKE ? ESCAPE '\\' ORDER BY run_unit.id DESC LIMIT ?",
         (like, count),
     )
@@ -188,26 +174,16 @@ def units_of(
     units = [
         dict(row)
         for row in conn.execute(
-            "SELECT run_unit.*, ledger.number AS certificate, ledger.kind AS certificate_kind,"
-            " run.sequence_code, run.sequence_revision, run.state AS run_state, run.started_at"
-            " FROM run_unit JOIN run ON run.id = run_id"
-            f" LEFT JOIN ledger ON run_unit_id = run_unit.id WHERE {where} ORDER BY {order}",
+            "SELECT run_unit.*, document.number AS certificate, document.kind AS certificate_kind,"
+            " document.issued_at AS certified_at, run.sequence_code, run.sequence_revision,"
+            " run.state AS run_state, run.started_at FROM run_unit JOIN run ON run.id = run_id"
+            " LEFT JOIN current_document AS document ON run_unit_id = run_unit.id"
+            f" WHERE {where} ORDER BY {order}",
             values,
         )
     ]
     for unit in units:
-        attempts = conn.execute(
-            "SELECT * FROM attempt WHERE run_unit_id = ? ORDER BY step_index, number", (unit["id"],)
-        )
-        unit["attempts"] = [dict(row) for row in attempts]
-        readings: dict[tuple[str, int], list[Row]] = {}
-        rows = conn.execute(
-            "SELECT * FROM reading WHERE run_unit_id = ? ORDER BY step_id, number, position",
-            (unit["id"],),
-        )
-        for row in rows:
-            found = {**dict(row), "source": json.loads(row["source"])}
-            readings.setdefault((row["step_id"], row["number"]), []).append(found)
-        for attempt in unit["attempts"]:
-            attempt["readings"] = readings.get((attempt["step_id"], attempt["number"]), [])
+        unit["attempts"] = attempts.attempts_of(conn, unit["id"])
+        unit["answers"] = attempts.answers_of(conn, unit["id"])
+        unit["remarks"] = remarks.remarks_of(conn, unit["id"])
     return units

@@ -22,9 +22,11 @@ from loricate.service.routers import (
     definitions,
     health,
     lots,
+    pictures,
     runs,
     session,
     units,
+    upkeep,
 )  # fmt: skip
 from loricate.service.settings import Settings
 
@@ -80,7 +82,7 @@ def create_app(settings: Settings) -> FastAPI:
     add_problem_handlers(app)
     app.add_middleware(AccessLog)
     app.include_router(health.router)
-    for part in (session, bench, definitions, lots, runs, units, certificates):
+    for part in (session, bench, upkeep, definitions, lots, runs, units, pictures, certificates):
         app.include_router(part.router, prefix=API)
 
     @app.api_route(

@@ -26,7 +26,14 @@ def gate_of(
     due = {each["id"]: dt.date.fromisoformat(each["due"]) for each in run["bench"]["instruments"]}
     tested = dt.date.fromisoformat((run["started_at"] or run["created_at"])[:10])
     steps = [step.id for step in sequence.steps]
-    return certificate_gate(run["state"], status, steps, latest, due, tested)
+    upkeep = tuple(Condition(**each) for each in run["bench"].get("upkeep", ()))
+    return certificate_gate(run["state"], status, steps, latest, due, tested, upkeep)
+
+
+def is_settled(unit: dict[str, Any]) -> bool:
+    """Whether a unit's document, if it has one, tells of its latest attempt."""
+    started = max((each["started_at"] for each in unit["attempts"]), default="")
+    return unit["certificate"] is not None and unit["certified_at"] >= started
 
 
 class Issuer:
@@ -51,9 +58,9 @@ class Issuer:
         record = await self.store.read(lambda c: definitions.get_sequence(c, code, revision))
         sequence = await self.store.read(lambda c: definitions.ready_sequence(c, record))
         for unit in run["units"]:
-            gate = gate_of(run, unit, sequence, record.status)
-            if unit["certificate"] is not None:
+            if is_settled(unit):
                 continue
+            gate = gate_of(run, unit, sequence, record.status)
             kind = ""
             if is_open(gate) and unit["verdict"] == "pass":
                 kind = "certificate"
@@ -81,8 +88,9 @@ class Issuer:
             previous = GENESIS if last is None else last.hash
             url = f"{self.base_url}/verify/{number}"
             issue = Issue(
-                kind, number, issued_at, position, previous, url, __version__, product_revision
-            )
+                kind, number, issued_at, position, previous, url, __version__, product_revision,
+                unit["certificate"] or "",
+            )  # fmt: skip
             document = make_document(issue, run, unit, sequence, gate)
             sealed = seal(document, self.key)
             pdf = await asyncio.to_thread(make_pdf, document, sealed, self.key, self.page_size)
@@ -90,6 +98,7 @@ class Issuer:
             entry = LedgerEntry(
                 position, number, kind, unit["id"], unit["serial"], issued_at, document_digest,
                 previous, entry_hash(position, number, document_digest, previous), sealed, pdf,
+                unit["certificate"],
             )  # fmt: skip
 
             def keep(conn: sqlite3.Connection) -> None:

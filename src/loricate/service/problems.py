@@ -11,7 +11,7 @@ from starlette.exceptions import HTTPException
 from loricate.api.problems import MEDIA_TYPE, ProblemDocument, ProblemError
 from loricate.bench.errors import BenchError, GuardOpen
 from loricate.core.errors import CoreError, DocumentError, Finding
-from loricate.records.errors import NotFound, RecordsError, StorageFull
+from loricate.records.errors import NotFound, PictureRefused, RecordsError, StorageFull
 
 
 class ServiceError(Exception):
@@ -77,6 +77,7 @@ TABLE: dict[type[Exception], tuple[str, str, int]] = {
     DocumentError: ("document-refused", "The document is refused", 422),
     CoreError: ("refused", "The request is refused", 422),
     NotFound: ("not-found", "Not found", 404),
+    PictureRefused: ("picture-refused", "The picture is refused", 422),
     StorageFull: ("storage-full", "The disk is full", 507),
     RecordsError: ("records", "The records cannot do this", 500),
     GuardOpen: ("guard-open", "The guard is open", 409),

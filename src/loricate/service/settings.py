@@ -32,6 +32,11 @@ class Settings:
         return self.data_folder / "records.sqlite"
 
     @property
+    def pictures(self) -> Path:
+        """The folder of pictures, named by digest."""
+        return self.data_folder / "pictures"
+
+    @property
     def site_key(self) -> Path:
         """The private key's file."""
         return self.data_folder / "site-key.pem"

@@ -7,11 +7,13 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from loricate.core.quantities import RESISTANCE, parse
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor, Nest
 from loricate.simulator.instruments.bond_source import BondSource
 from loricate.simulator.instruments.guard import GuardSwitch
 from loricate.simulator.instruments.hands import Hands
+from loricate.simulator.instruments.inputs import DigitalInputs
 from loricate.simulator.instruments.leakage_meter import LeakageMeter
 from loricate.simulator.instruments.matrix import RelayMatrix
 from loricate.simulator.instruments.withstand_source import WithstandSource
@@ -28,7 +30,7 @@ class StandInInstrument(_Model):
     """One instrument to serve."""
 
     id: str
-    type: Literal["withstand_source", "bond_source", "leakage_meter", "matrix", "guard"]
+    type: Literal["withstand_source", "bond_source", "leakage_meter", "matrix", "guard", "inputs"]
     serial: str
 
 
@@ -40,6 +42,8 @@ class StandInNest(_Model):
     unit: str = ""
     serial: str = ""
     faults: tuple[str, ...] = ()
+    lead: str = "0 Ω"
+    presence: int = 0
 
 
 class StandInBench(_Model):
@@ -52,6 +56,11 @@ class StandInBench(_Model):
     nests: tuple[StandInNest, ...]
 
 
+def _empty_nest(plan: StandInNest) -> Nest:
+    lead_ohms = parse(plan.lead, RESISTANCE)
+    return Nest(dict(plan.columns), lead_ohms=lead_ohms, presence=plan.presence)
+
+
 class StandIns:
     """The running stand-ins of one bench."""
 
@@ -61,14 +70,24 @@ class StandIns:
         self.clock = PacedClock(pace)
         self.floor = Floor(
             rows=plan.rows,
-            nests={nest.nest: Nest(dict(nest.columns)) for nest in plan.nests},
+            nests={nest.nest: _empty_nest(nest) for nest in plan.nests},
             models={model.code: model for model in models},
         )
-        for nest in plan.nests:
-            if nest.unit:
-                self.floor.put_in(nest.nest, nest.unit, nest.faults, nest.serial)
+        self._nests = plan.nests
+        self.restore()
         self._served: dict[str, Instrument] = {}
         self.instruments = {each.id: self._make(each) for each in plan.instruments}
+
+    def restore(self) -> None:
+        """Put back what lay in each nest at the start, and repair relays and wires."""
+        self.floor.stuck.clear()
+        self.floor.leaks.clear()
+        self.floor.wet.clear()
+        for nest in self._nests:
+            if nest.unit:
+                self.floor.put_in(nest.nest, nest.unit, nest.faults, nest.serial)
+            else:
+                self.floor.take_out(nest.nest)
 
     def _make(self, plan: StandInInstrument) -> Instrument:
         match plan.type:
@@ -82,12 +101,14 @@ class StandIns:
                 return RelayMatrix(plan.serial, self.floor, self.clock)
             case "guard":
                 return GuardSwitch(plan.serial, self.floor)
+            case "inputs":
+                return DigitalInputs(plan.serial, self.floor)
 
     async def serve(self, host: str = "127.0.0.1") -> dict[str, int]:
         """Listen on free ports; gives the port of each instrument, and of the hands as HANDS."""
         # The first solution sets up the linear algebra library, which takes up to half a second.
         Network([Resistor("a", EARTH, 1.0)]).solve_ac([Source("a", EARTH, 1.0, 1.0)], 50.0)
-        hands = Hands(self.floor, self.clock, self.instruments, host)
+        hands = Hands(self.floor, self.clock, self.instruments, self.restore, host)
         self._served = {**self.instruments, "HANDS": hands}
         return {name: await each.serve(host, 0) for name, each in self._served.items()}
 

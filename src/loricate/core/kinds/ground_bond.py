@@ -77,5 +77,6 @@ GROUND_BOND = register(
         procedure=procedure,
         demands=demands,
         programmed_s=lambda settings: settings.dwell,
+        leads=lambda settings: (settings.earth, settings.part),
     )
 )

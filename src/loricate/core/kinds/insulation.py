@@ -36,7 +36,7 @@ from loricate.core.quantities import (
     Seconds,
     Volts,
 )  # fmt: skip
-from loricate.core.readings import resistance_of
+from loricate.core.readings import Bound, resistance_of
 
 SAFE_DC_V = 60.0
 
@@ -112,5 +112,6 @@ INSULATION = register(
         demands=demands,
         programmed_s=lambda settings: settings.ramp + settings.settle + settings.dwell,
         hazardous=True,
+        ganged={"resistance": Bound.ABOVE, "current": Bound.BELOW},
     )
 )

@@ -1,7 +1,7 @@
 """What a kind is, and the table of kinds that refuses duplicates."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Generic, TypeVar
 
 from pydantic import BaseModel, ConfigDict
@@ -10,6 +10,7 @@ from loricate.core.actions import Procedure, Role
 from loricate.core.errors import AlreadyRegistered
 from loricate.core.limits import Limit
 from loricate.core.quantities import Dimension
+from loricate.core.readings import Bound
 
 
 class KindSettings(BaseModel):
@@ -42,12 +43,21 @@ class Demand:
     field: str
 
 
+def _no_leads(settings: KindSettings) -> tuple[str, ...]:
+    return ()
+
+
 S = TypeVar("S", bound=KindSettings)
 
 
 @dataclass(frozen=True, slots=True)
 class Kind(Generic[S]):
-    """One kind of step: its settings model, the quantities it grades, and its procedure."""
+    """One kind of step: its settings model, the quantities it grades, and its procedure.
+
+    ``leads`` gives the contacts whose lead resistance is in the reading ``resistance``. ``ganged``
+    says how each reading of units in parallel stands to one unit's part; a kind without it cannot
+    be done together.
+    """
 
     name: str
     title: str
@@ -57,6 +67,8 @@ class Kind(Generic[S]):
     demands: Callable[[S, Mapping[str, Limit]], tuple[Demand, ...]]
     programmed_s: Callable[[S], float]
     hazardous: bool = False
+    leads: Callable[[S], tuple[str, ...]] = _no_leads
+    ganged: Mapping[str, Bound] = field(default_factory=dict)
 
 
 KINDS: dict[str, Kind[Any]] = {}

@@ -38,7 +38,7 @@ from loricate.core.quantities import (
     Seconds,
     Volts,
 )  # fmt: skip
-from loricate.core.readings import resistance_of
+from loricate.core.readings import Bound, resistance_of
 
 SAFE_V = {"ac": 30.0, "dc": 60.0}
 
@@ -138,5 +138,10 @@ WITHSTAND = register(
         demands=demands,
         programmed_s=lambda settings: settings.ramp + settings.dwell + settings.fall,
         hazardous=True,
+        ganged={
+            "current": Bound.BELOW,
+            "resistive_current": Bound.BELOW,
+            "resistance": Bound.ABOVE,
+        },
     )
 )

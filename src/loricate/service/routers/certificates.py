@@ -39,13 +39,14 @@ async def download_certificate(name: str, person: Reader, desk: TheDesk) -> Resp
 async def verify_number(number: str, desk: TheDesk) -> Verified:
     """Answers anyone: what the service holds under a number, verified there and then."""
     entry = await desk.store.read(lambda conn: certificates.get_entry(conn, number))
+    after = await desk.store.read(lambda conn: certificates.superseded_by(conn, entry.number))
     checked = verify(entry.sealed.encode(), desk.site_key.public_jwk)
     document = json.loads(entry.sealed)["document"]
     return Verified(
         number=entry.number, genuine=checked.genuine, faults=list(checked.faults), kind=entry.kind,
         site=document["site"], serial=entry.serial, product=document["unit"]["title"],
         verdict=document["verdict"], issued_at=entry.issued_at,
-        document_digest=entry.document_digest,
+        superseded_by=after, document_digest=entry.document_digest,
     )  # fmt: skip
 
 

@@ -19,12 +19,11 @@ async def health(desk: TheDesk) -> Health:
         conn.execute("SELECT count(*) FROM account").fetchone()
 
     await desk.store.read(touch)
-    running = next((each.run_id for each in desk.engines.values() if each.is_running), "")
     problems = list(desk.bench.problems.values())
     return Health(
         status="degraded" if problems else "ok",
         version=__version__,
         bench=desk.bench.plan.code,
-        running=running,
+        running=desk.runs.running,
         problems=problems,
     )

@@ -1,5 +1,6 @@
 """Runs: create, arm, start, watch, answer, abort."""
 
+import sqlite3
 from collections.abc import AsyncIterator
 from typing import Annotated
 
@@ -7,14 +8,29 @@ from fastapi import APIRouter, Header, Query
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from loricate.api.definitions import StepSummary
-from loricate.api.records import AnswerIn, NewRun, QuestionOut, RunOut, RunSummary
+from loricate.api.records import (
+    AnswerIn,
+    NewRemark,
+    NewRepeat,
+    NewRun,
+    QuestionOut,
+    RunOut,
+    RunSummary,
+    TraceOut,
+)
 from loricate.core.actions import Answer
-from loricate.records import definitions, runs
+from loricate.core.errors import Finding
+from loricate.records import attempts, definitions, pictures, remarks, runs
+from loricate.service.problems import NotReady
 from loricate.service.routers.access import TheDesk
-from loricate.service.routers.showing import unit_out
+from loricate.service.routers.showing import trace_out, unit_out
 from loricate.service.sign_in import Reader, Runner
 
 router = APIRouter(prefix="/runs", tags=["runs"])
+
+
+def _refused(field: str, message: str) -> NotReady:
+    return NotReady.because([Finding(field, message)])
 
 
 async def _show(run_id: str, desk: TheDesk) -> RunOut:
@@ -28,6 +44,8 @@ async def _show(run_id: str, desk: TheDesk) -> RunOut:
     return RunOut(
         **{key: run[key] for key in RunSummary.model_fields},
         note=run["note"],
+        start_by=run["start_by"],
+        notices=[each["reason"] for each in run["bench"].get("upkeep", ()) if not each["met"]],
         steps=[
             StepSummary(
                 id=step.id, kind=step.kind.name, title=step.title,
@@ -37,7 +55,7 @@ async def _show(run_id: str, desk: TheDesk) -> RunOut:
             for step in ready.steps
         ],
         units=[unit_out(unit) for unit in run["units"]],
-        questions=[QuestionOut(**each) for each in desk.questions(run_id)],
+        questions=[QuestionOut(**each) for each in desk.runs.questions(run_id)],
     )  # fmt: skip
 
 
@@ -50,8 +68,15 @@ async def create_run(
 ) -> RunOut:
     """Check the load, the bench and the disk, then make the run. Nothing is energised yet."""
     load = [(place.nest, place.serial) for place in body.load]
-    run_id = await desk.create_run(
-        person.name, body.sequence, body.fixture, load, body.lot, body.retest, idempotency_key
+    run_id = await desk.runs.create(
+        person.name,
+        body.sequence,
+        body.fixture,
+        load,
+        lot=body.lot,
+        retest=body.retest,
+        start_by=body.start_by,
+        key=idempotency_key,
     )
     return await _show(run_id, desk)
 
@@ -74,28 +99,71 @@ async def show_run(run_id: str, person: Reader, desk: TheDesk) -> RunOut:
 @router.post("/{run_id}/arm", response_model=RunOut)
 async def arm_run(run_id: str, person: Runner, desk: TheDesk) -> RunOut:
     """Allow high voltage for this run. Takes a closed guard; lasts five minutes."""
-    await desk.arm(run_id, person.name)
+    await desk.runs.arm(run_id, person.name)
     return await _show(run_id, desk)
 
 
 @router.post("/{run_id}/start", response_model=RunOut)
 async def start_run(run_id: str, person: Runner, desk: TheDesk) -> RunOut:
     """Start an armed run."""
-    await desk.start(run_id, person.name)
+    await desk.runs.start(run_id, person.name)
     return await _show(run_id, desk)
 
 
 @router.post("/{run_id}/abort", response_model=RunOut)
 async def abort_run(run_id: str, person: Runner, desk: TheDesk) -> RunOut:
     """Abort: outputs fall first."""
-    await desk.abort(run_id, person.name)
+    await desk.runs.abort(run_id, person.name)
     return await _show(run_id, desk)
 
 
 @router.post("/{run_id}/answers", status_code=204)
 async def answer_question(run_id: str, body: AnswerIn, person: Runner, desk: TheDesk) -> None:
     """Answer what a nest is being asked."""
-    await desk.answer(run_id, body.nest, Answer(body.choice, body.note), person.name)
+    answer = Answer(body.choice, body.note, person.name)
+    await desk.runs.answer(run_id, body.nest, answer, body.question)
+
+
+@router.post("/{run_id}/repeats", response_model=RunOut, status_code=201)
+async def repeat_unit(run_id: str, body: NewRepeat, person: Runner, desk: TheDesk) -> RunOut:
+    """Ask for a failed unit, or a failed step of it, to be done again; then arm and start."""
+    await desk.runs.repeat(run_id, body.nest, body.step, body.reason, person.name)
+    return await _show(run_id, desk)
+
+
+@router.post("/{run_id}/remarks", response_model=RunOut, status_code=201)
+async def add_remark(run_id: str, body: NewRemark, person: Runner, desk: TheDesk) -> RunOut:
+    """Remark on a unit or on one of its steps, with a picture that was sent before."""
+    run = await _show(run_id, desk)
+    if body.step and body.step not in [step.id for step in run.steps]:
+        known = ", ".join(step.id for step in run.steps)
+        raise _refused("step", f"there is no step '{body.step}'; there are {known}.")
+
+    def keep(conn: sqlite3.Connection) -> None:
+        if body.picture and not pictures.has_picture(conn, body.picture):
+            raise _refused("picture", "is not kept here; send it to /api/v1/pictures first.")
+        unit = runs.find_run_unit(conn, run_id, body.nest)
+        remarks.add_remark(conn, unit, body.step, body.text, body.picture or None, person.name)
+
+    await desk.store.write(keep)
+    return await _show(run_id, desk)
+
+
+@router.get("/{run_id}/traces/{nest}/{step}/{number}", response_model=TraceOut)
+async def show_trace(
+    run_id: str, nest: str, step: str, number: int, person: Reader, desk: TheDesk
+) -> TraceOut:
+    """The curves of one attempt, with the step's limits on each quantity."""
+    found = await desk.store.read(lambda c: attempts.get_trace(c, run_id, nest, step, number))
+    run = await desk.store.read(lambda conn: runs.get_run(conn, run_id))
+    code, revision = run["sequence_code"], run["sequence_revision"]
+    ready = await desk.store.read(
+        lambda conn: definitions.ready_sequence(
+            conn, definitions.get_sequence(conn, code, revision)
+        )
+    )
+    unit = next(each for each in run["units"] if each["nest"] == nest)
+    return trace_out(found, unit["serial"], number, ready.step(step))
 
 
 @router.get("/{run_id}/events", response_class=EventSourceResponse)
@@ -106,5 +174,5 @@ async def follow_run(
     last_event_id: Annotated[int, Header(ge=0)] = 0,
 ) -> AsyncIterator[ServerSentEvent]:
     """Server-sent events of a run from the one after Last-Event-ID until its end."""
-    async for event in desk.events(run_id, last_event_id):
+    async for event in desk.runs.events(run_id, last_event_id):
         yield ServerSentEvent(data=event.data, event=event.name, id=str(event.number))

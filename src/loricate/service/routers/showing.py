@@ -2,10 +2,24 @@
 
 from typing import Any
 
-from loricate.api.records import AttemptOut, ReadingOut, UnitOut
+from loricate.api.records import (
+    AnswerOut,
+    AttemptOut,
+    ReadingOut,
+    RemarkOut,
+    TraceColumn,
+    TraceOut,
+    TracePhase,
+    UnitOut,
+)
 from loricate.core.limits import Limit, LimitSource
-from loricate.core.quantities import DIMENSIONS
+from loricate.core.quantities import DIMENSIONS, display
 from loricate.core.readings import make_reading
+from loricate.core.sequences import ReadyStep
+from loricate.core.traces import Trace
+
+# Quantities that instruments sample and that no kind grades by this name.
+TRACED = {"voltage": "V", "current": "A", "load_current": "A", "resistive_current": "A"}
 
 
 def reading_out(row: dict[str, Any]) -> ReadingOut:
@@ -23,6 +37,9 @@ def reading_out(row: dict[str, Any]) -> ReadingOut:
         bound=row["bound"], uncertainty=row["uncertainty"], text=text,
         instrument=row["instrument"], minimum=row["minimum"], maximum=row["maximum"], limit=limit,
         source=source, verdict=row["verdict"], cause=row["cause"], margin=row["margin"],
+        as_measured=row["as_measured"],
+        as_measured_text="" if row["as_measured"] is None
+        else display(row["as_measured"], DIMENSIONS[row["dimension"]]),
     )  # fmt: skip
 
 
@@ -32,10 +49,40 @@ def unit_out(row: dict[str, Any]) -> UnitOut:
         AttemptOut(
             step_id=each["step_id"], number=each["number"], kind=each["kind"], title=each["title"],
             verdict=each["verdict"], cause=each["cause"], note=each["note"],
-            started_at=each["started_at"], ended_at=each["ended_at"],
+            reason=each["reason"], started_at=each["started_at"], ended_at=each["ended_at"],
+            has_trace=bool(each["has_trace"]),
             readings=[reading_out(reading) for reading in each["readings"]],
         )
         for each in row["attempts"]
     ]  # fmt: skip
-    return UnitOut(**{key: row[key] for key in UnitOut.model_fields if key != "attempts"},
-                   attempts=attempts)  # fmt: skip
+    answers = [
+        AnswerOut(**{key: each[key] for key in AnswerOut.model_fields}) for each in row["answers"]
+    ]
+    remarks = [
+        RemarkOut(**{key: each[key] for key in RemarkOut.model_fields}) for each in row["remarks"]
+    ]
+    told = {key: row[key] for key in UnitOut.model_fields.keys() & row.keys()}
+    return UnitOut(**{**told, "attempts": attempts, "answers": answers, "remarks": remarks})
+
+
+def trace_out(trace: Trace, serial: str, number: int, step: ReadyStep) -> TraceOut:
+    """Show the curves of an attempt, each with its step's limits."""
+    columns = []
+    for name, values in trace.columns.items():
+        slot, limit = step.kind.limits.get(name), step.limits.get(name)
+        if name == "elapsed_s":
+            continue
+        columns.append(
+            TraceColumn(
+                name=name,
+                unit=slot.dimension.unit if slot else TRACED.get(name, ""),
+                values=values,
+                minimum=limit.minimum if limit else None,
+                maximum=limit.maximum if limit else None,
+            )
+        )
+    return TraceOut(
+        serial=serial, step_id=step.id, title=step.title, number=number,
+        elapsed_s=[value or 0.0 for value in trace.columns["elapsed_s"]], columns=columns,
+        phases=[TracePhase(begins_s=begin, name=name) for begin, name in trace.phases],
+    )  # fmt: skip

@@ -1,6 +1,6 @@
 """The hands of the simulated floor: put units in nests, open the guard, switch instruments off."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
@@ -15,7 +15,12 @@ class Hands(Instrument):
     model = "HANDS"
 
     def __init__(
-        self, floor: Floor, clock: PacedClock, instruments: Mapping[str, Instrument], host: str
+        self,
+        floor: Floor,
+        clock: PacedClock,
+        instruments: Mapping[str, Instrument],
+        restore: Callable[[], None],
+        host: str,
     ) -> None:
         super().__init__("0")
         self.floor, self.clock, self.instruments, self.host = floor, clock, instruments, host
@@ -25,6 +30,10 @@ class Hands(Instrument):
         self.command("HANDs:POWer", self._power)
         self.command("HANDs:FAULt", self._fault)
         self.command("HANDs:PACE", self._pace)
+        self.command("HANDs:RESTore", restore)
+        self.command("HANDs:FOOT", self._press)
+        self.command("HANDs:RELay", self._relay)
+        self.command("HANDs:WIRE", self._wire)
 
     def _load(self, nest: str, model: str, faults: str, serial: str) -> None:
         chosen = tuple(name for name in scpi.unquoted(faults).split("+") if name)
@@ -57,3 +66,21 @@ class Hands(Instrument):
         if self.floor.outputs_on:
             raise ScpiError(*scpi.SETTINGS_CONFLICT)
         self.clock.pace = scpi.number(text, 0.1, 1000)
+
+    def _press(self) -> None:
+        self.floor.presses += 1
+
+    def _relay(self, row: str, column: str, state: str) -> None:
+        """STUCK, GOOD, or the Ω that an open relay leaks through."""
+        point = (int(scpi.number(row, 1, 10_000)), int(scpi.number(column, 1, 10_000)))
+        self.floor.stuck.discard(point)
+        self.floor.leaks.pop(point, None)
+        if state.upper() == "STUCK":
+            self.floor.stuck.add(point)
+        elif state.upper() != "GOOD":
+            self.floor.leaks[point] = scpi.number(state, 1e-3, 1e12)
+
+    def _wire(self, a: str, b: str, ohms: str) -> None:
+        """The Ω between two columns' wires."""
+        pair = (int(scpi.number(a, 1, 10_000)), int(scpi.number(b, 1, 10_000)))
+        self.floor.wet[pair] = scpi.number(ohms, 1e-3, 1e12)

@@ -1,0 +1,197 @@
+import { Box, Button, Flex, Heading, Input, Stack, Text } from '@chakra-ui/react'
+import { useQueryClient } from '@tanstack/react-query'
+import { type FormEvent, useState } from 'react'
+import { api, ask, type Schemas } from '../api/client'
+import { DataTable } from '../parts/DataTable'
+import { Trouble } from '../parts/Trouble'
+import { VerdictMark } from '../parts/VerdictMark'
+
+type Fixture = Schemas['FixtureOut']
+type Kind = Schemas['NewUpkeep']['kind']
+
+interface Props {
+  fixture: Fixture
+  isBusy: boolean
+  onBegin: (kind: Kind, fixture: string) => void
+}
+
+/** A fixture: fit for certificates or not and why, its wiring, zeroes and matings. */
+export function FixtureCard({ fixture, isBusy, onBegin }: Props) {
+  const nests = Object.entries(fixture.nests)
+  const contacts = [...new Set(nests.flatMap(([, columns]) => Object.keys(columns)))]
+  const zeroes = new Map(fixture.zeroes.map((each) => [`${each.nest} ${each.contact}`, each]))
+  return (
+    <Stack as="section" aria-label={`Fixture ${fixture.code}`} gap="3">
+      <Flex justify="space-between" align="center" gap="4" wrap="wrap">
+        <Heading as="h2" size="lg">
+          {fixture.code}
+          <Text as="span" color="soft" fontSize="md" ml="3" fontWeight="normal">
+            {fixture.title}
+          </Text>
+        </Heading>
+        <Flex gap="3">
+          <Act text="Zero the leads" isBusy={isBusy} onAct={() => onBegin('zero', fixture.code)} />
+          <Act
+            text="Daily check"
+            isBusy={isBusy}
+            onAct={() => onBegin('daily_check', fixture.code)}
+          />
+        </Flex>
+      </Flex>
+      {fixture.conditions.map((each) => (
+        <Flex key={each.name} gap="3" align="center">
+          <VerdictMark verdict={each.met ? 'pass' : 'inconclusive'} />
+          <Text>
+            {each.name}. {each.reason}
+          </Text>
+        </Flex>
+      ))}
+      <DataTable
+        label={`Wiring of ${fixture.code}`}
+        rows={nests}
+        keyOf={([nest]) => nest}
+        isNarrow
+        columns={[
+          { head: 'Nest', cell: ([nest]) => <b>{nest}</b> },
+          ...contacts.map((contact) => ({
+            head: contact,
+            isNumber: true,
+            cell: ([, columns]: [string, Record<string, number>]) => columns[contact] ?? 'none',
+          })),
+          ...contacts.map((contact) => ({
+            head: `${contact} zero`,
+            isNumber: true,
+            cell: ([nest]: [string, Record<string, number>]) => {
+              const zero = zeroes.get(`${nest} ${contact}`)
+              return zero ? (
+                <Text color={zero.is_young ? 'ink' : 'unsure'} whiteSpace="nowrap">
+                  {zero.text}
+                  {!zero.is_young && ', too old'}
+                </Text>
+              ) : (
+                'none'
+              )
+            },
+          })),
+          {
+            head: 'Matings',
+            isNumber: true,
+            cell: ([nest]) => `${fixture.matings[nest] ?? 0} of ${fixture.mating_limit}`,
+          },
+        ]}
+      />
+      {fixture.daily_check && <CheckReport check={fixture.daily_check} />}
+      <RenewForm fixture={fixture.code} />
+    </Stack>
+  )
+}
+
+function Act({ text, isBusy, onAct }: { text: string; isBusy: boolean; onAct: () => void }) {
+  return (
+    <Button bg="act" color="act.ink" disabled={isBusy} onClick={onAct}>
+      {text}
+    </Button>
+  )
+}
+
+function CheckReport({ check }: { check: Schemas['DailyCheckOut'] }) {
+  const moment = check.ended_at.slice(0, 16).replace('T', ' ')
+  const word = check.passed ? 'passed' : 'failed'
+  return (
+    <details>
+      <summary>
+        Daily check of {moment} UTC by {check.account}: {word}
+      </summary>
+      <Stack gap="3" mt="3">
+        {check.findings.map((finding) => (
+          <Trouble key={finding} text={finding} />
+        ))}
+        {[check.good, check.bad].map(
+          (box) =>
+            box.steps.length > 0 && (
+              <DataTable
+                key={box.serial}
+                label={`Readings of ${box.serial}`}
+                rows={box.steps}
+                keyOf={(step) => step.id}
+                isNarrow
+                columns={[
+                  { head: box.serial, cell: (step) => step.title },
+                  {
+                    head: 'Readings',
+                    cell: (step) =>
+                      step.readings
+                        .filter((reading) => reading.limit !== '')
+                        .map((reading) => `${reading.text} (${reading.limit})`)
+                        .join(', '),
+                  },
+                  {
+                    head: 'Verdict',
+                    cell: (step) => <VerdictMark verdict={step.verdict} cause={step.cause} />,
+                  },
+                ]}
+              />
+            ),
+        )}
+      </Stack>
+    </details>
+  )
+}
+
+function RenewForm({ fixture }: { fixture: string }) {
+  const queries = useQueryClient()
+  const [isOpen, setOpen] = useState(false)
+  const [note, setNote] = useState('')
+  const [trouble, setTrouble] = useState('')
+  const id = `renew-${fixture}`
+
+  async function submit(event: FormEvent) {
+    event.preventDefault()
+    try {
+      const params = { path: { code: fixture } }
+      await ask(api.POST('/api/v1/fixtures/{code}/renewals', { params, body: { note } }))
+      setOpen(false)
+      setNote('')
+      setTrouble('')
+      await queries.invalidateQueries({ queryKey: ['bench'] })
+    } catch (error) {
+      setTrouble((error as Error).message)
+    }
+  }
+
+  if (!isOpen) {
+    return (
+      <Box>
+        <Button
+          size="sm"
+          variant="outline"
+          color="ink"
+          borderColor="edge"
+          onClick={() => setOpen(true)}
+        >
+          Contacts renewed
+        </Button>
+      </Box>
+    )
+  }
+  return (
+    <form onSubmit={submit}>
+      <Flex gap="3" align="center" wrap="wrap">
+        <label htmlFor={id}>What was renewed?</label>
+        <Input
+          id={id}
+          autoFocus
+          w="24rem"
+          bg="plate"
+          borderColor="edge"
+          value={note}
+          onChange={(event) => setNote(event.target.value)}
+        />
+        <Button type="submit" bg="act" color="act.ink" disabled={note.trim() === ''}>
+          Count matings from now
+        </Button>
+      </Flex>
+      {trouble && <Trouble text={trouble} />}
+    </form>
+  )
+}

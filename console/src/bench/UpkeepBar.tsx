@@ -1,0 +1,113 @@
+import { Box, Button, Flex, Text } from '@chakra-ui/react'
+import { useQueryClient } from '@tanstack/react-query'
+import { useCallback, useEffect, useState } from 'react'
+import { api, ask } from '../api/client'
+import { Trouble } from '../parts/Trouble'
+import { QuestionBar } from '../run/QuestionBar'
+import type { Question } from '../run/runState'
+
+interface Seen {
+  text: string
+  questions: Question[]
+  state: string
+  findings: string[]
+}
+
+const FRESH: Seen = { text: 'Begins', questions: [], state: 'running', findings: [] }
+const TITLES: Record<string, string> = { zero: 'Zero', daily_check: 'Daily check' }
+
+/** An act of upkeep as it goes: what it does, what it asks, how it ended. */
+export function UpkeepBar({ id, onClose }: { id: string; onClose: () => void }) {
+  const queries = useQueryClient()
+  const [seen, setSeen] = useState(FRESH)
+  const [title, setTitle] = useState('')
+
+  useEffect(() => {
+    const source = new EventSource(`/api/v1/upkeep/${id}/events`)
+    const on = (name: string, change: (was: Seen, data: Record<string, unknown>) => Seen) =>
+      source.addEventListener(name, (message: MessageEvent<string>) => {
+        const data = JSON.parse(message.data) as Record<string, unknown>
+        setSeen((was) => change(was, data))
+      })
+    on('state', (was, data) => {
+      setTitle(`${TITLES[String(data.kind)] ?? data.kind} of ${data.fixture}`)
+      return was
+    })
+    on('progress', (was, data) => ({ ...was, text: String(data.text) }))
+    on('question', (was, data) => ({
+      ...was,
+      questions: [
+        ...was.questions.filter((each) => each.number !== data.number),
+        data as unknown as Question,
+      ],
+    }))
+    on('answered', (was, data) => ({
+      ...was,
+      questions: was.questions.filter((each) => each.number !== data.number),
+    }))
+    on('finished', (was, data) => {
+      source.close()
+      void queries.invalidateQueries({ queryKey: ['bench'] })
+      return {
+        ...was,
+        questions: [],
+        state: String(data.state),
+        findings: data.findings as string[],
+      }
+    })
+    return () => source.close()
+  }, [id, queries])
+
+  const question = seen.questions[0]
+  const nest = question?.nest ?? ''
+  const number = question?.number ?? 0
+  const answer = useCallback(
+    (choice: string, note: string) =>
+      api.POST('/api/v1/upkeep/{act_id}/answers', {
+        params: { path: { act_id: id } },
+        body: { nest, choice, note, question: number },
+      }),
+    [id, nest, number],
+  )
+  const isRunning = seen.state === 'running'
+  return (
+    <Box
+      as="section"
+      aria-label="Upkeep"
+      aria-live="polite"
+      bg="plate"
+      borderWidth="1px"
+      borderColor="act"
+      p="4"
+    >
+      <Flex justify="space-between" align="center" gap="4" mb="2">
+        <Text fontSize="lg">
+          <b>{title}:</b> {isRunning ? seen.text : seen.state}
+        </Text>
+        {isRunning ? (
+          <Button
+            bg="bad"
+            color="plate"
+            onClick={() =>
+              void ask(
+                api.POST('/api/v1/upkeep/{act_id}/abort', { params: { path: { act_id: id } } }),
+              ).catch(() => undefined)
+            }
+          >
+            Abort
+          </Button>
+        ) : (
+          <Button variant="outline" color="ink" borderColor="edge" onClick={onClose}>
+            Close
+          </Button>
+        )}
+      </Flex>
+      {seen.findings.map((finding) => (
+        <Trouble key={finding} text={finding} />
+      ))}
+      {question && (
+        <QuestionBar key={number} question={question} place="By hand" onAnswer={answer} />
+      )}
+    </Box>
+  )
+}

@@ -1,0 +1,23 @@
+import { useCallback } from 'react'
+import { api } from '../api/client'
+import { QuestionBar } from './QuestionBar'
+import { type RunState, WHOLE_LOAD } from './runState'
+
+/** The first open question of a run. */
+export function RunQuestion({ runId, state }: { runId: string; state: RunState }) {
+  const question = state.questions[0]
+  const nest = question?.nest ?? ''
+  const number = question?.number ?? 0
+  const answer = useCallback(
+    (choice: string, note: string) =>
+      api.POST('/api/v1/runs/{run_id}/answers', {
+        params: { path: { run_id: runId } },
+        body: { nest, choice, note, question: number },
+      }),
+    [runId, nest, number],
+  )
+  if (question === undefined) return null
+  const serial = state.nests.find((each) => each.nest === nest)?.serial
+  const place = nest === WHOLE_LOAD ? 'The whole load' : `Nest ${nest}, ${serial}`
+  return <QuestionBar key={number} question={question} place={place} onAnswer={answer} />
+}

@@ -1,0 +1,120 @@
+import { Box, Flex, Heading, Text } from '@chakra-ui/react'
+import { useEffect, useState } from 'react'
+import { verdictInk, verdictWord } from '../parts/VerdictMark'
+import type { NestState, Span } from './runState'
+
+const LANE = 22
+const LABEL = 64
+const WIDTH = 1200
+const TICKS = 8
+const TICK_S = [0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600]
+
+/** The pipeline as it ran: a lane a nest, a bar a step, against seconds since the first began. */
+export function Timeline({ nests, isLive }: { nests: NestState[]; isLive: boolean }) {
+  const now = useNow(isLive)
+  const spans = nests.flatMap((nest) => nest.spans)
+  if (spans.length === 0) return null
+  const begin = Math.min(...spans.map((span) => span.begin))
+  const end = Math.max(...spans.map((span) => span.end ?? now), begin + 1000)
+  const scale = (WIDTH - LABEL) / (end - begin)
+  const x = (time: number) => LABEL + (time - begin) * scale
+  const totalS = (end - begin) / 1000
+  const stepS = TICK_S.find((each) => totalS / each <= TICKS) ?? 1200
+  const ticks = Array.from({ length: Math.floor(totalS / stepS) + 1 }, (_, index) => index * stepS)
+  const height = nests.length * LANE + 20
+  return (
+    <Box bg="plate" borderWidth="1px" borderColor="edge" p="4">
+      <Flex justify="space-between" mb="2">
+        <Heading as="h2" size="md">
+          Timeline
+        </Heading>
+        <Text color="soft">{totalS.toFixed(1)} s</Text>
+      </Flex>
+      <svg
+        viewBox={`0 0 ${WIDTH} ${height}`}
+        width="100%"
+        role="img"
+        aria-label={`Timeline of ${nests.length} nests over ${totalS.toFixed(1)} seconds`}
+      >
+        {ticks.map((tick) => (
+          <g key={tick}>
+            <line
+              x1={x(begin + tick * 1000)}
+              x2={x(begin + tick * 1000)}
+              y1={0}
+              y2={nests.length * LANE}
+              stroke="var(--chakra-colors-edge)"
+              strokeWidth={1}
+            />
+            <text
+              x={x(begin + tick * 1000) + 3}
+              y={height - 4}
+              fill="var(--chakra-colors-soft)"
+              style={{ fontSize: 12 }}
+            >
+              {tick} s
+            </text>
+          </g>
+        ))}
+        {nests.map((nest, lane) => (
+          <g key={nest.nest}>
+            <text
+              x={0}
+              y={lane * LANE + LANE - 7}
+              fill="var(--chakra-colors-ink)"
+              style={{ fontSize: 13 }}
+            >
+              Nest {nest.nest}
+            </text>
+            {nest.spans.map((span) => (
+              <Bar
+                key={`${span.step}-${span.begin}`}
+                span={span}
+                x={x(span.begin)}
+                y={lane * LANE + 2}
+                width={Math.max(3, x(span.end ?? now) - x(span.begin))}
+              />
+            ))}
+          </g>
+        ))}
+      </svg>
+    </Box>
+  )
+}
+
+function Bar({ span, x, y, width }: { span: Span; x: number; y: number; width: number }) {
+  const ink = span.end === null ? 'act' : verdictInk(span.verdict)
+  const room = Math.floor((width - 6) / 7)
+  const word = span.end === null ? 'under way' : verdictWord(span.verdict)
+  return (
+    <g>
+      <title>{`${span.title}: ${word}`}</title>
+      <rect
+        x={x}
+        y={y}
+        width={width}
+        height={LANE - 5}
+        fill={`var(--chakra-colors-${ink})`}
+        fillOpacity={span.end === null ? 0.55 : 0.9}
+        stroke="var(--chakra-colors-plate)"
+        strokeWidth={1}
+      />
+      {room >= 4 && (
+        <text x={x + 4} y={y + LANE - 9} fill="var(--chakra-colors-plate)" style={{ fontSize: 11 }}>
+          {span.step.length > room ? `${span.step.slice(0, room - 1)}…` : span.step}
+        </text>
+      )}
+    </g>
+  )
+}
+
+/** The present moment, kept current while something is under way. */
+function useNow(isLive: boolean): number {
+  const [now, setNow] = useState(Date.now)
+  useEffect(() => {
+    if (!isLive) return
+    const timer = setInterval(() => setNow(Date.now()), 250)
+    return () => clearInterval(timer)
+  }, [isLive])
+  return now
+}

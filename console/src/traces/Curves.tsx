@@ -1,0 +1,123 @@
+import { Box } from '@chakra-ui/react'
+import { useEffect, useRef } from 'react'
+import uPlot from 'uplot'
+import 'uplot/dist/uPlot.min.css'
+import type { Schemas } from '../api/client'
+import { quantityText } from '../parts/quantity'
+import { valuesOf } from './TracePlot'
+
+const HEIGHT = 260
+const INKS = ['act', 'unsure', 'bad', 'good', 'soft', 'ink']
+const DASHES = [[], [8, 4], [2, 3], [10, 3, 2, 3], [4, 4], [1, 4]]
+
+/** Curves of one quantity against the instrument's time, each with its own ink and dash. */
+export function Curves({ traces, quantity }: { traces: Schemas['TraceOut'][]; quantity: string }) {
+  const place = useRef<HTMLDivElement>(null)
+
+  useEffect(() => {
+    const holder = place.current
+    if (holder === null) return
+    let plot: uPlot | null = null
+    function draw() {
+      if (holder === null) return
+      plot?.destroy()
+      plot = new uPlot(
+        optionsOf(traces, quantity, holder.clientWidth),
+        dataOf(traces, quantity),
+        holder,
+      )
+    }
+    draw()
+    const resized = new ResizeObserver(draw)
+    resized.observe(holder)
+    // The mode is a class of the document: canvas ink must be taken anew when it changes.
+    const dressed = new MutationObserver(draw)
+    dressed.observe(document.documentElement, { attributeFilter: ['class'] })
+    return () => {
+      resized.disconnect()
+      dressed.disconnect()
+      plot?.destroy()
+    }
+  }, [traces, quantity])
+
+  const named = traces.map((trace) => trace.serial).join(', ')
+  return (
+    <Box
+      ref={place}
+      minH={`${HEIGHT}px`}
+      role="img"
+      aria-label={`${quantity.replaceAll('_', ' ')} against time of ${named}; in numbers below`}
+    />
+  )
+}
+
+function ink(name: string): string {
+  return getComputedStyle(document.documentElement).getPropertyValue(`--chakra-colors-${name}`)
+}
+
+/** All times of all traces on one axis; where a trace has no sample its place stays empty. */
+function dataOf(traces: Schemas['TraceOut'][], quantity: string): uPlot.AlignedData {
+  const tables = traces.map(
+    (trace) => [trace.elapsed_s, valuesOf(trace, quantity).values] as uPlot.AlignedData,
+  )
+  return tables.length === 1 && tables[0] ? tables[0] : uPlot.join(tables)
+}
+
+function optionsOf(traces: Schemas['TraceOut'][], quantity: string, width: number): uPlot.Options {
+  const told = traces[0] ? valuesOf(traces[0], quantity) : null
+  const unit = told?.unit ?? ''
+  const limits = [told?.minimum, told?.maximum].filter((each) => typeof each === 'number')
+  const axis = {
+    stroke: ink('soft'),
+    grid: { stroke: ink('edge'), width: 1 },
+    ticks: { show: false },
+  }
+  return {
+    width,
+    height: HEIGHT,
+    scales: { x: { time: false }, y: { range: (_, low, high) => rangeOf(low, high, limits) } },
+    axes: [
+      { ...axis, values: (_, values) => values.map((value) => `${value} s`) },
+      { ...axis, size: 90, values: (_, values) => values.map((each) => quantityText(each, unit)) },
+    ],
+    series: [
+      { label: 'Time', value: (_, value) => (value === null ? '' : `${value.toFixed(2)} s`) },
+      ...traces.map((trace, index) => ({
+        label: trace.number > 1 ? `${trace.serial}, attempt ${trace.number}` : trace.serial,
+        stroke: ink(INKS[index % INKS.length] ?? 'ink'),
+        dash: DASHES[index % DASHES.length] ?? [],
+        width: 2,
+        spanGaps: true,
+        value: (_: uPlot, value: number | null) =>
+          value === null ? '' : quantityText(value, unit),
+      })),
+    ],
+    hooks: { draw: [(plot) => drawLimits(plot, limits)] },
+  }
+}
+
+/** The limits lie in the picture unless they are so far off that the curve would be a flat line. */
+function rangeOf(low: number, high: number, limits: number[]): [number, number] {
+  const near = limits.filter((limit) => limit <= high * 8 && limit >= low - 8 * (high - low))
+  const least = Math.min(low, 0, ...near)
+  const most = Math.max(high, ...near)
+  const room = (most - least || Math.abs(most) || 1) * 0.06
+  return [least === 0 ? 0 : least - room, most + room]
+}
+
+function drawLimits(plot: uPlot, limits: number[]) {
+  const { ctx, bbox } = plot
+  ctx.save()
+  ctx.strokeStyle = ink('bad')
+  ctx.lineWidth = 2
+  ctx.setLineDash([6, 6])
+  for (const limit of limits) {
+    const y = plot.valToPos(limit, 'y', true)
+    if (y < bbox.top || y > bbox.top + bbox.height) continue
+    ctx.beginPath()
+    ctx.moveTo(bbox.left, y)
+    ctx.lineTo(bbox.left + bbox.width, y)
+    ctx.stroke()
+  }
+  ctx.restore()
+}

@@ -1,0 +1,38 @@
+import { Flex, Image, Stack, Text } from '@chakra-ui/react'
+import type { Unit } from '../api/client'
+
+/** What people said of a unit: answers to questions, and remarks with their photos. */
+export function UnitTold({ unit }: { unit: Unit }) {
+  if (unit.answers.length + unit.remarks.length === 0) return null
+  return (
+    <Stack gap="2" mt="3">
+      {unit.answers.map((answer) => (
+        <Text key={answer.answered_at + answer.question} color="soft" fontSize="sm">
+          {answer.question} <b>{answer.choice}</b>
+          {answer.note && ` (${answer.note})`}, {answer.account}
+        </Text>
+      ))}
+      {unit.remarks.map((remark) => (
+        <Flex key={remark.made_at + remark.text} gap="3" align="center">
+          {remark.picture && (
+            <a href={`/api/v1/pictures/${remark.picture}`}>
+              <Image
+                src={`/api/v1/pictures/${remark.picture}`}
+                alt={`Photo: ${remark.text}`}
+                maxH="6rem"
+              />
+            </a>
+          )}
+          <Text>
+            {remark.step_id && `${remark.step_id}: `}
+            {remark.text}
+            <Text as="span" color="soft">
+              {' '}
+              {remark.account}, {remark.made_at.slice(0, 16).replace('T', ' ')} UTC
+            </Text>
+          </Text>
+        </Flex>
+      ))}
+    </Stack>
+  )
+}

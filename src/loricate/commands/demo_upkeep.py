@@ -1,0 +1,53 @@
+"""Zero and daily check of the demo's fixtures, with the stand-ins' hands doing what is asked."""
+
+from typing import TYPE_CHECKING
+
+from loricate.simulator.hands_link import Hands
+
+if TYPE_CHECKING:
+    from loricate.api.bench import FixtureOut
+    from loricate.client import Client
+
+QUICK_PACE = 50.0
+BOX = "REF-BOX"
+
+
+def make_fit(client: "Client", hands: Hands, pace: float) -> list[str]:
+    """Zero and check each fixture that is not fit for certificates; gives what was done."""
+    done = []
+    for fixture in client.bench().fixtures:
+        unmet = {each.name for each in fixture.conditions if not each.met}
+        if not unmet:
+            continue
+        hands.pace(QUICK_PACE)
+        try:
+            if "leads zeroed" in unmet:
+                _perform(client, hands, fixture, "zero")
+            if "daily check passed" in unmet:
+                _perform(client, hands, fixture, "daily_check")
+        finally:
+            hands.restore()
+            hands.pace(pace)
+        done.append(fixture.code)
+    return done
+
+
+def _perform(client: "Client", hands: Hands, fixture: "FixtureOut", kind: str) -> None:
+    """Begin an act of upkeep and do by hand what each of its questions asks for."""
+    act = client.begin_upkeep(kind, fixture.code)
+    places = [f"{fixture.code}/{nest}" for nest in fixture.nests]
+    for event in client.upkeep_events(act.id):
+        if event.name != "question":
+            continue
+        moment = event.data["moment"]
+        for place in places:
+            if moment == "short":
+                hands.put(place, "SHORT")
+            else:
+                hands.empty(place)
+        if moment in ("good_box", "bad_box"):
+            hands.put(places[0], BOX, "bad" if moment == "bad_box" else "")
+        client.answer_upkeep(act.id, event.data["nest"], "done")
+    ended = client.upkeep(act.id)
+    if ended.state != "passed":
+        raise RuntimeError(f"The {kind} of {fixture.code} {ended.state}: {ended.findings}")

@@ -1,0 +1,122 @@
+"""``loricate hands``."""
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+
+from loricate.commands.output import print_json
+from loricate.simulator.hands_link import Hands, HandsError
+
+
+@click.group("hands")
+def command() -> None:
+    """Do at the simulated bench what a person does by hand: units, guard, foot switch, faults."""
+
+
+def _reach(demo: Path) -> Hands:
+    path = demo / "stand-ins.json"
+    try:
+        ports = json.loads(path.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise click.ClickException(
+            f"No stand-ins are known at {path}; start `loricate demo`, or give its folder with "
+            "--demo."
+        ) from error
+    return Hands("127.0.0.1", int(ports["HANDS"]))
+
+
+def _with_hands(work: Callable[..., None]) -> Callable[..., None]:
+    """Give a command the hands of the running demo as its first argument."""
+
+    @click.option(
+        "--demo", type=click.Path(file_okay=False, path_type=Path), default="out/demo",
+        show_default=True, help="The folder of the running demo.",
+    )  # fmt: skip
+    @click.option("--json", "as_json", is_flag=True, help="Print JSON for programs.")
+    def wrapped(demo: Path, as_json: bool, **given: Any) -> None:
+        try:
+            work(_reach(demo), **given)
+        except (HandsError, OSError) as error:
+            raise click.ClickException(str(error)) from error
+        if as_json:
+            print_json({"done": work.__name__, **given})
+
+    wrapped.__doc__, wrapped.__name__ = work.__doc__, work.__name__
+    # The parameters that click left on the command itself.
+    wrapped.__click_params__ = [  # type: ignore[attr-defined]  # click keeps them there
+        *getattr(work, "__click_params__", []),
+        *getattr(wrapped, "__click_params__", []),
+    ]
+    return wrapped
+
+
+@command.command("put")
+@_with_hands
+@click.argument("nest")
+@click.argument("model")
+@click.option("--fault", "faults", multiple=True, help="A fault of the unit; may be repeated.")
+def put(hands: Hands, nest: str, model: str, faults: tuple[str, ...]) -> None:
+    """Put a stand-in unit into a nest: DC-40, REF-BOX, SHORT.
+
+    Example: loricate hands put FX-A/1 REF-BOX --fault bad
+    """
+    hands.put(nest, model, "+".join(faults))
+
+
+@command.command("empty")
+@_with_hands
+@click.argument("nests", nargs=-1, required=True, metavar="NEST...")
+def empty(hands: Hands, nests: tuple[str, ...]) -> None:
+    """Take units out of nests.
+
+    Example: loricate hands empty FX-A/1 FX-A/2 FX-A/3 FX-A/4
+    """
+    for nest in nests:
+        hands.empty(nest)
+
+
+@command.command("restore")
+@_with_hands
+def restore(hands: Hands) -> None:
+    """Put back what lay in every nest at the start, and make relays and wires good.
+
+    Example: loricate hands restore
+    """
+    hands.restore()
+
+
+@command.command("guard")
+@_with_hands
+@click.argument("state", type=click.Choice(["open", "close"]))
+def guard(hands: Hands, state: str) -> None:
+    """Open or close the guard.
+
+    Example: loricate hands guard open
+    """
+    hands.do(f"HAND:GUAR {int(state == 'close')}")
+
+
+@command.command("press")
+@_with_hands
+def press(hands: Hands) -> None:
+    """Press the foot switch.
+
+    Example: loricate hands press
+    """
+    hands.do("HAND:FOOT")
+
+
+@command.command("relay")
+@_with_hands
+@click.argument("row", type=int)
+@click.argument("column", type=int)
+@click.argument("state")
+def relay(hands: Hands, row: int, column: int, state: str) -> None:
+    """Let a relay stick (stuck), leak (an ohm figure), or be good again (good).
+
+    Example: loricate hands relay 5 12 stuck
+    """
+    hands.do(f"HAND:REL {row},{column},{state.upper()}")

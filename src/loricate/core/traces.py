@@ -1,0 +1,61 @@
+"""Traces: readings that are curves, thinned to a size that can be kept for every attempt.
+
+A trace is columns of equal length: ``elapsed_s`` in seconds of the instrument's own clock, and one
+column a quantity in SI units. Where a sample lacks a quantity its place holds None.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from loricate.core.actions import Sample
+
+MOST_SAMPLES = 1_000
+DIGITS = 6
+
+
+@dataclass(slots=True)
+class Thinner:
+    """Collects samples; when there are too many it drops every other and takes half as many."""
+
+    most: int = MOST_SAMPLES
+    samples: list[Sample] = field(default_factory=list)
+    _stride: int = 1
+    _seen: int = 0
+
+    def add(self, sample: Sample) -> None:
+        """Take a sample in, if its turn has come."""
+        if self._seen % self._stride == 0:
+            if len(self.samples) >= self.most:
+                self.samples = self.samples[::2]
+                self._stride *= 2
+            if self._seen % self._stride == 0:
+                self.samples.append(sample)
+        self._seen += 1
+
+
+@dataclass(frozen=True, slots=True)
+class Trace:
+    """Columns by name, ``elapsed_s`` and the quantities; ``phases`` tells where each one begins."""
+
+    columns: dict[str, list[float | None]]
+    phases: tuple[tuple[float, str], ...]
+
+    def __bool__(self) -> bool:
+        """Whether there is a curve to draw: one sample is none."""
+        return len(self.columns.get("elapsed_s", ())) > 1
+
+
+def make_trace(samples: Sequence[Sample]) -> Trace:
+    """Make a trace of samples in order, each value to six significant digits."""
+    names = dict.fromkeys(name for sample in samples for name in sample.values)
+    columns: dict[str, list[float | None]] = {
+        "elapsed_s": [round(sample.elapsed_s, 4) for sample in samples]
+    }
+    for name in names:
+        found = [sample.values.get(name) for sample in samples]
+        columns[name] = [None if v is None else float(f"{v:.{DIGITS}g}") for v in found]
+    phases: list[tuple[float, str]] = []
+    for sample in samples:
+        if not phases or phases[-1][1] != sample.phase:
+            phases.append((round(sample.elapsed_s, 4), sample.phase))
+    return Trace(columns, tuple(phases))

@@ -1,0 +1,45 @@
+"""Driving a procedure: its actions go to the bench, its questions to the operator."""
+
+from collections.abc import Awaitable, Callable, Sequence
+from dataclasses import dataclass
+
+from loricate.bench.bench import Bench, Nest
+from loricate.core.actions import Answer, Ask, Output, Procedure, Sample
+from loricate.core.grading import Measured
+from loricate.core.traces import Trace, make_trace
+
+Asking = Callable[[Ask], Awaitable[Answer]]
+
+
+@dataclass(frozen=True, slots=True)
+class Driven:
+    """What a procedure measured, and the curves of its outputs."""
+
+    measured: Measured
+    trace: Trace
+
+
+async def drive(
+    procedure: Procedure,
+    bench: Bench,
+    nests: Sequence[Nest],
+    ask: Asking,
+    on_sample: Callable[[Sample], None],
+) -> Driven:
+    """Perform a procedure on the unit in a nest, or on those of several nests in parallel.
+
+    Raises BenchError as ``Bench.perform`` does.
+    """
+    samples: list[Sample] = []
+    try:
+        action = next(procedure)
+        while True:
+            if isinstance(action, Ask):
+                action = procedure.send(await ask(action))
+                continue
+            outcome = await bench.perform(action, nests, on_sample)
+            if isinstance(outcome, Output):
+                samples.extend(outcome.samples)
+            action = procedure.send(outcome)
+    except StopIteration as done:
+        return Driven(done.value, make_trace(samples))

@@ -1,0 +1,142 @@
+"""The operator's part in a run: cues shown and answered, and what to do after a failure."""
+
+import asyncio
+from collections.abc import Sequence
+from enum import StrEnum
+
+from loricate.core.actions import Answer, Ask
+from loricate.core.cues import Cue, Moment, cues_after, cues_at
+from loricate.core.grading import Verdict
+from loricate.core.sequences import ReadyStep
+from loricate.execution.load import Answered, LoadedUnit, Recorder, StepOutcome
+from loricate.execution.questions import Question, Questions
+
+
+class Decision(StrEnum):
+    """What may be done after a step that asks when it fails."""
+
+    REPEAT = "repeat"
+    CARRY_ON = "carry on"
+    HALT_UNIT = "halt unit"
+
+
+class Operator:
+    """Puts questions to the operator and keeps each answer with the attempt that it belongs to."""
+
+    def __init__(self, questions: Questions, recorder: Recorder) -> None:
+        self.questions, self.recorder = questions, recorder
+
+    async def _ask(
+        self,
+        question: Question,
+        units: Sequence[LoadedUnit],
+        is_after: bool = False,
+        within_s: float | None = None,
+    ) -> Answer | None:
+        answer = await self.questions.ask(question, within_s)
+        if answer is not None:
+            for unit in units:
+                attempt = len(unit.attempts.get(question.step, [])) + (0 if is_after else 1)
+                kept = Answered(question.step, attempt, question.moment, question.text, answer)
+                await self.recorder.answered(unit, kept)
+        return answer
+
+    async def ask_check(
+        self, ask: Ask, step: ReadyStep, units: Sequence[LoadedUnit], place: str
+    ) -> Answer:
+        """Put what a procedure asks; waits as long as it takes."""
+        question = Question(place, ask.question, ask.choices, step.id)
+        answer = await self._ask(question, units)
+        if answer is None:
+            raise asyncio.CancelledError
+        return answer
+
+    @staticmethod
+    def must_ask_before(step: ReadyStep) -> bool:
+        """Whether something must be answered before the step may begin."""
+        return any(cue.demands_answer for cue in cues_at(step.cues, Moment.BEFORE))
+
+    async def ask_before(self, step: ReadyStep, units: Sequence[LoadedUnit], place: str) -> None:
+        """Put the cues that must be answered before a step."""
+        cues = [cue for cue in cues_at(step.cues, Moment.BEFORE) if cue.demands_answer]
+        await self._put(cues, step, units, place)
+
+    def tell_before(self, step: ReadyStep, units: Sequence[LoadedUnit]) -> None:
+        """Show the cues in passing that belong to the beginning of a step, or to its course."""
+        for cue in cues_at(step.cues, Moment.BEFORE, Moment.DURING):
+            if not cue.demands_answer:
+                self._tell(cue, step, units)
+
+    def ask_during(
+        self, step: ReadyStep, units: Sequence[LoadedUnit], place: str
+    ) -> asyncio.Task[None]:
+        """Put the cues to be answered while a step runs; the task ends with the last answer."""
+        cues = [cue for cue in cues_at(step.cues, Moment.DURING) if cue.demands_answer]
+        return asyncio.create_task(self._put(cues, step, units, place))
+
+    async def ask_after(
+        self, step: ReadyStep, units: Sequence[LoadedUnit], place: str, outcome: StepOutcome
+    ) -> None:
+        """Show and put the cues that belong to the end of a step."""
+        cues = cues_after(step.cues, outcome.verdict is Verdict.PASS)
+        await self._put(cues, step, units, place, is_after=True)
+
+    async def _put(
+        self,
+        cues: Sequence[Cue],
+        step: ReadyStep,
+        units: Sequence[LoadedUnit],
+        place: str,
+        is_after: bool = False,
+    ) -> None:
+        for cue in cues:
+            if cue.demands_answer:
+                question = Question(place, cue.text, cue.choices, step.id, cue.at, cue.picture)
+                await self._ask(question, units, is_after)
+            else:
+                self._tell(cue, step, units)
+
+    def _tell(self, cue: Cue, step: ReadyStep, units: Sequence[LoadedUnit]) -> None:
+        for unit in units:
+            self.questions.log.publish(
+                "cue",
+                nest=unit.nest,
+                step=step.id,
+                moment=cue.at,
+                text=cue.text,
+                picture=cue.picture,
+            )
+
+    async def decide(
+        self, step: ReadyStep, units: Sequence[LoadedUnit], place: str, outcome: StepOutcome
+    ) -> Decision:
+        """Ask what to do after a failure; nobody answering halts the unit, which is the safe side.
+
+        A repeat takes its reason from the answer's note, and is offered only while attempts are
+        left.
+        """
+        tried = max(unit.tries(step.id) for unit in units)
+        choices = [Decision.CARRY_ON, Decision.HALT_UNIT]
+        word = str(outcome.cause or outcome.verdict).replace("_", " ")
+        text = f"{step.title}: {word}. What now?"
+        if tried < step.attempts:
+            choices.insert(0, Decision.REPEAT)
+        else:
+            text = f"{step.title}: {word}, and all {step.attempts} attempts are used. What now?"
+        question = Question(
+            place, text, tuple(choices), step.id, "decision", note_for=(Decision.REPEAT,)
+        )
+        answer = await self._ask(question, units, is_after=True, within_s=step.answer_within_s)
+        if answer is None:
+            note = f"Nobody answered within {step.answer_within_s:g} s."
+            silent = Answer(Decision.HALT_UNIT, note, "service")
+            for unit in units:
+                attempt = len(unit.attempts.get(step.id, []))
+                kept = Answered(step.id, attempt, "decision", text, silent)
+                await self.recorder.answered(unit, kept)
+            return Decision.HALT_UNIT
+        decision = Decision(answer.choice)
+        if decision is Decision.REPEAT:
+            for unit in units:
+                unit.reasons[step.id] = answer.note
+        return decision

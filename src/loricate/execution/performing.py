@@ -1,0 +1,143 @@
+"""Performing a step: for one unit, once for a load, or for units in parallel on one source."""
+
+import contextlib
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+
+from loricate.bench.bench import Bench
+from loricate.bench.errors import BenchError, GuardOpen, StillCharged
+from loricate.bench.plan import FixturePlan
+from loricate.core.actions import Answer, Ask, Sample
+from loricate.core.ganging import share
+from loricate.core.grading import Cause, DecisionRule, StepGrade, Verdict, grade_step
+from loricate.core.scheduling import Across
+from loricate.core.sequences import ReadyStep
+from loricate.core.traces import make_trace
+from loricate.core.zeroes import Zero, take_off
+from loricate.execution.driving import drive
+from loricate.execution.events import EventLog, now
+from loricate.execution.load import LoadedUnit, Performed
+from loricate.execution.operator import Operator
+from loricate.execution.questions import WHOLE_LOAD
+
+SAMPLE_INTERVAL_S = 0.08
+
+
+@dataclass(slots=True)
+class Outcomes:
+    """What came of a step by nest, and the error that must end the run, if one came."""
+
+    of: dict[str, Performed] = field(default_factory=dict)
+    error: GuardOpen | StillCharged | None = None
+
+
+class Performer:
+    """Performs the steps of one run on its bench."""
+
+    def __init__(
+        self,
+        bench: Bench,
+        fixture: FixturePlan,
+        decision: DecisionRule,
+        zeroes: Mapping[str, Mapping[str, Zero]],
+        operator: Operator,
+        log: EventLog,
+    ) -> None:
+        self.bench, self.fixture, self.decision = bench, fixture, decision
+        self.zeroes, self.operator, self.log = zeroes, operator, log
+
+    async def perform(self, step: ReadyStep, units: list[LoadedUnit]) -> Outcomes:
+        """Perform a step for its units and grade it; its paths are open when this returns."""
+        found = Outcomes()
+        await self._measure(step, units, found)
+        is_ganged = step.across is Across.TOGETHER and len(units) > 1
+        verdict = found.of[units[0].nest].grade.verdict
+        if not is_ganged or verdict in (Verdict.PASS, Verdict.NOT_RUN):
+            return found
+        # The sum decides nothing about one unit that may be bad: each is measured by itself.
+        note = f"The sum of nests {', '.join(unit.nest for unit in units)} decided nothing."
+        for unit in units:
+            if found.error is None:
+                await self._measure(step, [unit], found)
+                own = found.of[unit.nest]
+                found.of[unit.nest] = replace(own, note=f"{note} {own.note}".strip())
+            else:
+                found.of[unit.nest] = self._not_run(unit, step, found.error, now())
+        return found
+
+    async def _measure(self, step: ReadyStep, units: list[LoadedUnit], found: Outcomes) -> None:
+        """Measure one unit, or several as one, and leave the graded result for each nest."""
+        started = now()
+        try:
+            shared = await self._measured(step, units, started)
+            for unit in units:
+                reason = unit.reasons.get(step.id, "")
+                found.of[unit.nest] = Performed(
+                    shared.grade, shared.note, started, shared.trace, reason
+                )
+        except (GuardOpen, StillCharged) as error:
+            self.bench.stop_now()
+            found.error = error
+            for unit in units:
+                found.of[unit.nest] = self._not_run(unit, step, error, started)
+            return
+        except BenchError as error:
+            self.bench.stop_now(step.roles)
+            for unit in units:
+                found.of[unit.nest] = self._not_run(unit, step, error, started)
+        with contextlib.suppress(BenchError):  # a matrix that is gone fails the next connection
+            await self.bench.disconnect(step.roles)
+
+    async def _measured(self, step: ReadyStep, units: list[LoadedUnit], started: str) -> Performed:
+        is_ganged = step.across is Across.TOGETHER and len(units) > 1
+        measured_units = units if is_ganged else units[:1]
+        nests = [unit.nest for unit in measured_units]
+        place = nests[0] if step.across is not Across.ONCE else WHOLE_LOAD
+
+        async def ask(ask: Ask) -> Answer:
+            return await self.operator.ask_check(ask, step, units, place)
+
+        driven = await drive(
+            step.procedure(),
+            self.bench,
+            [self.fixture.nests[nest] for nest in nests],
+            ask,
+            self._sampler(step, nests),
+        )
+        measured = driven.measured
+        if is_ganged:
+            measured = share(measured, step.kind.ganged, tuple(nests))
+        else:
+            measured = take_off(measured, step.leads, self.zeroes.get(nests[0], {}))
+        grade = grade_step(measured, step.limits, self.decision)
+        return Performed(grade, measured.note, started, driven.trace)
+
+    @staticmethod
+    def _not_run(unit: LoadedUnit, step: ReadyStep, error: BenchError, started: str) -> Performed:
+        cause = Cause.GUARD_OPEN if isinstance(error, GuardOpen) else Cause.INSTRUMENT
+        grade = StepGrade(Verdict.NOT_RUN, cause, ())
+        return Performed(grade, str(error), started, make_trace(()), unit.reasons.get(step.id, ""))
+
+    def _sampler(self, step: ReadyStep, nests: list[str]) -> Callable[[Sample], None]:
+        """Publish samples for nests, the first of each phase and then a dozen a second."""
+        shown: dict[str, float] = {}
+
+        def show(sample: Sample) -> None:
+            moment = time.monotonic()
+            if moment - shown.get(sample.phase, 0.0) < SAMPLE_INTERVAL_S:
+                return
+            shown[sample.phase] = moment
+            for nest in nests:
+                self.log.publish(
+                    "sample",
+                    nest=nest,
+                    step=step.id,
+                    phase=sample.phase,
+                    elapsed_s=sample.elapsed_s,
+                    remaining_s=sample.remaining_s,
+                    values=dict(sample.values),
+                    bounds={name: str(bound) for name, bound in sample.bounds.items()},
+                )
+
+        return show

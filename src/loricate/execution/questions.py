@@ -1,0 +1,93 @@
+"""Questions to the operator: open ones by number, each waiting for its answer."""
+
+import asyncio
+from dataclasses import dataclass, field
+
+from loricate.core.actions import Answer
+from loricate.execution.events import EventLog
+
+WHOLE_LOAD = "all"  # the nest that a question names when it is asked once for the load
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """What is asked: where, at which moment of which step, and what may be answered.
+
+    ``moment`` is ``check`` for what a step itself asks, a cue's moment, or ``decision`` for what to
+    do after a failure. The choices in ``note_for`` need a note with them.
+    """
+
+    nest: str
+    text: str
+    choices: tuple[str, ...]
+    step: str = ""
+    moment: str = "check"
+    picture: str = ""
+    note_for: tuple[str, ...] = ()
+
+
+@dataclass(slots=True)
+class Questions:
+    """The questions that are open now. An answer names its question, so that none goes astray."""
+
+    log: EventLog
+    open: dict[int, Question] = field(default_factory=dict)
+    _waiting: dict[int, asyncio.Future[Answer]] = field(default_factory=dict)
+    _asked: int = 0
+
+    async def ask(self, question: Question, within_s: float | None = None) -> Answer | None:
+        """Ask and wait for the answer; None when nobody answered ``within_s``."""
+        self._asked += 1
+        number = self._asked
+        self.open[number] = question
+        waiting = self._waiting[number] = asyncio.get_running_loop().create_future()
+        self.log.publish("question", **self.told(number))
+        answer = None
+        try:
+            answer = await asyncio.wait_for(waiting, within_s)
+        except TimeoutError:
+            pass
+        finally:
+            self.open.pop(number, None)
+            self._waiting.pop(number, None)
+            self.log.publish(
+                "answered",
+                number=number,
+                nest=question.nest,
+                choice=answer.choice if answer else "",
+                note=answer.note if answer else "",
+            )
+        return answer
+
+    def told(self, number: int) -> dict[str, object]:
+        """A question as events and the API tell it."""
+        question = self.open[number]
+        return {
+            "number": number,
+            "nest": question.nest,
+            "step": question.step,
+            "moment": question.moment,
+            "question": question.text,
+            "choices": list(question.choices),
+            "note_for": list(question.note_for),
+            "picture": question.picture,
+        }
+
+    def find(self, nest: str, number: int | None = None) -> int | None:
+        """The number of the open question for a nest, the first by default; None when none is."""
+        return next(
+            (
+                each
+                for each, question in self.open.items()
+                if question.nest == nest and number in (None, each)
+            ),
+            None,
+        )
+
+    def answer(self, number: int, answer: Answer) -> bool:
+        """Hand in an answer; False when the question is not open any more."""
+        waiting = self._waiting.get(number)
+        if waiting is None or waiting.done():
+            return False
+        waiting.set_result(answer)
+        return True

@@ -1,0 +1,248 @@
+"""Upkeep of a fixture on the bench: zeroing its leads, and its daily check."""
+
+import asyncio
+import logging
+from abc import ABC, abstractmethod
+from collections.abc import Awaitable, Callable, Generator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import TypeVar
+
+from loricate.bench.bench import Bench, Nest
+from loricate.bench.errors import BenchError
+from loricate.bench.plan import FixturePlan
+from loricate.core.actions import Action, Answer, Ask, Outcome, Role, Sample
+from loricate.core.daily_check import BoxStep, check_findings
+from loricate.core.grading import StepGrade, grade_step
+from loricate.core.scanner_check import PathFault, Wiring, check_scanner
+from loricate.core.sequences import ReadySequence, ReadyStep
+from loricate.core.zeroes import Zero, take_off
+from loricate.core.zeroing import ZeroMeasured, zero_nest
+from loricate.execution.driving import drive
+from loricate.execution.events import EventLog, now
+from loricate.execution.questions import WHOLE_LOAD, Question, Questions
+
+logger = logging.getLogger("loricate.execution")
+DONE, STOP = "done", "stop"
+ANSWER_WITHIN_S = 1800.0
+R = TypeVar("R")
+
+
+def _unshown(sample: Sample) -> None:
+    """Samples of upkeep are not shown."""
+
+
+class Stopped(Exception):
+    """The operator stopped, or nobody answered."""
+
+
+class Upkeep(ABC):
+    """One act of upkeep under way: asks the operator, measures, and leaves its result."""
+
+    kind = ""
+
+    def __init__(self, upkeep_id: str, fixture: FixturePlan, bench: Bench, account: str) -> None:
+        self.id, self.fixture, self.bench, self.account = upkeep_id, fixture, bench, account
+        self.started_at = now()
+        self.log = EventLog()
+        self.questions = Questions(self.log)
+        self.state, self.findings = "running", tuple[str, ...]()
+        self._task: asyncio.Task[None] | None = None
+
+    @property
+    def is_running(self) -> bool:
+        """Whether it was started and has not ended."""
+        return self._task is not None and not self._task.done()
+
+    def start(self) -> None:
+        """Begin; returns at once."""
+        self._task = asyncio.get_running_loop().create_task(self._run())
+
+    async def wait(self) -> None:
+        """Return when it has ended."""
+        if self._task is not None:
+            await asyncio.wait([self._task])
+
+    def abort(self, reason: str) -> None:
+        """Outputs fall first; nothing is kept of it."""
+        self.bench.stop_now()
+        if self._task is not None and not self._task.done():
+            self.findings = (reason,)
+            self._task.cancel()
+
+    @abstractmethod
+    async def perform(self) -> tuple[str, ...]:
+        """Do the work and keep its result; gives what was found wrong."""
+
+    async def _run(self) -> None:
+        self.log.publish("state", state="running", kind=self.kind, fixture=self.fixture.code)
+        state = "aborted"
+        try:
+            self.findings = await self.perform()
+            state = "failed" if self.findings else "passed"
+        except asyncio.CancelledError:
+            self.findings = self.findings or ("The service is stopping.",)
+        except (BenchError, Stopped) as error:
+            self.bench.stop_now()
+            self.findings = (str(error),)
+        except Exception as error:
+            self.bench.stop_now()
+            logger.exception("upkeep aborted", extra={"upkeep": self.id})
+            self.findings = (f"It could not go on: {error}",)
+        finally:
+            await asyncio.shield(self._end(state))
+
+    async def _end(self, state: str) -> None:
+        self.findings += await self.bench.make_safe()
+        self.state = state
+        self.log.publish("finished", state=state, findings=list(self.findings))
+        self.log.close()
+
+    async def _have_done(self, moment: str, text: str) -> None:
+        """Ask the operator to do something by hand and wait until it is done."""
+        question = Question(WHOLE_LOAD, text, (DONE, STOP), moment=moment)
+        answer = await self.questions.ask(question, ANSWER_WITHIN_S)
+        if answer is None or answer.choice == STOP:
+            raise Stopped("Stopped by the operator." if answer else "Nobody answered.")
+
+    async def _measure(self, procedure: Generator[Action, Outcome, R], nests: Sequence[Nest]) -> R:
+        """Drive a procedure that asks nothing and hands back something of its own."""
+        try:
+            action = next(procedure)
+            while True:
+                if isinstance(action, Ask):
+                    raise TypeError("Upkeep puts its questions itself.")
+                action = procedure.send(await self.bench.perform(action, nests, _unshown))
+        except StopIteration as done:
+            found: R = done.value
+            return found
+
+
+KeepZero = Callable[[str, ZeroMeasured], Awaitable[None]]
+
+
+class Zeroing(Upkeep):
+    """Measures the lead resistance of nests with their contacts shorted."""
+
+    kind = "zero"
+
+    def __init__(
+        self,
+        upkeep_id: str,
+        fixture: FixturePlan,
+        bench: Bench,
+        account: str,
+        nests: Sequence[str],
+        keep: KeepZero,
+    ) -> None:
+        super().__init__(upkeep_id, fixture, bench, account)
+        self.nests, self.keep = nests, keep
+
+    async def perform(self) -> tuple[str, ...]:
+        named = ", ".join(self.nests)
+        text = (
+            f"Put a shorting plug into nest {named} of {self.fixture.code}, or clip all leads of "
+            "each nest together."
+        )
+        await self._have_done("short", text)
+        problems = []
+        for nest in self.nests:
+            columns = self.fixture.nests[nest]
+            self.log.publish("progress", text=f"Zeroing nest {nest}", nest=nest)
+            measured = await self._measure(zero_nest(tuple(columns)), [columns])
+            await self.bench.disconnect([Role.BOND])
+            if measured.problem:
+                problems.append(f"Nest {nest}: {measured.problem} Its last zero is kept.")
+            else:
+                await self.keep(nest, measured)
+        return tuple(problems)
+
+
+@dataclass(frozen=True, slots=True)
+class CheckReport:
+    """All that a daily check found."""
+
+    faults: tuple[PathFault, ...]
+    good: tuple[BoxStep, ...]
+    bad: tuple[BoxStep, ...]
+    findings: tuple[str, ...]
+
+
+KeepCheck = Callable[[CheckReport], Awaitable[None]]
+
+
+class DailyCheck(Upkeep):
+    """The scanner with the fixture empty, then both reference boxes in one nest."""
+
+    kind = "daily_check"
+
+    def __init__(
+        self,
+        upkeep_id: str,
+        fixture: FixturePlan,
+        bench: Bench,
+        account: str,
+        nest: str,
+        sequence: ReadySequence,
+        boxes: tuple[str, str],
+        zeroes: Mapping[str, Zero],
+        keep: KeepCheck,
+    ) -> None:
+        super().__init__(upkeep_id, fixture, bench, account)
+        self.nest, self.sequence, self.boxes = nest, sequence, boxes
+        self.zeroes, self.keep = zeroes, keep
+
+    async def perform(self) -> tuple[str, ...]:
+        code = self.fixture.code
+        await self._have_done("empty", f"Empty every nest of {code} and close the guard.")
+        self.log.publish("progress", text="Checking every relay and wire of the scanner")
+        faults = await self._measure(check_scanner(self._wiring()), [])
+        await self.bench.disconnect([None])
+        good: tuple[BoxStep, ...] = ()
+        bad: tuple[BoxStep, ...] = ()
+        if not faults:
+            good = await self._measure_box("good_box", "known-good", self.boxes[0])
+            bad = await self._measure_box("bad_box", "known-bad", self.boxes[1])
+        findings = check_findings(faults, good, bad)
+        await self.keep(CheckReport(faults, good, bad, findings))
+        return findings
+
+    def _wiring(self) -> Wiring:
+        rows = {
+            row: f"{role} {terminal}"
+            for role, terminals in self.bench.plan.matrix.rows.items()
+            for terminal, numbers in terminals.items()
+            for row in numbers
+        }
+        columns = {
+            column: f"nest {nest} {contact}"
+            for nest, contacts in self.fixture.nests.items()
+            for contact, column in contacts.items()
+        }
+        probe = self.bench.plan.matrix.rows[Role.WITHSTAND]
+        return Wiring(rows, columns, probe["high"][0], probe["low"][0])
+
+    async def _measure_box(self, moment: str, which: str, serial: str) -> tuple[BoxStep, ...]:
+        text = (
+            f"Put the {which} box {serial} into nest {self.nest} of {self.fixture.code} and close "
+            "the guard."
+        )
+        await self._have_done(moment, text)
+        found = []
+        for step in self.sequence.steps:
+            self.log.publish("progress", text=f"{step.title}, {which} box")
+            found.append(BoxStep(step.id, step.title, await self._box_step(step)))
+        return tuple(found)
+
+    async def _box_step(self, step: ReadyStep) -> StepGrade:
+        async def ask(ask: Ask) -> Answer:
+            question = Question(self.nest, ask.question, ask.choices, step.id)
+            answer = await self.questions.ask(question, ANSWER_WITHIN_S)
+            if answer is None:
+                raise Stopped("Nobody answered.")
+            return answer
+
+        columns = self.fixture.nests[self.nest]
+        driven = await drive(step.procedure(), self.bench, [columns], ask, _unshown)
+        await self.bench.disconnect(step.roles)
+        measured = take_off(driven.measured, step.leads, self.zeroes)
+        return grade_step(measured, step.limits, self.sequence.decision)

@@ -1,0 +1,114 @@
+"""What keeps a fixture fit: zeroes of its leads, daily checks, matings and renewed contacts."""
+
+import datetime as dt
+import json
+import sqlite3
+from collections.abc import Mapping
+from typing import Any
+
+from loricate.core.zeroes import Zero
+from loricate.records import audit
+from loricate.records.store import new_id, now
+
+Row = dict[str, Any]
+
+
+def add_zeroes(
+    conn: sqlite3.Connection,
+    fixture: str,
+    nest: str,
+    leads: Mapping[str, tuple[float, float]],
+    instrument: str,
+    account: str,
+) -> None:
+    """Keep the leads of a nest: Ω and expanded uncertainty by contact."""
+    moment = now()
+    conn.executemany(
+        "INSERT INTO zero VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        [
+            (new_id(), fixture, nest, contact, ohms, uncertainty, instrument, account, moment)
+            for contact, (ohms, uncertainty) in leads.items()
+        ],
+    )
+    audit.note(conn, account, "zero", f"{fixture}/{nest}", ", ".join(leads))
+
+
+def latest_zeroes(conn: sqlite3.Connection, fixture: str) -> dict[str, dict[str, Zero]]:
+    """The newest zero of each contact of a fixture, by nest and contact."""
+    rows = conn.execute(
+        "SELECT nest, contact, ohms, uncertainty, measured_at, max(id) FROM zero"
+        " WHERE fixture = ? GROUP BY nest, contact",
+        (fixture,),
+    )
+    found: dict[str, dict[str, Zero]] = {}
+    for row in rows:
+        measured_at = dt.datetime.fromisoformat(row["measured_at"])
+        zero = Zero(row["ohms"], row["uncertainty"], measured_at)
+        found.setdefault(row["nest"], {})[row["contact"]] = zero
+    return found
+
+
+def add_daily_check(
+    conn: sqlite3.Connection,
+    fixture: str,
+    passed: bool,
+    report: Mapping[str, Any],
+    account: str,
+    started_at: str,
+) -> str:
+    """Keep a daily check with its report; gives its id."""
+    check_id = new_id()
+    conn.execute(
+        "INSERT INTO daily_check VALUES (?, ?, ?, ?, ?, ?, ?)",
+        (check_id, fixture, int(passed), json.dumps(report), account, started_at, now()),
+    )
+    word = "passed" if passed else "failed"
+    audit.note(conn, account, f"daily check {word}", fixture)
+    return check_id
+
+
+def latest_daily_check(conn: sqlite3.Connection, fixture: str) -> Row | None:
+    """The newest daily check of a fixture with its report, or None."""
+    row = conn.execute(
+        "SELECT * FROM daily_check WHERE fixture = ? ORDER BY id DESC LIMIT 1", (fixture,)
+    ).fetchone()
+    return None if row is None else _check_row(row)
+
+
+def list_daily_checks(conn: sqlite3.Connection, fixture: str, count: int) -> list[Row]:
+    """The newest daily checks of a fixture, newest first."""
+    rows = conn.execute(
+        "SELECT * FROM daily_check WHERE fixture = ? ORDER BY id DESC LIMIT ?", (fixture, count)
+    )
+    return [_check_row(row) for row in rows]
+
+
+def _check_row(row: sqlite3.Row) -> Row:
+    return {**dict(row), "passed": bool(row["passed"]), "report": json.loads(row["report"])}
+
+
+def add_service(conn: sqlite3.Connection, fixture: str, note: str, account: str) -> None:
+    """Enter that a fixture's contacts were renewed: its matings are counted from now."""
+    conn.execute(
+        "INSERT INTO fixture_service VALUES (?, ?, ?, ?, ?)",
+        (new_id(), fixture, note, account, now()),
+    )
+    audit.note(conn, account, "renew contacts", fixture, note)
+
+
+def last_service(conn: sqlite3.Connection, fixture: str) -> str:
+    """When a fixture's contacts were last renewed; empty when never."""
+    row = conn.execute(
+        "SELECT max(serviced_at) AS at FROM fixture_service WHERE fixture = ?", (fixture,)
+    ).fetchone()
+    return str(row["at"] or "")
+
+
+def matings(conn: sqlite3.Connection, fixture: str) -> dict[str, int]:
+    """How often each nest has taken a unit in a started run since its contacts were renewed."""
+    rows = conn.execute(
+        "SELECT nest, count(*) AS times FROM run_unit JOIN run ON run.id = run_id"
+        " WHERE fixture = ? AND started_at > ? GROUP BY nest",
+        (fixture, last_service(conn, fixture)),
+    )
+    return {row["nest"]: row["times"] for row in rows}

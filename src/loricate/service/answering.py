@@ -1,0 +1,34 @@
+"""Handing in an operator's answer to a run's or an upkeep's question."""
+
+from loricate.core.actions import Answer
+from loricate.core.errors import Finding
+from loricate.execution.questions import Questions
+from loricate.records import audit
+from loricate.records.store import Store
+from loricate.service.problems import NotReady, WrongState
+
+
+async def answer_question(
+    store: Store, questions: Questions, subject: str, nest: str, answer: Answer, number: int | None
+) -> None:
+    """Check an answer and hand it in; the audit notes it.
+
+    Raises WrongState when the question is not open any more, NotReady for a wrong choice or a note
+    that is missing.
+    """
+    found = questions.find(nest, number)
+    if found is None:
+        which = f"Question {number}" if number is not None else "Nothing"
+        is_open = "is not open" if number is not None else "is being asked"
+        raise WrongState(f"{which} {is_open} for nest {nest} any more; look at what is shown now.")
+    question = questions.open[found]
+    if answer.choice not in question.choices:
+        message = f"'{answer.choice}' is not a choice; answer {', '.join(question.choices)}."
+        raise NotReady.because([Finding("choice", message)])
+    if answer.choice in question.note_for and not answer.note.strip():
+        message = f"is missing; say why with '{answer.choice}'."
+        raise NotReady.because([Finding("note", message)])
+    detail = f"nest {nest}: {answer.choice} {answer.note}".strip()
+    await store.write(lambda conn: audit.note(conn, answer.account, "answer", subject, detail))
+    if not questions.answer(found, answer):
+        raise WrongState(f"The question for nest {nest} was answered just now.")

@@ -1,0 +1,59 @@
+"""Pictures: sent once, re-encoded, kept under their digest, shown in remarks and cues."""
+
+import asyncio
+
+from fastapi import APIRouter, Request, Response
+
+from loricate.api.records import PictureOut
+from loricate.records import pictures
+from loricate.records.errors import PictureRefused
+from loricate.service.routers.access import TheDesk
+from loricate.service.sign_in import Reader, Runner
+
+router = APIRouter(prefix="/pictures", tags=["pictures"])
+BODY = {
+    "requestBody": {
+        "required": True,
+        "content": {
+            kind: {"schema": {"type": "string", "format": "binary"}}
+            for kind in pictures.MEDIA_TYPES.values()
+        },
+    }
+}
+
+
+async def _body(request: Request) -> bytes:
+    """The body, read no further than what may be kept."""
+    data = bytearray()
+    async for chunk in request.stream():
+        data += chunk
+        if len(data) > pictures.MOST_BYTES:
+            most = pictures.MOST_BYTES // 2**20
+            raise PictureRefused(f"has more than the {most} MiB that are taken")
+    return bytes(data)
+
+
+@router.post("", response_model=PictureOut, status_code=201, openapi_extra=BODY)
+async def add_picture(request: Request, person: Runner, desk: TheDesk) -> PictureOut:
+    """Keep a PNG, JPEG or WebP as the body of the request; gives the digest that names it."""
+    data = await _body(request)
+    picture = await asyncio.to_thread(pictures.reencode, data)
+    folder = desk.settings.pictures
+    await desk.store.write(lambda conn: pictures.keep_picture(conn, folder, picture, person.name))
+    return PictureOut(
+        digest=picture.digest, media_type=picture.media_type, width=picture.width,
+        height=picture.height, bytes=len(picture.data),
+    )  # fmt: skip
+
+
+@router.get(
+    "/{digest}",
+    response_class=Response,
+    responses={200: {"content": {kind: {} for kind in pictures.MEDIA_TYPES.values()}}},
+)
+async def show_picture(digest: str, person: Reader, desk: TheDesk) -> Response:
+    """A picture by its digest."""
+    folder = desk.settings.pictures
+    found = await desk.store.read(lambda conn: pictures.get_picture(conn, folder, digest))
+    headers = {"Cache-Control": "private, max-age=31536000, immutable"}
+    return Response(found.data, media_type=found.media_type, headers=headers)

@@ -1,0 +1,80 @@
+"""Acts of upkeep: zeroing a fixture's leads, its daily check."""
+
+from collections.abc import AsyncIterator
+from typing import Annotated
+
+from fastapi import APIRouter, Header
+from fastapi.sse import EventSourceResponse, ServerSentEvent
+
+from loricate.api.bench import NewUpkeep, UpkeepOut
+from loricate.api.records import AnswerIn, QuestionOut
+from loricate.core.actions import Answer
+from loricate.core.errors import Finding
+from loricate.execution.upkeep import Upkeep
+from loricate.service.answering import answer_question
+from loricate.service.problems import NotReady, WrongState
+from loricate.service.routers.access import TheDesk
+from loricate.service.sign_in import Reader, Runner
+
+router = APIRouter(prefix="/upkeep", tags=["bench"])
+
+
+def _out(act: Upkeep) -> UpkeepOut:
+    asked = [act.questions.told(number) for number in act.questions.open]
+    return UpkeepOut(
+        id=act.id,
+        kind=act.kind,
+        fixture=act.fixture.code,
+        state=act.state,
+        findings=list(act.findings),
+        questions=[QuestionOut.model_validate(each) for each in asked],
+    )
+
+
+@router.post("", response_model=UpkeepOut, status_code=201)
+async def begin_upkeep(body: NewUpkeep, person: Runner, desk: TheDesk) -> UpkeepOut:
+    """Begin; the act then asks for what must be done by hand, and goes on when it is answered."""
+    if body.kind == "zero":
+        return _out(await desk.upkeeps.begin_zero(body.fixture, body.nests, person.name))
+    if len(body.nests) > 1:
+        message = "takes one nest for the boxes; name it alone."
+        raise NotReady.because([Finding("nests", message)])
+    nest = body.nests[0] if body.nests else ""
+    return _out(await desk.upkeeps.begin_check(body.fixture, nest, person.name))
+
+
+@router.get("/{act_id}", response_model=UpkeepOut)
+async def show_upkeep(act_id: str, person: Reader, desk: TheDesk) -> UpkeepOut:
+    """How it stands and what it asks."""
+    return _out(desk.upkeeps.find(act_id))
+
+
+@router.post("/{act_id}/answers", status_code=204)
+async def answer_upkeep(act_id: str, body: AnswerIn, person: Runner, desk: TheDesk) -> None:
+    """Say that what was asked for is done, or stop."""
+    act = desk.upkeeps.find(act_id)
+    answer = Answer(body.choice, body.note, person.name)
+    await answer_question(desk.store, act.questions, act_id, body.nest, answer, body.question)
+
+
+@router.post("/{act_id}/abort", response_model=UpkeepOut)
+async def abort_upkeep(act_id: str, person: Runner, desk: TheDesk) -> UpkeepOut:
+    """Abort: outputs fall first; nothing more is kept of it."""
+    act = desk.upkeeps.find(act_id)
+    if not act.is_running:
+        raise WrongState(f"It is over ({act.state}); there is nothing to abort.")
+    act.abort(f"Aborted by {person.name}.")
+    await act.wait()
+    return _out(act)
+
+
+@router.get("/{act_id}/events", response_class=EventSourceResponse)
+async def follow_upkeep(
+    act_id: str,
+    person: Reader,
+    desk: TheDesk,
+    last_event_id: Annotated[int, Header(ge=0)] = 0,
+) -> AsyncIterator[ServerSentEvent]:
+    """Server-sent events from the one after Last-Event-ID until its end."""
+    async for event in desk.upkeeps.find(act_id).log.follow(last_event_id):
+        yield ServerSentEvent(data=event.data, event=event.name, id=str(event.number))

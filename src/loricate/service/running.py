@@ -1,0 +1,369 @@
+"""The life of a run: created, armed, started, answered, aborted, repeated."""
+
+import asyncio
+import datetime as dt
+import hashlib
+import shutil
+import sqlite3
+import time
+from collections.abc import AsyncIterator, Callable, Mapping
+from functools import partial
+from typing import Any
+
+from loricate import __version__
+from loricate.bench.bench import Bench
+from loricate.bench.errors import BenchError
+from loricate.core.actions import Answer
+from loricate.core.errors import Finding
+from loricate.core.lots import check_lot
+from loricate.core.repeats import steps_to_repeat
+from loricate.core.sequences import ReadySequence
+from loricate.execution.engine import Engine
+from loricate.execution.events import Event
+from loricate.execution.load import LoadedUnit
+from loricate.execution.preflight import check_bench, check_load, needed_roles
+from loricate.records import attempts, audit, definitions, lots, runs
+from loricate.records.store import Store
+from loricate.service.answering import answer_question
+from loricate.service.issuing import Issuer
+from loricate.service.problems import KeyReused, NotReady, WrongState
+from loricate.service.recording import RunRecorder, loaded
+from loricate.service.settings import Settings
+from loricate.service.upkeep import Upkeeps
+
+ARM_LASTS_S = 300.0
+WATCH_S = 0.1
+ARMABLE = ("created", "armed", "interrupted")
+KEPT_ENGINES = 20  # runs whose events can still be followed from the first; none of them runs
+
+
+class Runs:
+    """The runs of one service. One at a time has the bench."""
+
+    def __init__(
+        self,
+        settings: Settings,
+        store: Store,
+        bench: Bench,
+        issuer: Issuer,
+        upkeeps: Upkeeps,
+        refuse_if_busy: Callable[[], None],
+    ) -> None:
+        self.settings, self.store, self.bench = settings, store, bench
+        self.issuer, self.upkeeps = issuer, upkeeps
+        self.engines: dict[str, Engine] = {}
+        self._refuse_if_busy = refuse_if_busy
+        self._armed: dict[str, float] = {}
+        self._watches: set[asyncio.Task[None]] = set()
+        self._starting = asyncio.Lock()
+
+    @property
+    def running(self) -> str:
+        """The id of the run that has the bench; empty when none has."""
+        return next((each.run_id for each in self.engines.values() if each.is_running), "")
+
+    async def close(self) -> None:
+        """Drop armings and abort what runs."""
+        self._armed.clear()
+        for watch in list(self._watches):
+            watch.cancel()
+        for engine in self.engines.values():
+            if engine.is_running:
+                engine.abort("The service is stopping.")
+                await engine.wait()
+
+    async def _bench_facts(
+        self, sequence: ReadySequence, fixture: str, nests: list[str]
+    ) -> dict[str, Any]:
+        """What a run keeps of the bench: the instruments it uses, and the state of its fixture."""
+        needed = {str(role) for role in needed_roles(sequence)}
+        conditions = await self.upkeeps.conditions(fixture, sequence, nests)
+        return {
+            "code": self.bench.plan.code,
+            "site": self.bench.plan.site,
+            "instruments": [
+                {
+                    "id": state.id,
+                    "title": state.title,
+                    "identity": state.identity,
+                    "serial": state.serial,
+                    "calibrated": str(state.calibrated),
+                    "due": str(state.due),
+                    "certificate": state.certificate,
+                }
+                for state in self.bench.states()
+                if state.role in needed
+            ],
+            "upkeep": [
+                {"name": each.name, "met": each.met, "reason": each.reason} for each in conditions
+            ],
+        }
+
+    async def _check(
+        self, sequence: ReadySequence, fixture: str, load: list[tuple[str, str]]
+    ) -> None:
+        found = list(check_load(self.bench.plan, fixture, load, sequence))
+        if not self.running and self.upkeeps.running is None:
+            await self.bench.look()
+        today = dt.datetime.now(dt.UTC).date()
+        found += check_bench(self.bench.states(), self.bench.capabilities(), sequence, today)
+        if not found:
+            found += await self.upkeeps.worn_nests(fixture, [nest for nest, _ in load])
+        free = shutil.disk_usage(self.settings.data_folder).free
+        if free < self.settings.least_free_bytes:
+            needed = self.settings.least_free_bytes // 2**20
+            found.append(
+                Finding(
+                    "disk",
+                    f"{free // 2**20} MiB are free where the records are, {needed} MiB are needed; "
+                    "make room first.",
+                )
+            )
+        if found:
+            raise NotReady.because(found)
+
+    async def create(
+        self,
+        account: str,
+        sequence_code: str,
+        fixture: str,
+        load: list[tuple[str, str]],
+        *,
+        lot: str = "",
+        retest: str = "",
+        start_by: str = "key",
+        key: str | None = None,
+    ) -> str:
+        """Check everything, then make a run; gives its id. The same key gives the same run."""
+        request_digest = hashlib.sha256(
+            repr((sequence_code, fixture, load, lot, retest, start_by)).encode()
+        ).hexdigest()
+        if key is not None:
+            kept = await self.store.read(lambda conn: runs.find_idempotent(conn, account, key))
+            if kept is not None:
+                if kept[0] != request_digest:
+                    raise KeyReused("This Idempotency-Key made another run; use a fresh key.")
+                return kept[1]
+        record = await self.store.read(lambda c: definitions.get_sequence(c, sequence_code))
+        sequence = await self.store.read(lambda c: definitions.ready_sequence(c, record))
+        await self._check(sequence, fixture, load)
+        if lot:
+            look = partial(self._lot_findings, lot, record.product, load, retest)
+            found = await self.store.read(look)
+            if found:
+                raise NotReady.because(found)
+        facts = await self._bench_facts(sequence, fixture, [nest for nest, _ in load])
+
+        def make(conn: sqlite3.Connection) -> str:
+            kept = None if key is None else runs.find_idempotent(conn, account, key)
+            if kept is not None:  # the same request came in between, over another connection
+                return kept[1]
+            run_id = runs.add_run(
+                conn, (record.code, record.revision), record.product, fixture, dict(load), facts,
+                __version__, account, lot, retest, start_by,
+            )  # fmt: skip
+            if key is not None:
+                runs.keep_idempotent(conn, account, key, request_digest, run_id)
+            return run_id
+
+        return await self.store.write(make)
+
+    @staticmethod
+    def _lot_findings(
+        code: str, product: str, load: list[tuple[str, str]], retest: str, conn: sqlite3.Connection
+    ) -> tuple[Finding, ...]:
+        lot = lots.find_lot(conn, code)
+        before = lots.tested_before(conn, product, [serial for _, serial in load])
+        own = None if lot is None else (lot.product, lot.state, lot.serials)
+        return check_lot(code, own, product, load, before if not retest else {})
+
+    async def _get(self, run_id: str) -> dict[str, Any]:
+        return await self.store.read(lambda conn: runs.get_run(conn, run_id))
+
+    async def _sequence_of(self, run: Mapping[str, Any]) -> ReadySequence:
+        code, revision = run["sequence_code"], run["sequence_revision"]
+        return await self.store.read(
+            lambda conn: definitions.ready_sequence(
+                conn, definitions.get_sequence(conn, code, revision)
+            )
+        )
+
+    async def arm(self, run_id: str, account: str) -> None:
+        """Allow high voltage for one run, new or interrupted; checks bench and guard again."""
+        run = await self._get(run_id)
+        if run["state"] not in ARMABLE:
+            raise WrongState(f"The run is {run['state']}; create a new run to test again.")
+        load = [(unit["nest"], unit["serial"]) for unit in run["units"]]
+        await self._check(await self._sequence_of(run), run["fixture"], load)
+        if not await self.bench.guard_is_closed():
+            raise WrongState("The guard is open; close it, then arm again.")
+        presses = 0
+        if run["start_by"] == "foot":
+            presses = await self.bench.foot_presses()
+        elif run["start_by"] == "presence":
+            await self.bench.units_present(run["fixture"], [nest for nest, _ in load])
+        await self.store.write(lambda conn: runs.set_state(conn, run_id, "armed", account))
+        self._armed[run_id] = time.monotonic() + ARM_LASTS_S
+        watch = asyncio.create_task(self._watch_arming(run, account, presses))
+        self._watches.add(watch)
+        watch.add_done_callback(self._watches.discard)
+
+    async def _watch_arming(self, run: Mapping[str, Any], account: str, presses: int) -> None:
+        """Start by foot switch or presence; drop the arming at its end or when the guard opens.
+
+        A guard or inputs that do not answer drop it as well.
+        """
+        run_id = run["id"]
+        nests = [unit["nest"] for unit in run["units"]]
+        present_before = False
+        while time.monotonic() < self._armed.get(run_id, 0.0):
+            try:
+                if not await self.bench.guard_is_closed():
+                    break
+                wanted = False
+                if run["start_by"] == "foot":
+                    wanted = await self.bench.foot_presses() > presses
+                elif run["start_by"] == "presence":
+                    # Twice in a row: a unit that is just being put in makes and breaks contact.
+                    present = await self.bench.units_present(run["fixture"], nests)
+                    wanted, present_before = present and present_before, present
+                if wanted:
+                    await self.start(run_id, account)
+                    return
+            except (BenchError, WrongState):
+                break
+            await asyncio.sleep(WATCH_S)
+        if self._armed.pop(run_id, None) is not None:
+            await self.store.write(partial(self._disarm, run_id))
+
+    @staticmethod
+    def _disarm(run_id: str, conn: sqlite3.Connection) -> None:
+        runs.set_state(conn, run_id, "created", "service", "The arming was dropped.")
+
+    async def start(self, run_id: str, account: str) -> None:
+        """Start an armed run; raises WrongState when it is not armed or the bench is busy."""
+        async with self._starting:
+            run = await self._get(run_id)
+            if run["state"] != "armed":
+                raise WrongState(f"The run is {run['state']}; arm it first.")
+            self._refuse_if_busy()
+            sequence = await self._sequence_of(run)
+            fixture = self.bench.plan.find_fixture(run["fixture"])
+            if fixture is None:
+                raise WrongState(f"The bench no longer has fixture {run['fixture']}.")
+            facts = await self._bench_facts(
+                sequence, fixture.code, [unit["nest"] for unit in run["units"]]
+            )
+            engine = Engine(
+                run_id,
+                sequence,
+                fixture,
+                await self._load(run),
+                self.bench,
+                RunRecorder(self.store, self.issuer, run_id),
+                await self.upkeeps.zeroes(fixture.code),
+            )
+            # Claimed in one step: the guard may have opened while the run was looked up.
+            if self._armed.pop(run_id, None) is None:
+                raise WrongState("The arming was dropped; arm the run again.")
+
+            def keep(conn: sqlite3.Connection) -> None:
+                runs.set_bench(conn, run_id, facts)
+                runs.set_state(conn, run_id, "running", account)
+
+            await self.store.write(keep)
+            while len(self.engines) >= KEPT_ENGINES:
+                del self.engines[next(iter(self.engines))]
+            self.engines.pop(run_id, None)
+            self.engines[run_id] = engine
+            engine.start()
+
+    async def _load(self, run: Mapping[str, Any]) -> list[LoadedUnit]:
+        """The units with what is to be done: repeats that were asked for, else what is left."""
+
+        def look(conn: sqlite3.Connection) -> dict[str, dict[str, str]]:
+            return {unit["id"]: attempts.due_repeats(conn, unit["id"]) for unit in run["units"]}
+
+        due = await self.store.read(look)
+        is_repeat = any(due.values())
+        found = []
+        for unit in run["units"]:
+            asked = due[unit["id"]]
+            one = loaded(unit, frozenset(asked) if is_repeat else None)
+            one.reasons.update(asked)
+            found.append(one)
+        return found
+
+    async def abort(self, run_id: str, account: str) -> None:
+        """Outputs fall first; then the run is ended and recorded as aborted."""
+        engine = self.engines.get(run_id)
+        if engine is not None and engine.is_running:
+            engine.abort(f"Aborted by {account}.")
+            await engine.wait()
+            return
+        run = await self._get(run_id)
+        if run["state"] not in ARMABLE:
+            raise WrongState(f"The run is {run['state']} already; there is nothing to abort.")
+        self._armed.pop(run_id, None)
+        # A repeat that never began leaves the run as it had ended.
+        state = "aborted" if run["finished_at"] is None else "finished"
+        note = f"Aborted by {account} before the start."
+        await self.store.write(lambda conn: runs.set_state(conn, run_id, state, account, note))
+
+    async def repeat(self, run_id: str, nest: str, step_id: str, reason: str, account: str) -> None:
+        """Ask for a failed unit, or one failed step of it, to be done again in the same run.
+
+        The run must be armed and started again for it; what follows a repeated step and has not
+        passed is done as well.
+        """
+        run = await self._get(run_id)
+        if run["state"] not in ("finished", "aborted", "created"):
+            raise WrongState(f"The run is {run['state']}; a repeat is asked for after its end.")
+        unit = next((each for each in run["units"] if each["nest"] == nest), None)
+        if unit is None:
+            raise NotReady.because([Finding("nest", f"nest {nest} is not in this run.")])
+        sequence = await self._sequence_of(run)
+        one = loaded(unit, None)
+        outcomes = {step.id: (one.latest(step.id), one.tries(step.id)) for step in sequence.steps}
+        verdicts = {key: found.verdict if found else None for key, (found, _) in outcomes.items()}
+        tries = {key: count for key, (_, count) in outcomes.items()}
+        steps, findings = steps_to_repeat(sequence, verdicts, tries, step_id)
+        if findings:
+            raise NotReady.because(findings)
+        counts = {each: len(one.attempts.get(each, [])) for each in steps}
+
+        def keep(conn: sqlite3.Connection) -> None:
+            attempts.ask_repeat(conn, unit["id"], counts, reason, account)
+            what = f"nest {nest}: {step_id or 'the whole unit'}. {reason}"
+            audit.note(conn, account, "repeat", run_id, what)
+            runs.set_state(conn, run_id, "created", account, f"Repeat asked for: {what}")
+
+        await self.store.write(keep)
+
+    async def answer(
+        self, run_id: str, nest: str, answer: Answer, number: int | None = None
+    ) -> None:
+        """Hand in an operator's answer; raises WrongState when nothing was asked there."""
+        engine = self.engines.get(run_id)
+        if engine is None or not engine.is_running:
+            raise WrongState(f"Nothing is being asked for nest {nest} of this run.")
+        await answer_question(self.store, engine.questions, run_id, nest, answer, number)
+
+    def questions(self, run_id: str) -> list[dict[str, Any]]:
+        """What the run is waiting to be answered."""
+        engine = self.engines.get(run_id)
+        if engine is None:
+            return []
+        return [engine.questions.told(number) for number in engine.questions.open]
+
+    async def events(self, run_id: str, after: int) -> AsyncIterator[Event]:
+        """The run's events after a number; of a run from before this start, only its end."""
+        engine = self.engines.get(run_id)
+        if engine is not None:
+            async for event in engine.log.follow(after):
+                yield event
+            return
+        run = await self._get(run_id)
+        name = "state" if run["state"] in ("created", "armed") else "finished"
+        data = {"state": run["state"], "verdict": run["verdict"], "note": run["note"]}
+        yield Event(1, name, data)

@@ -1,0 +1,213 @@
+"""Upkeep of fixtures: zeroing and daily checks under way, and what the records say of a fixture."""
+
+import datetime as dt
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict
+from typing import Any
+
+from loricate.bench.bench import Bench
+from loricate.bench.plan import FixturePlan
+from loricate.core.actions import Role
+from loricate.core.daily_check import BoxStep
+from loricate.core.errors import Finding
+from loricate.core.gate import Condition, check_condition, zero_condition
+from loricate.core.sequences import ReadySequence
+from loricate.core.zeroes import Zero
+from loricate.core.zeroing import ZeroMeasured
+from loricate.execution.preflight import check_bench, check_load
+from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing
+from loricate.records import definitions, upkeep
+from loricate.records.errors import NotFound
+from loricate.records.store import Store, new_id
+from loricate.service.problems import NotReady
+
+KEPT = 20
+
+
+class Upkeeps:
+    """Acts of upkeep, one at a time, and the state of every fixture."""
+
+    def __init__(self, store: Store, bench: Bench, refuse_if_busy: Callable[[], None]) -> None:
+        self.store, self.bench = store, bench
+        self.acts: dict[str, Upkeep] = {}
+        self._refuse_if_busy = refuse_if_busy
+
+    @property
+    def running(self) -> Upkeep | None:
+        """The act that has the bench, or None."""
+        return next((each for each in self.acts.values() if each.is_running), None)
+
+    async def close(self) -> None:
+        """Abort what is under way."""
+        for act in self.acts.values():
+            if act.is_running:
+                act.abort("The service is stopping.")
+                await act.wait()
+
+    def find(self, act_id: str) -> Upkeep:
+        """The act of this id; raises NotFound."""
+        found = self.acts.get(act_id)
+        if found is None:
+            raise NotFound("act of upkeep", act_id)
+        return found
+
+    def fixture(self, code: str) -> FixturePlan:
+        """The fixture of this code; raises NotFound."""
+        found = self.bench.plan.find_fixture(code)
+        if found is None:
+            raise NotFound("fixture", code)
+        return found
+
+    def _begin(self, act: Upkeep) -> Upkeep:
+        while len(self.acts) >= KEPT:
+            del self.acts[next(iter(self.acts))]
+        self.acts[act.id] = act
+        act.start()
+        return act
+
+    async def begin_zero(self, code: str, nests: Sequence[str], account: str) -> Upkeep:
+        """Begin to zero the leads of some nests of a fixture, all by default."""
+        fixture = self.fixture(code)
+        unknown = [nest for nest in nests if nest not in fixture.nests]
+        if unknown:
+            known = ", ".join(fixture.nests)
+            message = f"{code} has no nest {', '.join(unknown)}; it has {known}."
+            raise NotReady.because([Finding("nests", message)])
+        await self._check_instruments([Role.BOND])
+        self._refuse_if_busy()
+
+        async def keep(nest: str, measured: ZeroMeasured) -> None:
+            await self.store.write(
+                lambda conn: upkeep.add_zeroes(
+                    conn, code, nest, measured.leads, measured.instrument, account
+                )
+            )
+
+        chosen = tuple(nests) or tuple(fixture.nests)
+        return self._begin(Zeroing(new_id(), fixture, self.bench, account, chosen, keep))
+
+    async def begin_check(self, code: str, nest: str, account: str) -> Upkeep:
+        """Begin the daily check of a fixture with the boxes in ``nest``, its first by default."""
+        fixture = self.fixture(code)
+        plan = self.bench.plan.daily_check
+        if plan is None:
+            message = "the bench file names no daily check; add [daily_check] to it."
+            raise NotReady.because([Finding("daily_check", message)])
+        nest = nest or next(iter(fixture.nests))
+        sequence = await self.store.read(
+            lambda conn: definitions.ready_sequence(
+                conn, definitions.get_sequence(conn, plan.sequence)
+            )
+        )
+        await self.bench.look()
+        today = dt.datetime.now(dt.UTC).date()
+        states, capabilities = self.bench.states(), self.bench.capabilities()
+        found = [
+            *check_load(self.bench.plan, code, [(nest, plan.good)], sequence),
+            *check_bench(states, capabilities, sequence, today),
+        ]
+        if found:
+            raise NotReady.because(found)
+        await self._check_instruments([Role.WITHSTAND])
+        self._refuse_if_busy()
+        zeroes = (await self.zeroes(code)).get(nest, {})
+        act_id = new_id()
+
+        async def keep(report: CheckReport) -> None:
+            kept = _report(report, nest, (plan.good, plan.bad))
+            passed = not report.findings
+            started = self.acts[act_id].started_at
+            await self.store.write(
+                lambda conn: upkeep.add_daily_check(conn, code, passed, kept, account, started)
+            )
+
+        boxes = (plan.good, plan.bad)
+        return self._begin(
+            DailyCheck(act_id, fixture, self.bench, account, nest, sequence, boxes, zeroes, keep)
+        )
+
+    async def _check_instruments(self, roles: Sequence[Role]) -> None:
+        await self.bench.look()
+        wanted = [*roles, "matrix", "guard"]
+        found = [
+            Finding(f"bench.{state.id}", state.problem)
+            for state in self.bench.states()
+            if state.role in wanted and state.problem
+        ]
+        missing = [role for role in roles if role not in self.bench.instruments]
+        found += [Finding("bench", f"has no {role} instrument; add one.") for role in missing]
+        if found:
+            raise NotReady.because(found)
+
+    async def zeroes(self, code: str) -> Mapping[str, Mapping[str, Zero]]:
+        """The zeroes of a fixture that are young enough to be taken off, by nest and contact."""
+        lasts = dt.timedelta(seconds=self.fixture(code).zero_lasts)
+        at = dt.datetime.now(dt.UTC)
+        found = await self.store.read(lambda conn: upkeep.latest_zeroes(conn, code))
+        return {
+            nest: {name: zero for name, zero in own.items() if at - zero.measured_at <= lasts}
+            for nest, own in found.items()
+        }
+
+    async def conditions(
+        self, code: str, sequence: ReadySequence, nests: Sequence[str]
+    ) -> tuple[Condition, ...]:
+        """The gate's conditions that a fixture meets, or not, at this moment."""
+        fixture, plan = self.fixture(code), self.bench.plan.daily_check
+        at = dt.datetime.now(dt.UTC)
+        check = await self.store.read(lambda conn: upkeep.latest_daily_check(conn, code))
+        ended = None if check is None else dt.datetime.fromisoformat(check["ended_at"])
+        passed = None if check is None else bool(check["passed"])
+        lasts_s = 0.0 if plan is None else plan.lasts
+        found = [check_condition(plan is not None, passed, ended, lasts_s, at)]
+        contacts = sorted({contact for step in sequence.steps for contact in step.leads})
+        if contacts:
+            zeroes = await self.store.read(lambda conn: upkeep.latest_zeroes(conn, code))
+            wanted = dict.fromkeys(nests, contacts)
+            found.append(zero_condition(wanted, zeroes, fixture.zero_lasts, at))
+        return tuple(found)
+
+    async def worn_nests(self, code: str, nests: Sequence[str]) -> tuple[Finding, ...]:
+        """The nests whose contacts have come to the end of their service."""
+        limit = self.fixture(code).mating_limit
+        times = await self.store.read(lambda conn: upkeep.matings(conn, code))
+        return tuple(
+            Finding(
+                f"load.{nest}",
+                f"nest {nest} of {code} has taken {times[nest]} units and may take {limit}; renew "
+                "its contacts and enter that on the bench page.",
+            )
+            for nest in nests
+            if times.get(nest, 0) >= limit
+        )
+
+
+def _report(report: CheckReport, nest: str, boxes: tuple[str, str]) -> dict[str, Any]:
+    """A daily check as the records keep it."""
+
+    def steps(found: Sequence[BoxStep]) -> list[dict[str, Any]]:
+        return [
+            {
+                "id": step.step_id,
+                "title": step.title,
+                "verdict": step.grade.verdict,
+                "cause": step.grade.cause,
+                "readings": [
+                    {
+                        "name": each.reading.name,
+                        "text": each.reading.text,
+                        "limit": each.limit.text if each.limit else "",
+                    }
+                    for each in step.grade.readings
+                ],
+            }
+            for step in found
+        ]
+
+    return {
+        "nest": nest,
+        "faults": [{**asdict(fault), "text": fault.text} for fault in report.faults],
+        "good": {"serial": boxes[0], "steps": steps(report.good)},
+        "bad": {"serial": boxes[1], "steps": steps(report.bad)},
+        "findings": list(report.findings),
+    }

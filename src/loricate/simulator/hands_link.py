@@ -1,0 +1,42 @@
+"""A link to the hands of a simulated floor: what a person would do at the bench, by command."""
+
+import socket
+
+TIMEOUT_S = 10.0
+
+
+class HandsError(Exception):
+    """The hands could not do what was asked."""
+
+
+class Hands:
+    """Says one line at a time to the hands of running stand-ins."""
+
+    def __init__(self, host: str, port: int) -> None:
+        self.host, self.port = host, port
+
+    def do(self, line: str) -> None:
+        """Do something and wait until it is done; raises HandsError when it cannot be."""
+        with socket.create_connection((self.host, self.port), timeout=TIMEOUT_S) as link:
+            link.sendall(f"{line};*OPC?\n".encode())
+            link.recv(100)
+            link.sendall(b"SYST:ERR?\n")
+            answer = link.recv(200).decode().strip()
+        if not answer.startswith(("0,", "+0,")):
+            raise HandsError(f"The stand-ins refuse '{line}': {answer}")
+
+    def put(self, nest: str, model: str, faults: str = "", serial: str = "by hand") -> None:
+        """Put a stand-in unit into a nest (``FX-A/1``), with faults joined by ``+``."""
+        self.do(f'HAND:NEST:LOAD "{nest}","{model}","{faults}","{serial}"')
+
+    def empty(self, nest: str) -> None:
+        """Take out what is in a nest."""
+        self.do(f'HAND:NEST:EMPT "{nest}"')
+
+    def restore(self) -> None:
+        """Put back what lay in every nest at the start; relays and wires are good again."""
+        self.do("HAND:REST")
+
+    def pace(self, pace: float) -> None:
+        """Let the stand-ins' clock go at another speed."""
+        self.do(f"HAND:PACE {pace:g}")
