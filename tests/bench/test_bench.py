@@ -92,7 +92,7 @@ async def test_an_instrument_that_falls_silent_fails_the_action(rig: Rig) -> Non
 async def test_a_terminal_without_a_column_is_told(rig: Rig) -> None:
     with pytest.raises(InstrumentFault, match="no column for terminal X"):
         await rig.bench.perform(
-            Connect(Role.WITHSTAND, {"high": ("X",), "low": ("PE",)}), NEST, lambda sample: None
+            Connect(Role.WITHSTAND, {"high": ("X",), "low": ("PE",)}), [NEST], lambda sample: None
         )
 
 

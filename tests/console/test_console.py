@@ -1,6 +1,7 @@
 """The web console in headless Chromium, driven by keyboard as an operator would, and by axe."""
 
 import contextlib
+import io
 import re
 from collections.abc import Iterator
 from pathlib import Path
@@ -8,9 +9,11 @@ from typing import Any
 
 import pytest
 from drill.processes import say
+from PIL import Image
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from loricate.client import Client, WrongStateError
+from loricate.simulator.hands_link import Hands
 from tests.conftest import run_load
 
 pytestmark = pytest.mark.console
@@ -54,11 +57,13 @@ def tidy_site(site: dict[str, Any]) -> Iterator[None]:
     yield
     with Client(site["url"]) as client:
         client.sign_in(site["name"], site["password"])
+        if act := client.bench().upkeep:
+            client.abort_upkeep(act)
         for run in client.runs():
             if run.state in ("created", "armed", "running"):
                 with contextlib.suppress(WrongStateError):  # it ended by itself just now
                     client.abort_run(run.id)
-    say(site["ports"], "HANDS", 'HAND:POW "GB1",1;:HAND:GUAR 1')
+    say(site["ports"], "HANDS", 'HAND:POW "GB1",1;:HAND:GUAR 1;:HAND:REST;:HAND:PACE 20')
 
 
 def sign_in(page: Page, site: dict[str, Any], path: str = "/") -> None:
@@ -127,6 +132,9 @@ def test_a_whole_load_by_keyboard(page: Page, site: dict[str, Any], mode: str) -
     expect(page.get_by_test_id("verdict")).to_have_text("FAIL")
     expect(page.get_by_role("region", name="Nest 1")).to_contain_text("PASS")
     expect(page.get_by_role("region", name="Nest 3")).to_contain_text("breakdown")
+    table = page.get_by_role("table", name="Units by steps")
+    table.get_by_role("button", name="Earth from plug to case, nest 1").click()
+    assert "cell=1.earth" in page.url
     readings = page.get_by_role("table", name="Readings of DC40-26-0117")
     expect(readings).to_contain_text("≤ 200 mΩ")
     expect(readings).to_contain_text("IEC 60335-1:2010 Annex A")
@@ -137,7 +145,134 @@ def test_a_whole_load_by_keyboard(page: Page, site: dict[str, Any], mode: str) -
     answer = page.request.get(site["url"] + str(href))
     assert answer.body().startswith(b"%PDF")
     page.keyboard.press("F2")
-    expect(page.get_by_label("Nest 1")).to_be_focused()
+    expect(page.get_by_role("textbox", name="Nest 1")).to_be_focused()
+
+
+def hands_of(site: dict[str, Any]) -> Hands:
+    return Hands("127.0.0.1", site["ports"]["HANDS"])
+
+
+def test_a_failed_unit_is_looked_into_remarked_on_and_repeated(
+    page: Page, site: dict[str, Any], tmp_path: Path
+) -> None:
+    """From the table to readings and curves, a photo with a remark, and the repeat that passes."""
+    hands = hands_of(site)
+    hands.put("FX-A/2", "DC-40", "loose_earth")
+    hands.pace(4)  # slow enough for a curve of many samples
+    with Client(site["url"]) as client:
+        client.sign_in(site["name"], site["password"])
+        run_id = run_load(client, {"1": "LK-1", "2": "LK-2"})
+    sign_in(page, site, f"/run/{run_id}")
+    table = page.get_by_role("table", name="Units by steps")
+    table.get_by_role("button", name="Withstand, mains to case, nest 1").click()
+    panel = page.get_by_role("region", name="Readings of nest 1, Withstand, mains to case")
+    expect(
+        panel.get_by_role("img", name=re.compile("^current against time of LK-1"))
+    ).to_be_visible()
+    expect(panel.locator("canvas")).to_be_visible()
+    panel.get_by_label("Curve", exact=True).select_option("voltage")
+    expect(panel.get_by_role("table", name="Curves in numbers")).to_contain_text(
+        re.compile(r"(99\d\.\d V|1\.00\d kV)")
+    )
+    check_accessible(page)
+    table.get_by_role("button", name="Earth from plug to case, nest 2").click()
+    expect(page.get_by_role("table", name="Readings of LK-2")).to_contain_text("with leads")
+    panel = page.get_by_role("region", name="Readings of nest 2, Earth from plug to case")
+    panel.get_by_text("nest 1", exact=True).click()
+    expect(panel.get_by_role("table", name="Curves in numbers").get_by_role("row")).to_have_count(3)
+    expect(page.get_by_role("img", name=re.compile("Timeline of 2 nests"))).to_be_visible()
+    tile = page.get_by_role("region", name="Nest 2")
+    photo = tmp_path / "stud.png"
+    Image.new("RGB", (60, 40), (90, 90, 90)).save(photo)
+    tile.get_by_role("button", name="Remark").click()
+    tile.get_by_label("Remark").fill("stud was loose")
+    tile.get_by_label("Photo").set_input_files(photo)
+    tile.get_by_role("button", name="Keep the remark").click()
+    expect(tile.get_by_role("img", name="Photo: stud was loose")).to_be_visible()
+    check_accessible(page)
+    hands.put("FX-A/2", "DC-40", "")
+    tile.get_by_role("button", name="Repeat").click()
+    tile.get_by_label("Why is it repeated?").fill("stud tightened")
+    tile.get_by_role("button", name="Ask for the repeat").click()
+    page.get_by_role("button", name="Arm high voltage").click()
+    page.get_by_role("button", name="Start").click()
+    expect(page.get_by_test_id("verdict")).to_have_text("PASS")
+    expect(table).to_contain_text("PASS (2)")
+    hands.restore()
+
+
+def test_a_cue_is_shown_with_its_picture_and_a_decision_takes_its_reason(
+    page: Page, site: dict[str, Any], sequence_document: dict[str, Any]
+) -> None:
+    out = io.BytesIO()
+    Image.new("RGB", (80, 50), (20, 90, 60)).save(out, "PNG")
+    earth = sequence_document["steps"][1]
+    with Client(site["url"]) as client:
+        client.sign_in(site["name"], site["password"])
+        digest = client.add_picture(out.getvalue()).digest
+        earth["on_fail"] = "ask"
+        earth["cues"] = [{"text": "Clip on the stud?", "choices": ["done"], "picture": digest}]
+        client.add_sequence({**sequence_document, "code": "CUES", "steps": [earth]})
+    hands = hands_of(site)
+    hands.put("FX-A/1", "DC-40", "loose_earth")
+    sign_in(page, site, "/run?sequence=CUES&fixture=FX-A")
+    load_by_scanner(page, n1="CU-1")
+    page.get_by_role("button", name="Check this load").click()
+    page.get_by_role("button", name="Arm high voltage").click()
+    page.get_by_role("button", name="Start").click()
+    asked = page.get_by_role("group", name="Question for nest 1")
+    expect(asked.get_by_role("img", name="Picture for: Clip on the stud?")).to_be_visible()
+    page.keyboard.press("1")
+    expect(asked).to_contain_text("Earth from plug to case: over limit. What now?")
+    check_accessible(page)
+    hands.put("FX-A/1", "DC-40", "")
+    page.keyboard.press("1")
+    page.get_by_label("Why repeat?").fill("stud tightened")
+    page.keyboard.press("Enter")
+    expect(asked).to_contain_text("Clip on the stud?")
+    page.keyboard.press("1")
+    expect(page.get_by_test_id("verdict")).to_have_text("PASS")
+    hands.restore()
+
+
+def test_what_is_left_at_a_unit_is_told_until_it_is_safe(
+    page: Page, site: dict[str, Any], sequence_document: dict[str, Any]
+) -> None:
+    """A unit that holds its charge: the console says so until the bench has measured it safe."""
+    insulation = sequence_document["steps"][2]
+    insulation["settings"]["dwell"] = "30 min"
+    insulation["settings"]["level"] = "5 kV"
+    insulation["settings"]["trip"] = "50 mA"
+    hands = hands_of(site)
+    with Client(site["url"]) as client:
+        client.sign_in(site["name"], site["password"])
+        client.add_sequence({**sequence_document, "code": "HOLDS", "steps": [insulation]})
+    hands.put("FX-A/1", "DC-40", "big_store")
+    hands.pace(1)
+    sign_in(page, site, "/run?sequence=HOLDS&fixture=FX-A")
+    load_by_scanner(page, n1="HO-1")
+    page.get_by_role("button", name="Check this load").click()
+    page.get_by_role("button", name="Arm high voltage").click()
+    page.get_by_role("button", name="Start").click()
+    expect(page.get_by_role("region", name="Nest 1")).to_contain_text("s, dwell")
+    page.keyboard.press("Escape")
+    expect(page.get_by_text(re.compile(r"Discharging: .* left at a unit"))).to_be_visible()
+    expect(page.get_by_test_id("verdict")).to_have_text("INCONCLUSIVE")
+    expect(page.get_by_text("Discharging")).to_have_count(0)
+    hands.restore()
+    hands.pace(20)
+
+
+def test_the_foot_switch_is_waited_for(page: Page, site: dict[str, Any]) -> None:
+    sign_in(page, site, "/run?sequence=DC40-FINAL&fixture=FX-A")
+    page.get_by_label("Start by").select_option("foot")
+    load_by_scanner(page, n1="FS-1")
+    page.get_by_role("button", name="Check this load").click()
+    page.get_by_role("button", name="Arm high voltage").click()
+    expect(page.get_by_text("Press the foot switch to start.")).to_be_visible()
+    hands_of(site).do("HAND:FOOT")
+    page.get_by_role("button", name="pass", exact=False).first.click()
+    expect(page.get_by_test_id("verdict")).to_have_text("PASS")
 
 
 def test_live_tiles_show_what_is_measured_and_escape_aborts(
@@ -273,7 +408,7 @@ def test_a_lot_from_open_to_retest(page: Page, site: dict[str, Any]) -> None:
 def test_the_bench_page_tells_who_answers_and_what_to_do(page: Page, site: dict[str, Any]) -> None:
     sign_in(page, site, "/bench")
     table = page.get_by_role("table", name="Instruments")
-    expect(table.get_by_text("answers", exact=True)).to_have_count(5)
+    expect(table.get_by_text("answers", exact=True)).to_have_count(6)
     expect(page.get_by_text("Guard closed.")).to_be_visible()
     expect(page.get_by_role("table", name="Wiring of FX-B")).to_contain_text("CHASSIS")
     check_accessible(page)
@@ -284,7 +419,47 @@ def test_the_bench_page_tells_who_answers_and_what_to_do(page: Page, site: dict[
     check_accessible(page)
     say(site["ports"], "HANDS", 'HAND:POW "GB1",1;:HAND:GUAR 1')
     page.get_by_role("button", name="Look again").click()
-    expect(table.get_by_text("answers", exact=True)).to_have_count(5)
+    expect(table.get_by_text("answers", exact=True)).to_have_count(6)
+
+
+def test_a_fixture_is_zeroed_and_checked_from_the_bench_page(
+    page: Page, site: dict[str, Any]
+) -> None:
+    hands = hands_of(site)
+    sign_in(page, site, "/bench")
+    fixture = page.get_by_role("region", name="Fixture FX-A")
+    expect(fixture).to_contain_text("leads zeroed")
+    fixture.get_by_role("button", name="Zero the leads").click()
+    upkeep = page.get_by_role("region", name="Upkeep")
+    expect(upkeep).to_contain_text("Put a shorting plug into nest 1, 2, 3, 4 of FX-A")
+    check_accessible(page)
+    for nest in "1234":
+        hands.put(f"FX-A/{nest}", "SHORT")
+    page.keyboard.press("1")
+    expect(upkeep).to_contain_text("Zero of FX-A: passed")
+    upkeep.get_by_role("button", name="Close").click()
+    fixture.get_by_role("button", name="Daily check").click()
+    for nest in "1234":
+        hands.empty(f"FX-A/{nest}")
+    hands.do("HAND:REL 5,12,STUCK")
+    expect(upkeep).to_contain_text("Empty every nest")
+    page.keyboard.press("1")
+    expect(upkeep).to_contain_text("row 5 (bond low) to column 12 (nest 3 CHASSIS) is stuck closed")
+    expect(fixture).to_contain_text("put it right and check again")
+    check_accessible(page)
+    upkeep.get_by_role("button", name="Close").click()
+    hands.do("HAND:REL 5,12,GOOD")
+    fixture.get_by_role("button", name="Daily check").click()
+    for faults, text in (("", "Empty every nest"), ("", "known-good"), ("bad", "known-bad")):
+        expect(upkeep).to_contain_text(text)
+        if text != "Empty every nest":
+            hands.put("FX-A/1", "REF-BOX", faults)
+        page.keyboard.press("1")
+    expect(upkeep).to_contain_text("Daily check of FX-A: passed")
+    fixture.get_by_text(re.compile("^Daily check of .* passed$")).click()
+    expect(page.get_by_role("table", name="Readings of REF-BAD-01")).to_contain_text("FAIL")
+    check_accessible(page)
+    hands.restore()
 
 
 def test_anyone_may_verify_a_paper(page: Page, site: dict[str, Any]) -> None:

@@ -69,7 +69,8 @@ function StepCell({ attempts, label, isOpen, onOpen }: CellProps) {
   const latest = attempts.at(-1)
   if (latest === undefined) return null
   const decided = latest.readings.find((reading) => reading.limit !== '')
-  const again = attempts.length > 1 ? `, attempt ${latest.number}` : ''
+  const tried = attempts.filter((each) => each.cause !== 'unit_halted').length
+  const again = tried > 1 ? `, attempt ${tried}` : ''
   return (
     <button
       type="button"
@@ -96,7 +97,7 @@ function StepCell({ attempts, label, isOpen, onOpen }: CellProps) {
       >
         <VerdictShape verdict={latest.verdict} size={14} />
         {verdictWord(latest.verdict)}
-        {again && ` (${latest.number})`}
+        {again && ` (${tried})`}
       </Text>
       {decided && (
         <Text as="span" display="block" fontSize="sm" color="soft" whiteSpace="nowrap">

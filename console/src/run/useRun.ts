@@ -24,6 +24,8 @@ export function useRun(runId: string): Watched {
   const found = useQuery({
     queryKey: ['run', runId],
     queryFn: () => ask(api.GET('/api/v1/runs/{run_id}', { params: { path: { run_id: runId } } })),
+    // The foot switch or the units may start an armed run, and the guard may drop its arming.
+    refetchInterval: ({ state }) => (state.data?.state === 'armed' ? 400 : false),
   })
   const run = found.data
   const isLive = run?.state === 'running' || run?.state === 'armed' || run?.state === 'created'

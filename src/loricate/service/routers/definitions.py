@@ -1,5 +1,7 @@
 """Products, limit sets and sequences."""
 
+import sqlite3
+
 from fastapi import APIRouter
 
 from loricate.api.definitions import (
@@ -10,11 +12,13 @@ from loricate.api.definitions import (
     StepSummary,
     Stored,
 )
+from loricate.core.errors import DocumentError, Finding
 from loricate.core.limits import LimitSet
 from loricate.core.products import Product
-from loricate.core.sequences import prepare, read_document, sequence_schema
-from loricate.records import definitions
+from loricate.core.sequences import ReadySequence, prepare, read_document, sequence_schema
+from loricate.records import definitions, pictures
 from loricate.records.definitions import SequenceRecord
+from loricate.service.desk import Desk
 from loricate.service.routers.access import TheDesk
 from loricate.service.sign_in import Definer, Reader
 
@@ -55,6 +59,28 @@ async def add_limit_set(document: Document, person: Definer, desk: TheDesk) -> S
     return Stored(code=limits.code, revision=revision)
 
 
+async def _prepared(document: Document, desk: Desk) -> ReadySequence:
+    """The document ready to run; raises DocumentError, also for a picture that is not kept."""
+    products = await desk.store.read(definitions.known_products)
+    limit_sets = await desk.store.read(definitions.known_limit_sets)
+    ready = prepare(document, products, limit_sets)
+
+    def lacking(conn: sqlite3.Connection) -> tuple[Finding, ...]:
+        return tuple(
+            Finding(
+                f"steps[{index}].cues[{place}].picture",
+                "is not kept by this service; send the picture first.",
+            )
+            for index, step in enumerate(ready.steps)
+            for place, cue in enumerate(step.cues)
+            if cue.picture and not pictures.has_picture(conn, cue.picture)
+        )
+
+    if findings := await desk.store.read(lacking):
+        raise DocumentError(f"sequence '{ready.code}'", findings)
+    return ready
+
+
 async def _summary(record: SequenceRecord, desk: TheDesk) -> Document:
     ready = await desk.store.read(lambda conn: definitions.ready_sequence(conn, record))
     return {
@@ -91,9 +117,7 @@ async def show_sequence(
 @router.post("/sequences/check", response_model=Checked)
 async def check_sequence(document: Document, person: Reader, desk: TheDesk) -> Checked:
     """Check a sequence document against the stored products and limit sets; stores nothing."""
-    products = await desk.store.read(definitions.known_products)
-    limit_sets = await desk.store.read(definitions.known_limit_sets)
-    ready = prepare(document, products, limit_sets)
+    ready = await _prepared(document, desk)
     programmed = sum(step.programmed_s for step in ready.steps)
     return Checked(code=ready.code, steps=len(ready.steps), programmed_s=programmed)
 
@@ -101,9 +125,7 @@ async def check_sequence(document: Document, person: Reader, desk: TheDesk) -> C
 @router.post("/sequences", response_model=Stored, status_code=201)
 async def add_sequence(document: Document, person: Definer, desk: TheDesk) -> Stored:
     """Add a sequence or a new revision of one, released for use."""
-    products = await desk.store.read(definitions.known_products)
-    limit_sets = await desk.store.read(definitions.known_limit_sets)
-    ready = prepare(document, products, limit_sets)
+    ready = await _prepared(document, desk)
     record = await desk.store.write(
         lambda conn: definitions.add_sequence(conn, ready, document, person.name)
     )
