@@ -4,15 +4,17 @@ import json
 import os
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 import click
 import pytest
+from PIL import Image
 
 from loricate.client import Client
 from loricate.commands import NOUNS, cli
+from loricate.simulator.hands_link import Hands
 from tests.conftest import write_patient_profiles
 from tests.rig import DEMO
 
@@ -164,6 +166,95 @@ def test_a_lot_from_open_to_closed(loricate: Run) -> None:
     assert "L-CLI" in loricate("lot", "list").stdout
 
 
+@pytest.fixture
+def hands(site: dict[str, Any]) -> Iterator[Hands]:
+    """The hands of the shared site; what they did is put back."""
+    hands = Hands("127.0.0.1", site["ports"]["HANDS"])
+    yield hands
+    hands.restore()
+    hands.do("HAND:GUAR 1")
+    hands.pace(20)
+
+
+def test_a_failed_step_is_repeated_remarked_on_and_traced(
+    loricate: Run, hands: Hands, tmp_path: Path
+) -> None:
+    hands.put("FX-A/2", "DC-40", "loose_earth")
+    hands.pace(4)  # slow enough for a curve of many samples
+    done = loricate("run", "start", "DC40-FINAL", "2=CL-2", "--pass-visual")
+    assert done.returncode == 3 and "FAIL (over_limit)" in done.stdout
+    photo = tmp_path / "stud.png"
+    Image.new("RGB", (20, 10)).save(photo)
+    kept = loricate("run", "remark", "last", "2", "stud was loose", "--picture", str(photo))
+    assert kept.stdout == "Kept with CL-2: stud was loose\n"
+    hands.put("FX-A/2", "DC-40", "")
+    again = loricate("run", "repeat", "last", "2", "earth", "--reason", "stud tightened")
+    assert again.returncode == 0, again.stderr
+    shown = loricate("unit", "show", "CL-2").stdout
+    assert "Earth from plug to case, attempt 2" in shown and "stud tightened" in shown
+    assert "Remark by mara: stud was loose (picture" in shown and "WITH LEADS" in shown
+    rows = loricate("unit", "trace", "CL-2", "withstand").stdout.splitlines()
+    assert rows[0] == "elapsed_s,voltage_V,current_A,resistive_current_A" and len(rows) > 5
+    missing = loricate("unit", "trace", "CL-2", "look")
+    assert missing.returncode == 1 and "there is one of earth" in missing.stderr
+
+
+def test_fixtures_are_zeroed_checked_and_renewed(
+    loricate: Run, hands: Hands, site: dict[str, Any]
+) -> None:
+    folder = str(site["folder"])
+
+    def answer(*words: str, lines: str) -> subprocess.CompletedProcess[str]:
+        return subprocess.run(
+            [sys.executable, "-m", "loricate", *words], input=lines, text=True, timeout=60,
+            env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token_of(site)},
+            capture_output=True, check=False,
+        )  # fmt: skip
+
+    assert loricate("hands", "put", "FX-A/1", "SHORT", "--demo", folder).returncode == 0
+    done = answer("bench", "zero", "FX-A", "--nest", "1", lines="done\n")
+    assert done.returncode == 0 and "zero of FX-A: passed" in done.stdout, done.stderr
+    assert "Zeroing nest 1" in done.stderr
+    done = answer("bench", "zero", "FX-A", "--nest", "2", lines="done\n")
+    assert done.returncode == 3 and "the leads are not shorted there" in done.stdout
+    stopped = answer("bench", "check", "FX-A", lines="stop\n")
+    assert stopped.returncode == 3 and "Stopped by the operator." in stopped.stdout
+    renewed = loricate("bench", "renew", "FX-B", "--note", "contacts changed")
+    assert renewed.returncode == 0 and "0 of 10000" in renewed.stdout
+
+
+def test_hands_do_what_a_person_does_at_the_bench(
+    loricate: Run, hands: Hands, site: dict[str, Any]
+) -> None:
+    at = ("--demo", str(site["folder"]))
+    assert loricate("hands", "guard", "open", *at).returncode == 0
+    assert "Guard OPEN" in loricate("bench", "show").stdout
+    assert loricate("hands", "guard", "close", *at).returncode == 0
+    for words in (("press",), ("relay", "5", "12", "stuck"), ("relay", "5", "12", "2e6"),
+                  ("empty", "FX-A/1", "FX-A/2"), ("restore",)):  # fmt: skip
+        assert loricate("hands", *words, *at).returncode == 0, words
+    told = loricate("hands", "press", "--json", *at)
+    assert json.loads(told.stdout) == {"done": "press"}
+    refused = loricate("hands", "put", "FX-Z/1", "DC-40", *at)
+    assert refused.returncode == 1 and "The stand-ins refuse" in refused.stderr
+    nowhere = loricate("hands", "press", "--demo", "nowhere")
+    assert nowhere.returncode == 1 and "start `loricate demo`" in nowhere.stderr
+
+
+def test_a_run_waits_for_the_foot_switch(loricate: Run, hands: Hands, site: dict[str, Any]) -> None:
+    process = subprocess.Popen(
+        [sys.executable, "-m", "loricate", "run", "start", "DC40-FINAL", "1=FT-9", "--pass-visual",
+         "--start-by", "foot"],
+        env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token_of(site)},
+        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    assert process.stderr is not None
+    assert "waiting for the foot switch" in process.stderr.readline()
+    hands.do("HAND:FOOT")
+    out, _ = process.communicate(timeout=60)
+    assert process.returncode == 0 and "PASS" in out
+
+
 @pytest.mark.parametrize(
     ("words", "status", "says"),
     [
@@ -179,6 +270,10 @@ def test_a_lot_from_open_to_closed(loricate: Run) -> None:
         (("run", "resume"), 1, "No run was interrupted"),
         (("unit", "show", "nobody"), 1, "no unit 'nobody'"),
         (("certificate", "get", "C-1999-000001"), 1, "C-1999-000001"),
+        (("run", "repeat", "nothing", "1", "--reason", "x"), 1, "no run 'nothing'"),
+        (("run", "repeat", "last", "1"), 2, "--reason"),
+        (("bench", "zero", "FX-Z"), 1, "no fixture 'FX-Z'"),
+        (("bench", "zero", "FX-A", "--nest", "9"), 1, "FX-A has no nest 9"),
         (("bench", "show", "--service", "http://127.0.0.1:1"), 1, "start it"),
         (("nonsense",), 2, "No such command"),
         (("bench", "show", "--token", "stale"), 1, "sign in again"),

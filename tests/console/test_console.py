@@ -242,7 +242,7 @@ def test_what_is_left_at_a_unit_is_told_until_it_is_safe(
     insulation = sequence_document["steps"][2]
     insulation["settings"]["dwell"] = "30 min"
     insulation["settings"]["level"] = "5 kV"
-    insulation["settings"]["trip"] = "50 mA"
+    insulation["settings"].update(trip="50 mA", ramp="2 s")
     hands = hands_of(site)
     with Client(site["url"]) as client:
         client.sign_in(site["name"], site["password"])

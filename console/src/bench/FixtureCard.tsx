@@ -4,7 +4,7 @@ import { type FormEvent, useState } from 'react'
 import { api, ask, type Schemas } from '../api/client'
 import { DataTable } from '../parts/DataTable'
 import { Trouble } from '../parts/Trouble'
-import { VerdictMark } from '../parts/VerdictMark'
+import { VerdictMark, VerdictShape } from '../parts/VerdictMark'
 
 type Fixture = Schemas['FixtureOut']
 type Kind = Schemas['NewUpkeep']['kind']
@@ -40,9 +40,11 @@ export function FixtureCard({ fixture, isBusy, onBegin }: Props) {
       </Flex>
       {fixture.conditions.map((each) => (
         <Flex key={each.name} gap="3" align="center">
-          <VerdictMark verdict={each.met ? 'pass' : 'inconclusive'} />
+          <Text color={each.met ? 'good' : 'unsure'}>
+            <VerdictShape verdict={each.met ? 'pass' : 'inconclusive'} size={18} />
+          </Text>
           <Text>
-            {each.name}. {each.reason}
+            <b>{each.met ? 'Met' : 'Not met'}:</b> {each.name}. {each.reason}
           </Text>
         </Flex>
       ))}

@@ -38,7 +38,7 @@ export function NestTile({ nest, steps, isAsked }: Props) {
         ) : (
           <>
             <Text minH="1.6em" fontWeight="bold">
-              {isAsked ? 'Waits for an answer' : nest.step || 'Waits'}
+              {isAsked ? 'Waits for an answer' : nest.step || nest.failed?.step || 'Waits'}
             </Text>
             {nest.cue && <CueNote cue={nest.cue} />}
             {nest.live && <Meters live={nest.live} limits={limits} />}

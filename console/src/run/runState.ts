@@ -180,6 +180,8 @@ function changeOf(nest: NestState, { name, data }: RunEvent): Partial<NestState>
     case 'step_finished':
       return {
         done: nest.done + 1,
+        step: '',
+        stepId: '',
         live: null,
         cue: null,
         spans: nest.spans.map((span) =>

@@ -92,7 +92,7 @@ function optionsOf(traces: Schemas['TraceOut'][], quantity: string, width: numbe
           value === null ? '' : quantityText(value, unit),
       })),
     ],
-    hooks: { draw: [(plot) => drawLimits(plot, limits)] },
+    hooks: { draw: [(plot) => drawLimits(plot, limits, unit)] },
   }
 }
 
@@ -105,12 +105,15 @@ function rangeOf(low: number, high: number, limits: number[]): [number, number] 
   return [least === 0 ? 0 : least - room, most + room]
 }
 
-function drawLimits(plot: uPlot, limits: number[]) {
+function drawLimits(plot: uPlot, limits: number[], unit: string) {
   const { ctx, bbox } = plot
   ctx.save()
   ctx.strokeStyle = ink('bad')
   ctx.lineWidth = 2
   ctx.setLineDash([6, 6])
+  ctx.fillStyle = ink('bad')
+  ctx.font = `${12 * devicePixelRatio}px "DejaVu Sans", sans-serif`
+  ctx.textAlign = 'right'
   for (const limit of limits) {
     const y = plot.valToPos(limit, 'y', true)
     if (y < bbox.top || y > bbox.top + bbox.height) continue
@@ -118,6 +121,7 @@ function drawLimits(plot: uPlot, limits: number[]) {
     ctx.moveTo(bbox.left, y)
     ctx.lineTo(bbox.left + bbox.width, y)
     ctx.stroke()
+    ctx.fillText(`limit ${quantityText(limit, unit)}`, bbox.left + bbox.width - 6, y - 6)
   }
   ctx.restore()
 }

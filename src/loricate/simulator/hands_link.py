@@ -18,7 +18,8 @@ class Hands:
     def do(self, line: str) -> None:
         """Do something and wait until it is done; raises HandsError when it cannot be."""
         with socket.create_connection((self.host, self.port), timeout=TIMEOUT_S) as link:
-            link.sendall(f"{line};*OPC?\n".encode())
+            # A message of its own: what follows an error in the same message is never answered.
+            link.sendall(f"*CLS\n{line}\n*OPC?\n".encode())
             link.recv(100)
             link.sendall(b"SYST:ERR?\n")
             answer = link.recv(200).decode().strip()
