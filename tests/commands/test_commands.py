@@ -4,6 +4,7 @@ import json
 import os
 import subprocess
 import sys
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -12,6 +13,7 @@ import click
 import pytest
 from PIL import Image
 
+from loricate.api.records import QuestionOut
 from loricate.client import Client
 from loricate.commands import NOUNS, cli
 from loricate.simulator.hands_link import Hands
@@ -141,7 +143,7 @@ def test_sequences(loricate: Run, tmp_path: Path) -> None:
 
 def test_bench_and_units(loricate: Run) -> None:
     bench = loricate("bench", "show").stdout
-    assert "Guard closed" in bench and bench.count("answers") == 6
+    assert "Guard closed" in bench and bench.count("answers") == 7
     assert json.loads(loricate("bench", "show", "--json").stdout)["code"] == "BENCH-2"
     loricate("run", "start", "DC40-FINAL", "2=U-77", "--pass-visual")
     assert "U-77" in loricate("unit", "find", "U-7*").stdout
@@ -199,8 +201,14 @@ def test_a_failed_step_is_repeated_remarked_on_and_traced(
     assert missing.returncode == 1 and "there is one of earth" in missing.stderr
 
 
+def under_way(client: Client) -> list[QuestionOut]:
+    """What the act of upkeep that has the bench asks."""
+    act = client.bench().upkeep
+    return client.upkeep(act).questions if act else []
+
+
 def test_fixtures_are_zeroed_checked_and_renewed(
-    loricate: Run, hands: Hands, site: dict[str, Any]
+    loricate: Run, hands: Hands, client: Client, site: dict[str, Any]
 ) -> None:
     folder = str(site["folder"])
 
@@ -212,9 +220,20 @@ def test_fixtures_are_zeroed_checked_and_renewed(
         )  # fmt: skip
 
     assert loricate("hands", "put", "FX-A/1", "SHORT", "--demo", folder).returncode == 0
-    done = answer("bench", "zero", "FX-A", "--nest", "1", lines="done\n")
-    assert done.returncode == 0 and "zero of FX-A: passed" in done.stdout, done.stderr
-    assert "Zeroing nest 1" in done.stderr
+    process = subprocess.Popen(
+        [sys.executable, "-m", "loricate", "bench", "zero", "FX-A", "--nest", "1"], text=True,
+        env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token_of(site)},
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+    )  # fmt: skip
+    assert process.stdin is not None
+    process.stdin.write("done\n")
+    process.stdin.flush()
+    while not any(asked.moment == "open" for asked in under_way(client)):
+        time.sleep(0.02)
+    hands.empty("FX-A/1")
+    out, told = process.communicate("done\n", timeout=60)
+    assert process.returncode == 0 and "zero of FX-A: passed" in out, told
+    assert "Zeroing nest 1" in told and "L to CHASSIS  1.000 kHz" in out
     done = answer("bench", "zero", "FX-A", "--nest", "2", lines="done\n")
     assert done.returncode == 3 and "the leads are not shorted there" in done.stdout
     stopped = answer("bench", "check", "FX-A", lines="stop\n")

@@ -408,7 +408,7 @@ def test_a_lot_from_open_to_retest(page: Page, site: dict[str, Any]) -> None:
 def test_the_bench_page_tells_who_answers_and_what_to_do(page: Page, site: dict[str, Any]) -> None:
     sign_in(page, site, "/bench")
     table = page.get_by_role("table", name="Instruments")
-    expect(table.get_by_text("answers", exact=True)).to_have_count(6)
+    expect(table.get_by_text("answers", exact=True)).to_have_count(7)
     expect(page.get_by_text("Guard closed.")).to_be_visible()
     expect(page.get_by_role("table", name="Wiring of FX-B")).to_contain_text("CHASSIS")
     check_accessible(page)
@@ -419,7 +419,7 @@ def test_the_bench_page_tells_who_answers_and_what_to_do(page: Page, site: dict[
     check_accessible(page)
     say(site["ports"], "HANDS", 'HAND:POW "GB1",1;:HAND:GUAR 1')
     page.get_by_role("button", name="Look again").click()
-    expect(table.get_by_text("answers", exact=True)).to_have_count(6)
+    expect(table.get_by_text("answers", exact=True)).to_have_count(7)
 
 
 def test_a_fixture_is_zeroed_and_checked_from_the_bench_page(
@@ -436,7 +436,13 @@ def test_a_fixture_is_zeroed_and_checked_from_the_bench_page(
     for nest in "1234":
         hands.put(f"FX-A/{nest}", "SHORT")
     page.keyboard.press("1")
+    expect(upkeep).to_contain_text("Take the shorting plug out of nest 1, 2, 3, 4")
+    for nest in "1234":
+        hands.empty(f"FX-A/{nest}")
+    page.keyboard.press("1")
     expect(upkeep).to_contain_text("Zero of FX-A: passed")
+    fixture.get_by_text("Impedance paths, open and shorted").click()
+    expect(page.get_by_role("table", name="Impedance zeroes of FX-A")).to_contain_text("1.000 kHz")
     upkeep.get_by_role("button", name="Close").click()
     fixture.get_by_role("button", name="Daily check").click()
     for nest in "1234":

@@ -56,9 +56,8 @@ def test_without_a_zero_for_every_contact_nothing_is_taken_off(leads: Sequence[s
 
 
 def test_a_zero_grows_old() -> None:
-    zero = Zero(7e-3, 0.0, NOW)
-    assert is_young(zero, 60, NOW + dt.timedelta(seconds=60))
-    assert not is_young(zero, 60, NOW + dt.timedelta(seconds=61))
+    assert is_young(NOW, 60, NOW + dt.timedelta(seconds=60))
+    assert not is_young(NOW, 60, NOW + dt.timedelta(seconds=61))
 
 
 def zeroed(ohms: dict[frozenset[str], float], contacts: Sequence[str]) -> ZeroMeasured:

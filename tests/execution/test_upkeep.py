@@ -1,5 +1,6 @@
 """Upkeep on stand-ins: leads zeroed, relays and wires checked, boxes told apart."""
 
+import math
 from collections.abc import Awaitable, Callable
 from typing import Any
 
@@ -7,10 +8,12 @@ import pytest
 
 from loricate.core.actions import Answer
 from loricate.core.grading import Verdict
+from loricate.core.impedance import ImpedancePath
 from loricate.core.limits import LimitSet
 from loricate.core.products import Product
 from loricate.core.sequences import ReadySequence, prepare
 from loricate.core.zeroing import ZeroMeasured
+from loricate.execution.load import NestZeroes
 from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing
 from tests.conftest import read_demo
 from tests.rig import Rig
@@ -57,7 +60,9 @@ def check_act(rig: Rig, boxes: ReadySequence, kept: list[CheckReport]) -> DailyC
         kept.append(report)
 
     fixture = rig.bench.plan.fixtures[0]
-    return DailyCheck("d", fixture, rig.bench, "mara", "1", boxes, ("GOOD", "BAD"), {}, keep)
+    return DailyCheck(
+        "d", fixture, rig.bench, "mara", "1", boxes, ("GOOD", "BAD"), NestZeroes(), keep
+    )
 
 
 def keeper(kept: dict[str, ZeroMeasured]) -> Callable[[str, ZeroMeasured], Awaitable[None]]:
@@ -78,6 +83,26 @@ async def test_leads_are_zeroed_as_they_are(rig: Rig) -> None:
         for ohms, _ in kept[nest].leads.values():
             assert ohms == pytest.approx(true, abs=3e-4)
     assert not rig.floor.floor.closed
+
+
+async def test_impedance_paths_are_zeroed_shorted_and_open(rig: Rig) -> None:
+    paths: dict[str, tuple[complex, complex]] = {}
+
+    async def keep_path(nest: str, path: ImpedancePath, opened: complex, short: complex) -> None:
+        paths[nest] = (opened, short)
+
+    fixture = rig.bench.plan.fixtures[0]
+    wanted = (ImpedancePath("L", "CHASSIS", 1000.0), ImpedancePath("X", "Y", 1000.0))
+    act = Zeroing("z", fixture, rig.bench, "mara", ("1", "3"), keeper({}), wanted, keep_path)
+    await perform(act, hands(rig))
+    assert (act.state, act.findings, list(paths)) == ("passed", (), ["1", "3"])
+    for opened, short in paths.values():
+        # 40 pF between the leads, and two leads with two relays.
+        assert abs(opened) == pytest.approx(1 / (2 * math.pi * 1000 * 40e-12), rel=0.01)
+        assert 0.04 < short.real < 0.08
+    act = Zeroing("z", fixture, rig.bench, "mara", ("1",), keeper({}), wanted, keep_path)
+    await perform(act, hands(rig, open="short"))
+    assert act.state == "failed" and "take everything out for the second" in act.findings[0]
 
 
 async def test_a_nest_that_is_not_shorted_keeps_its_last_zero(rig: Rig) -> None:

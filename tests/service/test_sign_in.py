@@ -156,4 +156,4 @@ async def test_an_expired_session_is_over(wire: httpx.AsyncClient, tmp_path: Pat
 
 async def test_a_bench_that_does_not_answer_is_told_before_a_run(wire: httpx.AsyncClient) -> None:
     health = (await wire.get("http://bench/health")).json()
-    assert health["status"] == "degraded" and len(health["problems"]) == 6
+    assert health["status"] == "degraded" and len(health["problems"]) == 7

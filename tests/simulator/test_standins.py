@@ -81,6 +81,10 @@ async def test_a_good_unit_withstands_and_draws_its_filters_current(bench: Stand
 async def test_an_empty_nest_reads_below_the_floor(bench: StandIns) -> None:
     bench.floor.take_out(NEST)
     _, _, current, bound, *_ = await withstand(bench, 1000)
+    stray = 2 * 1000 * 314.16 * 40e-12  # from L and from N to the rest
+    assert float(current) == pytest.approx(stray, rel=0.01) and bound == "NORMAL"
+    bench.floor.nests[NEST].stray_farads = 0.0
+    _, _, current, bound, *_ = await withstand(bench, 1000)
     assert (float(current), bound) == (50e-9, "UNDER")
 
 

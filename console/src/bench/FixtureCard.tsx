@@ -82,6 +82,25 @@ export function FixtureCard({ fixture, isBusy, onBegin }: Props) {
           },
         ]}
       />
+      {fixture.impedance_zeroes.length > 0 && (
+        <details>
+          <summary>Impedance paths, open and shorted</summary>
+          <DataTable
+            label={`Impedance zeroes of ${fixture.code}`}
+            rows={fixture.impedance_zeroes}
+            keyOf={(each) => `${each.nest} ${each.high} ${each.low} ${each.frequency}`}
+            isNarrow
+            columns={[
+              { head: 'Nest', cell: (each) => <b>{each.nest}</b> },
+              { head: 'Path', cell: (each) => `${each.high} to ${each.low}` },
+              { head: 'Frequency', isNumber: true, cell: (each) => each.frequency },
+              { head: 'Open', isNumber: true, cell: (each) => each.open },
+              { head: 'Shorted', isNumber: true, cell: (each) => each.short },
+              { head: 'Age', cell: (each) => (each.is_young ? 'in date' : 'too old') },
+            ]}
+          />
+        </details>
+      )}
       {fixture.daily_check && <CheckReport check={fixture.daily_check} />}
       <RenewForm fixture={fixture.code} />
     </Stack>

@@ -81,6 +81,10 @@ function Meters({ live, limits }: { live: Live; limits: Record<string, string> }
     const sign = flipped[live.bounds.current ?? ''] ?? ''
     rows.push(['U/I', `${sign}${quantityText(Math.abs(voltage / current), 'Ω')}`])
   }
+  if (live.values.impedance !== undefined) {
+    const sign = BOUND[live.bounds.impedance ?? ''] ?? ''
+    rows.push(['Impedance', sign + quantityText(live.values.impedance, 'Ω')])
+  }
   const known = Object.entries(limits)
   for (const [name, text] of known) {
     rows.push([known.length === 1 ? 'Limit' : `Limit, ${name.replaceAll('_', ' ')}`, text])

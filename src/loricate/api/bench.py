@@ -36,6 +36,19 @@ class ZeroOut(BaseModel):
     is_young: bool = Field(description="Whether it is still taken off")
 
 
+class ImpedanceZeroOut(BaseModel):
+    """What a path of a nest shows open and shorted: the size of the impedance as text."""
+
+    nest: str
+    high: str
+    low: str
+    frequency: str = Field(examples=["1.000 kHz"])
+    open: str = Field(examples=["3.979 MΩ"])
+    short: str = Field(examples=["54.11 mΩ"])
+    measured_at: str
+    is_young: bool = Field(description="Whether it is still taken off")
+
+
 class CheckReading(BaseModel):
     """A reading of a reference box."""
 
@@ -91,6 +104,7 @@ class FixtureOut(BaseModel):
     nests: dict[str, dict[str, int]]
     conditions: list[ConditionOut]
     zeroes: list[ZeroOut]
+    impedance_zeroes: list[ImpedanceZeroOut]
     zero_lasts_s: float
     matings: dict[str, int] = Field(description="Units taken by each nest since its renewal")
     mating_limit: int

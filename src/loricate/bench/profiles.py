@@ -29,7 +29,7 @@ class Profile(BaseModel):
 
     format: Literal["loricate-profile/1"]
     name: str
-    role: Literal["withstand", "bond", "leakage", "matrix", "guard", "inputs"]
+    role: Literal["withstand", "bond", "leakage", "impedance", "matrix", "guard", "inputs"]
     identify: str = "*IDN?"
     error: str = "SYSTem:ERRor?"
     no_error: str = "0,"

@@ -67,6 +67,11 @@ def _print_fixture(fixture: "FixtureOut") -> None:
     ]
     heads = ("NEST", "MATINGS", *contacts, *(f"{name} ZERO" for name in contacts))
     print_table(heads, rows, heads[1:])
+    paths = [
+        (z.nest, f"{z.high} to {z.low}", z.frequency, z.open, z.short)
+        for z in fixture.impedance_zeroes
+    ]
+    print_table(("NEST", "PATH", "FREQUENCY", "OPEN", "SHORTED"), paths, ("OPEN", "SHORTED"))
 
 
 @command.command("zero")

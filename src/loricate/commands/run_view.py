@@ -9,7 +9,7 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskID, TextColumn
 
 from loricate.commands.output import verdict_word
-from loricate.core.quantities import CURRENT, VOLTAGE, display
+from loricate.core.quantities import SAMPLED, display
 
 if TYPE_CHECKING:
     from loricate.api.records import RunOut
@@ -105,8 +105,10 @@ class RunView:
 
 
 def live_text(sample: dict[str, Any]) -> str:
-    """The live volts, amperes and seconds left of a sample."""
-    values = sample["values"]
-    volts, amperes = display(values["voltage"], VOLTAGE), display(values["current"], CURRENT)
-    sign = {"below": "< ", "above": "> "}.get(sample["bounds"].get("current", ""), "")
-    return f"{sample['phase']}  {volts}  {sign}{amperes}  {sample['remaining_s']:.1f} s left"
+    """The first two live values of a sample with their bounds, and the seconds left."""
+    shown = []
+    for name, value in sample["values"].items():
+        sign = {"below": "< ", "above": "> "}.get(sample["bounds"].get(name, ""), "")
+        if name in SAMPLED:
+            shown.append(sign + display(value, SAMPLED[name]))
+    return "  ".join([sample["phase"], *shown[:2], f"{sample['remaining_s']:.1f} s left"])

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from loricate.core.grading import Measured
+from loricate.core.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.quantities import Dimension
 from loricate.core.readings import Bound, Reading
 from loricate.core.uncertainty import EXACTLY, Accuracy
@@ -21,6 +22,7 @@ class Role(StrEnum):
     WITHSTAND = "withstand"
     BOND = "bond"
     LEAKAGE = "leakage"
+    IMPEDANCE = "impedance"
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,7 +81,14 @@ class Join:
     points: tuple[tuple[int, int], ...]
 
 
-Action = Ask | Join | Connect | Program | Energise | Discharge
+@dataclass(frozen=True, slots=True)
+class FixtureZero:
+    """Ask what the fixture shows open and shorted on a path; ``ImpedanceZero``, or None if old."""
+
+    path: ImpedancePath
+
+
+Action = Ask | FixtureZero | Join | Connect | Program | Energise | Discharge
 
 
 class Ending(StrEnum):
@@ -132,5 +141,5 @@ class Output:
         )
 
 
-Outcome = Answer | Output | float | None
+Outcome = Answer | Output | ImpedanceZero | float | None
 Procedure = Generator[Action, Outcome, Measured]

@@ -1,11 +1,13 @@
 """The gate: the conditions that a unit must meet to be certified, each with its reason."""
 
 import datetime as dt
-from collections.abc import Mapping, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from loricate.core.daily_check import is_valid
 from loricate.core.grading import Verdict
+from loricate.core.impedance import ImpedanceZero
 from loricate.core.zeroes import Zero, is_young
 
 
@@ -87,18 +89,21 @@ def check_condition(
 
 
 def zero_condition(
-    wanted: Mapping[str, Sequence[str]],
-    zeroes: Mapping[str, Mapping[str, Zero]],
+    wanted: Mapping[str, Sequence[Hashable]],
+    zeroes: Mapping[str, Mapping[Any, Zero | ImpedanceZero]],
     lasts_s: float,
     at: dt.datetime,
 ) -> Condition:
-    """Whether every contact wanted (by nest) has a zero that is young enough at a moment."""
+    """Whether all that is wanted of each nest has a zero that is young enough at a moment.
+
+    Wanted are contacts (their leads) and impedance paths.
+    """
     name, missing, old = "leads zeroed", [], []
-    for nest, contacts in wanted.items():
+    for nest, each in wanted.items():
         own = zeroes.get(nest, {})
-        if any(contact not in own for contact in contacts):
+        if any(one not in own for one in each):
             missing.append(nest)
-        elif any(not is_young(own[contact], lasts_s, at) for contact in contacts):
+        elif any(not is_young(own[one].measured_at, lasts_s, at) for one in each):
             old.append(nest)
     if missing:
         return Condition(

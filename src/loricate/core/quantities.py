@@ -53,6 +53,17 @@ DIMENSIONS = {
     )
 }  # fmt: skip
 
+# What instruments sample while an output is on, by the name that profiles give it.
+SAMPLED = {
+    "voltage": VOLTAGE,
+    "current": CURRENT,
+    "load_current": CURRENT,
+    "resistive_current": CURRENT,
+    "impedance": RESISTANCE,
+    "resistance": RESISTANCE,
+    "reactance": RESISTANCE,
+}
+
 # Units that are not a power of ten of the base unit.
 _ODD_UNITS = {"min": (TIME, Decimal(60)), "h": (TIME, Decimal(3600))}
 

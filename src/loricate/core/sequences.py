@@ -15,6 +15,7 @@ from loricate.core.conditions import conditions_text
 from loricate.core.cues import Cue
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.grading import DecisionRule
+from loricate.core.impedance import ImpedancePath
 from loricate.core.kinds import KINDS, Kind, KindSettings, find_kind
 from loricate.core.kinds.registry import Demand
 from loricate.core.limits import Code, Limit, LimitEntry, LimitSet, resolve
@@ -89,6 +90,11 @@ class ReadyStep:
     def leads(self) -> tuple[str, ...]:
         """The contacts whose zero is taken off the step's resistance."""
         return self.kind.leads(self.settings)
+
+    @property
+    def impedance_path(self) -> ImpedancePath | None:
+        """The path whose open and shorted zero the step needs, if any."""
+        return self.kind.impedance_path(self.settings)
 
     @property
     def demands(self) -> tuple[Demand, ...]:
@@ -283,6 +289,10 @@ def _prepare_limits(
             limits[name] = resolve(entry, slot.dimension, limit_sets)
         except ValueError as error:
             findings.append(Finding(f"{path}.limits.{name}", str(error)))
+    if kind.limits and not step.limits and not any(slot.needed for slot in kind.limits.values()):
+        known = ", ".join(kind.limits)
+        message = f"is missing; a {kind.name} step is judged by at least one of {known}."
+        findings.append(Finding(f"{path}.limits", message))
     for name, slot in kind.limits.items():
         if slot.needed and name not in step.limits:
             findings.append(

@@ -27,9 +27,9 @@ class Zero:
     measured_at: dt.datetime
 
 
-def is_young(zero: Zero, lasts_s: float, at: dt.datetime) -> bool:
-    """Whether a zero still counts at a moment."""
-    return at - zero.measured_at <= dt.timedelta(seconds=lasts_s)
+def is_young(measured_at: dt.datetime, lasts_s: float, at: dt.datetime) -> bool:
+    """Whether a zero of this age still counts at a moment."""
+    return at - measured_at <= dt.timedelta(seconds=lasts_s)
 
 
 def paths_to_measure(contacts: Sequence[str]) -> list[tuple[str, str]]:

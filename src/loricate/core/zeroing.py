@@ -1,15 +1,18 @@
-"""Measuring a fixture's zero: the bond source through the shorted contacts of one nest."""
+"""Measuring a fixture's zero: leads by the bond source, impedance paths open and shorted."""
 
 from collections.abc import Generator, Sequence
 from dataclasses import dataclass
 
 from loricate.core.actions import Action, Connect, Energise, Outcome, Output, Program, Role
 from loricate.core.errors import ProcedureError
+from loricate.core.impedance import ImpedancePath
 from loricate.core.quantities import CURRENT, VOLTAGE
 from loricate.core.readings import Bound, resistance_of
 from loricate.core.zeroes import lead_problem, leads_of, paths_to_measure
 
 CURRENT_A, DWELL_S = 10.0, 0.5
+SIGNAL_V, SIGNAL_S = 1.0, 0.2
+LEAST_SPREAD = 100.0  # an open path and a shorted one are further apart than this
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,3 +46,29 @@ def zero_nest(contacts: Sequence[str]) -> Generator[Action, Outcome, ZeroMeasure
     # A lead is half the sum of up to three paths: its share of their uncertainty is √3/2 of one.
     share = greatest_u * 3**0.5 / 2
     return ZeroMeasured({name: (ohms, share) for name, ohms in leads.items()}, instrument)
+
+
+def measure_path(path: ImpedancePath) -> Generator[Action, Outcome, complex]:
+    """The impedance in Ω that a path shows as it is, open or shorted; over the range its edge."""
+    yield Connect(Role.IMPEDANCE, {"high": (path.high,), "low": (path.low,)})
+    yield Program(
+        Role.IMPEDANCE,
+        {"level_v": SIGNAL_V, "frequency_hz": path.frequency_hz, "dwell_s": SIGNAL_S},
+    )
+    output = yield Energise(Role.IMPEDANCE, hazardous=False)
+    if not isinstance(output, Output):
+        raise ProcedureError("An impedance zero was sent no output.")
+    if output.bounds.get("impedance", Bound.EXACT) is not Bound.EXACT:
+        return complex(output.summary["impedance"], 0.0)
+    return complex(output.summary["resistance"], output.summary["reactance"])
+
+
+def path_problem(path: ImpedancePath, open_ohms: complex, short_ohms: complex) -> str:
+    """What is wrong with a path's zero, or nothing: open must be far above shorted."""
+    if abs(open_ohms) > LEAST_SPREAD * abs(short_ohms):
+        return ""
+    return (
+        f"The path from {path.high} to {path.low} reads {abs(short_ohms):.3g} Ω shorted and "
+        f"{abs(open_ohms):.3g} Ω open at {path.frequency_hz:g} Hz; seat the shorting plug for the "
+        "first, take everything out for the second, and zero again."
+    )

@@ -1,14 +1,16 @@
 """Driving a procedure: its actions go to the bench, its questions to the operator."""
 
-from collections.abc import Awaitable, Callable, Sequence
+from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from loricate.bench.bench import Bench, Nest
-from loricate.core.actions import Answer, Ask, Output, Procedure, Sample
+from loricate.core.actions import Answer, Ask, FixtureZero, Output, Procedure, Sample
 from loricate.core.grading import Measured
+from loricate.core.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.traces import Trace, make_trace
 
 Asking = Callable[[Ask], Awaitable[Answer]]
+PathZeroes = Mapping[ImpedancePath, ImpedanceZero]
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,10 +27,12 @@ async def drive(
     nests: Sequence[Nest],
     ask: Asking,
     on_sample: Callable[[Sample], None],
+    zeroes: PathZeroes,
 ) -> Driven:
     """Perform a procedure on the unit in a nest, or on those of several nests in parallel.
 
-    Raises BenchError as ``Bench.perform`` does.
+    ``zeroes`` are those of the nest that are young enough. Raises BenchError as ``Bench.perform``
+    does.
     """
     samples: list[Sample] = []
     try:
@@ -36,6 +40,9 @@ async def drive(
         while True:
             if isinstance(action, Ask):
                 action = procedure.send(await ask(action))
+                continue
+            if isinstance(action, FixtureZero):
+                action = procedure.send(zeroes.get(action.path))
                 continue
             outcome = await bench.perform(action, nests, on_sample)
             if isinstance(outcome, Output):

@@ -13,15 +13,13 @@ from loricate.core.grading import Cause, StepGrade, Verdict, worst
 from loricate.core.scheduling import Across, PlannedStep, Task, choose, waiting_tasks
 from loricate.core.sequences import ReadySequence, ReadyStep
 from loricate.core.traces import make_trace
-from loricate.core.zeroes import Zero
 from loricate.execution.events import EventLog, now
-from loricate.execution.load import LoadedUnit, Performed, Recorder, StepOutcome
+from loricate.execution.load import LoadedUnit, NestZeroes, Performed, Recorder, StepOutcome
 from loricate.execution.operator import Decision, Operator
 from loricate.execution.performing import Performer
 from loricate.execution.questions import WHOLE_LOAD, Questions
 
 logger = logging.getLogger("loricate.execution")
-Zeroes = Mapping[str, Mapping[str, Zero]]  # by nest and contact
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +49,7 @@ class Engine:
         units: list[LoadedUnit],
         bench: Bench,
         recorder: Recorder,
-        zeroes: Zeroes | None = None,
+        zeroes: Mapping[str, NestZeroes] | None = None,
     ) -> None:
         self.run_id, self.sequence, self.units = run_id, sequence, units
         self.bench, self.recorder = bench, recorder

@@ -6,8 +6,18 @@ from typing import Protocol
 
 from loricate.core.actions import Answer
 from loricate.core.grading import Cause, StepGrade, Verdict, grade_unit
+from loricate.core.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.sequences import ReadyStep
 from loricate.core.traces import Trace
+from loricate.core.zeroes import Zero
+
+
+@dataclass(frozen=True, slots=True)
+class NestZeroes:
+    """The zeroes of one nest that are young enough: leads by contact, impedances by path."""
+
+    leads: Mapping[str, Zero] = field(default_factory=dict)
+    paths: Mapping[ImpedancePath, ImpedanceZero] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)

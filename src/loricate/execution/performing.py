@@ -14,10 +14,10 @@ from loricate.core.grading import Cause, DecisionRule, StepGrade, Verdict, grade
 from loricate.core.scheduling import Across
 from loricate.core.sequences import ReadyStep
 from loricate.core.traces import make_trace
-from loricate.core.zeroes import Zero, take_off
+from loricate.core.zeroes import take_off
 from loricate.execution.driving import drive
 from loricate.execution.events import EventLog, now
-from loricate.execution.load import LoadedUnit, Performed
+from loricate.execution.load import LoadedUnit, NestZeroes, Performed
 from loricate.execution.operator import Operator
 from loricate.execution.questions import WHOLE_LOAD
 
@@ -40,7 +40,7 @@ class Performer:
         bench: Bench,
         fixture: FixturePlan,
         decision: DecisionRule,
-        zeroes: Mapping[str, Mapping[str, Zero]],
+        zeroes: Mapping[str, NestZeroes],
         operator: Operator,
         log: EventLog,
     ) -> None:
@@ -98,18 +98,20 @@ class Performer:
         async def ask(ask: Ask) -> Answer:
             return await self.operator.ask_check(ask, step, units, place)
 
+        zeroes = self.zeroes.get(nests[0], NestZeroes())
         driven = await drive(
             step.procedure(),
             self.bench,
             [self.fixture.nests[nest] for nest in nests],
             ask,
             self._sampler(step, nests),
+            zeroes.paths,
         )
         measured = driven.measured
         if is_ganged:
             measured = share(measured, step.kind.ganged, tuple(nests))
         else:
-            measured = take_off(measured, step.leads, self.zeroes.get(nests[0], {}))
+            measured = take_off(measured, step.leads, zeroes.leads)
         grade = grade_step(measured, step.limits, self.decision)
         return Performed(grade, measured.note, started, driven.trace)
 

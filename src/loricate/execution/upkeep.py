@@ -3,22 +3,24 @@
 import asyncio
 import logging
 from abc import ABC, abstractmethod
-from collections.abc import Awaitable, Callable, Generator, Mapping, Sequence
+from collections.abc import Awaitable, Callable, Generator, Sequence
 from dataclasses import dataclass
 from typing import TypeVar
 
 from loricate.bench.bench import Bench, Nest
 from loricate.bench.errors import BenchError
 from loricate.bench.plan import FixturePlan
-from loricate.core.actions import Action, Answer, Ask, Outcome, Role, Sample
+from loricate.core.actions import Action, Answer, Ask, FixtureZero, Outcome, Role, Sample
 from loricate.core.daily_check import BoxStep, check_findings
 from loricate.core.grading import StepGrade, grade_step
+from loricate.core.impedance import ImpedancePath
 from loricate.core.scanner_check import PathFault, Wiring, check_scanner
 from loricate.core.sequences import ReadySequence, ReadyStep
-from loricate.core.zeroes import Zero, take_off
-from loricate.core.zeroing import ZeroMeasured, zero_nest
+from loricate.core.zeroes import take_off
+from loricate.core.zeroing import ZeroMeasured, measure_path, path_problem, zero_nest
 from loricate.execution.driving import drive
 from loricate.execution.events import EventLog, now
+from loricate.execution.load import NestZeroes
 from loricate.execution.questions import WHOLE_LOAD, Question, Questions
 
 logger = logging.getLogger("loricate.execution")
@@ -109,8 +111,8 @@ class Upkeep(ABC):
         try:
             action = next(procedure)
             while True:
-                if isinstance(action, Ask):
-                    raise TypeError("Upkeep puts its questions itself.")
+                if isinstance(action, Ask | FixtureZero):
+                    raise TypeError("Upkeep puts its questions itself, and makes the zeroes.")
                 action = procedure.send(await self.bench.perform(action, nests, _unshown))
         except StopIteration as done:
             found: R = done.value
@@ -118,10 +120,11 @@ class Upkeep(ABC):
 
 
 KeepZero = Callable[[str, ZeroMeasured], Awaitable[None]]
+KeepPath = Callable[[str, ImpedancePath, complex, complex], Awaitable[None]]
 
 
 class Zeroing(Upkeep):
-    """Measures the lead resistance of nests with their contacts shorted."""
+    """Measures the leads of nests with their contacts shorted, and impedance paths open as well."""
 
     kind = "zero"
 
@@ -133,9 +136,12 @@ class Zeroing(Upkeep):
         account: str,
         nests: Sequence[str],
         keep: KeepZero,
+        paths: Sequence[ImpedancePath] = (),
+        keep_path: KeepPath | None = None,
     ) -> None:
         super().__init__(upkeep_id, fixture, bench, account)
         self.nests, self.keep = nests, keep
+        self.paths, self.keep_path = paths, keep_path
 
     async def perform(self) -> tuple[str, ...]:
         named = ", ".join(self.nests)
@@ -144,7 +150,7 @@ class Zeroing(Upkeep):
             "each nest together."
         )
         await self._have_done("short", text)
-        problems = []
+        problems, good = [], []
         for nest in self.nests:
             columns = self.fixture.nests[nest]
             self.log.publish("progress", text=f"Zeroing nest {nest}", nest=nest)
@@ -154,7 +160,42 @@ class Zeroing(Upkeep):
                 problems.append(f"Nest {nest}: {measured.problem} Its last zero is kept.")
             else:
                 await self.keep(nest, measured)
-        return tuple(problems)
+                good.append(nest)
+        return (*problems, *await self._zero_paths(good))
+
+    async def _zero_paths(self, nests: Sequence[str]) -> list[str]:
+        """Impedance paths of nests that are shorted, as they are now, and then open."""
+        wanted = [
+            (nest, path)
+            for nest in nests
+            for path in self.paths
+            if {path.high, path.low} <= set(self.fixture.nests[nest])
+        ]
+        if not wanted or self.keep_path is None:
+            return []
+        named = ", ".join(nests)
+        shorted = await self._measure_paths(wanted)
+        await self._have_done(
+            "open", f"Take the shorting plug out of nest {named}; leave each nest empty."
+        )
+        opened = await self._measure_paths(wanted)
+        problems = []
+        for (nest, path), short_ohms, open_ohms in zip(wanted, shorted, opened, strict=True):
+            if problem := path_problem(path, open_ohms, short_ohms):
+                problems.append(f"Nest {nest}: {problem} Its last zero is kept.")
+            else:
+                await self.keep_path(nest, path, open_ohms, short_ohms)
+        return problems
+
+    async def _measure_paths(self, wanted: Sequence[tuple[str, ImpedancePath]]) -> list[complex]:
+        found = []
+        for nest, path in wanted:
+            self.log.publish(
+                "progress", text=f"Impedance of nest {nest}, {path.high} to {path.low}"
+            )
+            found.append(await self._measure(measure_path(path), [self.fixture.nests[nest]]))
+            await self.bench.disconnect([Role.IMPEDANCE])
+        return found
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,7 +225,7 @@ class DailyCheck(Upkeep):
         nest: str,
         sequence: ReadySequence,
         boxes: tuple[str, str],
-        zeroes: Mapping[str, Zero],
+        zeroes: NestZeroes,
         keep: KeepCheck,
     ) -> None:
         super().__init__(upkeep_id, fixture, bench, account)
@@ -242,7 +283,9 @@ class DailyCheck(Upkeep):
             return answer
 
         columns = self.fixture.nests[self.nest]
-        driven = await drive(step.procedure(), self.bench, [columns], ask, _unshown)
+        driven = await drive(
+            step.procedure(), self.bench, [columns], ask, _unshown, self.zeroes.paths
+        )
         await self.bench.disconnect(step.roles)
-        measured = take_off(driven.measured, step.leads, self.zeroes)
+        measured = take_off(driven.measured, step.leads, self.zeroes.leads)
         return grade_step(measured, step.limits, self.sequence.decision)

@@ -6,6 +6,7 @@ import sqlite3
 from collections.abc import Mapping
 from typing import Any
 
+from loricate.core.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.zeroes import Zero
 from loricate.records import audit
 from loricate.records.store import new_id, now
@@ -45,6 +46,58 @@ def latest_zeroes(conn: sqlite3.Connection, fixture: str) -> dict[str, dict[str,
         measured_at = dt.datetime.fromisoformat(row["measured_at"])
         zero = Zero(row["ohms"], row["uncertainty"], measured_at)
         found.setdefault(row["nest"], {})[row["contact"]] = zero
+    return found
+
+
+def add_impedance_zero(
+    conn: sqlite3.Connection,
+    fixture: str,
+    nest: str,
+    path: ImpedancePath,
+    open_ohms: complex,
+    short_ohms: complex,
+    account: str,
+) -> None:
+    """Keep what a path of a nest shows open and shorted."""
+    conn.execute(
+        "INSERT INTO impedance_zero VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        (new_id(), fixture, nest, path.high, path.low, path.frequency_hz, open_ohms.real,
+         open_ohms.imag, short_ohms.real, short_ohms.imag, account, now()),
+    )  # fmt: skip
+    what = f"{path.high} to {path.low} at {path.frequency_hz:g} Hz"
+    audit.note(conn, account, "zero", f"{fixture}/{nest}", what)
+
+
+def latest_impedance_zeroes(
+    conn: sqlite3.Connection, fixture: str
+) -> dict[str, dict[ImpedancePath, ImpedanceZero]]:
+    """The newest open and shorted zero of each path of a fixture, by nest and path."""
+    rows = conn.execute(
+        "SELECT *, max(id) FROM impedance_zero WHERE fixture = ?"
+        " GROUP BY nest, high, low, frequency_hz",
+        (fixture,),
+    )
+    found: dict[str, dict[ImpedancePath, ImpedanceZero]] = {}
+    for row in rows:
+        path = ImpedancePath(row["high"], row["low"], row["frequency_hz"])
+        found.setdefault(row["nest"], {})[path] = ImpedanceZero(
+            complex(row["open_resistance"], row["open_reactance"]),
+            complex(row["short_resistance"], row["short_reactance"]),
+            dt.datetime.fromisoformat(row["measured_at"]),
+        )
+    return found
+
+
+def all_zeroes(
+    conn: sqlite3.Connection, fixture: str
+) -> dict[str, dict[str | ImpedancePath, Zero | ImpedanceZero]]:
+    """The newest zeroes of a fixture by nest: leads by contact, impedances by path."""
+    found: dict[str, dict[str | ImpedancePath, Zero | ImpedanceZero]] = {}
+    for nest, leads in latest_zeroes(conn, fixture).items():
+        found.setdefault(nest, {}).update(leads)
+    for nest, paths in latest_impedance_zeroes(conn, fixture).items():
+        for path, zero in paths.items():
+            found.setdefault(nest, {})[path] = zero
     return found
 
 

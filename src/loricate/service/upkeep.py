@@ -1,7 +1,8 @@
 """Upkeep of fixtures: zeroing and daily checks under way, and what the records say of a fixture."""
 
 import datetime as dt
-from collections.abc import Callable, Mapping, Sequence
+import sqlite3
+from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -11,9 +12,11 @@ from loricate.core.actions import Role
 from loricate.core.daily_check import BoxStep
 from loricate.core.errors import Finding
 from loricate.core.gate import Condition, check_condition, zero_condition
+from loricate.core.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.sequences import ReadySequence
-from loricate.core.zeroes import Zero
+from loricate.core.zeroes import Zero, is_young
 from loricate.core.zeroing import ZeroMeasured
+from loricate.execution.load import NestZeroes
 from loricate.execution.preflight import check_bench, check_load
 from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing
 from loricate.records import definitions, upkeep
@@ -83,8 +86,21 @@ class Upkeeps:
                 )
             )
 
+        async def keep_path(
+            nest: str, path: ImpedancePath, open_ohms: complex, short_ohms: complex
+        ) -> None:
+            await self.store.write(
+                lambda conn: upkeep.add_impedance_zero(
+                    conn, code, nest, path, open_ohms, short_ohms, account
+                )
+            )
+
         chosen = tuple(nests) or tuple(fixture.nests)
-        return self._begin(Zeroing(new_id(), fixture, self.bench, account, chosen, keep))
+        paths: tuple[ImpedancePath, ...] = ()
+        if Role.IMPEDANCE in self.bench.instruments:
+            paths = await self.store.read(_paths_in_use)
+        act = Zeroing(new_id(), fixture, self.bench, account, chosen, keep, paths, keep_path)
+        return self._begin(act)
 
     async def begin_check(self, code: str, nest: str, account: str) -> Upkeep:
         """Begin the daily check of a fixture with the boxes in ``nest``, its first by default."""
@@ -110,7 +126,7 @@ class Upkeeps:
             raise NotReady.because(found)
         await self._check_instruments([Role.WITHSTAND])
         self._refuse_if_busy()
-        zeroes = (await self.zeroes(code)).get(nest, {})
+        zeroes = (await self.zeroes(code)).get(nest, NestZeroes())
         act_id = new_id()
 
         async def keep(report: CheckReport) -> None:
@@ -139,14 +155,21 @@ class Upkeeps:
         if found:
             raise NotReady.because(found)
 
-    async def zeroes(self, code: str) -> Mapping[str, Mapping[str, Zero]]:
-        """The zeroes of a fixture that are young enough to be taken off, by nest and contact."""
-        lasts = dt.timedelta(seconds=self.fixture(code).zero_lasts)
-        at = dt.datetime.now(dt.UTC)
-        found = await self.store.read(lambda conn: upkeep.latest_zeroes(conn, code))
+    async def zeroes(self, code: str) -> dict[str, NestZeroes]:
+        """The zeroes of a fixture that are young enough to be taken off, by nest."""
+        fixture, at = self.fixture(code), dt.datetime.now(dt.UTC)
+        leads = await self.store.read(lambda conn: upkeep.latest_zeroes(conn, code))
+        paths = await self.store.read(lambda conn: upkeep.latest_impedance_zeroes(conn, code))
+
+        def young(zero: Zero | ImpedanceZero) -> bool:
+            return is_young(zero.measured_at, fixture.zero_lasts, at)
+
         return {
-            nest: {name: zero for name, zero in own.items() if at - zero.measured_at <= lasts}
-            for nest, own in found.items()
+            nest: NestZeroes(
+                {name: zero for name, zero in leads.get(nest, {}).items() if young(zero)},
+                {path: zero for path, zero in paths.get(nest, {}).items() if young(zero)},
+            )
+            for nest in fixture.nests
         }
 
     async def conditions(
@@ -160,10 +183,11 @@ class Upkeeps:
         passed = None if check is None else bool(check["passed"])
         lasts_s = 0.0 if plan is None else plan.lasts
         found = [check_condition(plan is not None, passed, ended, lasts_s, at)]
-        contacts = sorted({contact for step in sequence.steps for contact in step.leads})
-        if contacts:
-            zeroes = await self.store.read(lambda conn: upkeep.latest_zeroes(conn, code))
-            wanted = dict.fromkeys(nests, contacts)
+        contacts = {contact for step in sequence.steps for contact in step.leads}
+        paths = {step.impedance_path for step in sequence.steps} - {None}
+        if contacts or paths:
+            zeroes = await self.store.read(lambda conn: upkeep.all_zeroes(conn, code))
+            wanted = dict.fromkeys(nests, (*contacts, *paths))
             found.append(zero_condition(wanted, zeroes, fixture.zero_lasts, at))
         return tuple(found)
 
@@ -180,6 +204,16 @@ class Upkeeps:
             for nest in nests
             if times.get(nest, 0) >= limit
         )
+
+
+def _paths_in_use(conn: sqlite3.Connection) -> tuple[ImpedancePath, ...]:
+    """The impedance paths that any sequence's newest revision measures."""
+    found: dict[ImpedancePath, None] = {}
+    for record in definitions.list_sequences(conn):
+        for step in definitions.ready_sequence(conn, record).steps:
+            if step.impedance_path is not None:
+                found[step.impedance_path] = None
+    return tuple(found)
 
 
 def _report(report: CheckReport, nest: str, boxes: tuple[str, str]) -> dict[str, Any]:

@@ -2,8 +2,9 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from itertools import combinations
 
-from loricate.simulator.network import Element, Network, Resistor
+from loricate.simulator.network import Capacitor, Element, Network, Resistor
 from loricate.simulator.units import Unit, UnitModel, build_unit
 
 RELAY_OHMS = 0.02
@@ -13,14 +14,15 @@ RELAY_OHMS = 0.02
 class Nest:
     """A place for a unit: which matrix column each terminal's contact is wired to.
 
-    ``lead_ohms`` is the resistance of each lead, its contact included; ``presence`` the number of
-    the switch that feels a unit.
+    ``lead_ohms`` is the resistance of each lead, its contact included, ``stray_farads`` the
+    capacitance between each two of them; ``presence`` the number of the switch that feels a unit.
     """
 
     columns: dict[str, int]
     unit: Unit | None = None
     lead_ohms: float = 0.0
     presence: int = 0
+    stray_farads: float = 0.0
 
 
 @dataclass(slots=True)
@@ -81,6 +83,13 @@ class Floor:
                     node_of[column] = node
         for (row, column), ohms in sorted(paths.items()):
             elements.append(Resistor(self.rows[row], self._node(node_of, column), ohms))
+        for nest in self.nests.values():
+            if nest.stray_farads:
+                own = [column for column in nest.columns.values() if column in touched]
+                elements += [
+                    Capacitor(self._node(node_of, a), self._node(node_of, b), nest.stray_farads)
+                    for a, b in combinations(own, 2)
+                ]
         for (a, b), ohms in self.wet.items():
             elements.append(Resistor(self._node(node_of, a), self._node(node_of, b), ohms))
         return Network(elements)

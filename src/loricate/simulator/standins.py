@@ -7,12 +7,13 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from loricate.core.quantities import RESISTANCE, parse
+from loricate.core.quantities import CAPACITANCE, RESISTANCE, parse
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor, Nest
 from loricate.simulator.instruments.bond_source import BondSource
 from loricate.simulator.instruments.guard import GuardSwitch
 from loricate.simulator.instruments.hands import Hands
+from loricate.simulator.instruments.impedance_meter import ImpedanceMeter
 from loricate.simulator.instruments.inputs import DigitalInputs
 from loricate.simulator.instruments.leakage_meter import LeakageMeter
 from loricate.simulator.instruments.matrix import RelayMatrix
@@ -30,7 +31,15 @@ class StandInInstrument(_Model):
     """One instrument to serve."""
 
     id: str
-    type: Literal["withstand_source", "bond_source", "leakage_meter", "matrix", "guard", "inputs"]
+    type: Literal[
+        "withstand_source",
+        "bond_source",
+        "leakage_meter",
+        "impedance_meter",
+        "matrix",
+        "guard",
+        "inputs",
+    ]
     serial: str
 
 
@@ -43,6 +52,7 @@ class StandInNest(_Model):
     serial: str = ""
     faults: tuple[str, ...] = ()
     lead: str = "0 Ω"
+    stray: str = "0 F"
     presence: int = 0
 
 
@@ -57,8 +67,10 @@ class StandInBench(_Model):
 
 
 def _empty_nest(plan: StandInNest) -> Nest:
-    lead_ohms = parse(plan.lead, RESISTANCE)
-    return Nest(dict(plan.columns), lead_ohms=lead_ohms, presence=plan.presence)
+    lead_ohms, stray_f = parse(plan.lead, RESISTANCE), parse(plan.stray, CAPACITANCE)
+    return Nest(
+        dict(plan.columns), lead_ohms=lead_ohms, stray_farads=stray_f, presence=plan.presence
+    )
 
 
 class StandIns:
@@ -97,6 +109,8 @@ class StandIns:
                 return BondSource(plan.serial, plan.id, self.floor, self.clock)
             case "leakage_meter":
                 return LeakageMeter(plan.serial, plan.id, self.floor, self.clock)
+            case "impedance_meter":
+                return ImpedanceMeter(plan.serial, plan.id, self.floor, self.clock)
             case "matrix":
                 return RelayMatrix(plan.serial, self.floor, self.clock)
             case "guard":

@@ -184,13 +184,19 @@ def test_visual_stops_at_the_first_fail() -> None:
     assert done.value.value == Measured(causes=(Cause.ANSWERED_FAIL,), note="One? fail. scratched")
 
 
+LEAST = {"impedance": {"high": "L", "low": "N"}}
+
+
 @pytest.mark.parametrize("kind", KINDS.values(), ids=lambda kind: kind.name)
 def test_a_procedure_refuses_an_outcome_that_is_none(
     kind: Any, steps: dict[str, ReadyStep]
 ) -> None:
     """Being driven wrongly is a defect, and must not end in a verdict."""
-    step = next(step for step in steps.values() if step.kind is kind)
-    procedure = step.procedure()
+    step = next((step for step in steps.values() if step.kind is kind), None)
+    if step is None:  # the demo's final test has no such step
+        procedure = kind.procedure(kind.settings.model_validate(LEAST[kind.name]), {})
+    else:
+        procedure = step.procedure()
     with pytest.raises(ProcedureError):
         next(procedure)
         for _ in range(5):

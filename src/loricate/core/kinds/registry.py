@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict
 
 from loricate.core.actions import Procedure, Role
 from loricate.core.errors import AlreadyRegistered
+from loricate.core.impedance import ImpedancePath
 from loricate.core.limits import Limit
 from loricate.core.quantities import Dimension
 from loricate.core.readings import Bound
@@ -47,6 +48,10 @@ def _no_leads(settings: KindSettings) -> tuple[str, ...]:
     return ()
 
 
+def _no_path(settings: KindSettings) -> ImpedancePath | None:
+    return None
+
+
 S = TypeVar("S", bound=KindSettings)
 
 
@@ -54,9 +59,10 @@ S = TypeVar("S", bound=KindSettings)
 class Kind(Generic[S]):
     """One kind of step: its settings model, the quantities it grades, and its procedure.
 
-    ``leads`` gives the contacts whose lead resistance is in the reading ``resistance``. ``ganged``
-    says how each reading of units in parallel stands to one unit's part; a kind without it cannot
-    be done together.
+    ``leads`` gives the contacts whose lead resistance is in the reading ``resistance``, and
+    ``impedance_path`` the path that is zeroed open and shorted, if one is. ``ganged`` says how each
+    reading of units in parallel stands to one unit's part; a kind without it cannot be done
+    together.
     """
 
     name: str
@@ -68,6 +74,7 @@ class Kind(Generic[S]):
     programmed_s: Callable[[S], float]
     hazardous: bool = False
     leads: Callable[[S], tuple[str, ...]] = _no_leads
+    impedance_path: Callable[[S], ImpedancePath | None] = _no_path
     ganged: Mapping[str, Bound] = field(default_factory=dict)
 
 

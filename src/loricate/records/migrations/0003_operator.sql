@@ -93,6 +93,23 @@ CREATE TABLE zero (
 ) STRICT;
 CREATE INDEX zero_place ON zero (fixture, nest, contact, id);
 
+-- What a path of a nest shows open and shorted at a frequency; the newest counts.
+CREATE TABLE impedance_zero (
+    id TEXT PRIMARY KEY,
+    fixture TEXT NOT NULL,
+    nest TEXT NOT NULL,
+    high TEXT NOT NULL,
+    low TEXT NOT NULL,
+    frequency_hz REAL NOT NULL,
+    open_resistance REAL NOT NULL,
+    open_reactance REAL NOT NULL,
+    short_resistance REAL NOT NULL,
+    short_reactance REAL NOT NULL,
+    account TEXT NOT NULL,
+    measured_at TEXT NOT NULL
+) STRICT;
+CREATE INDEX impedance_zero_place ON impedance_zero (fixture, nest, high, low, frequency_hz, id);
+
 -- The empty-fixture scanner check and both reference boxes; `report` is JSON.
 CREATE TABLE daily_check (
     id TEXT PRIMARY KEY,

@@ -10,6 +10,7 @@ from loricate.api.bench import (
     ConditionOut,
     DailyCheckOut,
     FixtureOut,
+    ImpedanceZeroOut,
     InstrumentOut,
     Renewed,
     SoundsOut,
@@ -18,7 +19,7 @@ from loricate.api.bench import (
 from loricate.bench.errors import BenchError
 from loricate.bench.plan import BenchPlan, FixturePlan
 from loricate.core.gate import check_condition, zero_condition
-from loricate.core.quantities import RESISTANCE, display
+from loricate.core.quantities import FREQUENCY, RESISTANCE, display
 from loricate.core.zeroes import is_young
 from loricate.records import upkeep
 from loricate.service.desk import Desk
@@ -99,10 +100,24 @@ def _fixture(conn: sqlite3.Connection, plan: FixturePlan, bench: BenchPlan) -> F
                 uncertainty=zero.uncertainty,
                 text=display(zero.ohms, RESISTANCE, 3),
                 measured_at=zero.measured_at.isoformat(),
-                is_young=is_young(zero, plan.zero_lasts, at),
+                is_young=is_young(zero.measured_at, plan.zero_lasts, at),
             )
             for nest in plan.nests
             for contact, zero in zeroes.get(nest, {}).items()
+        ],
+        impedance_zeroes=[
+            ImpedanceZeroOut(
+                nest=nest,
+                high=path.high,
+                low=path.low,
+                frequency=display(path.frequency_hz, FREQUENCY),
+                open=display(abs(zero.open_ohms), RESISTANCE),
+                short=display(abs(zero.short_ohms), RESISTANCE),
+                measured_at=zero.measured_at.isoformat(),
+                is_young=is_young(zero.measured_at, plan.zero_lasts, at),
+            )
+            for nest, own in upkeep.latest_impedance_zeroes(conn, plan.code).items()
+            for path, zero in own.items()
         ],
         zero_lasts_s=plan.zero_lasts,
         matings=dict.fromkeys(plan.nests, 0) | upkeep.matings(conn, plan.code),

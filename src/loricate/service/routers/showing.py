@@ -13,13 +13,10 @@ from loricate.api.records import (
     UnitOut,
 )
 from loricate.core.limits import Limit, LimitSource
-from loricate.core.quantities import DIMENSIONS, display
+from loricate.core.quantities import DIMENSIONS, SAMPLED, display
 from loricate.core.readings import make_reading
 from loricate.core.sequences import ReadyStep
 from loricate.core.traces import Trace
-
-# Quantities that instruments sample and that no kind grades by this name.
-TRACED = {"voltage": "V", "current": "A", "load_current": "A", "resistive_current": "A"}
 
 
 def reading_out(row: dict[str, Any]) -> ReadingOut:
@@ -69,13 +66,13 @@ def trace_out(trace: Trace, serial: str, number: int, step: ReadyStep) -> TraceO
     """Show the curves of an attempt, each with its step's limits."""
     columns = []
     for name, values in trace.columns.items():
-        slot, limit = step.kind.limits.get(name), step.limits.get(name)
         if name == "elapsed_s":
             continue
+        limit = step.limits.get(name)
         columns.append(
             TraceColumn(
                 name=name,
-                unit=slot.dimension.unit if slot else TRACED.get(name, ""),
+                unit=SAMPLED[name].unit if name in SAMPLED else "",
                 values=values,
                 minimum=limit.minimum if limit else None,
                 maximum=limit.maximum if limit else None,
