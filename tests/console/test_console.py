@@ -377,10 +377,10 @@ def test_units_are_found_and_the_search_stands_in_the_address(
 def test_a_lot_from_open_to_retest(page: Page, site: dict[str, Any]) -> None:
     sign_in(page, site, "/lots")
     page.get_by_label("New lot").fill("L-WEB")
-    page.get_by_label("Serials, first..last").fill("W-3..W-1")
+    page.get_by_label("Serials, first..last or pattern").fill("W-3..W-1")
     page.keyboard.press("Enter")
     expect(page.get_by_role("alert")).to_contain_text("holds -1 serials")
-    page.get_by_label("Serials, first..last").fill("W-1..W-3")
+    page.get_by_label("Serials, first..last or pattern").fill("W-1..W-3")
     page.keyboard.press("Enter")
     page.get_by_role("link", name="L-WEB").click()
     expect(page.get_by_text("0 of 3")).to_be_visible()

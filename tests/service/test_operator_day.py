@@ -217,6 +217,17 @@ def test_the_last_unit_put_in_starts_an_armed_run(client: Client, hands: Hands) 
     assert client.run(run.id).verdict == "pass"
 
 
+def test_a_lot_known_by_a_pattern_takes_its_quantity(client: Client) -> None:
+    lot = client.open_lot("L-PAT", "DC-40", "PT-##", quantity=2)
+    assert (lot.expected, lot.waiting, lot.waiting_count) == (2, [], 2)
+    run_load(client, {"1": "PT-07", "2": "PT-11"}, lot="L-PAT")
+    assert client.lot("L-PAT").waiting_count == 0
+    with pytest.raises(RefusedError, match="holds 2 units, and 2 were loaded already"):
+        client.create_run("DC40-FINAL", "FX-A", {"1": "PT-12"}, lot="L-PAT")
+    with pytest.raises(RefusedError, match="give the quantity"):
+        client.open_lot("L-PAT2", "DC-40", "PT-##")
+
+
 def finish_when_started(client: Client, run_id: str) -> None:
     import time
 

@@ -92,11 +92,11 @@ export default function LotPage() {
         />
       )}
       <Text>
-        {lot.waiting.length === 0
+        {lot.waiting_count === 0
           ? 'No unit waits.'
-          : `Waiting (${lot.waiting.length}): ${lot.waiting.slice(0, 40).join(', ')}${
-              lot.waiting.length > 40 ? ' …' : ''
-            }`}
+          : `Waiting (${lot.waiting_count})${lot.waiting.length > 0 ? ': ' : ''}${lot.waiting
+              .slice(0, 40)
+              .join(', ')}${lot.waiting.length > 40 ? ' …' : ''}`}
       </Text>
     </Stack>
   )

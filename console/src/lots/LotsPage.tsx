@@ -69,6 +69,7 @@ function OpenLot() {
   })
   const [code, setCode] = useState('')
   const [serials, setSerials] = useState('')
+  const [quantity, setQuantity] = useState('')
   const [order, setOrder] = useState('')
   const [chosen, setChosen] = useState('')
   const [trouble, setTrouble] = useState('')
@@ -78,10 +79,17 @@ function OpenLot() {
   async function submit(event: FormEvent) {
     event.preventDefault()
     try {
-      const body = { code, product, serials, order_number: order }
+      const body = {
+        code,
+        product,
+        serials,
+        quantity: quantity === '' ? null : Number(quantity),
+        order_number: order,
+      }
       await ask(api.POST('/api/v1/lots', { body }))
       setCode('')
       setSerials('')
+      setQuantity('')
       setOrder('')
       setTrouble('')
       await queries.invalidateQueries({ queryKey: ['lots'] })
@@ -112,12 +120,15 @@ function OpenLot() {
           </NativeSelect.Root>
         </Stack>
         <Field
-          label="Serials, first..last"
+          label="Serials, first..last or pattern"
           value={serials}
           onChange={setSerials}
           hint="DC40-26-0301..DC40-26-0340"
           width="20rem"
         />
+        {serials.includes('#') && (
+          <Field label="Quantity" value={quantity} onChange={setQuantity} hint="40" width="6rem" />
+        )}
         <Field label="Order number" value={order} onChange={setOrder} hint="" width="10rem" />
         <KeyButton
           keyName="Enter"

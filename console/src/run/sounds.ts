@@ -3,7 +3,7 @@ export type Sound = 'pass' | 'fail' | 'attention'
 
 const KEY = 'loricate-sounds'
 
-interface Note {
+export interface Note {
   hertz: number
   atS: number
   forS: number
@@ -35,7 +35,7 @@ export interface Voice {
 
 const CARRIERS: Record<string, Partial<Record<OscillatorType, OscillatorType>>> = {
   bell: {},
-  reed: { sine: 'square', triangle: 'square' },
+  reed: { sine: 'square', triangle: 'square', sawtooth: 'triangle' },
   wood: { sine: 'triangle', triangle: 'sine', sawtooth: 'square' },
 }
 
@@ -48,6 +48,15 @@ export function keepSounds(on: boolean): void {
   localStorage.setItem(KEY, on ? 'on' : 'off')
 }
 
+/** The notes of a sound in a bench's own voice. */
+export function notesOf(sound: Sound, { voice, pitch }: Voice): Note[] {
+  return NOTES[sound].map((note) => ({
+    ...note,
+    hertz: note.hertz * 2 ** (pitch / 12),
+    shape: CARRIERS[voice]?.[note.shape] ?? note.shape,
+  }))
+}
+
 let context: AudioContext | null = null
 
 /** Play a sound, if sounds are on and the browser lets the page make any. */
@@ -55,11 +64,11 @@ export function play(sound: Sound, voice: Voice = { voice: 'bell', pitch: 0 }): 
   if (!soundsAreOn() || typeof AudioContext === 'undefined') return
   context ??= new AudioContext()
   const now = context.currentTime
-  for (const note of NOTES[sound]) {
+  for (const note of notesOf(sound, voice)) {
     const source = context.createOscillator()
     const level = context.createGain()
-    source.type = CARRIERS[voice.voice]?.[note.shape] ?? note.shape
-    source.frequency.value = note.hertz * 2 ** (voice.pitch / 12)
+    source.type = note.shape
+    source.frequency.value = note.hertz
     level.gain.setValueAtTime(0.2, now + note.atS)
     level.gain.linearRampToValueAtTime(0, now + note.atS + note.forS)
     source.connect(level).connect(context.destination)

@@ -26,7 +26,17 @@ class NewLot(BaseModel):
 
     code: Code
     product: Code
-    serials: Annotated[str, Field(max_length=140, description="A range, both ends included")]
+    serials: Annotated[
+        str,
+        Field(
+            max_length=500,
+            description="Ranges with both ends included and single serials, with commas between; "
+            "or a pattern with # for each digit, and the quantity",
+        ),
+    ]
+    quantity: Annotated[int, Field(ge=1)] | None = Field(
+        default=None, description="Needed with a pattern; else it must fit the serials"
+    )
     order_number: str = Field(default="", max_length=64)
 
 
@@ -42,6 +52,7 @@ class LotOut(BaseModel):
     created_by: str
     closed_at: str | None
     expected: int
+    waiting_count: int
     tested: int
     passed: int
     failed: int

@@ -310,13 +310,24 @@ class Client:
         return self._get(list[UnitOut], f"{API}/units/{serial}")
 
     def open_lot(
-        self, code: str, product: str, serials: str, *, order_number: str = ""
+        self,
+        code: str,
+        product: str,
+        serials: str,
+        *,
+        quantity: int | None = None,
+        order_number: str = "",
     ) -> LotSummary:
-        """Open a lot of a product for a range of serials, ``FIRST..LAST``."""
+        """Open a lot of a product.
+
+        ``serials`` are ranges ``FIRST..LAST`` and single ones with commas between, or a pattern
+        with ``#`` for each digit, which takes a ``quantity``.
+        """
         body = {
             "code": code,
             "product": product,
             "serials": serials,
+            "quantity": quantity,
             "order_number": order_number,
         }
         return self._post(LotSummary, f"{API}/lots", body)

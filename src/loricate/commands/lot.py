@@ -22,23 +22,28 @@ def command() -> None:
 @click.argument("code")
 @click.argument("product")
 @click.argument("serials")
+@click.option("--quantity", type=int, help="How many units; needed with a pattern.")
 @click.option("--order", "order_number", default="", help="The production order's number.")
 @service_options
 def open_(
     code: str,
     product: str,
     serials: str,
+    quantity: int | None,
     order_number: str,
     service: str | None,
     token: str | None,
     as_json: bool,
 ) -> None:
-    """Open a lot of a product for a range of serials.
+    """Open a lot of a product for serials.
+
+    They are ranges and single ones with commas between, or a pattern in which # stands for a digit,
+    with the quantity: DC40-26-04## --quantity 40.
 
     Example: loricate lot open L-2611 DC-40 DC40-26-0201..DC40-26-0208 --order PO-7731
     """
     with connect(service, token) as client:
-        lot = client.open_lot(code, product, serials, order_number=order_number)
+        lot = client.open_lot(code, product, serials, quantity=quantity, order_number=order_number)
     if as_json:
         print_json(lot)
     else:
@@ -130,3 +135,5 @@ def print_lot(lot: "LotSummary") -> None:
         more = len(lot.waiting) - SHOWN_WAITING
         tail = f" and {more} more" if more > 0 else ""
         click.echo(f"Waiting: {', '.join(lot.waiting[:SHOWN_WAITING])}{tail}")
+    elif lot.waiting_count:
+        click.echo(f"Waiting: {lot.waiting_count} units.")

@@ -91,6 +91,16 @@ def appearances(conn: sqlite3.Connection, code: str) -> list[Appearance]:
     return found
 
 
+def serials_taken(conn: sqlite3.Connection, code: str) -> frozenset[str]:
+    """The serials that were run to an end in a lot."""
+    rows = conn.execute(
+        "SELECT DISTINCT serial FROM run_unit JOIN run ON run.id = run_id"
+        " WHERE lot = ? AND finished_at IS NOT NULL",
+        (code,),
+    )
+    return frozenset(row["serial"] for row in rows)
+
+
 def latest_units(conn: sqlite3.Connection, code: str) -> list[dict[str, Any]]:
     """The latest appearance of each unit of a lot, by serial, with how often it was tested."""
     rows = conn.execute(

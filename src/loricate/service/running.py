@@ -15,7 +15,7 @@ from loricate.bench.bench import Bench
 from loricate.bench.errors import BenchError
 from loricate.core.actions import Answer
 from loricate.core.errors import Finding
-from loricate.core.lots import check_lot
+from loricate.core.lots import LotFacts, check_lot, read_serials
 from loricate.core.repeats import steps_to_repeat
 from loricate.core.sequences import ReadySequence
 from loricate.execution.engine import Engine
@@ -174,7 +174,10 @@ class Runs:
     ) -> tuple[Finding, ...]:
         lot = lots.find_lot(conn, code)
         before = lots.tested_before(conn, product, [serial for _, serial in load])
-        own = None if lot is None else (lot.product, lot.state, lot.serials)
+        own = None
+        if lot is not None:
+            serials = read_serials(lot.serials, lot.quantity)
+            own = LotFacts(lot.product, lot.state, serials, lots.serials_taken(conn, code))
         return check_lot(code, own, product, load, before if not retest else {})
 
     async def _get(self, run_id: str) -> dict[str, Any]:

@@ -6,7 +6,7 @@ from fastapi import APIRouter
 
 from loricate.api.lots import LotOut, LotSummary, LotUnitOut, NewLot
 from loricate.core.errors import Finding
-from loricate.core.lots import expand_serials, progress
+from loricate.core.lots import progress, read_serials
 from loricate.records import definitions, lots
 from loricate.records.lots import LotRecord
 from loricate.service.problems import NotReady, WrongState
@@ -21,7 +21,9 @@ def _refused(field: str, message: str) -> NotReady:
 
 
 def _summary(conn: sqlite3.Connection, record: LotRecord) -> LotSummary:
-    found = progress(expand_serials(record.serials), lots.appearances(conn, record.code))
+    found = progress(
+        read_serials(record.serials, record.quantity), lots.appearances(conn, record.code)
+    )
     own = LotOut.model_fields.keys() & LotRecord.__dataclass_fields__.keys()
     return LotSummary(
         **{name: getattr(record, name) for name in own},
@@ -32,6 +34,7 @@ def _summary(conn: sqlite3.Connection, record: LotRecord) -> LotSummary:
         first_pass_yield=found.first_pass_yield,
         final_yield=found.final_yield,
         waiting=list(found.waiting),
+        waiting_count=found.waiting_count,
         units=[
             LotUnitOut(**{name: row[name] for name in LotUnitOut.model_fields})
             for row in lots.latest_units(conn, record.code)
@@ -41,9 +44,9 @@ def _summary(conn: sqlite3.Connection, record: LotRecord) -> LotSummary:
 
 @router.post("", response_model=LotSummary, status_code=201)
 async def open_lot(body: NewLot, person: Runner, desk: TheDesk) -> LotSummary:
-    """Open a lot of a product for a range of serials."""
+    """Open a lot of a product for a list of serials, or for a quantity of a pattern."""
     try:
-        serials = expand_serials(body.serials)
+        serials = read_serials(body.serials, body.quantity)
     except ValueError as error:
         raise _refused("serials", str(error)) from error
 
@@ -56,7 +59,7 @@ async def open_lot(body: NewLot, person: Runner, desk: TheDesk) -> LotSummary:
             conn,
             body.code,
             body.product,
-            len(serials),
+            serials.count,
             body.serials,
             body.order_number,
             person.name,
