@@ -52,8 +52,6 @@ def take_console(browser: Browser, sign_in: dict[str, str]) -> None:
     page.keyboard.press("F9")
     for nest in SERIALS:
         page.get_by_role("group", name=f"Question for nest {nest}").wait_for()
-        if nest == "2":
-            shoot(page, "console-question")
         page.keyboard.press("1")
     page.get_by_text("Withstand, mains to case").first.wait_for(timeout=120_000)
     page.get_by_text("dwell").first.wait_for(timeout=60_000)
@@ -69,6 +67,15 @@ def take_console(browser: Browser, sign_in: dict[str, str]) -> None:
     page.mouse.wheel(0, 700)
     page.wait_for_timeout(500)
     shoot(page, "console-curves")
+    page.goto(f"{url}/run?sequence=DC40-REWORK&fixture=FX-A")
+    page.get_by_role("textbox", name="Nest 1").fill("DC40-26-0131")
+    page.get_by_role("button", name="Check this load").click()
+    page.get_by_role("button", name="Arm high voltage").click()
+    page.get_by_role("button", name="Start").click()
+    page.get_by_role("img", name="Picture for").wait_for()
+    shoot(page, "console-cue")
+    page.keyboard.press("Escape")
+    page.get_by_test_id("verdict").wait_for()
     page.goto(f"{url}/bench")
     page.get_by_role("table", name="Instruments").wait_for()
     shoot(page, "console-bench")
@@ -124,7 +131,8 @@ def take_terminal(browser: Browser, sign_in: dict[str, str]) -> None:
         return f"$ loricate {' '.join(words)}\n{done.stdout}\n"
 
     pages = {
-        "cli-bench-and-sequence": run("bench", "show") + run("sequence", "show", "DC40-FINAL"),
+        "cli-bench": run("bench", "show"),
+        "cli-sequence": run("sequence", "list") + run("sequence", "show", "DC40-REWORK"),
         "cli-run-and-unit": run("run", "show") + run("unit", "show", SERIALS["3"]),
         "cli-lot": run("lot", "show", "L-2611-B"),
     }

@@ -141,6 +141,21 @@ def test_sequences(loricate: Run, tmp_path: Path) -> None:
     assert loricate("sequence", "check", str(wrong)).returncode == 2
 
 
+def test_a_sequence_file_brings_its_pictures(loricate: Run, tmp_path: Path) -> None:
+    source = DEMO / "sequences" / "dc40-rework.toml"
+    shown = loricate("sequence", "show", "DC40-REWORK").stdout
+    assert "earth, before: Is the reworked earth stud" in shown and "together" in shown
+    assert loricate("sequence", "check", str(source)).returncode == 0
+    lone = tmp_path / "lone.toml"
+    lone.write_text(source.read_text(encoding="utf-8"), encoding="utf-8")
+    done = loricate("sequence", "add", str(lone))
+    assert done.returncode == 1 and "earth-stud.png cannot be read" in done.stderr
+    (tmp_path / "pictures").mkdir()
+    (tmp_path / "pictures" / "earth-stud.png").write_bytes(b"not a picture")
+    done = loricate("sequence", "add", str(lone))
+    assert done.returncode == 1 and "not a whole PNG" in done.stderr
+
+
 def test_bench_and_units(loricate: Run) -> None:
     bench = loricate("bench", "show").stdout
     assert "Guard closed" in bench and bench.count("answers") == 7

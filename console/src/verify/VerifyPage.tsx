@@ -41,6 +41,13 @@ export default function VerifyPage() {
                 ? `Issued here, and its signature is good.`
                 : `Issued here, but its record is damaged: ${found.data.faults.join(' ')}`}
             </Text>
+            {found.data.superseded_by && (
+              <Box mb="4">
+                <Trouble
+                  text={`It counts no longer: ${found.data.superseded_by} was issued for this unit after it.`}
+                />
+              </Box>
+            )}
             <Grid templateColumns="auto 1fr" columnGap="6" rowGap="2">
               <Text color="soft">Site</Text>
               <Text>{found.data.site}</Text>

@@ -4,6 +4,8 @@ from typing import Any
 
 from pydantic import BaseModel, Field
 
+from loricate.core.cues import Cue
+
 Document = dict[str, Any]
 
 
@@ -22,6 +24,9 @@ class StepSummary(BaseModel):
     title: str
     limits: dict[str, str]
     programmed_s: float
+    across: str = Field(examples=["each"])
+    on_fail: str = Field(examples=["halt_unit"])
+    cues: list[Cue]
 
 
 class SequenceSummary(BaseModel):

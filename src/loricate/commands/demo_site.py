@@ -20,6 +20,7 @@ from typing import TYPE_CHECKING, Any
 import click
 import tomlkit
 
+from loricate.commands.cue_pictures import send_pictures
 from loricate.commands.places import demo_folder
 
 if TYPE_CHECKING:
@@ -113,8 +114,9 @@ def add_definitions(client: "Client") -> None:
         client.add_product(document)
     for document in demo_documents("limit-sets"):
         client.add_limit_set(document)
+    folder = demo_folder() / "sequences"
     for document in demo_documents("sequences"):
-        client.add_sequence(document)
+        client.add_sequence(send_pictures(client, document, folder))
 
 
 def today() -> dt.date:

@@ -7,6 +7,7 @@ from typing import Any
 import click
 
 from loricate.commands.connection import connect, service_options
+from loricate.commands.cue_pictures import send_pictures
 from loricate.commands.output import print_json, print_table
 
 FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
@@ -66,11 +67,16 @@ def show(
         (
             step.id, step.kind, step.title,
             "; ".join(f"{name} {limit}" for name, limit in step.limits.items()),
-            f"{step.programmed_s:g} s",
+            f"{step.programmed_s:g} s", step.across, step.on_fail,
         )
         for step in found.steps
     ]  # fmt: skip
-    print_table(("STEP", "KIND", "TITLE", "LIMITS", "TIME"), rows, ("TIME",))
+    heads = ("STEP", "KIND", "TITLE", "LIMITS", "TIME", "ACROSS", "ON FAIL")
+    print_table(heads, rows, ("TIME",))
+    for step in found.steps:
+        for cue in step.cues:
+            choices = f" ({', '.join(cue.choices)})" if cue.choices else ""
+            click.echo(f"{step.id}, {cue.at.replace('_', ' ')}: {cue.text}{choices}")
 
 
 @command.command("check")
@@ -82,7 +88,7 @@ def check(file: Path, service: str | None, token: str | None, as_json: bool) -> 
     Example: loricate sequence check demo/sequences/dc40-final.toml
     """
     with connect(service, token) as client:
-        found = client.check_sequence(read_toml(file))
+        found = client.check_sequence(send_pictures(client, read_toml(file), file.parent))
     if as_json:
         print_json(found)
     else:
@@ -98,7 +104,7 @@ def add(file: Path, service: str | None, token: str | None, as_json: bool) -> No
     Example: loricate sequence add demo/sequences/dc40-final.toml
     """
     with connect(service, token) as client:
-        stored = client.add_sequence(read_toml(file))
+        stored = client.add_sequence(send_pictures(client, read_toml(file), file.parent))
     if as_json:
         print_json(stored)
     else:

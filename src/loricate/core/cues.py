@@ -31,8 +31,9 @@ class Cue(BaseModel):
     )
     picture: str = Field(
         default="",
-        pattern=r"^([0-9a-f]{64})?$",
-        description="SHA-256 of a picture that the service keeps",
+        max_length=200,
+        description="SHA-256 of a picture that the service keeps; in a file also the path of one "
+        "beside it, which `loricate sequence add` sends",
     )
 
     @property

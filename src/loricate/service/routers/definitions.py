@@ -9,7 +9,6 @@ from loricate.api.definitions import (
     Document,
     SequenceOut,
     SequenceSummary,
-    StepSummary,
     Stored,
 )
 from loricate.core.errors import DocumentError, Finding
@@ -20,6 +19,7 @@ from loricate.records import definitions, pictures
 from loricate.records.definitions import SequenceRecord
 from loricate.service.desk import Desk
 from loricate.service.routers.access import TheDesk
+from loricate.service.routers.showing import step_summary
 from loricate.service.sign_in import Definer, Reader
 
 router = APIRouter(tags=["definitions"])
@@ -69,7 +69,8 @@ async def _prepared(document: Document, desk: Desk) -> ReadySequence:
         return tuple(
             Finding(
                 f"steps[{index}].cues[{place}].picture",
-                "is not kept by this service; send the picture first.",
+                f"'{cue.picture}' is not kept by this service; add the file with "
+                "`loricate sequence add`, which sends its pictures.",
             )
             for index, step in enumerate(ready.steps)
             for place, cue in enumerate(step.cues)
@@ -88,11 +89,7 @@ async def _summary(record: SequenceRecord, desk: TheDesk) -> Document:
         "title": record.title, "product": record.product, "created_at": record.created_at,
         "created_by": record.created_by,
         "steps": [
-            StepSummary(
-                id=step.id, kind=step.kind.name, title=step.title,
-                limits={name: limit.text for name, limit in step.limits.items()},
-                programmed_s=step.programmed_s,
-            )
+            step_summary(step)
             for step in ready.steps
         ],
     }  # fmt: skip

@@ -7,7 +7,6 @@ from typing import Annotated
 from fastapi import APIRouter, Header, Query
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
-from loricate.api.definitions import StepSummary
 from loricate.api.records import (
     AnswerIn,
     NewRemark,
@@ -23,7 +22,7 @@ from loricate.core.errors import Finding
 from loricate.records import attempts, definitions, pictures, remarks, runs
 from loricate.service.problems import NotReady
 from loricate.service.routers.access import TheDesk
-from loricate.service.routers.showing import trace_out, unit_out
+from loricate.service.routers.showing import step_summary, trace_out, unit_out
 from loricate.service.sign_in import Reader, Runner
 
 router = APIRouter(prefix="/runs", tags=["runs"])
@@ -47,11 +46,7 @@ async def _show(run_id: str, desk: TheDesk) -> RunOut:
         start_by=run["start_by"],
         notices=[each["reason"] for each in run["bench"].get("upkeep", ()) if not each["met"]],
         steps=[
-            StepSummary(
-                id=step.id, kind=step.kind.name, title=step.title,
-                limits={name: limit.text for name, limit in step.limits.items()},
-                programmed_s=step.programmed_s,
-            )
+            step_summary(step)
             for step in ready.steps
         ],
         units=[unit_out(unit) for unit in run["units"]],

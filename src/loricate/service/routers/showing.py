@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from loricate.api.definitions import StepSummary
 from loricate.api.records import (
     AnswerOut,
     AttemptOut,
@@ -60,6 +61,20 @@ def unit_out(row: dict[str, Any]) -> UnitOut:
     ]
     told = {key: row[key] for key in UnitOut.model_fields.keys() & row.keys()}
     return UnitOut(**{**told, "attempts": attempts, "answers": answers, "remarks": remarks})
+
+
+def step_summary(step: ReadyStep) -> StepSummary:
+    """Show a step in short."""
+    return StepSummary(
+        id=step.id,
+        kind=step.kind.name,
+        title=step.title,
+        limits={name: limit.text for name, limit in step.limits.items()},
+        programmed_s=step.programmed_s,
+        across=step.across,
+        on_fail=step.on_fail,
+        cues=list(step.cues),
+    )
 
 
 def trace_out(trace: Trace, serial: str, number: int, step: ReadyStep) -> TraceOut:
