@@ -25,6 +25,7 @@ def certificate_document() -> dict[str, Any]:
     }  # fmt: skip
     step = {
         "id": "s", "title": "Earth from plug to case", "kind": "ground_bond", "attempt": 1,
+        "reason": "", "earlier": [],
         "started_at": "2026-11-25T08:00:00.000Z", "verdict": "pass", "cause": "", "note": "",
         "conditions": "High terminals L+N, Low terminals PE, Test voltage 1 kV, Dwell 1 s",
         "readings": [reading, {**reading, "name": "voltage"}, {**reading, "name": "current"}],
@@ -35,6 +36,7 @@ def certificate_document() -> dict[str, Any]:
     }  # fmt: skip
     return {
         "format": "loricate-certificate/1", "kind": "certificate", "number": "C-2026-000007",
+        "supersedes": "", "remarks": [],
         "issued_at": "2026-11-25T08:01:00.000Z", "site": "Quillmere Apparatus",
         "verdict": "pass", "cause": "",
         "unit": {"serial": "DC40-26-0117", "product": "DC-40", "product_revision": 1,
