@@ -5,6 +5,7 @@ import { api, ask, type Schemas } from '../api/client'
 import { DataTable } from '../parts/DataTable'
 import { Trouble } from '../parts/Trouble'
 import { VerdictMark, VerdictShape } from '../parts/VerdictMark'
+import { useMay } from '../session/SessionProvider'
 
 type Fixture = Schemas['FixtureOut']
 type Kind = Schemas['NewUpkeep']['kind']
@@ -17,6 +18,7 @@ interface Props {
 
 /** A fixture: fit for certificates or not and why, its wiring, zeroes and matings. */
 export function FixtureCard({ fixture, isBusy, onBegin }: Props) {
+  const may = useMay()
   const nests = Object.entries(fixture.nests)
   const contacts = [...new Set(nests.flatMap(([, columns]) => Object.keys(columns)))]
   const zeroes = new Map(fixture.zeroes.map((each) => [`${each.nest} ${each.contact}`, each]))
@@ -29,7 +31,7 @@ export function FixtureCard({ fixture, isBusy, onBegin }: Props) {
             {fixture.title}
           </Text>
         </Heading>
-        <Flex gap="3">
+        <Flex gap="3" hidden={!may.run}>
           <Act text="Zero the leads" isBusy={isBusy} onAct={() => onBegin('zero', fixture.code)} />
           <Act
             text="Daily check"
@@ -102,7 +104,7 @@ export function FixtureCard({ fixture, isBusy, onBegin }: Props) {
         </details>
       )}
       {fixture.daily_check && <CheckReport check={fixture.daily_check} />}
-      <RenewForm fixture={fixture.code} />
+      {may.define && <RenewForm fixture={fixture.code} />}
     </Stack>
   )
 }

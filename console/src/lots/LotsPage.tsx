@@ -8,22 +8,21 @@ import { KeyButton } from '../parts/KeyButton'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
-import { useSession } from '../session/SessionProvider'
+import { useMay } from '../session/SessionProvider'
 import { YieldText } from './YieldText'
 
 /** Every lot with its progress; whoever may run tests may open one. */
 export default function LotsPage() {
-  const { state } = useSession()
+  const may = useMay()
   const lots = useQuery({ queryKey: ['lots'], queryFn: () => ask(api.GET('/api/v1/lots')) })
   if (lots.isError) return <Trouble text={lots.error.message} />
   if (lots.data === undefined) return <Waiting />
-  const mayOpen = state.at === 'in' && state.me.role !== 'quality'
   return (
     <Stack gap="5">
       <Heading as="h1" size="2xl">
         Lots
       </Heading>
-      {mayOpen && <OpenLot />}
+      {may.run && <OpenLot />}
       {lots.data.length === 0 ? (
         <Text>No lot yet. Open one above, then give its code when you load a fixture.</Text>
       ) : (

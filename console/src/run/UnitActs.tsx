@@ -4,6 +4,7 @@ import { type FormEvent, useState } from 'react'
 import { api, ask, type Run, type Unit } from '../api/client'
 import { sendPicture } from '../api/pictures'
 import { Trouble } from '../parts/Trouble'
+import { useMay } from '../session/SessionProvider'
 import { UnitTold } from '../units/UnitTold'
 
 type Doing = 'nothing' | 'repeat' | 'remark'
@@ -11,12 +12,13 @@ type Doing = 'nothing' | 'repeat' | 'remark'
 /** What can be done with a unit after its run: repeat it, remark on it with a photo. */
 export function UnitActs({ run, unit, step }: { run: Run; unit: Unit; step: string }) {
   const [doing, setDoing] = useState<Doing>('nothing')
+  const may = useMay()
   const canRepeat = unit.verdict !== 'pass'
   const about = run.steps.find((each) => each.id === step)?.title
   return (
     <Box>
       <UnitTold unit={{ ...unit, answers: [] }} />
-      <Flex gap="3" wrap="wrap" align="center" mt="2">
+      <Flex gap="3" wrap="wrap" align="center" mt="2" hidden={!may.run}>
         {canRepeat && doing === 'nothing' && (
           <Button
             variant="outline"

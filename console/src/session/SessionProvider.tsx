@@ -48,3 +48,10 @@ export function useSession(): Session {
   if (session === null) throw new Error('useSession needs a <SessionProvider> above it')
   return session
 }
+
+/** Whether whoever is signed in may run tests, and describe the bench and its sequences. */
+export function useMay(): { run: boolean; define: boolean } {
+  const { state } = useSession()
+  const role = state.at === 'in' ? state.me.role : ''
+  return { run: role === 'operator' || role === 'engineer', define: role === 'engineer' }
+}
