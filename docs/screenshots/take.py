@@ -134,7 +134,6 @@ def take_terminal(browser: Browser, sign_in: dict[str, str]) -> None:
         "cli-bench": run("bench", "show"),
         "cli-sequence": run("sequence", "list") + run("sequence", "show", "DC40-REWORK"),
         "cli-run-and-unit": run("run", "show") + run("unit", "show", SERIALS["3"]),
-        "cli-lot": run("lot", "show", "L-2611-B"),
     }
     page = browser.new_page(viewport=SIZE)
     for name, text in pages.items():
@@ -149,9 +148,14 @@ def take_paper(sign_in: dict[str, str], folder: Path) -> None:
     """Turn the paper of a passing and of a failing unit into pictures."""
     with Client(sign_in["url"]) as client:
         client.sign_in(sign_in["name"], sign_in["password"])
-        for name, serial in (("certificate", SERIALS["1"]), ("nonconformance", SERIALS["3"])):
+        papers = {
+            "certificate": client.certificate_pdf(SERIALS["1"]),
+            "nonconformance": client.certificate_pdf(SERIALS["3"]),
+            "lot-summary": client.lot_pdf("L-2611-B"),
+        }
+        for name, data in papers.items():
             path = folder / f"{name}.pdf"
-            path.write_bytes(client.certificate_pdf(serial))
+            path.write_bytes(data)
             subprocess.run(
                 ["pdftoppm", "-r", "90", "-png", "-singlefile", path, HERE / name], check=True
             )

@@ -165,7 +165,7 @@ def test_bench_and_units(loricate: Run) -> None:
     assert "MEASURED" in loricate("unit", "show", "U-77").stdout
 
 
-def test_a_lot_from_open_to_closed(loricate: Run) -> None:
+def test_a_lot_from_open_to_closed(loricate: Run, tmp_path: Path) -> None:
     serials = "LT-01..LT-03"
     assert "open for 3 units" in loricate("lot", "open", "L-CLI", "DC-40", serials).stdout
     start = ("run", "start", "DC40-FINAL", "--lot", "L-CLI", "--pass-visual")
@@ -181,6 +181,8 @@ def test_a_lot_from_open_to_closed(loricate: Run) -> None:
     assert "is closed" in loricate("lot", "close", "L-CLI").stdout
     assert "open one for DC-40" in loricate(*start, "1=LT-03").stderr
     assert "L-CLI" in loricate("lot", "list").stdout
+    printed = loricate("lot", "paper", "L-CLI", "--to", "papers").stdout.strip()
+    assert (tmp_path / printed).read_bytes().startswith(b"%PDF")
 
 
 @pytest.fixture
@@ -253,6 +255,8 @@ def test_fixtures_are_zeroed_checked_and_renewed(
     assert done.returncode == 3 and "the leads are not shorted there" in done.stdout
     stopped = answer("bench", "check", "FX-A", lines="stop\n")
     assert stopped.returncode == 3 and "Stopped by the operator." in stopped.stdout
+    listed = loricate("bench", "checks", "FX-A").stdout
+    assert "passed" in listed and "mara" in listed
     renewed = loricate("bench", "renew", "FX-B", "--note", "contacts changed")
     assert renewed.returncode == 0 and "0 of 10000" in renewed.stdout
 

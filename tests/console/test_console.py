@@ -401,6 +401,8 @@ def test_a_lot_from_open_to_retest(page: Page, site: dict[str, Any]) -> None:
     expect(page.get_by_role("button", name="Arm high voltage")).to_be_visible()
     page.keyboard.press("Escape")
     page.goto(f"{site['url']}/lots/L-WEB")
+    href = page.get_by_role("link", name="Summary (PDF)").get_attribute("href")
+    assert page.request.get(site["url"] + str(href)).body().startswith(b"%PDF")
     page.get_by_role("button", name="Close the lot").click()
     expect(page.get_by_text("closed")).to_be_visible()
 

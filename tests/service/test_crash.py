@@ -132,8 +132,10 @@ def test_a_full_disk_is_told_before_anything_is_energised(tmp_path: Path) -> Non
                 wire.headers["Authorization"] = f"Bearer {signed.json()['token']}"
                 for folder, route in (("products", "products"), ("limit-sets", "limit-sets"),
                                       ("sequences", "sequences")):  # fmt: skip
-                    for path in demo_site.demo_documents(folder):
-                        assert (await wire.post(f"/{route}", json=path)).status_code == 201
+                    for document in demo_site.demo_documents(folder):
+                        if document["code"] != "DC40-REWORK":  # its picture would have to be sent
+                            added = await wire.post(f"/{route}", json=document)
+                            assert added.status_code == 201, added.text
                 load = [{"nest": "1", "serial": "A"}]
                 body = {"sequence": "DC40-FINAL", "fixture": "FX-A", "load": load}
                 return await wire.post("/runs", json=body)

@@ -54,6 +54,9 @@ export default function LotPage() {
             {lot.order_number && `, order ${lot.order_number}`}, {lot.state}
           </Text>
         </Box>
+        <a href={`/api/v1/lots/${code}/pdf`} style={LINK}>
+          Summary (PDF)
+        </a>
         {mayClose && (
           <Button variant="outline" bg="plate" color="ink" borderColor="edge" onClick={close}>
             Close the lot

@@ -50,7 +50,13 @@ const SIZES = {
 export function VerdictMark({ verdict, cause = '', size = 'small' }: Props) {
   const { shape, text } = SIZES[size]
   return (
-    <HStack gap="2" color={verdictInk(verdict)} display="inline-flex" verticalAlign="middle">
+    <HStack
+      gap="2"
+      color={verdictInk(verdict)}
+      display="inline-flex"
+      verticalAlign="middle"
+      flexWrap="wrap"
+    >
       <VerdictShape verdict={verdict} size={shape} />
       <Text as="span" fontWeight="bold" fontSize={text} lineHeight="1.1">
         {verdictWord(verdict)}

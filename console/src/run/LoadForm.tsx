@@ -1,4 +1,4 @@
-import { Box, Flex, Grid, Heading, Input, NativeSelect, Stack, Text } from '@chakra-ui/react'
+import { Box, Flex, Heading, Input, NativeSelect, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { type FormEvent, type KeyboardEvent, useRef, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
@@ -6,6 +6,7 @@ import { api, ask } from '../api/client'
 import { KeyButton } from '../parts/KeyButton'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
+import { NestGrid } from './NestGrid'
 
 /** Choose a sequence and fixture, give each nest its serial by keyboard or scanner, make the run. */
 export function LoadForm() {
@@ -155,7 +156,7 @@ export function LoadForm() {
           />
         )}
         <Text color="soft">{sequence?.steps.map((step) => step.title).join(' → ')}</Text>
-        <Grid templateColumns="repeat(auto-fill, minmax(15rem, 1fr))" gap="4">
+        <NestGrid fixture={fixtureCode}>
           {nests.map((nest, index) => (
             <Box key={nest} bg="plate" borderWidth="1px" borderColor="edge" p="4">
               <label htmlFor={`nest-${nest}`}>
@@ -183,7 +184,7 @@ export function LoadForm() {
               </Text>
             </Box>
           ))}
-        </Grid>
+        </NestGrid>
         {trouble && <Trouble text={trouble} />}
         {(trouble.includes('retest') || retest !== '') && (
           <Stack gap="1" maxW="40rem">

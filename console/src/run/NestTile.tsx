@@ -11,10 +11,12 @@ interface Props {
   nest: NestState
   steps: Run['steps']
   isAsked: boolean
+  /** Smaller type, so that two rows of nests and the timeline fit a screen. */
+  isCompact: boolean
 }
 
 /** One nest of the fixture as a plate: its step and live meters, then its verdict. */
-export function NestTile({ nest, steps, isAsked }: Props) {
+export function NestTile({ nest, steps, isAsked, isCompact }: Props) {
   const isDone = nest.verdict !== ''
   const verdict = isDone ? nest.verdict : nest.failed ? 'fail' : ''
   const ink = verdict ? verdictInk(verdict) : nest.live ? 'act' : 'edge'
@@ -32,13 +34,13 @@ export function NestTile({ nest, steps, isAsked }: Props) {
           />
         ))}
       </Flex>
-      <Box minH="10.5rem">
+      <Box minH={isCompact ? '8rem' : '10.5rem'} fontSize={isCompact ? 'sm' : 'lg'}>
         {isDone ? (
           <VerdictMark verdict={nest.verdict} cause={nest.cause} size="large" />
         ) : (
           <>
             <Text minH="1.6em" fontWeight="bold">
-              {isAsked ? 'Waits for an answer' : nest.step || nest.failed?.step || 'Waits'}
+              {wordFor(nest, steps.length, isAsked)}
             </Text>
             {nest.cue && <CueNote cue={nest.cue} />}
             {nest.live && <Meters live={nest.live} limits={limits} />}
@@ -48,6 +50,14 @@ export function NestTile({ nest, steps, isAsked }: Props) {
       </Box>
     </Plate>
   )
+}
+
+/** What a nest is doing, or waits for. */
+function wordFor(nest: NestState, steps: number, isAsked: boolean): string {
+  if (isAsked) return 'Waits for an answer'
+  if (nest.step) return nest.step
+  if (nest.failed) return nest.failed.step
+  return nest.done >= steps ? 'All steps done' : 'Waits'
 }
 
 function CueNote({ cue }: { cue: { text: string; picture: string } }) {
@@ -91,7 +101,7 @@ function Meters({ live, limits }: { live: Live; limits: Record<string, string> }
   }
   rows.push(['Left', `${live.remainingS.toFixed(1)} s, ${live.phase}`])
   return (
-    <Grid templateColumns="auto 1fr" columnGap="4" rowGap="0.5" fontSize="lg">
+    <Grid templateColumns="auto 1fr" columnGap="4" rowGap="0.5">
       {rows.map(([name, text]) => (
         <Flex key={name} display="contents">
           <Text color="soft">{name}</Text>

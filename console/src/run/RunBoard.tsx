@@ -1,4 +1,4 @@
-import { Box, Flex, Grid, Heading, Stack, Text } from '@chakra-ui/react'
+import { Box, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useCallback, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
@@ -10,6 +10,7 @@ import { Trouble } from '../parts/Trouble'
 import { VerdictMark, verdictInk } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
 import { CellPanel } from './CellPanel'
+import { NestGrid } from './NestGrid'
 import { NestTile } from './NestTile'
 import { Plate } from './Plate'
 import { ResultsTable } from './ResultsTable'
@@ -56,7 +57,7 @@ function Board({ run, state, isStale }: { run: Run; state: RunState; isStale: bo
       {isStale && (
         <Trouble text="The live view is cut off; values are old. It reconnects by itself." />
       )}
-      {state.note && <Trouble text={state.note} />}
+      {isOver && state.note && <Trouble text={state.note} />}
       {state.residualV !== null && (
         <Trouble
           text={`Discharging: ${quantityText(state.residualV, 'V')} left at a unit. Do not touch the fixture.`}
@@ -70,16 +71,17 @@ function Board({ run, state, isStale }: { run: Run; state: RunState; isStale: bo
         <Results run={run} state={state} />
       ) : (
         <>
-          <Grid templateColumns="repeat(auto-fill, minmax(17rem, 1fr))" gap="4">
+          <NestGrid fixture={run.fixture}>
             {state.nests.map((nest) => (
               <NestTile
                 key={nest.nest}
                 nest={nest}
                 steps={run.steps}
                 isAsked={isAsked(state, nest.nest)}
+                isCompact={state.nests.length > 4}
               />
             ))}
-          </Grid>
+          </NestGrid>
           <Timeline nests={state.nests} isLive={state.state === 'running'} />
         </>
       )}
@@ -177,7 +179,7 @@ function Results({ run, state }: { run: Run; state: RunState }) {
   }
   return (
     <Stack gap="5">
-      <Grid templateColumns="repeat(auto-fill, minmax(17rem, 1fr))" gap="4">
+      <NestGrid fixture={run.fixture}>
         {run.units.map((unit) => (
           <Plate
             key={unit.nest}
@@ -201,7 +203,7 @@ function Results({ run, state }: { run: Run; state: RunState }) {
             </Box>
           </Plate>
         ))}
-      </Grid>
+      </NestGrid>
       <ResultsTable run={run} open={cell} onOpen={open} />
       {cell ? (
         <CellPanel run={run} cell={cell} />

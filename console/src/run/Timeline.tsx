@@ -3,7 +3,7 @@ import { useEffect, useState } from 'react'
 import { verdictInk, verdictWord } from '../parts/VerdictMark'
 import type { NestState, Span } from './runState'
 
-const LANE = 22
+const LANE = 20
 const LABEL = 64
 const WIDTH = 1200
 const TICKS = 8

@@ -8,8 +8,8 @@ const run = {
   note: '',
   questions: [],
   units: [
-    { nest: '1', serial: 'A', attempts: [] },
-    { nest: '2', serial: 'B', attempts: [] },
+    { nest: '1', serial: 'A', attempts: [], due: [], verdict: 'pass', cause: '' },
+    { nest: '2', serial: 'B', attempts: [], due: [], verdict: 'fail', cause: 'open' },
   ],
 } as unknown as Run
 const AT = '2026-11-25T08:00:00.000Z'
@@ -64,6 +64,13 @@ test('a question for the whole load waits at every nest', () => {
   const data = { number: 1, nest: 'all', question: 'Oven warm?', choices: ['pass'] }
   const state = after(stateOf(run), { name: 'question', data })
   expect(state.nests.map((nest) => isAsked(state, nest.nest))).toEqual([true, true])
+})
+
+test('in a repeat the units that are not repeated keep their verdict', () => {
+  const [first, second] = run.units
+  const repeated = { ...run, units: [first, { ...second, due: ['earth'] }] } as unknown as Run
+  expect(stateOf(repeated).nests.map((nest) => nest.verdict)).toEqual(['pass', ''])
+  expect(stateOf(run).nests.map((nest) => nest.verdict)).toEqual(['', ''])
 })
 
 test('a cue in passing stays until its step is over', () => {

@@ -81,15 +81,27 @@ export function stateOf(run: Run): RunState {
       serial: unit.serial,
       step: '',
       stepId: '',
-      done: 0,
+      done: new Set(stepsDone(unit)).size,
       failed: null,
       live: null,
       cue: null,
       spans: spansOf(unit.attempts),
-      verdict: '',
-      cause: '',
+      ...settled(run, unit),
     })),
   }
+}
+
+function stepsDone(unit: Run['units'][number]): string[] {
+  const ids = unit.attempts.map((attempt) => attempt.step_id)
+  return ids.filter((id) => !unit.due.includes(id))
+}
+
+/** In a repeat, whoever is not repeated keeps its verdict; before a first run nobody has one. */
+function settled(run: Run, unit: Run['units'][number]): { verdict: string; cause: string } {
+  const isRepeat = run.units.some((each) => each.due.length > 0)
+  return isRepeat && unit.due.length === 0
+    ? { verdict: unit.verdict, cause: unit.cause }
+    : { verdict: '', cause: '' }
 }
 
 /** The timeline of attempts that are recorded; what was skipped took no time. */

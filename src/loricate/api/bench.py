@@ -102,6 +102,7 @@ class FixtureOut(BaseModel):
     code: str
     title: str
     nests: dict[str, dict[str, int]]
+    per_row: int = Field(description="How many nests stand side by side")
     conditions: list[ConditionOut]
     zeroes: list[ZeroOut]
     impedance_zeroes: list[ImpedanceZeroOut]

@@ -86,6 +86,7 @@ class UnitOut(BaseModel):
     run_state: str
     started_at: str | None
     attempts: list[AttemptOut]
+    due: list[str] = Field(description="Steps asked for again and not done since")
     answers: list[AnswerOut]
     remarks: list[RemarkOut]
 

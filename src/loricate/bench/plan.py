@@ -54,13 +54,14 @@ class GuardPlan(_Part):
 class FixturePlan(_Part):
     """A fixture: for each nest, the matrix column of each unit terminal.
 
-    ``zero_lasts`` is how long a zero of its leads counts (s), ``mating_limit`` how often a nest may
-    take a unit until its contacts are renewed.
+    ``per_row`` nests stand side by side. ``zero_lasts`` is how long a zero of its leads counts (s),
+    ``mating_limit`` how often a nest may take a unit until its contacts are renewed.
     """
 
     code: Code
     title: str
     nests: dict[str, dict[str, int]] = Field(min_length=1)
+    per_row: int = Field(default=4, ge=1, le=8)
     zero_lasts: Annotated[Seconds, Field(gt=0)] = 7 * 86_400.0
     mating_limit: int = Field(default=10_000, ge=1)
 

@@ -340,6 +340,10 @@ class Client:
         """A lot's progress, its units with their latest verdicts, and those that wait."""
         return self._get(LotSummary, f"{API}/lots/{code}")
 
+    def lot_pdf(self, code: str) -> bytes:
+        """A lot's summary as a PDF, as it stands now."""
+        return self._send("GET", f"{API}/lots/{code}/pdf").content
+
     def close_lot(self, code: str) -> LotSummary:
         """Close a lot: no run is made in it any more."""
         return self._post(LotSummary, f"{API}/lots/{code}/close")

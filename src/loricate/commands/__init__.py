@@ -16,7 +16,7 @@ NOUNS = {
     "bench": ("bench", "See which instruments answer; zero, check and renew fixtures."),
     "sequence": ("sequence", "List, show, check and add sequences."),
     "run": ("run", "Start, watch, show, repeat, remark on and abort runs."),
-    "lot": ("lot", "Open, list, show and close lots."),
+    "lot": ("lot", "Open, list, show, print and close lots."),
     "unit": ("unit", "Find units and show their history."),
     "hands": ("hands", "Do at the simulated bench what a person does by hand."),
     "certificate": ("certificate", "Get, show and verify certificates."),

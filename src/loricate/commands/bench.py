@@ -142,6 +142,31 @@ def _perform(
         sys.exit(FOUND_WRONG)
 
 
+@command.command("checks")
+@click.argument("fixture")
+@service_options
+def checks(fixture: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """List the daily checks of a fixture, newest first, with what was found wrong.
+
+    Example: loricate bench checks FX-A
+    """
+    with connect(service, token) as client:
+        found = client.daily_checks(fixture)
+    if as_json:
+        print_json(found)
+        return
+    rows = [
+        (
+            each.ended_at[:19], "passed" if each.passed else "FAILED", each.valid_until[:19],
+            each.account, " ".join(each.findings),
+        )
+        for each in found
+    ]  # fmt: skip
+    print_table(("CHECKED (UTC)", "RESULT", "COUNTS UNTIL", "BY", "FOUND"), rows)
+    if not found:
+        click.echo(f"{fixture} was never checked; run `loricate bench check {fixture}`.", err=True)
+
+
 @command.command("renew")
 @click.argument("fixture")
 @click.option("--note", required=True, help="What was done; it is kept.")

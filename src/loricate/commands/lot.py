@@ -1,5 +1,6 @@
 """``loricate lot``."""
 
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
@@ -15,7 +16,7 @@ SHOWN_WAITING = 20
 
 @click.group("lot")
 def command() -> None:
-    """Open, list, show and close lots."""
+    """Open, list, show, print and close lots."""
 
 
 @command.command("open")
@@ -87,6 +88,29 @@ def show(code: str, service: str | None, token: str | None, as_json: bool) -> No
         print_json(lot)
     else:
         print_lot(lot)
+
+
+@command.command("paper")
+@click.argument("code")
+@click.option(
+    "--to", "folder", type=click.Path(file_okay=False, path_type=Path), default=".",
+    show_default=True, help="Where the PDF goes.",
+)  # fmt: skip
+@service_options
+def paper(code: str, folder: Path, service: str | None, token: str | None, as_json: bool) -> None:
+    """Save the summary of a lot as a PDF, as it stands now.
+
+    Example: loricate lot paper L-2611 --to out
+    """
+    with connect(service, token) as client:
+        data = client.lot_pdf(code)
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / f"{code}.pdf"
+    path.write_bytes(data)
+    if as_json:
+        print_json({"path": str(path)})
+    else:
+        click.echo(str(path))
 
 
 @command.command("close")

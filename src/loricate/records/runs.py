@@ -184,6 +184,7 @@ def units_of(
     ]
     for unit in units:
         unit["attempts"] = attempts.attempts_of(conn, unit["id"])
+        unit["due"] = list(attempts.due_repeats(conn, unit["id"]))
         unit["answers"] = attempts.answers_of(conn, unit["id"])
         unit["remarks"] = remarks.remarks_of(conn, unit["id"])
     return units

@@ -89,6 +89,7 @@ def _fixture(conn: sqlite3.Connection, plan: FixturePlan, bench: BenchPlan) -> F
         code=plan.code,
         title=plan.title,
         nests=plan.nests,
+        per_row=plan.per_row,
         conditions=[
             ConditionOut(name=each.name, met=each.met, reason=each.reason) for each in conditions
         ],

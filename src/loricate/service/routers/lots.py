@@ -1,14 +1,18 @@
 """Lots: open, list, sum up, close."""
 
+import asyncio
 import sqlite3
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 
+from loricate import __version__
 from loricate.api.lots import LotOut, LotSummary, LotUnitOut, NewLot
+from loricate.certificates.lot_paper import make_lot_pdf
 from loricate.core.errors import Finding
 from loricate.core.lots import progress, read_serials
 from loricate.records import definitions, lots
 from loricate.records.lots import LotRecord
+from loricate.records.store import now
 from loricate.service.problems import NotReady, WrongState
 from loricate.service.routers.access import TheDesk
 from loricate.service.sign_in import Reader, Runner
@@ -86,6 +90,26 @@ async def list_lots(person: Reader, desk: TheDesk) -> list[LotOut]:
 async def show_lot(code: str, person: Reader, desk: TheDesk) -> LotSummary:
     """A lot's progress, its units with their latest verdicts, and those that wait."""
     return await desk.store.read(lambda conn: _summary(conn, lots.get_lot(conn, code)))
+
+
+@router.get(
+    "/{code}/pdf",
+    response_class=Response,
+    responses={200: {"content": {"application/pdf": {}}}},
+)
+async def download_lot(code: str, person: Reader, desk: TheDesk) -> Response:
+    """The summary of a lot as a PDF, as it stands now."""
+    found = await desk.store.read(lambda conn: _summary(conn, lots.get_lot(conn, code)))
+    pdf = await asyncio.to_thread(
+        make_lot_pdf,
+        found.model_dump(),
+        desk.bench.plan.site,
+        now(),
+        f"Loricate {__version__}",
+        desk.settings.page_size,
+    )
+    headers = {"Content-Disposition": f'inline; filename="{code}.pdf"'}
+    return Response(pdf, media_type="application/pdf", headers=headers)
 
 
 @router.post("/{code}/close", response_model=LotSummary)
