@@ -15,10 +15,12 @@ from loricate.commands import demo_site
 from loricate.core.limits import LimitSet
 from loricate.core.products import Product
 from loricate.core.sequences import ReadySequence, prepare
+from loricate.simulator.hands_link import Hands
 from tests.rig import DEMO, Rig, connected_rig
 
 PROFILES = Path(__file__).parents[1] / "src" / "loricate" / "bench" / "profiles"
 PATIENT_DEADMAN_S = 5.0
+SITE_PACE = 20.0
 
 
 def read_demo(name: str) -> dict[str, Any]:
@@ -82,7 +84,7 @@ def site(tmp_path_factory: pytest.TempPathFactory) -> Iterator[dict[str, Any]]:
     """A demo site shared by tests that leave it usable: address, sign-in, ports, folder."""
     folder = tmp_path_factory.mktemp("site")
     write_patient_profiles(folder)
-    with demo_site.running_site(folder, 20.0) as sign_in:
+    with demo_site.running_site(folder, SITE_PACE) as sign_in:
         yield {**sign_in, "folder": folder}
 
 
@@ -92,6 +94,16 @@ def client(site: dict[str, Any]) -> Iterator[Client]:
     with Client(site["url"]) as client:
         client.sign_in(site["name"], site["password"])
         yield client
+
+
+@pytest.fixture
+def hands(site: dict[str, Any]) -> Iterator[Hands]:
+    """The hands of the shared site; what they did is put back."""
+    hands = Hands("127.0.0.1", site["ports"]["HANDS"])
+    yield hands
+    hands.restore()
+    hands.do("HAND:GUAR 1")
+    hands.pace(SITE_PACE)
 
 
 def finish(client: Client, run_id: str) -> None:

@@ -5,7 +5,7 @@ import os
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -183,16 +183,6 @@ def test_a_lot_from_open_to_closed(loricate: Run, tmp_path: Path) -> None:
     assert "L-CLI" in loricate("lot", "list").stdout
     printed = loricate("lot", "paper", "L-CLI", "--to", "papers").stdout.strip()
     assert (tmp_path / printed).read_bytes().startswith(b"%PDF")
-
-
-@pytest.fixture
-def hands(site: dict[str, Any]) -> Iterator[Hands]:
-    """The hands of the shared site; what they did is put back."""
-    hands = Hands("127.0.0.1", site["ports"]["HANDS"])
-    yield hands
-    hands.restore()
-    hands.do("HAND:GUAR 1")
-    hands.pace(20)
 
 
 def test_a_failed_step_is_repeated_remarked_on_and_traced(

@@ -1,7 +1,6 @@
 """The operator's day over HTTP: repeats, remarks, upkeep and gate, starts by foot and presence."""
 
 import io
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -13,16 +12,6 @@ from loricate.commands import demo_site
 from loricate.commands.demo_upkeep import make_fit
 from loricate.simulator.hands_link import Hands
 from tests.conftest import finish, run_load, write_patient_profiles
-
-
-@pytest.fixture
-def hands(site: dict[str, Any]) -> Iterator[Hands]:
-    """The hands of the shared site; what they did is put back."""
-    hands = Hands("127.0.0.1", site["ports"]["HANDS"])
-    yield hands
-    hands.restore()
-    hands.do("HAND:GUAR 1")
-    hands.pace(20)
 
 
 def png() -> bytes:
@@ -78,6 +67,13 @@ def test_a_repeat_that_is_not_begun_leaves_the_run_as_it_had_ended(client: Clien
     run_id = run_load(client, {"3": "RP-3"})
     before = client.run(run_id)
     client.repeat(run_id, "3", "to be sure")
+    assert client.run(run_id).units[0].due == [
+        "look",
+        "earth",
+        "insulation",
+        "withstand",
+        "leakage",
+    ]
     client.abort_run(run_id)
     after = client.run(run_id)
     assert (after.state, after.units) == ("finished", before.units)

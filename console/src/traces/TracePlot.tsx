@@ -1,7 +1,8 @@
-import { Box, Checkbox, Flex, NativeSelect, Table, Text } from '@chakra-ui/react'
+import { Box, Checkbox, Flex, NativeSelect, Text } from '@chakra-ui/react'
 import { useQueries } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, ask, type Schemas } from '../api/client'
+import { DataTable } from '../parts/DataTable'
 import { quantityText } from '../parts/quantity'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
@@ -94,45 +95,40 @@ function quantitiesOf(trace: Schemas['TraceOut']): string[] {
 
 /** The same in numbers, for who cannot see the curves. */
 function Summary({ traces, quantity }: { traces: Schemas['TraceOut'][]; quantity: string }) {
+  const rows = traces.map((trace) => {
+    const { values, unit } = valuesOf(trace, quantity)
+    return { trace, unit, known: values.filter((value) => value !== null) }
+  })
   return (
-    <Table.Root
-      size="sm"
-      width="auto"
-      aria-label="Curves in numbers"
-      css={{ '& td, & th': { bg: 'plate' } }}
-    >
-      <Table.Header>
-        <Table.Row>
-          {['Curve', 'Samples', 'Least', 'Greatest', 'Last'].map((head) => (
-            <Table.ColumnHeader key={head} color="soft">
-              {head}
-            </Table.ColumnHeader>
-          ))}
-        </Table.Row>
-      </Table.Header>
-      <Table.Body>
-        {traces.map((trace) => {
-          const { values, unit } = valuesOf(trace, quantity)
-          const known = values.filter((value) => value !== null)
-          const told = [Math.min(...known), Math.max(...known), known.at(-1) ?? Number.NaN]
-          return (
-            <Table.Row key={`${trace.serial}-${trace.number}`} color="ink">
-              <Table.Cell>
-                {trace.serial}
-                {trace.number > 1 && `, attempt ${trace.number}`}
-              </Table.Cell>
-              <Table.Cell textAlign="right">{known.length}</Table.Cell>
-              {told.map((value, index) => (
-                // biome-ignore lint/suspicious/noArrayIndexKey: the three are least, greatest, last.
-                <Table.Cell key={index} textAlign="right">
-                  {quantityText(value, unit)}
-                </Table.Cell>
-              ))}
-            </Table.Row>
-          )
-        })}
-      </Table.Body>
-    </Table.Root>
+    <DataTable
+      label="Curves in numbers"
+      rows={rows}
+      keyOf={({ trace }) => `${trace.serial}-${trace.number}`}
+      isNarrow
+      columns={[
+        {
+          head: 'Curve',
+          cell: ({ trace }) =>
+            trace.number > 1 ? `${trace.serial}, attempt ${trace.number}` : trace.serial,
+        },
+        { head: 'Samples', isNumber: true, cell: ({ known }) => known.length },
+        {
+          head: 'Least',
+          isNumber: true,
+          cell: ({ known, unit }) => quantityText(Math.min(...known), unit),
+        },
+        {
+          head: 'Greatest',
+          isNumber: true,
+          cell: ({ known, unit }) => quantityText(Math.max(...known), unit),
+        },
+        {
+          head: 'Last',
+          isNumber: true,
+          cell: ({ known, unit }) => quantityText(known.at(-1) ?? Number.NaN, unit),
+        },
+      ]}
+    />
   )
 }
 

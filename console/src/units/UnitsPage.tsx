@@ -1,7 +1,9 @@
-import { Box, Heading, Input, Stack, Table, Text } from '@chakra-ui/react'
+import { Heading, Input, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { Link, useSearchParams } from 'react-router'
 import { api, ask } from '../api/client'
+import { DataTable } from '../parts/DataTable'
+import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
 import { VerdictMark } from '../parts/VerdictMark'
 
@@ -45,44 +47,35 @@ export default function UnitsPage() {
         </Text>
       )}
       {found.data !== undefined && found.data.length > 0 && (
-        <Box bg="plate" borderWidth="1px" borderColor="edge" overflowX="auto">
-          <Table.Root size="md" aria-label="Units found" css={{ '& td, & th': { bg: 'plate' } }}>
-            <Table.Header>
-              <Table.Row>
-                {['Serial', 'Product', 'Verdict', 'Tested (UTC)', 'Sequence', 'Document'].map(
-                  (head) => (
-                    <Table.ColumnHeader key={head} color="soft">
-                      {head}
-                    </Table.ColumnHeader>
-                  ),
-                )}
-              </Table.Row>
-            </Table.Header>
-            <Table.Body>
-              {found.data.map((unit) => (
-                <Table.Row key={`${unit.run_id} ${unit.nest}`} color="ink">
-                  <Table.Cell>
-                    <Link
-                      to={`/units/${unit.serial}`}
-                      style={{ color: 'var(--chakra-colors-act)', textDecoration: 'underline' }}
-                    >
-                      {unit.serial}
-                    </Link>
-                  </Table.Cell>
-                  <Table.Cell>{unit.product}</Table.Cell>
-                  <Table.Cell>
-                    <VerdictMark verdict={unit.verdict} cause={unit.cause} />
-                  </Table.Cell>
-                  <Table.Cell>{(unit.started_at ?? '').slice(0, 19).replace('T', ' ')}</Table.Cell>
-                  <Table.Cell>
-                    {unit.sequence_code} rev. {unit.sequence_revision}
-                  </Table.Cell>
-                  <Table.Cell>{unit.certificate ?? ''}</Table.Cell>
-                </Table.Row>
-              ))}
-            </Table.Body>
-          </Table.Root>
-        </Box>
+        <DataTable
+          label="Units found"
+          rows={found.data}
+          keyOf={(unit) => `${unit.run_id} ${unit.nest}`}
+          columns={[
+            {
+              head: 'Serial',
+              cell: (unit) => (
+                <Link to={`/units/${unit.serial}`} style={LINK}>
+                  {unit.serial}
+                </Link>
+              ),
+            },
+            { head: 'Product', cell: (unit) => unit.product },
+            {
+              head: 'Verdict',
+              cell: (unit) => <VerdictMark verdict={unit.verdict} cause={unit.cause} />,
+            },
+            {
+              head: 'Tested (UTC)',
+              cell: (unit) => (unit.started_at ?? '').slice(0, 19).replace('T', ' '),
+            },
+            {
+              head: 'Sequence',
+              cell: (unit) => `${unit.sequence_code} rev. ${unit.sequence_revision}`,
+            },
+            { head: 'Document', cell: (unit) => unit.certificate ?? '' },
+          ]}
+        />
       )}
     </Stack>
   )

@@ -13,6 +13,7 @@ from loricate.core.grading import Cause, StepGrade, Verdict, worst
 from loricate.core.scheduling import Across, PlannedStep, Task, choose, waiting_tasks
 from loricate.core.sequences import ReadySequence, ReadyStep
 from loricate.core.traces import make_trace
+from loricate.execution.background import Background
 from loricate.execution.events import EventLog, now
 from loricate.execution.load import LoadedUnit, NestZeroes, Performed, Recorder, StepOutcome
 from loricate.execution.operator import Decision, Operator
@@ -38,7 +39,7 @@ class Work:
     resources: frozenset[str]
 
 
-class Engine:
+class Engine(Background):
     """One run of one sequence on one load."""
 
     def __init__(
@@ -51,8 +52,9 @@ class Engine:
         recorder: Recorder,
         zeroes: Mapping[str, NestZeroes] | None = None,
     ) -> None:
+        super().__init__(bench)
         self.run_id, self.sequence, self.units = run_id, sequence, units
-        self.bench, self.recorder = bench, recorder
+        self.recorder = recorder
         self.log = EventLog()
         self.questions = Questions(self.log)
         self._operator = Operator(self.questions, recorder)
@@ -63,30 +65,7 @@ class Engine:
         self._next: dict[str, int] = {}
         self._works: dict[asyncio.Task[None], Work] = {}
         self._changed = asyncio.Event()
-        self._task: asyncio.Task[None] | None = None
-        self._abort_reason = ""
         self._halt_run = False
-
-    @property
-    def is_running(self) -> bool:
-        """Whether the run was started and has not ended."""
-        return self._task is not None and not self._task.done()
-
-    def start(self) -> None:
-        """Begin; returns at once."""
-        self._task = asyncio.get_running_loop().create_task(self._run())
-
-    async def wait(self) -> None:
-        """Return when the run has ended and its end is recorded."""
-        if self._task is not None:
-            await asyncio.wait([self._task])
-
-    def abort(self, reason: str) -> None:
-        """Outputs fall first; everything else comes after."""
-        self.bench.stop_now()
-        if self.is_running and not self._abort_reason and self._task is not None:
-            self._abort_reason = reason
-            self._task.cancel()
 
     def answer(self, nest: str, answer: Answer, number: int | None = None) -> bool:
         """Hand in the operator's answer for a nest; False when nothing was asked there."""
@@ -104,7 +83,7 @@ class Engine:
             await self._perform_steps()
             state = "finished"
         except asyncio.CancelledError:
-            note = self._abort_reason or "The service is stopping."
+            note = self.abort_reason or "The service is stopping."
         except (GuardOpen, StillCharged) as error:
             self.bench.stop_now()
             note = str(error)

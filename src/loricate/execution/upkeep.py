@@ -2,7 +2,7 @@
 
 import asyncio
 import logging
-from abc import ABC, abstractmethod
+from abc import abstractmethod
 from collections.abc import Awaitable, Callable, Generator, Sequence
 from dataclasses import dataclass
 from typing import TypeVar
@@ -18,6 +18,7 @@ from loricate.core.scanner_check import PathFault, Wiring, check_scanner
 from loricate.core.sequences import ReadySequence, ReadyStep
 from loricate.core.zeroes import take_off
 from loricate.core.zeroing import ZeroMeasured, measure_path, path_problem, zero_nest
+from loricate.execution.background import Background
 from loricate.execution.driving import drive
 from loricate.execution.events import EventLog, now
 from loricate.execution.load import NestZeroes
@@ -37,39 +38,18 @@ class Stopped(Exception):
     """The operator stopped, or nobody answered."""
 
 
-class Upkeep(ABC):
+class Upkeep(Background):
     """One act of upkeep under way: asks the operator, measures, and leaves its result."""
 
     kind = ""
 
     def __init__(self, upkeep_id: str, fixture: FixturePlan, bench: Bench, account: str) -> None:
-        self.id, self.fixture, self.bench, self.account = upkeep_id, fixture, bench, account
+        super().__init__(bench)
+        self.id, self.fixture, self.account = upkeep_id, fixture, account
         self.started_at = now()
         self.log = EventLog()
         self.questions = Questions(self.log)
         self.state, self.findings = "running", tuple[str, ...]()
-        self._task: asyncio.Task[None] | None = None
-
-    @property
-    def is_running(self) -> bool:
-        """Whether it was started and has not ended."""
-        return self._task is not None and not self._task.done()
-
-    def start(self) -> None:
-        """Begin; returns at once."""
-        self._task = asyncio.get_running_loop().create_task(self._run())
-
-    async def wait(self) -> None:
-        """Return when it has ended."""
-        if self._task is not None:
-            await asyncio.wait([self._task])
-
-    def abort(self, reason: str) -> None:
-        """Outputs fall first; nothing is kept of it."""
-        self.bench.stop_now()
-        if self._task is not None and not self._task.done():
-            self.findings = (reason,)
-            self._task.cancel()
 
     @abstractmethod
     async def perform(self) -> tuple[str, ...]:
@@ -82,7 +62,7 @@ class Upkeep(ABC):
             self.findings = await self.perform()
             state = "failed" if self.findings else "passed"
         except asyncio.CancelledError:
-            self.findings = self.findings or ("The service is stopping.",)
+            self.findings = (self.abort_reason or "The service is stopping.",)
         except (BenchError, Stopped) as error:
             self.bench.stop_now()
             self.findings = (str(error),)

@@ -133,11 +133,21 @@ def ask_repeat(
 
 
 def due_repeats(conn: sqlite3.Connection, run_unit_id: str) -> dict[str, str]:
-    """The steps asked for again and not done since, each with the reason."""
+    """The steps asked for again and neither done since nor withdrawn, each with the reason."""
     rows = conn.execute(
-        "SELECT step_id, reason FROM repeat_request WHERE run_unit_id = ?1 AND attempts ="
+        "SELECT step_id, reason FROM repeat_request"
+        " WHERE run_unit_id = ?1 AND withdrawn_at IS NULL AND attempts ="
         " (SELECT count(*) FROM attempt WHERE run_unit_id = ?1"
         "  AND attempt.step_id = repeat_request.step_id) ORDER BY id",
         (run_unit_id,),
     )
     return {row["step_id"]: row["reason"] for row in rows}
+
+
+def withdraw_repeats(conn: sqlite3.Connection, run_id: str) -> None:
+    """Withdraw what was asked for again in a run: it has ended, with it or without."""
+    conn.execute(
+        "UPDATE repeat_request SET withdrawn_at = ? WHERE withdrawn_at IS NULL"
+        " AND run_unit_id IN (SELECT id FROM run_unit WHERE run_id = ?)",
+        (now(), run_id),
+    )

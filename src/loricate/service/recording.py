@@ -58,6 +58,7 @@ class RunRecorder:
         def keep(conn: sqlite3.Connection) -> None:
             runs.set_verdicts(conn, self.run_id, verdict, units)
             runs.set_state(conn, self.run_id, state, "engine", note)
+            attempts.withdraw_repeats(conn, self.run_id)
 
         await self.store.write(keep)
         await self.issuer.issue_for(self.run_id)

@@ -311,7 +311,12 @@ class Runs:
         # A repeat that never began leaves the run as it had ended.
         state = "aborted" if run["finished_at"] is None else "finished"
         note = f"Aborted by {account} before the start."
-        await self.store.write(lambda conn: runs.set_state(conn, run_id, state, account, note))
+
+        def keep(conn: sqlite3.Connection) -> None:
+            runs.set_state(conn, run_id, state, account, note)
+            attempts.withdraw_repeats(conn, run_id)
+
+        await self.store.write(keep)
 
     async def repeat(self, run_id: str, nest: str, step_id: str, reason: str, account: str) -> None:
         """Ask for a failed unit, or one failed step of it, to be done again in the same run.

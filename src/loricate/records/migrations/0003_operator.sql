@@ -40,7 +40,8 @@ BEGIN SELECT RAISE(ABORT, 'answers are append-only'); END;
 CREATE TRIGGER answer_stays BEFORE DELETE ON answer
 BEGIN SELECT RAISE(ABORT, 'answers are append-only'); END;
 
--- A step asked for again after the run: it is due while the unit has only `attempts` of it.
+-- A step asked for again after the run: it is due while the unit has only `attempts` of it and the
+-- request is not withdrawn, as it is when the run ends without it.
 CREATE TABLE repeat_request (
     id INTEGER PRIMARY KEY,
     run_unit_id TEXT NOT NULL REFERENCES run_unit (id),
@@ -48,7 +49,8 @@ CREATE TABLE repeat_request (
     attempts INTEGER NOT NULL,
     reason TEXT NOT NULL,
     account TEXT NOT NULL,
-    asked_at TEXT NOT NULL
+    asked_at TEXT NOT NULL,
+    withdrawn_at TEXT
 ) STRICT;
 CREATE INDEX repeat_request_unit ON repeat_request (run_unit_id);
 
