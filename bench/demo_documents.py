@@ -3,7 +3,7 @@
 from typing import Any
 
 from loricate.commands.demo_site import demo_documents
-from loricate.core.limits import LimitSet
+from loricate.core.limit_sets import LimitSet
 from loricate.core.products import Product
 from loricate.core.sequences import ReadySequence, prepare
 

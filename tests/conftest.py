@@ -12,7 +12,7 @@ import pytest
 
 from loricate.client import Client
 from loricate.commands import demo_site
-from loricate.core.limits import LimitSet
+from loricate.core.limit_sets import LimitSet
 from loricate.core.products import Product
 from loricate.core.sequences import ReadySequence, prepare
 from loricate.simulator.hands_link import Hands

@@ -8,7 +8,7 @@ import pytest
 
 from loricate.core.errors import DocumentError
 from loricate.core.grading import Verdict
-from loricate.core.limits import LimitSet
+from loricate.core.limit_sets import LimitSet
 from loricate.core.products import Product
 from loricate.core.sequences import ReadySequence, prepare, sequence_schema
 
@@ -77,7 +77,7 @@ def change(path: str, value: object) -> Callable[[Document], None]:
             "steps[1].limits.resistance", "no item 'nothing'",
         ),
         (
-            "steps.1.limits.resistance.source", "IEC-60335-1-A/withstand-trip",
+            "steps.1.limits.resistance.source", "IEC-60335-1-A/withstand-basic",
             "steps[1].limits.resistance", "limits a current",
         ),
         (

@@ -9,7 +9,7 @@ import pytest
 from loricate.core.actions import Answer
 from loricate.core.grading import Verdict
 from loricate.core.impedance import ImpedancePath
-from loricate.core.limits import LimitSet
+from loricate.core.limit_sets import LimitSet
 from loricate.core.products import Product
 from loricate.core.sequences import ReadySequence, prepare
 from loricate.core.zeroing import ZeroMeasured

@@ -1,26 +1,76 @@
-"""Products: what kind of unit is tested, with its ratings and terminals."""
+"""Products: what kind of unit is tested, with its ratings, terminals and applied parts."""
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from loricate.core.limits import Code
-from loricate.core.quantities import Hertz, Volts, Watts
+from loricate.core.quantities import Amperes, Farads, Hertz, Metres, Volts, Watts
 
 Terminal = Annotated[str, Field(pattern=r"^[A-Za-z0-9+-][A-Za-z0-9+_-]{0,31}$")]
+Trait = Literal["heating", "motor", "high_leakage", "luminaire", "machine"]
+
+
+class AppliedPart(BaseModel):
+    """A part that touches the patient (IEC 60601-1): its type and connections."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    id: Code
+    type: Literal["B", "BF", "CF"]
+    defibrillation_proof: bool = False
+    terminals: tuple[Terminal, ...] = Field(min_length=1)
 
 
 class Product(BaseModel):
-    """A type of unit."""
+    """A type of unit. What is not known may be left out; what rests on it is then not on offer."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     format: Literal["loricate-product/1"]
-    code: Code
-    title: str
-    family: Literal["appliance", "cable", "winding", "medical"]
-    protection_class: Literal["I", "II", "III"] | None = None
-    supply_voltage: Volts | None = None
-    supply_frequency: Hertz | None = None
-    rated_power: Watts | None = None
-    terminals: tuple[Terminal, ...] = Field(min_length=1)
+    code: Code = Field(title="Code")
+    title: str = Field(min_length=1, max_length=120, title="Title")
+    family: Literal["appliance", "cable", "winding", "medical"] = Field(title="Family")
+    protection_class: Literal["I", "II", "III"] | None = Field(
+        default=None, title="Protection class"
+    )
+    supply_voltage: Annotated[Volts, Field(gt=0)] | None = Field(
+        default=None, title="Rated voltage", description="The highest, if there is a range"
+    )
+    supply_frequency: Annotated[Hertz, Field(gt=0)] | None = Field(
+        default=None, title="Rated frequency"
+    )
+    rated_power: Annotated[Watts, Field(gt=0)] | None = Field(default=None, title="Rated power")
+    rated_current: Annotated[Amperes, Field(gt=0)] | None = Field(
+        default=None, title="Rated current"
+    )
+    cord: Literal["fixed", "detachable", "none"] | None = Field(default=None, title="Supply cord")
+    cord_length: Annotated[Metres, Field(gt=0)] | None = Field(
+        default=None, title="Cord length", description="Of the supply cord, or of the cable itself"
+    )
+    mobility: Literal["portable", "stationary", "fixed"] | None = Field(
+        default=None, title="Mobility"
+    )
+    traits: tuple[Trait, ...] = Field(
+        default=(), title="Traits", description="What standards make a difference by"
+    )
+    filter_capacitance: Annotated[Farads, Field(gt=0)] | None = Field(
+        default=None,
+        title="Capacitance to earth",
+        description="All that mains filter and wiring have to the case, both poles together",
+    )
+    terminals: tuple[Terminal, ...] = Field(min_length=1, title="Terminals")
+    applied_parts: tuple[AppliedPart, ...] = Field(default=(), title="Applied parts")
+
+    @model_validator(mode="after")
+    def _parts_have_terminals(self) -> "Product":
+        if len(set(self.terminals)) < len(self.terminals):
+            raise ValueError("terminals has a name twice; each needs its own.")
+        for part in self.applied_parts:
+            lacking = [name for name in part.terminals if name not in self.terminals]
+            if lacking:
+                raise ValueError(
+                    f"applied part '{part.id}' names terminal {', '.join(lacking)}, which the "
+                    "product does not have; add it to terminals."
+                )
+        return self

@@ -44,12 +44,14 @@ INDUCTANCE = Dimension("inductance", "H", ("H",), "nµm", "25 mH")
 TIME = Dimension("time", "s", ("s",), "nµm", "2 s")
 FREQUENCY = Dimension("frequency", "Hz", ("Hz",), "mkM", "50 Hz")
 POWER = Dimension("power", "W", ("W",), "µmkM", "1.9 kW")
+LENGTH = Dimension("length", "m", ("m",), "m", "3 m")
 RATIO = Dimension("ratio", "%", ("%",), "", "5 %")
 
 DIMENSIONS = {
     dimension.name: dimension
     for dimension in (
-        VOLTAGE, CURRENT, RESISTANCE, CAPACITANCE, INDUCTANCE, TIME, FREQUENCY, POWER, RATIO,
+        VOLTAGE, CURRENT, RESISTANCE, CAPACITANCE, INDUCTANCE, TIME, FREQUENCY, POWER, LENGTH,
+        RATIO,
     )
 }  # fmt: skip
 
@@ -121,6 +123,14 @@ def parse(text: str, dimension: Dimension) -> float:
     return value
 
 
+def parse_any(text: str) -> tuple[float, Dimension]:
+    """Give the SI value of ``text`` and the dimension that its unit says; raises QuantityError."""
+    unit = text.strip().lstrip("+-.0123456789eE \u2212").strip()
+    tidy = unicodedata.normalize("NFKC", unit).translate(_LOOKALIKES)
+    dimension = _UNITS.get(tidy, (RATIO, Decimal(1)))[0]
+    return parse(text, dimension), dimension
+
+
 def _engineering(value: Decimal, dimension: Dimension) -> tuple[Decimal, str]:
     """Scale ``value`` so that its mantissa is 1 to 999 where the dimension has such a prefix."""
     allowed = [("", 0), *((p, PREFIX_EXPONENTS[p]) for p in dimension.prefixes)]
@@ -187,5 +197,6 @@ Ohms = Annotated[float, *quantity(RESISTANCE).__metadata__]
 Farads = Annotated[float, *quantity(CAPACITANCE).__metadata__]
 Seconds = Annotated[float, *quantity(TIME).__metadata__]
 Hertz = Annotated[float, *quantity(FREQUENCY).__metadata__]
+Metres = Annotated[float, *quantity(LENGTH).__metadata__]
 Watts = Annotated[float, *quantity(POWER).__metadata__]
 Fraction = Annotated[float, *quantity(RATIO).__metadata__]

@@ -18,7 +18,8 @@ from loricate.core.grading import DecisionRule
 from loricate.core.impedance import ImpedancePath
 from loricate.core.kinds import KINDS, Kind, KindSettings, find_kind
 from loricate.core.kinds.registry import Demand
-from loricate.core.limits import Code, Limit, LimitEntry, LimitSet, resolve
+from loricate.core.limit_sets import Asked, LimitSets, resolve
+from loricate.core.limits import Code, Limit, LimitEntry
 from loricate.core.products import Product
 from loricate.core.quantities import Seconds
 from loricate.core.readings import Bound
@@ -166,7 +167,7 @@ def read_document(model: type[ModelT], data: object, document: str) -> ModelT:
 def prepare(
     data: object,
     products: Mapping[str, Product],
-    limit_sets: Mapping[str, tuple[LimitSet, int]],
+    limit_sets: LimitSets,
 ) -> ReadySequence:
     """Check a sequence document in full and make it ready to run.
 
@@ -204,7 +205,7 @@ def _prepare_step(
     entry: Step,
     path: str,
     product: Product | None,
-    limit_sets: Mapping[str, tuple[LimitSet, int]],
+    limit_sets: LimitSets,
     findings: list[Finding],
 ) -> ReadyStep | None:
     kind = find_kind(entry.kind)
@@ -214,12 +215,13 @@ def _prepare_step(
             Finding(f"{path}.kind", f"'{entry.kind}' is not a kind of step; choose one of {known}.")
         )
         return None
-    limits = _prepare_limits(entry, kind, path, limit_sets, findings)
     try:
         settings = kind.settings.model_validate(entry.settings)
     except ValidationError as error:
         findings.extend(findings_of(error, f"{path}.settings"))
         return None
+    values = settings.model_dump(mode="json")
+    limits = _prepare_limits(entry, kind, values, path, product, limit_sets, findings)
     if product is not None:
         for name, used in settings.terminals_used().items():
             for terminal in used:
@@ -269,8 +271,10 @@ def _across_problem(step: ReadyStep) -> str:
 def _prepare_limits(
     step: Step,
     kind: Kind[Any],
+    values: Mapping[str, Any],
     path: str,
-    limit_sets: Mapping[str, tuple[LimitSet, int]],
+    product: Product | None,
+    limit_sets: LimitSets,
     findings: list[Finding],
 ) -> dict[str, Limit]:
     limits = {}
@@ -286,7 +290,8 @@ def _prepare_limits(
             )
             continue
         try:
-            limits[name] = resolve(entry, slot.dimension, limit_sets)
+            asked = Asked(kind.name, name, slot.dimension, values)
+            limits[name] = resolve(entry, asked, limit_sets, product)
         except ValueError as error:
             findings.append(Finding(f"{path}.limits.{name}", str(error)))
     if kind.limits and not step.limits and not any(slot.needed for slot in kind.limits.values()):

@@ -5,7 +5,7 @@ import sqlite3
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from loricate.core.limits import LimitSet
+from loricate.core.limit_sets import LimitSet
 from loricate.core.products import Product
 from loricate.core.sequences import ReadySequence, prepare
 from loricate.records import audit

@@ -8,7 +8,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from loricate.core.limits import LimitSet
+from loricate.core.limit_sets import LimitSet
 from loricate.core.products import Product
 from loricate.core.sequences import sequence_schema
 from loricate.service.app import create_app

@@ -12,7 +12,7 @@ from loricate.api.definitions import (
     Stored,
 )
 from loricate.core.errors import DocumentError, Finding
-from loricate.core.limits import LimitSet
+from loricate.core.limit_sets import LimitSet
 from loricate.core.products import Product
 from loricate.core.sequences import ReadySequence, prepare, read_document, sequence_schema
 from loricate.records import definitions, pictures
