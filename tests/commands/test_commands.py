@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import subprocess
 import sys
 import time
@@ -347,3 +348,41 @@ def test_the_example_leaves_what_it_promises(tmp_path: Path) -> None:
     assert "8 of 8 units tested: 5 passed, 3 failed; first-pass yield 62.5 %" in done.stdout
     assert (tmp_path / "out" / "readings.csv").read_text().count("\n") > 40
     assert json.loads((tmp_path / "out" / "site-key.jwk").read_text())["crv"] == "Ed25519"
+
+
+def test_a_product_is_copied_changed_and_compared(loricate: Run, tmp_path: Path) -> None:
+    done = loricate("product", "copy", "DC-40", "DC-44", "--title", "Drying cabinet DC-44")
+    assert done.stdout == "DC-44 is stored as revision 1.\n", done.stderr
+    file = tmp_path / "dc-44.toml"
+    file.write_text(loricate("product", "show", "DC-44").stdout, encoding="utf-8")
+    text = file.read_text(encoding="utf-8")
+    assert text.startswith("# DC-44, revision 1\nformat = ")
+    file.write_text(text.replace('cord_length = "3 m"', 'cord_length = "14 m"'), encoding="utf-8")
+    done = loricate("product", "add", str(file), "--based-on", "1")
+    assert done.stdout == "DC-44 is stored as revision 2.\n", done.stderr
+    done = loricate("product", "add", str(file), "--based-on", "1")
+    assert done.returncode == 1 and "DC-44 is at revision 2 now" in done.stderr
+    done = loricate("product", "differences", "DC-44", "1", "2")
+    assert done.stdout == "cord_length: 3 m -> 14 m\n"
+    limits = loricate("product", "limits", "DC-44")
+    assert re.search(r"EN-50699/protective-conductor +ground_bond +≤ 500 mΩ", limits.stdout)
+    assert "Not on offer: polarity" in limits.stderr
+    everything = loricate("product", "limits", "DC-44", "--all").stdout
+    assert "NO: protection class I, not II" in everything
+    assert "DC-44" in loricate("product", "list").stdout
+    assert loricate("product", "revisions", "DC-44").stdout.count("mara") == 2
+
+
+def test_a_limit_set_is_shown_and_released(loricate: Run) -> None:
+    shown = loricate("limit-set", "show", "IEC-60598-1-Q").stdout
+    assert "(draft)" in shown and "nobody has compared it with a bought copy yet" in shown
+    assert re.search(r"earth-continuity +Annex Q +ground_bond +≤ 0.5 Ω", shown)
+    done = loricate("limit-set", "release", "IEC-60598-1-Q", "--checked", "M. Rowe, copy 12")
+    assert done.stdout == "IEC-60598-1-Q is released as revision 2.\n", done.stderr
+    assert "released" in loricate("limit-set", "revisions", "IEC-60598-1-Q").stdout
+    compared = loricate("limit-set", "differences", "IEC-60598-1-Q", "1", "2").stdout
+    assert compared == "checked: nothing -> M. Rowe, copy 12\nstatus: draft -> released\n"
+    listed = loricate("limit-set", "list").stdout
+    assert re.search(r"IEC-60598-1-Q +2 +released", listed) and "nobody yet" in listed
+    file = str(DEMO / "limit-sets" / "iec-60598-1.toml")
+    assert "revision 2" in loricate("limit-set", "add", file).stdout

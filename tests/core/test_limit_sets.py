@@ -148,7 +148,7 @@ def test_every_item_names_a_kind_and_a_reading_that_exist(limit_sets: LimitSets)
                 continue
             kind = KINDS[item.kind]
             fields = kind.settings.model_fields
-            assert not item.reading or item.dimension == kind.limits[item.reading].dimension.name
+            assert not item.reading or str(kind.limits[item.reading].dimension) == item.dimension
             assert {*item.least, *item.least_by, *item.most, *item.variant} <= set(fields), item.id
             seen += 1
     assert seen > 50

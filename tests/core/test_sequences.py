@@ -60,7 +60,7 @@ def change(path: str, value: object) -> Callable[[Document], None]:
 @pytest.mark.parametrize(
     ("path", "value", "field", "says"),
     [
-        ("steps.1.kind", "hipott", "steps[1].kind", "choose one of ground_bond, impedance"),
+        ("steps.1.kind", "hipott", "steps[1].kind", "choose one of continuity, entry, ground_bond"),
         ("steps.2.id", "earth", "steps[2].id", "steps[1] already"),
         ("steps.3.settings.levl", "1 kV", "steps[3].settings.levl", "not a known key"),
         ("steps.3.settings.level", "1 kΩ", "steps[3].settings.level", "is a resistance"),
@@ -70,7 +70,7 @@ def change(path: str, value: object) -> Callable[[Document], None]:
         ("steps.4.limits.current", {"maximum": "500 mΩ"}, "steps[4].limits.current", "resistance"),
         ("steps.4.limits.amps", {"maximum": "5 mA"}, "steps[4].limits.amps", "grades no 'amps'"),
         ("steps.4.limits.current", {}, "steps[4].limits.current", "neither"),
-        ("steps.4.limits", {}, "steps[4].limits.current", "is missing"),
+        ("steps.4.limits", {}, "steps[4].limits", "at least one of current, peak_current"),
         ("steps.1.limits.resistance.source", "NO/x", "steps[1].limits.resistance", "no limit set"),
         (
             "steps.1.limits.resistance.source", "IEC-60335-1-A/nothing",

@@ -1,5 +1,6 @@
 """Every error is a problem document that names what is wrong and what to do."""
 
+import json
 from typing import Any
 
 import httpx
@@ -145,17 +146,13 @@ def test_a_defect_tells_nothing_of_its_insides(tmp_path: Any) -> None:
 
 def test_the_published_api_and_schemas_are_current() -> None:
     """Run `make openapi` when this fails."""
-    import json
-
     docs = DEMO.parent / "docs"
     for name, content in published().items():
-        assert json.loads((docs / name).read_text(encoding="utf-8")) == json.loads(
-            json.dumps(content)
-        ), name
+        assert (docs / name).read_text(encoding="utf-8") == content, name
 
 
 def test_every_route_is_documented_and_bodies_have_examples() -> None:
-    api = published()["openapi.json"]
+    api = json.loads(published()["openapi.json"])
     for path, methods in api["paths"].items():
         for method, route in methods.items():
             assert route.get("description"), f"{method} {path} says nothing of itself"

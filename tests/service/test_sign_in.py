@@ -2,6 +2,8 @@
 
 import asyncio
 import datetime as dt
+import json
+import re
 from collections.abc import AsyncIterator
 from pathlib import Path
 
@@ -10,6 +12,7 @@ import pytest
 
 from loricate.records import accounts
 from loricate.service.app import create_app
+from loricate.service.openapi import published
 from loricate.service.problems import TooManyAttempts
 from loricate.service.settings import FirstAccount, Settings
 from loricate.service.sign_in import ATTEMPTS, WINDOW_S, AttemptLimiter
@@ -93,41 +96,99 @@ def test_the_limit_is_over_a_sliding_minute() -> None:
     limiter.check("name x")
 
 
-@pytest.mark.parametrize(
-    ("method", "path", "allowed"),
-    [
-        ("GET", "/runs", {"mara", "olle", "quin"}),
-        ("GET", "/units", {"mara", "olle", "quin"}),
-        ("GET", "/ledger", {"mara", "olle", "quin"}),
-        ("GET", "/sequences", {"mara", "olle", "quin"}),
-        ("POST", "/runs", {"mara", "olle"}),
-        ("POST", "/runs/x/arm", {"mara", "olle"}),
-        ("POST", "/runs/x/start", {"mara", "olle"}),
-        ("POST", "/runs/x/abort", {"mara", "olle"}),
-        ("POST", "/runs/x/answers", {"mara", "olle"}),
-        ("POST", "/runs/x/repeats", {"mara", "olle"}),
-        ("POST", "/runs/x/remarks", {"mara", "olle"}),
-        ("POST", "/pictures", {"mara", "olle"}),
-        ("POST", "/upkeep", {"mara", "olle"}),
-        ("POST", "/upkeep/x/answers", {"mara", "olle"}),
-        ("POST", "/upkeep/x/abort", {"mara", "olle"}),
-        ("GET", "/upkeep/x", {"mara", "olle", "quin"}),
-        ("GET", "/fixtures/FX-A/daily-checks", {"mara", "olle", "quin"}),
-        ("POST", "/fixtures/FX-A/renewals", {"mara"}),
-        ("POST", "/products", {"mara"}),
-        ("POST", "/limit-sets", {"mara"}),
-        ("POST", "/sequences", {"mara"}),
-    ],
-)
-async def test_roles(wire: httpx.AsyncClient, method: str, path: str, allowed: set[str]) -> None:
-    body = {"sequence": "x", "fixture": "x", "load": [{"nest": "1", "serial": "A"}]}
-    if path.endswith("answers"):
-        body = {"nest": "1", "choice": "pass"}
+ANYONE, EVERYONE, RUNNERS, ENGINEERS = "anyone", set(PEOPLE), {"mara", "olle"}, {"mara"}
+WHO_MAY: dict[str, object] = {
+    "GET /health": ANYONE,
+    "POST /sign-in": ANYONE,
+    "GET /schemas/sequence": ANYONE,
+    "GET /verify/{number}": ANYONE,
+    "GET /site-key": ANYONE,
+    "POST /sign-out": EVERYONE,
+    "GET /me": EVERYONE,
+    "GET /bench": EVERYONE,
+    "GET /fixtures/{code}/daily-checks": EVERYONE,
+    "POST /fixtures/{code}/renewals": ENGINEERS,
+    "POST /upkeep": RUNNERS,
+    "GET /upkeep/{act_id}": EVERYONE,
+    "GET /upkeep/{act_id}/events": EVERYONE,
+    "POST /upkeep/{act_id}/answers": RUNNERS,
+    "POST /upkeep/{act_id}/abort": RUNNERS,
+    "GET /products": EVERYONE,
+    "POST /products": ENGINEERS,
+    "GET /products/{code}": EVERYONE,
+    "GET /products/{code}/revisions": EVERYONE,
+    "GET /products/{code}/differences": EVERYONE,
+    "GET /products/{code}/offer": EVERYONE,
+    "GET /limit-sets": EVERYONE,
+    "POST /limit-sets": ENGINEERS,
+    "GET /limit-sets/{code}": EVERYONE,
+    "GET /limit-sets/{code}/revisions": EVERYONE,
+    "GET /limit-sets/{code}/differences": EVERYONE,
+    "POST /limit-sets/{code}/release": ENGINEERS,
+    "GET /sequences": EVERYONE,
+    "POST /sequences": ENGINEERS,
+    "POST /sequences/check": EVERYONE,
+    "GET /sequences/{code}": EVERYONE,
+    "GET /sequences/{code}/differences": EVERYONE,
+    "GET /lots": EVERYONE,
+    "POST /lots": RUNNERS,
+    "GET /lots/{code}": EVERYONE,
+    "GET /lots/{code}/pdf": EVERYONE,
+    "POST /lots/{code}/close": RUNNERS,
+    "GET /runs": EVERYONE,
+    "POST /runs": RUNNERS,
+    "GET /runs/{run_id}": EVERYONE,
+    "POST /runs/{run_id}/arm": RUNNERS,
+    "POST /runs/{run_id}/start": RUNNERS,
+    "POST /runs/{run_id}/abort": RUNNERS,
+    "POST /runs/{run_id}/answers": RUNNERS,
+    "POST /runs/{run_id}/repeats": RUNNERS,
+    "POST /runs/{run_id}/remarks": RUNNERS,
+    "GET /runs/{run_id}/traces/{nest}/{step}/{number}": EVERYONE,
+    "GET /runs/{run_id}/events": EVERYONE,
+    "GET /units": EVERYONE,
+    "GET /units/{serial}": EVERYONE,
+    "POST /pictures": RUNNERS,
+    "GET /pictures/{digest}": EVERYONE,
+    "GET /certificates/{name}": EVERYONE,
+    "GET /certificates/{name}/pdf": EVERYONE,
+    "GET /ledger": EVERYONE,
+}
+BODIES: dict[str, dict[str, object]] = {
+    "POST /runs": {"sequence": "x", "fixture": "x", "load": [{"nest": "1", "serial": "A"}]},
+    "POST /sign-in": {"name": "nobody", "password": "x"},
+    "POST /upkeep/{act_id}/answers": {"nest": "1", "choice": "pass"},
+    "POST /runs/{run_id}/answers": {"nest": "1", "choice": "pass"},
+}
+
+
+def test_the_table_of_who_may_do_what_is_whole() -> None:
+    paths = json.loads(published()["openapi.json"])["paths"]
+    routes = {
+        f"{method.upper()} {path.removeprefix('/api/v1')}"
+        for path, methods in paths.items()
+        for method in methods
+    }
+    assert set(WHO_MAY) == routes
+
+
+@pytest.mark.parametrize("route", WHO_MAY)
+async def test_each_role_may_do_what_the_table_says(wire: httpx.AsyncClient, route: str) -> None:
+    allowed = WHO_MAY[route]
+    method, path = route.split()
+    path = re.sub(r"\{\w+\}", "x", path)
+    base = "http://bench" if path == "/health" else ""
+    sent = BODIES.get(route, {}) if method == "POST" else None
+    nobody = await wire.request(method, base + path, json=sent)
+    if allowed is ANYONE:
+        assert nobody.status_code != 403
+        assert nobody.status_code != 401 or "wrong" in nobody.json()["detail"]
+        return
+    assert nobody.status_code == 401, "a sign-in comes first"
     let_in = set()
     for name in PEOPLE:
         headers = await bearer(wire, name)
-        sent = body if method == "POST" else None
-        answer = await wire.request(method, path, headers=headers, json=sent)
+        answer = await wire.request(method, base + path, headers=headers, json=sent)
         if answer.status_code != 403:
             let_in.add(name)
         else:

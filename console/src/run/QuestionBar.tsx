@@ -60,7 +60,13 @@ export function QuestionBar({ question, place, onAnswer }: Props) {
       <Text fontSize="xl" flex="1" minW="20rem">
         <b>{place}:</b> {question.question}
       </Text>
-      {noting === '' ? (
+      {question.quantity !== '' ? (
+        <FigureForm
+          target={question.target}
+          label={question.question}
+          onFigure={(figure) => void answer(figure, '')}
+        />
+      ) : noting === '' ? (
         question.choices.map((choice, index) => (
           <ChoiceButton key={choice} choice={choice} index={index} onChoose={choose} />
         ))
@@ -96,6 +102,49 @@ function ChoiceButton({ choice, index, onChoose }: ChoiceProps) {
     >
       {choice}
     </KeyButton>
+  )
+}
+
+interface FigureProps {
+  target: string
+  label: string
+  onFigure: (figure: string) => void
+}
+
+/** A figure with its unit, as read from another device; the target stands there first. */
+function FigureForm({ target, label, onFigure }: FigureProps) {
+  const [figure, setFigure] = useState(target)
+  function submit(event: FormEvent) {
+    event.preventDefault()
+    if (figure.trim()) onFigure(figure.trim())
+  }
+  return (
+    <form onSubmit={submit}>
+      <Flex gap="3" align="center">
+        <Input
+          aria-label={label}
+          autoFocus
+          autoComplete="off"
+          size="lg"
+          w="14rem"
+          bg="plate"
+          borderColor="edge"
+          placeholder="Figure with its unit"
+          value={figure}
+          onFocus={(event) => event.target.select()}
+          onChange={(event) => setFigure(event.target.value)}
+        />
+        <KeyButton
+          keyName="Enter"
+          type="submit"
+          bg="act"
+          color="act.ink"
+          disabled={figure.trim() === ''}
+        >
+          Enter figure
+        </KeyButton>
+      </Flex>
+    </form>
   )
 }
 

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from loricate.core.cues import Cue
 
@@ -23,6 +23,7 @@ class StepSummary(BaseModel):
     kind: str
     title: str
     limits: dict[str, str]
+    sources: dict[str, str] = Field(description="Where each limit comes from")
     programmed_s: float
     across: str = Field(examples=["each"])
     on_fail: str = Field(examples=["halt_unit"])
@@ -54,3 +55,67 @@ class Checked(BaseModel):
     code: str
     steps: int
     programmed_s: float = Field(description="Programmed time of one unit, in seconds")
+
+
+class RevisionOut(BaseModel):
+    """One revision of a document."""
+
+    revision: int
+    status: str = Field(examples=["released"])
+    created_at: str
+    created_by: str
+
+
+class DifferenceOut(BaseModel):
+    """One place where two revisions differ; null where a revision lacks it."""
+
+    path: str = Field(examples=["items[earth-continuity].maximum"])
+    old: Any
+    new: Any
+
+
+class OfferedKindOut(BaseModel):
+    """A kind of step, and why it is not on offer for the product, if it is not."""
+
+    name: str = Field(examples=["ground_bond"])
+    title: str
+    why_not: str
+
+
+class OfferedLimitOut(BaseModel):
+    """One item of a limit set held against a product, with what decided it."""
+
+    source: str = Field(examples=["IEC-60335-1-A/earth-continuity-with-cord"])
+    revision: int
+    standard: str
+    edition: str
+    clause: str
+    status: str
+    checked: str = Field(description="Who compared the set with a bought copy; empty: nobody yet")
+    applies: str
+    kind: str
+    reading: str
+    variant: str
+    figure: str = Field(examples=["≤ 200 mΩ"])
+    demands: str = Field(examples=["current at least 10 A"])
+    holds: bool
+    reasons: list[str]
+
+
+class Offer(BaseModel):
+    """What is on offer for a product: kinds of step, and limits of standards."""
+
+    product: str
+    kinds: list[OfferedKindOut]
+    limits: list[OfferedLimitOut]
+
+
+class Release(BaseModel):
+    """An engineer stands by a limit set: who compared its figures with what, and when."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={"examples": [{"checked": "M. Rowe, 2026-11-20, own copy no. 4411"}]},
+    )
+
+    checked: str = Field(min_length=3, max_length=200)

@@ -147,6 +147,8 @@ class QuestionOut(BaseModel):
     choices: list[str]
     note_for: list[str] = Field(description="The choices that need a note with them")
     picture: str
+    quantity: str = Field(description="With one, the answer is a figure with its unit")
+    target: str = Field(description="The figure to offer first")
 
 
 class RunSummary(BaseModel):

@@ -14,6 +14,8 @@ NOUNS = {
     "example": ("example", "Run the demo load from start to certificates, then end."),
     "sign-in": ("session", "Sign in and keep the session for later commands."),
     "bench": ("bench", "See which instruments answer; zero, check and renew fixtures."),
+    "product": ("product", "List, show, add and copy products; see what is on offer for one."),
+    "limit-set": ("limit_set", "List, show, add, release and compare limit sets of standards."),
     "sequence": ("sequence", "List, show, check and add sequences."),
     "run": ("run", "Start, watch, show, repeat, remark on and abort runs."),
     "lot": ("lot", "Open, list, show, print and close lots."),

@@ -9,7 +9,8 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskID, TextColumn
 
 from loricate.commands.output import verdict_word
-from loricate.core.quantities import SAMPLED, display
+from loricate.core.errors import QuantityError
+from loricate.core.quantities import DIMENSIONS, SAMPLED, display, parse
 
 if TYPE_CHECKING:
     from loricate.api.records import RunOut
@@ -92,6 +93,8 @@ class RunView:
         """Put a question to the person at the terminal; gives the choice and a note."""
         self.progress.stop()
         place = "The whole load" if question["nest"] == "all" else f"Nest {question['nest']}"
+        if question["quantity"]:
+            return self._ask_figure(place, question), ""
         choice: str = click.prompt(
             f"{place}: {question['question']}",
             type=click.Choice(question["choices"]),
@@ -102,6 +105,21 @@ class RunView:
         if choice in question["note_for"]:
             note = click.prompt("Reason", err=True)
         return choice, note
+
+    def _ask_figure(self, place: str, question: dict[str, Any]) -> str:
+        dimension = DIMENSIONS[question["quantity"]]
+
+        def read(text: str) -> str:
+            try:
+                parse(text, dimension)
+            except QuantityError as error:
+                raise click.UsageError(str(error)) from error
+            return text
+
+        text = f"{place}: {question['question']}"
+        offered = question["target"] or None
+        figure: str = click.prompt(text, default=offered, value_proc=read, err=True)
+        return figure
 
 
 def live_text(sample: dict[str, Any]) -> str:

@@ -1,29 +1,18 @@
 """``loricate sequence``."""
 
-import tomllib
 from pathlib import Path
-from typing import Any
 
 import click
 
 from loricate.commands.connection import connect, service_options
 from loricate.commands.cue_pictures import send_pictures
+from loricate.commands.documents import FILE, print_differences, read_toml
 from loricate.commands.output import print_json, print_table
-
-FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 
 
 @click.group("sequence")
 def command() -> None:
     """List, show, check and add sequences."""
-
-
-def read_toml(path: Path) -> dict[str, Any]:
-    """Read a TOML file; a fault in it is a usage error that names the line."""
-    try:
-        return tomllib.loads(path.read_text(encoding="utf-8"))
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise click.UsageError(f"{path} is not TOML: {error}.") from error
 
 
 @command.command("list")
@@ -67,11 +56,12 @@ def show(
         (
             step.id, step.kind, step.title,
             "; ".join(f"{name} {limit}" for name, limit in step.limits.items()),
+            "; ".join(dict.fromkeys(step.sources.values())),
             f"{step.programmed_s:g} s", step.across, step.on_fail,
         )
         for step in found.steps
     ]  # fmt: skip
-    heads = ("STEP", "KIND", "TITLE", "LIMITS", "TIME", "ACROSS", "ON FAIL")
+    heads = ("STEP", "KIND", "TITLE", "LIMITS", "SOURCE", "TIME", "ACROSS", "ON FAIL")
     print_table(heads, rows, ("TIME",))
     for step in found.steps:
         for cue in step.cues:
@@ -109,3 +99,23 @@ def add(file: Path, service: str | None, token: str | None, as_json: bool) -> No
         print_json(stored)
     else:
         click.echo(f"{stored.code} is stored as revision {stored.revision}.")
+
+
+@command.command("differences")
+@click.argument("code")
+@click.argument("old", type=int)
+@click.argument("new", type=int)
+@service_options
+def differences(
+    code: str, old: int, new: int, service: str | None, token: str | None, as_json: bool
+) -> None:
+    """Show what differs between two revisions of a sequence, step by step.
+
+    Example: loricate sequence differences DC40-FINAL 1 2
+    """
+    with connect(service, token) as client:
+        found = client.differences("sequences", code, old, new)
+    if as_json:
+        print_json(found)
+    else:
+        print_differences(found)

@@ -34,6 +34,22 @@ class Ask:
 
 
 @dataclass(frozen=True, slots=True)
+class Enter:
+    """Ask the operator for a figure with its unit; the outcome is an ``Answer`` that parses."""
+
+    question: str
+    dimension: Dimension
+    target: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Wait:
+    """Let time pass with nothing energised; outcome None."""
+
+    seconds: float
+
+
+@dataclass(frozen=True, slots=True)
 class Answer:
     """What the operator chose, with an optional note, and the account that answered."""
 
@@ -88,7 +104,7 @@ class FixtureZero:
     path: ImpedancePath
 
 
-Action = Ask | FixtureZero | Join | Connect | Program | Energise | Discharge
+Action = Ask | Enter | Wait | FixtureZero | Join | Connect | Program | Energise | Discharge
 
 
 class Ending(StrEnum):

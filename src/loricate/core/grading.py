@@ -34,7 +34,10 @@ class Cause(StrEnum):
     UNDER_LIMIT = "under_limit"
     LEVEL_NOT_REACHED = "level_not_reached"
     OPEN = "open"
+    SHORT = "short"
+    MISWIRE = "miswire"
     NO_CONTACT = "no_contact"
+    SWITCHED_ON = "switched_on"
     ANSWERED_FAIL = "answered_fail"
     NOT_A_NUMBER = "not_a_number"
     UNDECIDED = "undecided"  # a bounded or guard-banded reading cannot decide

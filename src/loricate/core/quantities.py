@@ -60,6 +60,8 @@ SAMPLED = {
     "voltage": VOLTAGE,
     "current": CURRENT,
     "load_current": CURRENT,
+    "peak_current": CURRENT,
+    "power": POWER,
     "resistive_current": CURRENT,
     "impedance": RESISTANCE,
     "resistance": RESISTANCE,

@@ -17,7 +17,7 @@ from loricate.core.errors import DocumentError, Finding
 from loricate.core.grading import DecisionRule
 from loricate.core.impedance import ImpedancePath
 from loricate.core.kinds import KINDS, Kind, KindSettings, find_kind
-from loricate.core.kinds.registry import Demand
+from loricate.core.kinds.registry import Demand, LimitSlot
 from loricate.core.limit_sets import Asked, LimitSets, resolve
 from loricate.core.limits import Code, Limit, LimitEntry
 from loricate.core.products import Product
@@ -88,8 +88,8 @@ class ReadyStep:
         return frozenset(demand.role for demand in self.demands)
 
     @property
-    def leads(self) -> tuple[str, ...]:
-        """The contacts whose zero is taken off the step's resistance."""
+    def leads(self) -> Mapping[str, tuple[str, ...]]:
+        """The contacts whose zero is taken off, by the reading that they are in."""
         return self.kind.leads(self.settings)
 
     @property
@@ -221,7 +221,8 @@ def _prepare_step(
         findings.extend(findings_of(error, f"{path}.settings"))
         return None
     values = settings.model_dump(mode="json")
-    limits = _prepare_limits(entry, kind, values, path, product, limit_sets, findings)
+    slots = kind.slots_of(settings)
+    limits = _prepare_limits(entry, kind, slots, values, path, product, limit_sets, findings)
     if product is not None:
         for name, used in settings.terminals_used().items():
             for terminal in used:
@@ -240,7 +241,7 @@ def _prepare_step(
         entry.across,
         kind,
         settings,
-        limits,
+        kind.graded(settings, limits),
         entry.cues,
         entry.attempts,
         entry.answer_within,
@@ -271,6 +272,7 @@ def _across_problem(step: ReadyStep) -> str:
 def _prepare_limits(
     step: Step,
     kind: Kind[Any],
+    slots: Mapping[str, LimitSlot],
     values: Mapping[str, Any],
     path: str,
     product: Product | None,
@@ -279,9 +281,9 @@ def _prepare_limits(
 ) -> dict[str, Limit]:
     limits = {}
     for name, entry in step.limits.items():
-        slot = kind.limits.get(name)
-        if slot is None:
-            known = ", ".join(kind.limits) or "none"
+        slot = slots.get(name)
+        if slot is None or slot.dimension is None:
+            known = ", ".join(slots) or "none"
             findings.append(
                 Finding(
                     f"{path}.limits.{name}",
@@ -294,11 +296,13 @@ def _prepare_limits(
             limits[name] = resolve(entry, asked, limit_sets, product)
         except ValueError as error:
             findings.append(Finding(f"{path}.limits.{name}", str(error)))
-    if kind.limits and not step.limits and not any(slot.needed for slot in kind.limits.values()):
-        known = ", ".join(kind.limits)
+    judged_by = tuple(slots) if kind.judged_by is None else kind.judged_by
+    is_needed = judged_by and not any(slot.needed for slot in slots.values())
+    if is_needed and not set(judged_by) & set(step.limits):
+        known = ", ".join(judged_by)
         message = f"is missing; a {kind.name} step is judged by at least one of {known}."
         findings.append(Finding(f"{path}.limits", message))
-    for name, slot in kind.limits.items():
+    for name, slot in slots.items():
         if slot.needed and name not in step.limits:
             findings.append(
                 Finding(

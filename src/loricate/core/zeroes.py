@@ -15,7 +15,6 @@ from loricate.core.quantities import RESISTANCE, display
 from loricate.core.readings import Reading
 
 MOST_LEAD_OHMS = 0.5  # more than this is a contact that does not touch, not a lead
-ZEROED = "resistance"  # the reading that lead resistance is taken off
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,19 +50,21 @@ def leads_of(paths: Mapping[tuple[str, str], float], contacts: Sequence[str]) ->
     return {first: own} | {other: paths[first, other] - own for other in contacts[1:]}
 
 
-def take_off(measured: Measured, leads: Sequence[str], zeroes: Mapping[str, Zero]) -> Measured:
-    """Take the zero of a path's contacts off its resistance; both values are kept.
+def take_off(
+    measured: Measured, leads: Mapping[str, Sequence[str]], zeroes: Mapping[str, Zero]
+) -> Measured:
+    """Take the zero of the contacts that are in a reading off it; both values are kept.
 
-    Without a zero for every contact nothing is taken off. The uncertainties add in quadrature.
+    ``leads`` gives those contacts by reading. Without a zero for each of them nothing is taken off.
+    The uncertainties add in quadrature.
     """
-    if not leads or any(contact not in zeroes for contact in leads):
-        return measured
-    ohms = sum(zeroes[contact].ohms for contact in leads)
-    spread = math.hypot(*(zeroes[contact].uncertainty for contact in leads))
 
     def corrected(reading: Reading) -> Reading:
-        if reading.name != ZEROED:
+        contacts = leads.get(reading.name, ())
+        if not contacts or any(contact not in zeroes for contact in contacts):
             return reading
+        ohms = sum(zeroes[contact].ohms for contact in contacts)
+        spread = math.hypot(*(zeroes[contact].uncertainty for contact in contacts))
         return replace(
             reading,
             value=reading.value - ohms,

@@ -1,15 +1,25 @@
 """Driving a procedure: its actions go to the bench, its questions to the operator."""
 
+import asyncio
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from loricate.bench.bench import Bench, Nest
-from loricate.core.actions import Answer, Ask, FixtureZero, Output, Procedure, Sample
+from loricate.core.actions import (
+    Answer,
+    Ask,
+    Enter,
+    FixtureZero,
+    Output,
+    Procedure,
+    Sample,
+    Wait,
+)
 from loricate.core.grading import Measured
 from loricate.core.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.traces import Trace, make_trace
 
-Asking = Callable[[Ask], Awaitable[Answer]]
+Asking = Callable[[Ask | Enter], Awaitable[Answer]]
 PathZeroes = Mapping[ImpedancePath, ImpedanceZero]
 
 
@@ -38,8 +48,12 @@ async def drive(
     try:
         action = next(procedure)
         while True:
-            if isinstance(action, Ask):
+            if isinstance(action, Ask | Enter):
                 action = procedure.send(await ask(action))
+                continue
+            if isinstance(action, Wait):
+                await asyncio.sleep(action.seconds)
+                action = procedure.send(None)
                 continue
             if isinstance(action, FixtureZero):
                 action = procedure.send(zeroes.get(action.path))

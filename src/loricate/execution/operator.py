@@ -4,12 +4,12 @@ import asyncio
 from collections.abc import Sequence
 from enum import StrEnum
 
-from loricate.core.actions import Answer, Ask
+from loricate.core.actions import Answer, Ask, Enter
 from loricate.core.cues import Cue, Moment, cues_after, cues_at
 from loricate.core.grading import Verdict
 from loricate.core.sequences import ReadyStep
 from loricate.execution.load import Answered, LoadedUnit, Recorder, StepOutcome
-from loricate.execution.questions import Question, Questions
+from loricate.execution.questions import Question, Questions, question_of
 
 
 class Decision(StrEnum):
@@ -42,11 +42,10 @@ class Operator:
         return answer
 
     async def ask_check(
-        self, ask: Ask, step: ReadyStep, units: Sequence[LoadedUnit], place: str
+        self, ask: Ask | Enter, step: ReadyStep, units: Sequence[LoadedUnit], place: str
     ) -> Answer:
         """Put what a procedure asks; waits as long as it takes."""
-        question = Question(place, ask.question, ask.choices, step.id)
-        answer = await self._ask(question, units)
+        answer = await self._ask(question_of(ask, place, step.id), units)
         if answer is None:
             raise asyncio.CancelledError
         return answer

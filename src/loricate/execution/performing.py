@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from loricate.bench.bench import Bench
 from loricate.bench.errors import BenchError, GuardOpen, StillCharged
 from loricate.bench.plan import FixturePlan
-from loricate.core.actions import Answer, Ask, Sample
+from loricate.core.actions import Answer, Ask, Enter, Sample
 from loricate.core.ganging import share
 from loricate.core.grading import Cause, DecisionRule, StepGrade, Verdict, grade_step
 from loricate.core.scheduling import Across
@@ -95,7 +95,7 @@ class Performer:
         nests = [unit.nest for unit in measured_units]
         place = nests[0] if step.across is not Across.ONCE else WHOLE_LOAD
 
-        async def ask(ask: Ask) -> Answer:
+        async def ask(ask: Ask | Enter) -> Answer:
             return await self.operator.ask_check(ask, step, units, place)
 
         zeroes = self.zeroes.get(nests[0], NestZeroes())

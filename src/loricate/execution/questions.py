@@ -3,7 +3,8 @@
 import asyncio
 from dataclasses import dataclass, field
 
-from loricate.core.actions import Answer
+from loricate.core.actions import Answer, Ask, Enter
+from loricate.core.quantities import Dimension
 from loricate.execution.events import EventLog
 
 WHOLE_LOAD = "all"  # the nest that a question names when it is asked once for the load
@@ -14,7 +15,8 @@ class Question:
     """What is asked: where, at which moment of which step, and what may be answered.
 
     ``moment`` is ``check`` for what a step itself asks, a cue's moment, or ``decision`` for what to
-    do after a failure. The choices in ``note_for`` need a note with them.
+    do after a failure. The choices in ``note_for`` need a note with them. With ``quantity`` there
+    are no choices: the answer is a figure with its unit, and ``target`` is offered.
     """
 
     nest: str
@@ -24,6 +26,15 @@ class Question:
     moment: str = "check"
     picture: str = ""
     note_for: tuple[str, ...] = ()
+    quantity: Dimension | None = None
+    target: str = ""
+
+
+def question_of(ask: Ask | Enter, nest: str, step_id: str) -> Question:
+    """What a procedure asks, put at its place."""
+    if isinstance(ask, Enter):
+        return Question(nest, ask.question, (), step_id, quantity=ask.dimension, target=ask.target)
+    return Question(nest, ask.question, ask.choices, step_id)
 
 
 @dataclass(slots=True)
@@ -71,6 +82,8 @@ class Questions:
             "choices": list(question.choices),
             "note_for": list(question.note_for),
             "picture": question.picture,
+            "quantity": question.quantity.name if question.quantity else "",
+            "target": question.target,
         }
 
     def find(self, nest: str, number: int | None = None) -> int | None:

@@ -10,7 +10,17 @@ from typing import TypeVar
 from loricate.bench.bench import Bench, Nest
 from loricate.bench.errors import BenchError
 from loricate.bench.plan import FixturePlan
-from loricate.core.actions import Action, Answer, Ask, FixtureZero, Outcome, Role, Sample
+from loricate.core.actions import (
+    Action,
+    Answer,
+    Ask,
+    Enter,
+    FixtureZero,
+    Outcome,
+    Role,
+    Sample,
+    Wait,
+)
 from loricate.core.daily_check import BoxStep, check_findings
 from loricate.core.grading import StepGrade, grade_step
 from loricate.core.impedance import ImpedancePath
@@ -22,7 +32,7 @@ from loricate.execution.background import Background
 from loricate.execution.driving import drive
 from loricate.execution.events import EventLog, now
 from loricate.execution.load import NestZeroes
-from loricate.execution.questions import WHOLE_LOAD, Question, Questions
+from loricate.execution.questions import WHOLE_LOAD, Question, Questions, question_of
 
 logger = logging.getLogger("loricate.execution")
 DONE, STOP = "done", "stop"
@@ -91,8 +101,10 @@ class Upkeep(Background):
         try:
             action = next(procedure)
             while True:
-                if isinstance(action, Ask | FixtureZero):
-                    raise TypeError("Upkeep puts its questions itself, and makes the zeroes.")
+                if isinstance(action, Ask | Enter | Wait | FixtureZero):
+                    raise TypeError(
+                        "Upkeep puts its questions itself, waits for nothing, and makes the zeroes."
+                    )
                 action = procedure.send(await self.bench.perform(action, nests, _unshown))
         except StopIteration as done:
             found: R = done.value
@@ -255,8 +267,8 @@ class DailyCheck(Upkeep):
         return tuple(found)
 
     async def _box_step(self, step: ReadyStep) -> StepGrade:
-        async def ask(ask: Ask) -> Answer:
-            question = Question(self.nest, ask.question, ask.choices, step.id)
+        async def ask(ask: Ask | Enter) -> Answer:
+            question = question_of(ask, self.nest, step.id)
             answer = await self.questions.ask(question, ANSWER_WITHIN_S)
             if answer is None:
                 raise Stopped("Nobody answered.")

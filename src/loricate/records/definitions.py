@@ -34,13 +34,18 @@ class SequenceRecord:
 def add_document(
     conn: sqlite3.Connection, table: Table, code: str, document: dict[str, Any], account: str
 ) -> int:
-    """Add a revision of a product or limit set; the same text again keeps its revision."""
+    """Add a revision of a product or limit set; the same text again keeps its revision.
+
+    So does a draft with the figures of a limit set that was released meanwhile.
+    """
     text = json.dumps(document, sort_keys=True)
     newest = conn.execute(
         f"SELECT revision, document FROM {table} WHERE code = ? ORDER BY revision DESC LIMIT 1",
         (code,),
     ).fetchone()
-    if newest is not None and newest["document"] == text:
+    if newest is not None and (
+        newest["document"] == text or _is_draft_of(document, json.loads(newest["document"]))
+    ):
         return int(newest["revision"])
     revision = 1 if newest is None else int(newest["revision"]) + 1
     conn.execute(
@@ -50,6 +55,49 @@ def add_document(
     )
     audit.note(conn, account, f"add {table.replace('_', ' ')}", code, f"revision {revision}")
     return revision
+
+
+def _is_draft_of(document: dict[str, Any], released: dict[str, Any]) -> bool:
+    """Whether a document is what was released, before somebody checked and released it."""
+    if document.get("status", "draft") != "draft" or document.get("checked", ""):
+        return False
+    own = {"status": released.get("status"), "checked": released.get("checked")}
+    return released.get("status") == "released" and {**document, **own} == released
+
+
+def get_document(
+    conn: sqlite3.Connection, table: Table, code: str, revision: int | None = None
+) -> tuple[dict[str, Any], int]:
+    """A revision of a document, the newest by default, with its number; raises NotFound."""
+    row = conn.execute(
+        f"SELECT revision, document FROM {table} WHERE code = ?1 AND (?2 IS NULL OR revision = ?2)"
+        " ORDER BY revision DESC LIMIT 1",
+        (code, revision),
+    ).fetchone()
+    if row is None:
+        what = code if revision is None else f"{code} revision {revision}"
+        raise NotFound(table.replace("_", " "), what)
+    return json.loads(row["document"]), int(row["revision"])
+
+
+def list_revisions(conn: sqlite3.Connection, table: Table, code: str) -> list[dict[str, Any]]:
+    """Every revision of a document, newest first; raises NotFound."""
+    rows = conn.execute(
+        f"SELECT revision, document, created_at, created_by FROM {table} WHERE code = ?"
+        " ORDER BY revision DESC",
+        (code,),
+    ).fetchall()
+    if not rows:
+        raise NotFound(table.replace("_", " "), code)
+    return [
+        {
+            "revision": int(row["revision"]),
+            "status": json.loads(row["document"]).get("status", ""),
+            "created_at": row["created_at"],
+            "created_by": row["created_by"],
+        }
+        for row in rows
+    ]
 
 
 def newest_documents(conn: sqlite3.Connection, table: Table) -> dict[str, tuple[Any, int]]:

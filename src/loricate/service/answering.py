@@ -1,7 +1,8 @@
 """Handing in an operator's answer to a run's or an upkeep's question."""
 
 from loricate.core.actions import Answer
-from loricate.core.errors import Finding
+from loricate.core.errors import Finding, QuantityError
+from loricate.core.quantities import parse
 from loricate.execution.questions import Questions
 from loricate.records import audit
 from loricate.records.store import Store
@@ -22,7 +23,12 @@ async def answer_question(
         is_open = "is not open" if number is not None else "is being asked"
         raise WrongState(f"{which} {is_open} for nest {nest} any more; look at what is shown now.")
     question = questions.open[found]
-    if answer.choice not in question.choices:
+    if question.quantity is not None:
+        try:
+            parse(answer.choice, question.quantity)
+        except QuantityError as error:
+            raise NotReady.because([Finding("choice", str(error))]) from error
+    elif answer.choice not in question.choices:
         message = f"'{answer.choice}' is not a choice; answer {', '.join(question.choices)}."
         raise NotReady.because([Finding("choice", message)])
     if answer.choice in question.note_for and not answer.note.strip():

@@ -19,11 +19,13 @@ from loricate.service.problems import add_problem_handlers
 from loricate.service.routers import (
     bench,
     certificates,
-    definitions,
     health,
+    limit_sets,
     lots,
     pictures,
+    products,
     runs,
+    sequences,
     session,
     units,
     upkeep,
@@ -82,7 +84,11 @@ def create_app(settings: Settings) -> FastAPI:
     add_problem_handlers(app)
     app.add_middleware(AccessLog)
     app.include_router(health.router)
-    for part in (session, bench, upkeep, definitions, lots, runs, units, pictures, certificates):
+    parts = (
+        session, bench, upkeep, products, limit_sets, sequences, lots, runs, units, pictures,
+        certificates,
+    )  # fmt: skip
+    for part in parts:
         app.include_router(part.router, prefix=API)
 
     @app.api_route(

@@ -1,6 +1,7 @@
-"""``python -m loricate.service.openapi FOLDER``: write the OpenAPI document and the JSON Schemas.
+"""``python -m loricate.service.openapi FOLDER``: write what is published from the code.
 
-They are kept in docs/, and the console's types are made from them.
+That is the OpenAPI document, the JSON Schemas and the page of the kinds. They are kept in docs/,
+and the console's types are made from them.
 """
 
 import json
@@ -8,6 +9,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from loricate.core.kinds_page import kinds_page
 from loricate.core.limit_sets import LimitSet
 from loricate.core.products import Product
 from loricate.core.sequences import sequence_schema
@@ -15,15 +17,20 @@ from loricate.service.app import create_app
 from loricate.service.settings import Settings
 
 
-def published() -> dict[str, dict[str, Any]]:
+def published() -> dict[str, str]:
     """Each published file's content by its path under docs/."""
     app = create_app(Settings(Path("bench.toml"), Path("records"), "http://127.0.0.1:8640"))
-    return {
+    documents: dict[str, dict[str, Any]] = {
         "openapi.json": app.openapi(),
         "schemas/sequence.schema.json": sequence_schema(),
         "schemas/product.schema.json": Product.model_json_schema(),
         "schemas/limit-set.schema.json": LimitSet.model_json_schema(),
     }
+    written = {
+        name: json.dumps(content, ensure_ascii=False, indent=2) + "\n"
+        for name, content in documents.items()
+    }
+    return {**written, "kinds.md": kinds_page()}
 
 
 def main() -> None:
@@ -32,7 +39,7 @@ def main() -> None:
     for name, content in published().items():
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text(json.dumps(content, ensure_ascii=False, indent=2) + "\n", encoding="utf-8")
+        path.write_text(content, encoding="utf-8")
 
 
 if __name__ == "__main__":

@@ -44,6 +44,12 @@ class NotReady(ServiceError):
         return cls(" ".join(f"{each.field}: {each.message}" for each in findings), findings)
 
 
+class ChangedMeanwhile(ServiceError):
+    """Somebody else stored a revision since the one that is being changed was read."""
+
+    slug, title, status = "changed-meanwhile", "Changed by somebody else meanwhile", 412
+
+
 class NotSignedIn(ServiceError):
     """There is no valid sign-in."""
 

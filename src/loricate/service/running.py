@@ -180,7 +180,8 @@ class Runs:
             own = LotFacts(lot.product, lot.state, serials, lots.serials_taken(conn, code))
         return check_lot(code, own, product, load, before if not retest else {})
 
-    async def _get(self, run_id: str) -> dict[str, Any]:
+    async def get(self, run_id: str) -> dict[str, Any]:
+        """A run as recorded; raises NotFound."""
         return await self.store.read(lambda conn: runs.get_run(conn, run_id))
 
     async def _sequence_of(self, run: Mapping[str, Any]) -> ReadySequence:
@@ -193,7 +194,7 @@ class Runs:
 
     async def arm(self, run_id: str, account: str) -> None:
         """Allow high voltage for one run, new or interrupted; checks bench and guard again."""
-        run = await self._get(run_id)
+        run = await self.get(run_id)
         if run["state"] not in ARMABLE:
             raise WrongState(f"The run is {run['state']}; create a new run to test again.")
         load = [(unit["nest"], unit["serial"]) for unit in run["units"]]
@@ -246,7 +247,7 @@ class Runs:
     async def start(self, run_id: str, account: str) -> None:
         """Start an armed run; raises WrongState when it is not armed or the bench is busy."""
         async with self._starting:
-            run = await self._get(run_id)
+            run = await self.get(run_id)
             if run["state"] != "armed":
                 raise WrongState(f"The run is {run['state']}; arm it first.")
             self._refuse_if_busy()
@@ -304,7 +305,7 @@ class Runs:
             engine.abort(f"Aborted by {account}.")
             await engine.wait()
             return
-        run = await self._get(run_id)
+        run = await self.get(run_id)
         if run["state"] not in ARMABLE:
             raise WrongState(f"The run is {run['state']} already; there is nothing to abort.")
         self._armed.pop(run_id, None)
@@ -324,7 +325,7 @@ class Runs:
         The run must be armed and started again for it; what follows a repeated step and has not
         passed is done as well.
         """
-        run = await self._get(run_id)
+        run = await self.get(run_id)
         if run["state"] not in ("finished", "aborted", "created"):
             raise WrongState(f"The run is {run['state']}; a repeat is asked for after its end.")
         unit = next((each for each in run["units"] if each["nest"] == nest), None)
@@ -371,7 +372,7 @@ class Runs:
             async for event in engine.log.follow(after):
                 yield event
             return
-        run = await self._get(run_id)
+        run = await self.get(run_id)
         name = "state" if run["state"] in ("created", "armed") else "finished"
         data = {"state": run["state"], "verdict": run["verdict"], "note": run["note"]}
         yield Event(1, name, data)

@@ -183,7 +183,12 @@ class Upkeeps:
         passed = None if check is None else bool(check["passed"])
         lasts_s = 0.0 if plan is None else plan.lasts
         found = [check_condition(plan is not None, passed, ended, lasts_s, at)]
-        contacts = {contact for step in sequence.steps for contact in step.leads}
+        contacts = {
+            contact
+            for step in sequence.steps
+            for contacts in step.leads.values()
+            for contact in contacts
+        }
         paths = {step.impedance_path for step in sequence.steps} - {None}
         if contacts or paths:
             zeroes = await self.store.read(lambda conn: upkeep.all_zeroes(conn, code))

@@ -184,10 +184,18 @@ def test_visual_stops_at_the_first_fail() -> None:
     assert done.value.value == Measured(causes=(Cause.ANSWERED_FAIL,), note="One? fail. scratched")
 
 
-LEAST = {"impedance": {"high": "L", "low": "N"}}
+LEAST: dict[str, dict[str, Any]] = {
+    "impedance": {"high": "L", "low": "N"},
+    "continuity": {"paths": [{"high": "L", "low": "N"}]},
+    "polarity": {"conductors": [{"plug": "L", "far": "l"}, {"plug": "N", "far": "n"}]},
+    "power": {},
+    "question": {"question": "Is it?"},
+    "entry": {"question": "How much?", "quantity": "voltage"},
+}
+ANSWERED = [kind for kind in KINDS.values() if kind.name != "wait"]  # no outcome is right for it
 
 
-@pytest.mark.parametrize("kind", KINDS.values(), ids=lambda kind: kind.name)
+@pytest.mark.parametrize("kind", ANSWERED, ids=lambda kind: kind.name)
 def test_a_procedure_refuses_an_outcome_that_is_none(
     kind: Any, steps: dict[str, ReadyStep]
 ) -> None:

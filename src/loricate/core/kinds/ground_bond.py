@@ -15,7 +15,7 @@ from loricate.core.errors import ProcedureError
 from loricate.core.grading import Cause, Measured
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
 from loricate.core.limits import Limit
-from loricate.core.products import Terminal
+from loricate.core.products import Product, Terminal
 from loricate.core.quantities import CURRENT, RESISTANCE, TIME, VOLTAGE, Amperes, Fraction, Seconds
 from loricate.core.readings import resistance_of
 
@@ -65,6 +65,13 @@ def demands(settings: GroundBondSettings, limits: Mapping[str, Limit]) -> tuple[
     )
 
 
+def why_not(product: Product) -> str:
+    """Only class I has a protective earth; of what has no class nobody knows."""
+    if product.protection_class in ("II", "III"):
+        return f"class {product.protection_class} has no protective earth"
+    return ""
+
+
 GROUND_BOND = register(
     Kind(
         name="ground_bond",
@@ -77,6 +84,7 @@ GROUND_BOND = register(
         procedure=procedure,
         demands=demands,
         programmed_s=lambda settings: settings.dwell,
-        leads=lambda settings: (settings.earth, settings.part),
+        why_not=why_not,
+        leads=lambda settings: {"resistance": (settings.earth, settings.part)},
     )
 )

@@ -1,22 +1,26 @@
-"""Leakage at mains voltage through a body-model network, normal condition; current in A.
+"""Leakage at mains voltage through a body-model network; current in A, rms and peak.
 
 `earth` measures the current in the protective earth conductor, `touch` the current from an
-accessible part to earth. The network weights frequency: the medical device of IEC 60601-1 figure
+accessible part to earth, `patient` that from an applied part; in normal condition or with one
+single fault, the neutral or the earth open (IEC 60601-1 8.7). The methods are those of IEC 62353:
+direct, differential (what leaves by the line and does not come back), alternative (both poles tied
+and fed without mains). The network weights frequency: the medical device of IEC 60601-1 figure
 12 (1 kΩ; 10 kΩ with 15 nF) or that of IEC 60990 figure 4 (1500 Ω and 0.22 µF, 500 Ω; 10 kΩ, 22 nF).
 The supply voltage is re-measured and the reading refers to it.
 """
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from loricate.core.actions import Connect, Ending, Energise, Output, Procedure, Program, Role
 from loricate.core.errors import ProcedureError
 from loricate.core.grading import Cause, Measured
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
 from loricate.core.limits import Limit
-from loricate.core.products import Terminal
+from loricate.core.products import Product, Terminal
 from loricate.core.quantities import (
     CURRENT,
     FREQUENCY,
@@ -28,50 +32,88 @@ from loricate.core.quantities import (
     Seconds,
     Volts,
 )  # fmt: skip
+from loricate.core.readings import Reading
 
 
 class LeakageSettings(KindSettings):
-    """Which leakage, at which supply, through which network."""
+    """Which leakage, at which supply, in which condition, by which method and network."""
 
-    path: Literal["earth", "touch"] = Field(default="earth", title="Leakage path")
-    network: Literal["iec60601", "iec60990"] = Field(default="iec60990", title="Body network")
+    path: Literal["earth", "touch", "patient"] = Field(default="earth", title="Leakage path")
+    method: Literal["direct", "differential", "alternative"] = Field(
+        default="direct",
+        title="Method",
+        description="Differential: line less neutral. Alternative: both poles tied, no mains",
+    )
+    condition: Literal["normal", "open_neutral", "open_earth"] = Field(
+        default="normal", title="Condition", description="Normal, or one single fault"
+    )
+    network: Literal["iec60601", "iec60990", "none"] = Field(
+        default="iec60990", title="Body network", description="None: 1 kΩ, without weighting"
+    )
     line: Terminal = Field(default="L", title="Line terminal")
     neutral: Terminal = Field(default="N", title="Neutral terminal")
     earth: Terminal | None = Field(default="PE", title="Earth terminal")
-    part: Terminal | None = Field(default=None, title="Accessible part", description="For touch")
+    part: Terminal | None = Field(
+        default=None, title="Accessible or applied part", description="For touch and patient"
+    )
     supply: Annotated[Volts, Field(gt=0)] = Field(default=230.0, title="Supply voltage")
+    nominal: Annotated[Volts, Field(gt=0)] | None = Field(
+        default=None, title="Scaled to", description="The current is scaled to this supply"
+    )
     frequency: Annotated[Hertz, Field(gt=0)] = Field(default=50.0, title="Supply frequency")
     polarity: Literal["normal", "reversed"] = Field(default="normal", title="Polarity")
+    switch: Literal["on", "off"] = Field(
+        default="on", title="Unit's own switch", description="A cue tells the operator to move it"
+    )
     dwell: Annotated[Seconds, Field(gt=0)] = Field(default=1.0, title="Dwell")
     load_current: Annotated[Amperes, Field(ge=0)] = Field(
-        default=0.0, title="Least load current", description="Proves that the unit is switched on"
+        default=0.0,
+        title="Load current when on",
+        description="At least this proves that the unit is on; more than this, that it is not off",
     )
     tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(
         default=0.05, title="Supply tolerance", description="Shortfall of supply still accepted"
     )
 
+    @model_validator(mode="after")
+    def _fits_together(self) -> "LeakageSettings":
+        if self.method == "differential" and self.path != "earth":
+            raise ValueError("method differential measures the earth path; choose path earth.")
+        if self.method == "alternative" and self.condition != "normal":
+            raise ValueError("method alternative has no mains, so condition must be normal.")
+        if self.condition == "open_earth" and (self.earth is None or self.path == "earth"):
+            raise ValueError(
+                "condition open_earth needs an earth terminal and a path other than earth."
+            )
+        return self
+
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
         used: dict[str, tuple[str, ...]] = {"line": (self.line,), "neutral": (self.neutral,)}
         if self.earth is not None:
             used["earth"] = (self.earth,)
-        if self.path == "touch":
+        if self.path != "earth":
             # No product has a terminal of empty name, so a touch step without a part is refused.
             used["part"] = (self.part or "",)
         return used
 
 
 def procedure(settings: LeakageSettings, limits: Mapping[str, Limit]) -> Procedure:
-    """Supply the unit at mains, wait out the dwell, report leakage, supply and load current."""
+    """Supply the unit, wait out the dwell, report leakage, supply and load current.
+
+    With ``nominal`` the leakage is scaled to that supply, I·V_nominal/V_measured (IEC 62353).
+    """
     points = {"line": (settings.line,), "neutral": (settings.neutral,)}
-    if settings.earth is not None:
+    if settings.earth is not None and settings.condition != "open_earth":
         points["earth"] = (settings.earth,)
-    if settings.path == "touch":
+    if settings.path != "earth":
         points["body"] = (settings.part or "",)
     yield Connect(Role.LEAKAGE, points)
     yield Program(
         Role.LEAKAGE,
         {
-            "path": settings.path,
+            "path": "earth" if settings.path == "earth" else "touch",
+            "method": settings.method,
+            "neutral": "open" if settings.condition == "open_neutral" else "closed",
             "network": settings.network,
             "polarity": settings.polarity,
             "level_v": settings.supply,
@@ -82,17 +124,42 @@ def procedure(settings: LeakageSettings, limits: Mapping[str, Limit]) -> Procedu
     output = yield Energise(Role.LEAKAGE, hazardous=True)
     if not isinstance(output, Output):
         raise ProcedureError("A leakage step was sent no output.")
-    current = output.reading("current", CURRENT)
     supply = output.reading("voltage", VOLTAGE)
     load = output.reading("load_current", CURRENT)
+    factor = settings.nominal / supply.value if settings.nominal and supply.value else 1.0
+    names = [name for name in ("current", "peak_current") if name in output.summary]
+    leaking = [_scaled(output.reading(name, CURRENT), factor) for name in names]
     causes: tuple[Cause, ...] = ()
     if output.ending is not Ending.FINISHED:
         causes = (Cause.OVER_LIMIT,)
     elif supply.value < settings.supply * (1 - settings.tolerance):
         causes = (Cause.LEVEL_NOT_REACHED,)
-    elif load.value < settings.load_current:
-        causes = (Cause.NO_CONTACT,)
-    return Measured((current, supply, load), causes)
+    elif _is_switched_wrong(settings, load):
+        causes = (Cause.NO_CONTACT if settings.switch == "on" else Cause.SWITCHED_ON,)
+    return Measured((*leaking, supply, load), causes)
+
+
+def _scaled(reading: Reading, factor: float) -> Reading:
+    if factor == 1.0:
+        return reading
+    return replace(
+        reading,
+        value=reading.value * factor,
+        uncertainty=reading.uncertainty * factor,
+        as_measured=reading.value,
+    )
+
+
+def _is_switched_wrong(settings: LeakageSettings, load: Reading) -> bool:
+    """Whether the load current says that the unit is not switched as the step wants it.
+
+    An open neutral lets no load current flow, nor does the alternative method.
+    """
+    if settings.condition == "open_neutral" or settings.method == "alternative":
+        return False
+    if settings.switch == "on":
+        return load.value < settings.load_current
+    return settings.load_current > 0 and load.value > settings.load_current
 
 
 def demands(settings: LeakageSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
@@ -104,19 +171,29 @@ def demands(settings: LeakageSettings, limits: Mapping[str, Limit]) -> tuple[Dem
     )
 
 
+def why_not(product: Product) -> str:
+    """Only what runs at mains can be run at mains."""
+    if product.supply_voltage is None:
+        return "the product has no rated voltage"
+    return ""
+
+
 LEAKAGE = register(
     Kind(
         name="leakage",
         title="Leakage",
         settings=LeakageSettings,
         limits={
-            "current": LimitSlot(CURRENT, needed=True, title="Leakage current"),
+            "current": LimitSlot(CURRENT, title="Leakage current, rms"),
+            "peak_current": LimitSlot(CURRENT, title="Leakage current, peak"),
             "voltage": LimitSlot(VOLTAGE, title="Supply voltage"),
             "load_current": LimitSlot(CURRENT, title="Load current"),
         },
+        judged_by=("current", "peak_current"),
         procedure=procedure,
         demands=demands,
         programmed_s=lambda settings: settings.dwell,
+        why_not=why_not,
         hazardous=True,
     )
 )

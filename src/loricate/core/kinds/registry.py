@@ -10,6 +10,7 @@ from loricate.core.actions import Procedure, Role
 from loricate.core.errors import AlreadyRegistered
 from loricate.core.impedance import ImpedancePath
 from loricate.core.limits import Limit
+from loricate.core.products import Product
 from loricate.core.quantities import Dimension
 from loricate.core.readings import Bound
 
@@ -26,9 +27,12 @@ class KindSettings(BaseModel):
 
 @dataclass(frozen=True, slots=True)
 class LimitSlot:
-    """A quantity that a kind can grade: its dimension, and whether a limit must be given."""
+    """A quantity that a kind can grade, and whether a limit must be given.
 
-    dimension: Dimension
+    Its dimension is None in a kind's table where the settings of the step decide it.
+    """
+
+    dimension: Dimension | None
     needed: bool = False
     title: str = ""
 
@@ -44,12 +48,20 @@ class Demand:
     field: str
 
 
-def _no_leads(settings: KindSettings) -> tuple[str, ...]:
-    return ()
+def _no_leads(settings: KindSettings) -> Mapping[str, tuple[str, ...]]:
+    return {}
+
+
+def _as_written(settings: KindSettings, limits: Mapping[str, Limit]) -> Mapping[str, Limit]:
+    return limits
 
 
 def _no_path(settings: KindSettings) -> ImpedancePath | None:
     return None
+
+
+def _for_all(product: Product) -> str:
+    return ""
 
 
 S = TypeVar("S", bound=KindSettings)
@@ -59,9 +71,14 @@ S = TypeVar("S", bound=KindSettings)
 class Kind(Generic[S]):
     """One kind of step: its settings model, the quantities it grades, and its procedure.
 
-    ``leads`` gives the contacts whose lead resistance is in the reading ``resistance``, and
-    ``impedance_path`` the path that is zeroed open and shorted, if one is. ``ganged`` says how each
-    reading of units in parallel stands to one unit's part; a kind without it cannot be done
+    ``leads`` gives, by reading, the contacts whose lead resistance is in it, and ``impedance_path``
+    the path that is zeroed open and shorted, if one is. ``judged_by`` names the readings
+    of which one at least must be limited: any of them where it is None, none where it is empty.
+    ``why_not`` says why the kind is not on offer for a product, or nothing.
+    ``slots`` gives what a step can grade where
+    its settings decide that, and ``graded`` the limits by reading where a step has several of one
+    sort. ``ganged`` says how each reading of units in parallel stands to one unit's part; a kind
+    without it cannot be done
     together.
     """
 
@@ -73,9 +90,17 @@ class Kind(Generic[S]):
     demands: Callable[[S, Mapping[str, Limit]], tuple[Demand, ...]]
     programmed_s: Callable[[S], float]
     hazardous: bool = False
-    leads: Callable[[S], tuple[str, ...]] = _no_leads
+    leads: Callable[[S], Mapping[str, tuple[str, ...]]] = _no_leads
+    judged_by: tuple[str, ...] | None = None
+    why_not: Callable[[Product], str] = _for_all
+    slots: Callable[[S], Mapping[str, LimitSlot]] | None = None
+    graded: Callable[[S, Mapping[str, Limit]], Mapping[str, Limit]] = _as_written
     impedance_path: Callable[[S], ImpedancePath | None] = _no_path
     ganged: Mapping[str, Bound] = field(default_factory=dict)
+
+    def slots_of(self, settings: S) -> Mapping[str, LimitSlot]:
+        """What a step with these settings can grade."""
+        return self.limits if self.slots is None else self.slots(settings)
 
 
 KINDS: dict[str, Kind[Any]] = {}

@@ -4,7 +4,7 @@ import sqlite3
 from collections.abc import AsyncIterator
 from typing import Annotated
 
-from fastapi import APIRouter, Header, Query
+from fastapi import APIRouter, Depends, Header, Query
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from loricate.api.records import (
@@ -161,10 +161,15 @@ async def show_trace(
     return trace_out(found, unit["serial"], number, ready.step(step))
 
 
+async def _known(run_id: str, person: Reader, desk: TheDesk) -> str:
+    """The run's id; raises NotFound while there is still an answer to say it in."""
+    await desk.runs.get(run_id)
+    return run_id
+
+
 @router.get("/{run_id}/events", response_class=EventSourceResponse)
 async def follow_run(
-    run_id: str,
-    person: Reader,
+    run_id: Annotated[str, Depends(_known)],
     desk: TheDesk,
     last_event_id: Annotated[int, Header(ge=0)] = 0,
 ) -> AsyncIterator[ServerSentEvent]:

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from loricate.api.definitions import StepSummary
+from loricate.api.definitions import DifferenceOut, StepSummary
 from loricate.api.records import (
     AnswerOut,
     AttemptOut,
@@ -13,11 +13,17 @@ from loricate.api.records import (
     TracePhase,
     UnitOut,
 )
+from loricate.core.differences import Difference
 from loricate.core.limits import Limit, LimitSource
 from loricate.core.quantities import DIMENSIONS, SAMPLED, display
 from loricate.core.readings import make_reading
 from loricate.core.sequences import ReadyStep
 from loricate.core.traces import Trace
+
+
+def difference(found: Difference) -> DifferenceOut:
+    """Show one place where two revisions differ."""
+    return DifferenceOut(path=found.path, old=found.old, new=found.new)
 
 
 def reading_out(row: dict[str, Any]) -> ReadingOut:
@@ -70,6 +76,7 @@ def step_summary(step: ReadyStep) -> StepSummary:
         kind=step.kind.name,
         title=step.title,
         limits={name: limit.text for name, limit in step.limits.items()},
+        sources={name: limit.source.text for name, limit in step.limits.items()},
         programmed_s=step.programmed_s,
         across=step.across,
         on_fail=step.on_fail,

@@ -3,7 +3,7 @@
 from collections.abc import AsyncIterator
 from typing import Annotated
 
-from fastapi import APIRouter, Header
+from fastapi import APIRouter, Depends, Header
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from loricate.api.bench import NewUpkeep, UpkeepOut
@@ -68,10 +68,15 @@ async def abort_upkeep(act_id: str, person: Runner, desk: TheDesk) -> UpkeepOut:
     return _out(act)
 
 
+async def _known(act_id: str, person: Reader, desk: TheDesk) -> str:
+    """The act's id; raises NotFound while there is still an answer to say it in."""
+    desk.upkeeps.find(act_id)
+    return act_id
+
+
 @router.get("/{act_id}/events", response_class=EventSourceResponse)
 async def follow_upkeep(
-    act_id: str,
-    person: Reader,
+    act_id: Annotated[str, Depends(_known)],
     desk: TheDesk,
     last_event_id: Annotated[int, Header(ge=0)] = 0,
 ) -> AsyncIterator[ServerSentEvent]:

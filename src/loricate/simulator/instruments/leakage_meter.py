@@ -16,7 +16,11 @@ CUT_A = 0.03
 
 
 class LeakageMeter(OutputInstrument):
-    """Mains on ``line`` and ``neutral``; the body network in ``earth`` or at ``body``."""
+    """Mains on ``line`` and ``neutral``; the body network in ``earth``, at ``body``, or nowhere.
+
+    The neutral can be opened. The differential method adds up what line and neutral deliver; the
+    alternative one ties both and feeds them against earth.
+    """
 
     model = "LEAKAGE-METER"
     step_s = 0.05
@@ -24,11 +28,14 @@ class LeakageMeter(OutputInstrument):
     def __init__(self, serial: str, name: str, floor: Floor, clock: PacedClock) -> None:
         super().__init__(serial, name, floor, clock)
         self.path, self.body, self.polarity = "EARTH", "IEC60990", "NORMAL"
+        self.method, self.neutral = "DIRECT", "CLOSED"
         self.level_v, self.frequency_hz, self.dwell_s = 230.0, 50.0, 1.0
         self.gain = 1 + self.chance.uniform(-0.002, 0.002)
-        self.amperes = self.volts = self.load_a = 0.0
+        self.amperes = self.volts = self.load_a = self.watts = 0.0
         self.command("SENSe:LEAKage:PATH", self._set_path)
         self.command("SENSe:LEAKage:NETWork", self._set_network)
+        self.command("SENSe:LEAKage:METHod", self._set_method)
+        self.command("SOURce:NEUTral", self._set_neutral)
         self.command("SOURce:POLarity", self._set_polarity)
         self.command("SOURce:VOLTage[:LEVel]", self._set_level)
         self.command("SOURce:VOLTage[:LEVel]?", lambda: f"{self.level_v:g}")
@@ -36,12 +43,18 @@ class LeakageMeter(OutputInstrument):
         self.command("SOURce:DWELl", self._set_dwell)
 
     def _set_path(self, text: str) -> None:
-        self.path = scpi.choice(text, "EARTh", "TOUCh")
+        self.path = scpi.choice(text, "EARTh", "TOUCh", "NONE")
 
     def _set_network(self, text: str) -> None:
         self.body = text.upper()
-        if self.body not in ("IEC60601", "IEC60990"):
+        if self.body not in ("IEC60601", "IEC60990", "NONE"):
             raise ScpiError(*scpi.ILLEGAL_VALUE)
+
+    def _set_method(self, text: str) -> None:
+        self.method = scpi.choice(text, "DIRect", "DIFFerential", "ALTernative")
+
+    def _set_neutral(self, text: str) -> None:
+        self.neutral = scpi.choice(text, "OPEN", "CLOSed")
 
     def _set_polarity(self, text: str) -> None:
         self.polarity = scpi.choice(text, "NORMal", "REVersed")
@@ -60,6 +73,8 @@ class LeakageMeter(OutputInstrument):
 
     def _body_network(self, entry: str) -> tuple[tuple[Element, ...], tuple[str, str], float]:
         """The measuring network from ``entry`` to earth: elements, where to read, and Ω per V/A."""
+        if self.body == "NONE":
+            return (Resistor(entry, EARTH, 1_000.0),), (entry, EARTH), 1_000.0
         inner = f"{self.name}.inner"
         if self.body == "IEC60601":
             shunt = Resistor(entry, EARTH, 1_000.0)
@@ -74,38 +89,58 @@ class LeakageMeter(OutputInstrument):
         earth, touched = f"{self.name}.earth", f"{self.name}.body"
         measured = earth if self.path == "EARTH" else touched
         body, across, ohms = self._body_network(measured)
-        extra = body if measured == earth else (*body, Resistor(earth, EARTH, EARTH_OHMS))
-        network = self.floor.circuit(extra)
+        is_differential = self.method == "DIFFERENTIAL"
+        earthed = Resistor(earth, EARTH, EARTH_OHMS)
+        if self.path == "NONE" or is_differential:
+            network = self.floor.circuit((earthed,))
+        else:
+            network = self.floor.circuit(body if measured == earth else (*body, earthed))
         ends = [f"{self.name}.line", f"{self.name}.neutral"]
         if self.polarity == "REVERSED":
             ends.reverse()
-        line = Source(ends[0], EARTH, self.level_v * self.gain, SUPPLY_OHMS)
-        neutral = Source(ends[1], EARTH, 0.0, SUPPLY_OHMS)
-        solution = network.solve_ac([line, neutral], self.frequency_hz)
+        level_v = self.level_v * self.gain
+        line = Source(ends[0], EARTH, level_v, SUPPLY_OHMS)
+        neutral = Source(
+            ends[1], EARTH, level_v if self.method == "ALTERNATIVE" else 0.0, SUPPLY_OHMS
+        )
+        sources = [line] if self.neutral == "OPEN" else [line, neutral]
+        solution = network.solve_ac(sources, self.frequency_hz)
         if network.strike(solution, math.sqrt(2)):
-            solution = network.solve_ac([line, neutral], self.frequency_hz)
+            solution = network.solve_ac(sources, self.frequency_hz)
         self.true_a = abs(solution.across(*across)) / ohms
-        self.true_v = abs(solution.across(*ends))
-        self.true_load_a = abs(solution.current_of(line))
-        self.body_a = abs(solution.at(measured)) / self._body_ohms()
+        if is_differential:
+            self.true_a = abs(sum(solution.current_of(source) for source in sources))
+        elif self.path == "NONE":
+            self.true_a = 0.0
+        drawn = solution.current_of(line)
+        self.true_v = abs(solution.at(ends[0]))
+        self.true_load_a, self.true_w = abs(drawn), (solution.at(ends[0]) * drawn.conjugate()).real
+        if self.method == "ALTERNATIVE":
+            self.true_load_a = self.true_w = 0.0  # nothing flows from pole to pole
+        self.body_a = self.true_a if is_differential else abs(solution.at(measured)) / self._ohms()
         self.step("DWELL", 0.0, self.dwell_s)
 
-    def _body_ohms(self) -> float:
-        return 1_000.0 if self.body == "IEC60601" else 2_000.0
+    def _ohms(self) -> float:
+        return 2_000.0 if self.body == "IEC60990" else 1_000.0
 
     def step(self, phase: str, into_s: float, length_s: float) -> None:
         self.amperes = abs(self.noisy(self.true_a, 1e-3, 5e-8))
         self.volts = self.noisy(self.true_v, 2e-4, 0.02)
         self.load_a = abs(self.noisy(self.true_load_a, 1e-3, 1e-3))
+        self.watts = self.noisy(self.true_w, 1e-3, 0.2)
         if self.body_a > CUT_A:
             self.finish("OVERCURRENT")
 
     def _shown(self) -> list[str]:
         current, bound = bounded(self.amperes, FLOOR_A, RANGE_A)
-        return [f"{self.volts:.6g}", f"{current:.6g}", bound, f"{self.load_a:.6g}"]
+        peak = current * math.sqrt(2)  # mains is a sine here
+        return [
+            f"{self.volts:.6g}", f"{current:.6g}", bound, f"{self.load_a:.6g}",
+            f"{peak:.6g}", bound, f"{self.watts:.6g}",
+        ]  # fmt: skip
 
     def values(self) -> list[str]:
-        return self._shown() if self.output_on else ["0", "0", "UNDER", "0"]
+        return self._shown() if self.output_on else ["0", "0", "UNDER", "0", "0", "UNDER", "0"]
 
     def summary(self) -> list[str]:
         return self._shown()

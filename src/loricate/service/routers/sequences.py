@@ -1,4 +1,4 @@
-"""Products, limit sets and sequences."""
+"""Sequences: list, show, check and add; their JSON Schema."""
 
 import sqlite3
 
@@ -6,57 +6,23 @@ from fastapi import APIRouter
 
 from loricate.api.definitions import (
     Checked,
+    DifferenceOut,
     Document,
     SequenceOut,
     SequenceSummary,
     Stored,
 )
+from loricate.core.differences import differences
 from loricate.core.errors import DocumentError, Finding
-from loricate.core.limit_sets import LimitSet
-from loricate.core.products import Product
-from loricate.core.sequences import ReadySequence, prepare, read_document, sequence_schema
+from loricate.core.sequences import ReadySequence, prepare, sequence_schema
 from loricate.records import definitions, pictures
 from loricate.records.definitions import SequenceRecord
 from loricate.service.desk import Desk
 from loricate.service.routers.access import TheDesk
-from loricate.service.routers.showing import step_summary
+from loricate.service.routers.showing import difference, step_summary
 from loricate.service.sign_in import Definer, Reader
 
-router = APIRouter(tags=["definitions"])
-
-
-@router.get("/products", response_model=list[Document])
-async def list_products(person: Reader, desk: TheDesk) -> list[Document]:
-    """Every product's newest revision."""
-    found = await desk.store.read(lambda conn: definitions.newest_documents(conn, "product"))
-    return [{**document, "revision": revision} for document, revision in found.values()]
-
-
-@router.post("/products", response_model=Stored, status_code=201)
-async def add_product(document: Document, person: Definer, desk: TheDesk) -> Stored:
-    """Add a product or a new revision of one."""
-    product = read_document(Product, document, "product")
-    revision = await desk.store.write(
-        lambda conn: definitions.add_document(conn, "product", product.code, document, person.name)
-    )
-    return Stored(code=product.code, revision=revision)
-
-
-@router.get("/limit-sets", response_model=list[Document])
-async def list_limit_sets(person: Reader, desk: TheDesk) -> list[Document]:
-    """Every limit set's newest revision."""
-    found = await desk.store.read(lambda conn: definitions.newest_documents(conn, "limit_set"))
-    return [{**document, "revision": revision} for document, revision in found.values()]
-
-
-@router.post("/limit-sets", response_model=Stored, status_code=201)
-async def add_limit_set(document: Document, person: Definer, desk: TheDesk) -> Stored:
-    """Add a limit set or a new revision of one."""
-    limits = read_document(LimitSet, document, "limit set")
-    revision = await desk.store.write(
-        lambda conn: definitions.add_document(conn, "limit_set", limits.code, document, person.name)
-    )
-    return Stored(code=limits.code, revision=revision)
+router = APIRouter(tags=["sequences"])
 
 
 async def _prepared(document: Document, desk: Desk) -> ReadySequence:
@@ -109,6 +75,16 @@ async def show_sequence(
     """One revision of a sequence, the newest by default."""
     record = await desk.store.read(lambda conn: definitions.get_sequence(conn, code, revision))
     return SequenceOut(**await _summary(record, desk), document=record.document)
+
+
+@router.get("/sequences/{code}/differences", response_model=list[DifferenceOut])
+async def compare_sequences(
+    code: str, old: int, new: int, person: Reader, desk: TheDesk
+) -> list[DifferenceOut]:
+    """What differs between two revisions of a sequence, step by step."""
+    before = await desk.store.read(lambda conn: definitions.get_sequence(conn, code, old))
+    after = await desk.store.read(lambda conn: definitions.get_sequence(conn, code, new))
+    return [difference(each) for each in differences(before.document, after.document)]
 
 
 @router.post("/sequences/check", response_model=Checked)

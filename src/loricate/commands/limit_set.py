@@ -1,0 +1,144 @@
+"""``loricate limit-set``."""
+
+from pathlib import Path
+
+import click
+
+from loricate.commands.connection import connect, service_options
+from loricate.commands.documents import FILE, print_differences, print_revisions, read_toml
+from loricate.commands.output import print_json, print_table
+
+
+@click.group("limit-set")
+def command() -> None:
+    """List, show, add, release and compare the limit sets of standards."""
+
+
+@command.command("list")
+@service_options
+def list_(service: str | None, token: str | None, as_json: bool) -> None:
+    """List the newest revision of every limit set.
+
+    Example: loricate limit-set list
+    """
+    with connect(service, token) as client:
+        found = client.limit_sets()
+    if as_json:
+        print_json(found)
+        return
+    rows = [
+        (
+            each["code"], str(each["revision"]), each["status"],
+            f"{each['standard']} {each['edition']}".strip(), str(len(each["items"])),
+            each["checked"] or "nobody yet", each["title"],
+        )
+        for each in found
+    ]  # fmt: skip
+    heads = ("CODE", "REV", "STATUS", "STANDARD", "ITEMS", "CHECKED BY", "TITLE")
+    print_table(heads, rows, ("REV", "ITEMS"))
+
+
+@command.command("show")
+@click.argument("code")
+@click.option("--revision", type=int, help="The newest by default.")
+@service_options
+def show(
+    code: str, revision: int | None, service: str | None, token: str | None, as_json: bool
+) -> None:
+    """Show the items of a limit set.
+
+    Example: loricate limit-set show IEC-60335-1-A
+    """
+    with connect(service, token) as client:
+        found = client.limit_set(code, revision)
+    if as_json:
+        print_json(found)
+        return
+    checked = found["checked"] or "nobody has compared it with a bought copy yet"
+    click.echo(
+        f"{found['code']} revision {found['revision']} ({found['status']}): {found['title']}, "
+        f"{found['standard']} {found['edition']}; {checked}"
+    )
+    rows = [
+        (item["id"], item["clause"], item.get("kind") or "-", _figure(item), item["applies"])
+        for item in found["items"]
+    ]
+    print_table(("ITEM", "CLAUSE", "KIND", "LIMIT", "APPLIES TO"), rows)
+
+
+def _figure(item: dict[str, object]) -> str:
+    low, high = item.get("minimum"), item.get("maximum")
+    if item.get("minimum_by") or item.get("maximum_by"):
+        return "by formula"
+    if low and high:
+        return f"{low} to {high}"
+    return f"≥ {low}" if low else f"≤ {high}" if high else "test only"
+
+
+@command.command("add")
+@click.argument("file", type=FILE)
+@service_options
+def add(file: Path, service: str | None, token: str | None, as_json: bool) -> None:
+    """Add a limit set file, or a revision of one.
+
+    Example: loricate limit-set add demo/limit-sets/en-50699.toml
+    """
+    with connect(service, token) as client:
+        stored = client.add_limit_set(read_toml(file))
+    if as_json:
+        print_json(stored)
+    else:
+        click.echo(f"{stored.code} is stored as revision {stored.revision}.")
+
+
+@command.command("release")
+@click.argument("code")
+@click.option("--checked", required=True, help="Who compared its figures with what, and when.")
+@service_options
+def release(code: str, checked: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """Release a limit set's newest revision.
+
+    Example: loricate limit-set release EN-50699 --checked "M. Rowe, 2026-11-20, copy 4411"
+    """
+    with connect(service, token) as client:
+        stored = client.release_limit_set(code, checked)
+    if as_json:
+        print_json(stored)
+    else:
+        click.echo(f"{stored.code} is released as revision {stored.revision}.")
+
+
+@command.command("revisions")
+@click.argument("code")
+@service_options
+def revisions(code: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """List a limit set's revisions.
+
+    Example: loricate limit-set revisions EN-50699
+    """
+    with connect(service, token) as client:
+        found = client.revisions("limit-sets", code)
+    if as_json:
+        print_json(found)
+    else:
+        print_revisions(found)
+
+
+@command.command("differences")
+@click.argument("code")
+@click.argument("old", type=int)
+@click.argument("new", type=int)
+@service_options
+def differences(
+    code: str, old: int, new: int, service: str | None, token: str | None, as_json: bool
+) -> None:
+    """Show what differs between two revisions of a limit set.
+
+    Example: loricate limit-set differences EN-50699 1 2
+    """
+    with connect(service, token) as client:
+        found = client.differences("limit-sets", code, old, new)
+    if as_json:
+        print_json(found)
+    else:
+        print_differences(found)

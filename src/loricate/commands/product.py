@@ -1,0 +1,177 @@
+"""``loricate product``."""
+
+from pathlib import Path
+
+import click
+
+from loricate.commands.connection import connect, service_options
+from loricate.commands.documents import (
+    FILE,
+    print_differences,
+    print_revisions,
+    read_toml,
+    write_toml,
+)
+from loricate.commands.output import print_json, print_table
+from loricate.core.products import Product
+
+
+@click.group("product")
+def command() -> None:
+    """List, show, add and copy products; see what is on offer for one."""
+
+
+@command.command("list")
+@service_options
+def list_(service: str | None, token: str | None, as_json: bool) -> None:
+    """List the newest revision of every product.
+
+    Example: loricate product list
+    """
+    with connect(service, token) as client:
+        found = client.products()
+    if as_json:
+        print_json(found)
+        return
+    rows = [
+        (
+            each["code"], str(each["revision"]), each["family"],
+            each.get("protection_class") or "", each.get("supply_voltage") or "", each["title"],
+        )
+        for each in found
+    ]  # fmt: skip
+    print_table(("CODE", "REV", "FAMILY", "CLASS", "RATED", "TITLE"), rows, ("REV",))
+    if not found:
+        click.echo("No products yet; add one with `loricate product add FILE`.", err=True)
+
+
+@command.command("show")
+@click.argument("code")
+@click.option("--revision", type=int, help="The newest by default.")
+@service_options
+def show(
+    code: str, revision: int | None, service: str | None, token: str | None, as_json: bool
+) -> None:
+    """Print a product's file.
+
+    Example: loricate product show DC-40
+    """
+    with connect(service, token) as client:
+        found = client.product(code, revision)
+    if as_json:
+        print_json(found)
+        return
+    click.echo(f"# {code}, revision {found['revision']}")
+    ordered = {name: found[name] for name in Product.model_fields if name in found}
+    click.echo(write_toml(ordered), nl=False)
+
+
+@command.command("add")
+@click.argument("file", type=FILE)
+@click.option("--based-on", type=int, help="Refuse when another revision is the newest by now.")
+@service_options
+def add(
+    file: Path, based_on: int | None, service: str | None, token: str | None, as_json: bool
+) -> None:
+    """Add a product file, or a revision of one.
+
+    Example: loricate product add demo/products/dc-40.toml
+    """
+    with connect(service, token) as client:
+        stored = client.add_product(read_toml(file), based_on)
+    if as_json:
+        print_json(stored)
+    else:
+        click.echo(f"{stored.code} is stored as revision {stored.revision}.")
+
+
+@command.command("copy")
+@click.argument("code")
+@click.argument("new_code")
+@click.option("--title", help="The same by default.")
+@service_options
+def copy(
+    code: str, new_code: str, title: str | None, service: str | None, token: str | None,
+    as_json: bool,
+) -> None:  # fmt: skip
+    """Copy a product under a new code.
+
+    Example: loricate product copy DC-40 DC-42 --title "Drying cabinet DC-42"
+    """
+    with connect(service, token) as client:
+        if any(each["code"] == new_code for each in client.products()):
+            raise click.ClickException(f"There is a product {new_code} already; choose another.")
+        document = client.product(code)
+        del document["revision"]
+        document |= {"code": new_code, "title": title or document["title"]}
+        stored = client.add_product(document)
+    if as_json:
+        print_json(stored)
+    else:
+        click.echo(f"{stored.code} is stored as revision {stored.revision}.")
+
+
+@command.command("limits")
+@click.argument("code")
+@click.option("--all", "show_all", is_flag=True, help="Those that do not hold as well.")
+@service_options
+def limits(
+    code: str, show_all: bool, service: str | None, token: str | None, as_json: bool
+) -> None:
+    """Show which limits of which standards hold for a product, and why.
+
+    Example: loricate product limits DC-40
+    """
+    with connect(service, token) as client:
+        found = client.offer(code)
+    if as_json:
+        print_json(found)
+        return
+    rows = [
+        (
+            each.source, each.kind or "-", each.figure or "-", each.variant, each.demands,
+            "; ".join(each.reasons) if each.holds else f"NO: {'; '.join(each.reasons)}",
+        )
+        for each in found.limits
+        if each.holds or show_all
+    ]  # fmt: skip
+    print_table(("SOURCE", "KIND", "LIMIT", "VARIANT", "TEST", "BECAUSE"), rows)
+    absent = [f"{kind.name} ({kind.why_not})" for kind in found.kinds if kind.why_not]
+    if absent:
+        click.echo(f"Not on offer: {', '.join(absent)}.", err=True)
+
+
+@command.command("revisions")
+@click.argument("code")
+@service_options
+def revisions(code: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """List a product's revisions.
+
+    Example: loricate product revisions DC-40
+    """
+    with connect(service, token) as client:
+        found = client.revisions("products", code)
+    if as_json:
+        print_json(found)
+    else:
+        print_revisions(found)
+
+
+@command.command("differences")
+@click.argument("code")
+@click.argument("old", type=int)
+@click.argument("new", type=int)
+@service_options
+def differences(
+    code: str, old: int, new: int, service: str | None, token: str | None, as_json: bool
+) -> None:
+    """Show what differs between two revisions of a product.
+
+    Example: loricate product differences DC-40 1 2
+    """
+    with connect(service, token) as client:
+        found = client.differences("products", code, old, new)
+    if as_json:
+        print_json(found)
+    else:
+        print_differences(found)

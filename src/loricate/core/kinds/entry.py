@@ -1,0 +1,95 @@
+"""Entry: a figure that the operator reads from another device and types, with its unit.
+
+The target, if there is one, is offered first; its tolerance is the limit where the step has none of
+its own. The value is in the SI unit of ``quantity``; its uncertainty is what the device's is.
+"""
+
+from collections.abc import Mapping
+from typing import Annotated
+
+from pydantic import Field, field_validator, model_validator
+
+from loricate.core.actions import Answer, Enter, Procedure
+from loricate.core.errors import ProcedureError
+from loricate.core.grading import Measured
+from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
+from loricate.core.limits import Limit, LimitSource
+from loricate.core.quantities import DIMENSIONS, Fraction, parse
+from loricate.core.readings import Reading
+
+
+class EntrySettings(KindSettings):
+    """What is asked for, in which quantity, and what is expected."""
+
+    question: str = Field(min_length=1, max_length=200, title="Question")
+    quantity: str = Field(title="Quantity", json_schema_extra={"enum": list(DIMENSIONS)})
+    device: str = Field(default="", max_length=80, title="Read from")
+    target: str = Field(default="", title="Target", description="Offered first, with its unit")
+    tolerance: Annotated[Fraction, Field(gt=0)] | None = Field(
+        default=None, title="Tolerance", description="Of the target"
+    )
+    uncertainty: str = Field(
+        default="", title="Uncertainty of the device", description="Expanded, k = 2, with its unit"
+    )
+
+    @field_validator("quantity")
+    @classmethod
+    def _is_known(cls, name: str) -> str:
+        if name not in DIMENSIONS:
+            raise ValueError(f"'{name}' is no quantity; choose one of {', '.join(DIMENSIONS)}.")
+        return name
+
+    @model_validator(mode="after")
+    def _figures_fit(self) -> "EntrySettings":
+        for text in (self.target, self.uncertainty):
+            if text:
+                parse(text, DIMENSIONS[self.quantity])
+        if self.tolerance is not None and not self.target:
+            raise ValueError("tolerance is of a target; give the target as well.")
+        return self
+
+
+def procedure(settings: EntrySettings, limits: Mapping[str, Limit]) -> Procedure:
+    """Ask for the figure and report it as a reading."""
+    dimension = DIMENSIONS[settings.quantity]
+    answer = yield Enter(settings.question, dimension, settings.target)
+    if not isinstance(answer, Answer):
+        raise ProcedureError(f"An entry was sent {answer!r} instead of an answer.")
+    spread = parse(settings.uncertainty, dimension) if settings.uncertainty else 0.0
+    value = parse(answer.choice, dimension)
+    entered = Reading("entered", value, dimension, uncertainty=spread, instrument=settings.device)
+    return Measured((entered,), note=answer.note)
+
+
+def graded(settings: EntrySettings, limits: Mapping[str, Limit]) -> Mapping[str, Limit]:
+    """The step's limit, else the target with its tolerance."""
+    if limits or settings.tolerance is None:
+        return limits
+    target = parse(settings.target, DIMENSIONS[settings.quantity])
+    band = abs(target) * settings.tolerance
+    source = LimitSource(engineer=f"target {settings.target}")
+    limit = Limit(
+        dimension=settings.quantity, minimum=target - band, maximum=target + band, source=source
+    )
+    return {"entered": limit}
+
+
+def demands(settings: EntrySettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
+    """An entry needs no instrument of the bench."""
+    return ()
+
+
+ENTRY = register(
+    Kind(
+        name="entry",
+        title="Entry",
+        settings=EntrySettings,
+        limits={"entered": LimitSlot(None, title="What is typed")},
+        judged_by=(),
+        procedure=procedure,
+        demands=demands,
+        programmed_s=lambda settings: 0.0,
+        graded=graded,
+        slots=lambda settings: {"entered": LimitSlot(DIMENSIONS[settings.quantity])},
+    )
+)

@@ -1,0 +1,139 @@
+"""Power: the unit runs at mains and what it draws is held against its plate.
+
+Active power in W, current in A, power factor as a fraction, supply re-measured in V. With
+``nominal`` the power is scaled to that supply as a resistive load's, P·(V_nominal/V_measured)².
+An element of the wrong rating, or one of two that is open, shows here and nowhere else.
+"""
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Annotated
+
+from pydantic import Field
+
+from loricate.core.actions import Connect, Ending, Energise, Output, Procedure, Program, Role
+from loricate.core.errors import ProcedureError
+from loricate.core.grading import Cause, Measured
+from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
+from loricate.core.limits import Limit
+from loricate.core.products import Product, Terminal
+from loricate.core.quantities import (
+    CURRENT,
+    FREQUENCY,
+    POWER,
+    RATIO,
+    TIME,
+    VOLTAGE,
+    Fraction,
+    Hertz,
+    Seconds,
+    Volts,
+)
+from loricate.core.readings import Reading
+
+
+class PowerSettings(KindSettings):
+    """The supply, and how long the unit runs before it is read."""
+
+    line: Terminal = Field(default="L", title="Line terminal")
+    neutral: Terminal = Field(default="N", title="Neutral terminal")
+    earth: Terminal | None = Field(default="PE", title="Earth terminal")
+    supply: Annotated[Volts, Field(gt=0)] = Field(default=230.0, title="Supply voltage")
+    nominal: Annotated[Volts, Field(gt=0)] | None = Field(
+        default=None, title="Scaled to", description="The power of a resistive load at this supply"
+    )
+    frequency: Annotated[Hertz, Field(gt=0)] = Field(default=50.0, title="Supply frequency")
+    dwell: Annotated[Seconds, Field(gt=0)] = Field(default=2.0, title="Dwell")
+    tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(
+        default=0.05, title="Supply tolerance", description="Shortfall of supply still accepted"
+    )
+
+    def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
+        used: dict[str, tuple[str, ...]] = {"line": (self.line,), "neutral": (self.neutral,)}
+        return used if self.earth is None else {**used, "earth": (self.earth,)}
+
+
+def procedure(settings: PowerSettings, limits: Mapping[str, Limit]) -> Procedure:
+    """Run the unit for the dwell and report what it draws at the end."""
+    points = {"line": (settings.line,), "neutral": (settings.neutral,)}
+    if settings.earth is not None:
+        points["earth"] = (settings.earth,)
+    yield Connect(Role.LEAKAGE, points)
+    yield Program(
+        Role.LEAKAGE,
+        {
+            "path": "none",
+            "method": "direct",
+            "neutral": "closed",
+            "polarity": "normal",
+            "level_v": settings.supply,
+            "frequency_hz": settings.frequency,
+            "dwell_s": settings.dwell,
+        },
+    )
+    output = yield Energise(Role.LEAKAGE, hazardous=True)
+    if not isinstance(output, Output):
+        raise ProcedureError("A power step was sent no output.")
+    supply = output.reading("voltage", VOLTAGE)
+    current = output.reading("current", CURRENT, "load_current")
+    power = output.reading("power", POWER)
+    factor = Reading(
+        "power_factor", _power_factor(power, supply, current), RATIO, instrument=power.instrument
+    )
+    if settings.nominal is not None and supply.value:
+        scale = (settings.nominal / supply.value) ** 2
+        power = replace(
+            power,
+            value=power.value * scale,
+            uncertainty=power.uncertainty * scale,
+            as_measured=power.value,
+        )
+    causes: tuple[Cause, ...] = ()
+    if output.ending is not Ending.FINISHED:
+        causes = (Cause.OVER_LIMIT,)
+    elif supply.value < settings.supply * (1 - settings.tolerance):
+        causes = (Cause.LEVEL_NOT_REACHED,)
+    return Measured((power, current, factor, supply), causes)
+
+
+def _power_factor(power: Reading, supply: Reading, current: Reading) -> float:
+    """P over V·I; NaN where nothing is drawn, which never passes."""
+    apparent = supply.value * current.value
+    return power.value / apparent if apparent else float("nan")
+
+
+def demands(settings: PowerSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
+    """The supply must reach the voltage and hold it."""
+    return (
+        Demand(Role.LEAKAGE, "level_v", settings.supply, VOLTAGE, "supply"),
+        Demand(Role.LEAKAGE, "frequency_hz", settings.frequency, FREQUENCY, "frequency"),
+        Demand(Role.LEAKAGE, "dwell_s", settings.dwell, TIME, "dwell"),
+    )
+
+
+def why_not(product: Product) -> str:
+    """Only what runs at mains can be run at mains."""
+    if product.supply_voltage is None:
+        return "the product has no rated voltage"
+    return ""
+
+
+POWER_KIND = register(
+    Kind(
+        name="power",
+        title="Power",
+        settings=PowerSettings,
+        limits={
+            "power": LimitSlot(POWER, title="Active power"),
+            "current": LimitSlot(CURRENT, title="Current"),
+            "power_factor": LimitSlot(RATIO, title="Power factor"),
+            "voltage": LimitSlot(VOLTAGE, title="Supply voltage"),
+        },
+        judged_by=("power", "current", "power_factor"),
+        procedure=procedure,
+        demands=demands,
+        programmed_s=lambda settings: settings.dwell,
+        why_not=why_not,
+        hazardous=True,
+    )
+)
