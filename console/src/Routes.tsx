@@ -7,6 +7,10 @@ import { Shell } from './shell/Shell'
 const BenchPage = lazy(() => import('./bench/BenchPage'))
 const LotsPage = lazy(() => import('./lots/LotsPage'))
 const LotPage = lazy(() => import('./lots/LotPage'))
+const ProductsPage = lazy(() => import('./products/ProductsPage'))
+const ProductPage = lazy(() => import('./products/ProductPage'))
+const LimitsPage = lazy(() => import('./limits/LimitsPage'))
+const LimitSetPage = lazy(() => import('./limits/LimitSetPage'))
 const UnitsPage = lazy(() => import('./units/UnitsPage'))
 const UnitPage = lazy(() => import('./units/UnitPage'))
 const VerifyPage = lazy(() => import('./verify/VerifyPage'))
@@ -23,6 +27,10 @@ export function Routes() {
           <Route path="/bench" element={<BenchPage />} />
           <Route path="/lots" element={<LotsPage />} />
           <Route path="/lots/:code" element={<LotPage />} />
+          <Route path="/products" element={<ProductsPage />} />
+          <Route path="/products/:code" element={<ProductPage />} />
+          <Route path="/limits" element={<LimitsPage />} />
+          <Route path="/limits/:code" element={<LimitSetPage />} />
           <Route path="/units" element={<UnitsPage />} />
           <Route path="/units/:serial" element={<UnitPage />} />
           <Route path="*" element={<Navigate to="/run" replace />} />

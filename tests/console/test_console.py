@@ -1,92 +1,21 @@
 """The web console in headless Chromium, driven by keyboard as an operator would, and by axe."""
 
-import contextlib
 import io
 import re
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
 from drill.processes import say
 from PIL import Image
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Page, expect
 
-from loricate.client import Client, WrongStateError
+from loricate.client import Client
 from loricate.simulator.hands_link import Hands
 from tests.conftest import run_load
+from tests.console.pages import SIZES, check_accessible, sign_in
 
 pytestmark = pytest.mark.console
-
-AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
-CHROMIUM = [
-    "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-    "--disable-background-networking", "--disable-component-update", "--disable-sync",
-]  # fmt: skip
-SIZES = {"desk": {"width": 1280, "height": 800}, "tablet": {"width": 1024, "height": 768}}
-SLOW_MS = 30_000
-
-
-@pytest.fixture(scope="module")
-def browser() -> Iterator[Browser]:
-    with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-        yield browser
-        browser.close()
-
-
-@pytest.fixture
-def page(browser: Browser) -> Iterator[Page]:
-    """A page that fails its test on any error in the browser's log."""
-    context = browser.new_context(viewport=SIZES["desk"])  # type: ignore[arg-type]  # its own TypedDict
-    context.set_default_timeout(SLOW_MS)
-    expect.set_options(timeout=SLOW_MS)
-    page = context.new_page()
-    faults: list[str] = []
-    page.on("pageerror", lambda error: faults.append(str(error)))
-    page.on("console", lambda m: faults.append(m.text) if m.type == "error" else None)
-    yield page
-    context.close()
-    # A refused request shows in the browser's log as well; it is the answer that a test asked for.
-    assert [fault for fault in faults if "status of 4" not in fault] == []
-
-
-@pytest.fixture(autouse=True)
-def tidy_site(site: dict[str, Any]) -> Iterator[None]:
-    """Leave the shared site as it was found: nothing runs, the guard is closed, all is on."""
-    yield
-    with Client(site["url"]) as client:
-        client.sign_in(site["name"], site["password"])
-        if act := client.bench().upkeep:
-            client.abort_upkeep(act)
-        for run in client.runs():
-            if run.state in ("created", "armed", "running"):
-                with contextlib.suppress(WrongStateError):  # it ended by itself just now
-                    client.abort_run(run.id)
-    say(site["ports"], "HANDS", 'HAND:POW "GB1",1;:HAND:GUAR 1;:HAND:REST;:HAND:PACE 20')
-
-
-def sign_in(page: Page, site: dict[str, Any], path: str = "/") -> None:
-    page.goto(site["url"] + path)
-    page.get_by_label("Name").fill(site["name"])
-    page.get_by_label("Password").fill(site["password"])
-    page.keyboard.press("Enter")
-    expect(page.get_by_role("button", name="Sign out")).to_be_visible()
-
-
-def check_accessible(page: Page) -> None:
-    """Axe finds nothing serious, and nothing makes the page scroll sideways."""
-    page.evaluate(AXE.read_text(encoding="utf-8"))
-    found = page.evaluate("axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag22aa']})")
-    serious = [
-        (each["id"], each["nodes"][0]["html"][:120])
-        for each in found["violations"]
-        if each["impact"] in ("serious", "critical")
-    ]
-    assert serious == [] and len(found["passes"]) > 5
-    assert page.evaluate(
-        "document.documentElement.scrollWidth <= document.documentElement.clientWidth"
-    )
 
 
 def load_by_scanner(page: Page, **nests: str) -> None:

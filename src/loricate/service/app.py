@@ -25,6 +25,7 @@ from loricate.service.routers import (
     pictures,
     products,
     runs,
+    schemas,
     sequences,
     session,
     units,
@@ -85,8 +86,8 @@ def create_app(settings: Settings) -> FastAPI:
     app.add_middleware(AccessLog)
     app.include_router(health.router)
     parts = (
-        session, bench, upkeep, products, limit_sets, sequences, lots, runs, units, pictures,
-        certificates,
+        session, schemas, bench, upkeep, products, limit_sets, sequences, lots, runs, units,
+        pictures, certificates,
     )  # fmt: skip
     for part in parts:
         app.include_router(part.router, prefix=API)

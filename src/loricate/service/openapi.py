@@ -10,10 +10,8 @@ from pathlib import Path
 from typing import Any
 
 from loricate.core.kinds_page import kinds_page
-from loricate.core.limit_sets import LimitSet
-from loricate.core.products import Product
-from loricate.core.sequences import sequence_schema
 from loricate.service.app import create_app
+from loricate.service.routers.schemas import document_schemas
 from loricate.service.settings import Settings
 
 
@@ -22,9 +20,7 @@ def published() -> dict[str, str]:
     app = create_app(Settings(Path("bench.toml"), Path("records"), "http://127.0.0.1:8640"))
     documents: dict[str, dict[str, Any]] = {
         "openapi.json": app.openapi(),
-        "schemas/sequence.schema.json": sequence_schema(),
-        "schemas/product.schema.json": Product.model_json_schema(),
-        "schemas/limit-set.schema.json": LimitSet.model_json_schema(),
+        **{f"schemas/{name}.schema.json": each for name, each in document_schemas().items()},
     }
     written = {
         name: json.dumps(content, ensure_ascii=False, indent=2) + "\n"

@@ -1,4 +1,4 @@
-"""Sequences: list, show, check and add; their JSON Schema."""
+"""Sequences: list, show, compare, check and add."""
 
 import sqlite3
 
@@ -14,7 +14,7 @@ from loricate.api.definitions import (
 )
 from loricate.core.differences import differences
 from loricate.core.errors import DocumentError, Finding
-from loricate.core.sequences import ReadySequence, prepare, sequence_schema
+from loricate.core.sequences import ReadySequence, prepare
 from loricate.records import definitions, pictures
 from loricate.records.definitions import SequenceRecord
 from loricate.service.desk import Desk
@@ -103,9 +103,3 @@ async def add_sequence(document: Document, person: Definer, desk: TheDesk) -> St
         lambda conn: definitions.add_sequence(conn, ready, document, person.name)
     )
     return Stored(code=record.code, revision=record.revision)
-
-
-@router.get("/schemas/sequence", response_model=Document)
-async def show_sequence_schema() -> Document:
-    """The JSON Schema of a sequence document; answers anyone, so that editors can fetch it."""
-    return sequence_schema()

@@ -1,0 +1,76 @@
+/** The part of JSON Schema that our documents use. */
+export interface Schema {
+  $ref?: string
+  $defs?: Record<string, Schema>
+  anyOf?: Schema[]
+  type?: string
+  const?: unknown
+  enum?: string[]
+  title?: string
+  description?: string
+  format?: string
+  default?: unknown
+  examples?: unknown[]
+  items?: Schema
+  properties?: Record<string, Schema>
+  required?: string[]
+}
+
+export type Value = Record<string, unknown>
+
+/** What a field is shown as. */
+export type Shape = 'choice' | 'choices' | 'flag' | 'words' | 'rows' | 'number' | 'text' | 'group'
+
+/** Follow a reference, and take the null out of what may be left out; titles are kept. */
+export function plain(schema: Schema, defs: Record<string, Schema>): Schema {
+  if (schema.$ref !== undefined) {
+    const name = schema.$ref.split('/').at(-1) ?? ''
+    const { $ref: _, ...own } = schema
+    return plain({ ...defs[name], ...own }, defs)
+  }
+  if (schema.anyOf !== undefined) {
+    const { anyOf, ...own } = schema
+    const kept = anyOf.find((each) => each.type !== 'null') ?? {}
+    return plain({ ...kept, ...own }, defs)
+  }
+  return schema
+}
+
+/** Which shape a plain schema has. */
+export function shapeOf(schema: Schema, defs: Record<string, Schema>): Shape {
+  if (schema.enum !== undefined) return 'choice'
+  if (schema.type === 'boolean') return 'flag'
+  if (schema.type === 'integer' || schema.type === 'number') return 'number'
+  if (schema.type === 'object') return 'group'
+  if (schema.type !== 'array') return 'text'
+  const item = plain(schema.items ?? {}, defs)
+  if (item.enum !== undefined) return 'choices'
+  return item.properties === undefined ? 'words' : 'rows'
+}
+
+/** A value as it stands in a field. */
+export function shown(value: unknown): string {
+  if (value === undefined || value === null) return ''
+  return Array.isArray(value) ? value.join(', ') : String(value)
+}
+
+/** What was typed as a list: entries between commas, spaces around them dropped. */
+export function words(text: string): string[] {
+  return text
+    .split(',')
+    .map((each) => each.trim())
+    .filter((each) => each !== '')
+}
+
+/** Put a field's value in, or take it out when it is empty or what it would be anyway. */
+export function put(value: Value, name: string, given: unknown): Value {
+  const { [name]: _, ...rest } = value
+  const isEmpty = given === undefined || given === '' || (Array.isArray(given) && !given.length)
+  return isEmpty ? rest : { ...value, [name]: given }
+}
+
+/** Whether a field departs from a default that says something. */
+export function departs(value: unknown, schema: Schema): boolean {
+  if (value === undefined || value === null || shown(schema.default) === '') return false
+  return JSON.stringify(value) !== JSON.stringify(schema.default)
+}

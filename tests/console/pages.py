@@ -1,0 +1,33 @@
+"""What the tests of the console share: signing in, and what axe finds."""
+
+from pathlib import Path
+from typing import Any
+
+from playwright.sync_api import Page, expect
+
+AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
+SIZES = {"desk": {"width": 1280, "height": 800}, "tablet": {"width": 1024, "height": 768}}
+SLOW_MS = 30_000
+
+
+def sign_in(page: Page, site: dict[str, Any], path: str = "/") -> None:
+    page.goto(site["url"] + path)
+    page.get_by_label("Name").fill(site["name"])
+    page.get_by_label("Password").fill(site["password"])
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Sign out")).to_be_visible()
+
+
+def check_accessible(page: Page) -> None:
+    """Axe finds nothing serious, and nothing makes the page scroll sideways."""
+    page.evaluate(AXE.read_text(encoding="utf-8"))
+    found = page.evaluate("axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag22aa']})")
+    serious = [
+        (each["id"], each["nodes"][0]["html"][:120])
+        for each in found["violations"]
+        if each["impact"] in ("serious", "critical")
+    ]
+    assert serious == [] and len(found["passes"]) > 5
+    assert page.evaluate(
+        "document.documentElement.scrollWidth <= document.documentElement.clientWidth"
+    )
