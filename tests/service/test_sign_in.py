@@ -128,6 +128,8 @@ WHO_MAY: dict[str, object] = {
     "GET /sequences": EVERYONE,
     "POST /sequences": ENGINEERS,
     "POST /sequences/check": EVERYONE,
+    "POST /sequences/review": EVERYONE,
+    "GET /sequences/{code}/review": EVERYONE,
     "GET /sequences/{code}": EVERYONE,
     "GET /sequences/{code}/differences": EVERYONE,
     "GET /lots": EVERYONE,

@@ -119,3 +119,22 @@ class Release(BaseModel):
     )
 
     checked: str = Field(min_length=3, max_length=200)
+
+
+class ReviewFindingOut(BaseModel):
+    """One finding of a review."""
+
+    severity: str = Field(examples=["error", "warning", "note"])
+    step: str = Field(description="The step's id; empty for the sequence as a whole")
+    rule: str = Field(examples=["charging_current"])
+    reason: str
+    remedy: str
+
+
+class ReviewOut(BaseModel):
+    """What a review finds, the gravest first."""
+
+    code: str
+    nests: int
+    load_s: float = Field(description="How long a load takes by its programmed times, in seconds")
+    findings: list[ReviewFindingOut]

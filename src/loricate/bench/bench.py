@@ -78,7 +78,7 @@ class Bench:
     def capabilities(self) -> dict[Role, Capability]:
         """What the bench can do, by role, from its instruments' profiles."""
         return {
-            role: Capability(instrument.name, instrument.profile.span)
+            role: instrument.profile.capability(instrument.name)
             for role, instrument in self.instruments.items()
         }
 

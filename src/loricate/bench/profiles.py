@@ -7,6 +7,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from loricate.core.capability import Capability
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.readings import Bound
 from loricate.core.sequences import read_document
@@ -56,6 +57,9 @@ class Profile(BaseModel):
     )
     span: dict[str, tuple[float, float]] = Field(default_factory=dict)
     accuracy: dict[str, Accuracy] = Field(default_factory=dict)
+    floor: dict[str, float] = Field(default_factory=dict)
+    ceiling: dict[str, float] = Field(default_factory=dict)
+    source_ohms: float = 0.0
     close: str = ""
     open: str = ""
     point: str = ""
@@ -65,6 +69,12 @@ class Profile(BaseModel):
     closed: str = ""
     presses: str = ""
     level: str = ""
+
+    def capability(self, instrument: str) -> Capability:
+        """What an instrument of this make can do."""
+        return Capability(
+            instrument, self.span, self.accuracy, self.floor, self.ceiling, self.source_ohms
+        )
 
 
 def read_profile(name: str, beside: Path | None = None) -> Profile:

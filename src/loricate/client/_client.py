@@ -16,6 +16,7 @@ from loricate.api.definitions import (
     Checked,
     DifferenceOut,
     Offer,
+    ReviewOut,
     RevisionOut,
     SequenceOut,
     SequenceSummary,
@@ -215,6 +216,16 @@ class Client:
     def check_sequence(self, document: Mapping[str, Any]) -> Checked:
         """Check a sequence document; raises RefusedError with every finding."""
         return self._post(Checked, f"{API}/sequences/check", document)
+
+    def review_document(self, document: Mapping[str, Any], nests: int = 4) -> ReviewOut:
+        """Read a sequence document for mistakes, on the service's bench; stores nothing."""
+        path = f"{API}/sequences/review?nests={nests}"
+        return self._post(ReviewOut, path, document)
+
+    def review(self, code: str, revision: int | None = None, nests: int = 4) -> ReviewOut:
+        """Read a stored sequence for mistakes, on the service's bench."""
+        path = f"{API}/sequences/{code}/review"
+        return self._get(ReviewOut, path, revision=revision, nests=nests)
 
     def add_sequence(self, document: Mapping[str, Any]) -> Stored:
         """Add a sequence, or a revision of one, released for use."""

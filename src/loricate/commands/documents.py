@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from loricate.api.definitions import DifferenceOut, RevisionOut
 
 FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
+FOLDER = click.Path(exists=True, file_okay=False, path_type=Path)
 
 
 def read_toml(path: Path) -> dict[str, Any]:

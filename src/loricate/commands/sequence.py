@@ -1,18 +1,23 @@
 """``loricate sequence``."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from loricate.commands.connection import connect, service_options
 from loricate.commands.cue_pictures import send_pictures
-from loricate.commands.documents import FILE, print_differences, read_toml
+from loricate.commands.documents import FILE, FOLDER, print_differences, read_toml
+from loricate.commands.files import load_sequence
 from loricate.commands.output import print_json, print_table
+
+if TYPE_CHECKING:
+    from loricate.api.definitions import ReviewOut
 
 
 @click.group("sequence")
 def command() -> None:
-    """List, show, check and add sequences."""
+    """List, show, check, review, compare and add sequences."""
 
 
 @command.command("list")
@@ -83,6 +88,78 @@ def check(file: Path, service: str | None, token: str | None, as_json: bool) -> 
         print_json(found)
     else:
         click.echo(f"{found.code} is good: {found.steps} steps, {found.programmed_s:g} s a unit.")
+
+
+@command.command("review")
+@click.argument("what")
+@click.option("--product", type=FILE, help="With a file: its product's file; then no service.")
+@click.option("--bench", type=FILE, help="With files: the bench file.")
+@click.option("--limits", type=FOLDER, help="With files: a folder of limit sets.")
+@click.option("--nests", default=4, show_default=True, help="Units in a load.")
+@service_options
+def review(
+    what: str, product: Path | None, bench: Path | None, limits: Path | None, nests: int,
+    service: str | None, token: str | None, as_json: bool,
+) -> None:  # fmt: skip
+    """Read a sequence for mistakes: WHAT is its code, or a file with --product.
+
+    Exit 3 when there is an error among the findings.
+
+    \b
+    Example: loricate sequence review DC40-FINAL
+    Example: loricate sequence review demo/sequences/dc40-final.toml \\
+               --product demo/products/dc-40.toml --bench demo/bench/bench.toml
+    """
+    if product is not None:
+        found = _review_files(Path(what), product, bench, limits, nests)
+    else:
+        with connect(service, token) as client:
+            is_file = Path(what).is_file()
+            document = (
+                send_pictures(client, read_toml(Path(what)), Path(what).parent) if is_file else {}
+            )
+            found = (
+                client.review_document(document, nests)
+                if is_file
+                else client.review(what, nests=nests)
+            )
+    if as_json:
+        print_json(found)
+    else:
+        _print_review(found)
+    if any(each.severity == "error" for each in found.findings):
+        raise click.exceptions.Exit(3)
+
+
+def _review_files(
+    file: Path, product: Path, bench: Path | None, limits: Path | None, nests: int
+) -> "ReviewOut":
+    from dataclasses import asdict
+
+    from loricate.api.definitions import ReviewFindingOut, ReviewOut
+    from loricate.core.review import Reviewed
+    from loricate.core.review import review as review_ready
+    from loricate.core.review.times import load_s
+
+    if not file.is_file():
+        raise click.UsageError(f"{file} is not a file; --product goes with a sequence file.")
+    loaded = load_sequence(file, product, limits, bench)
+    reviewed = Reviewed(loaded.sequence, loaded.limit_sets, loaded.bench, nests)
+    findings = [ReviewFindingOut(**asdict(each)) for each in review_ready(reviewed)]
+    return ReviewOut(
+        code=loaded.sequence.code, nests=nests, load_s=load_s(reviewed), findings=findings
+    )
+
+
+def _print_review(found: "ReviewOut") -> None:
+    click.echo(f"{found.code}: a load of {found.nests} takes {found.load_s:.1f} s as programmed.")
+    for each in found.findings:
+        colour = {"error": "red", "warning": "yellow"}.get(each.severity)
+        place = f"{each.step}: " if each.step else ""
+        click.secho(f"{each.severity.upper()}  ", fg=colour, bold=True, nl=False)
+        click.echo(f"{place}{each.reason} {each.remedy} [{each.rule}]")
+    if not found.findings:
+        click.echo("Nothing found.")
 
 
 @command.command("add")

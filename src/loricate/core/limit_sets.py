@@ -355,6 +355,7 @@ def resolve(
             edition=limit_set.edition,
             clause=item.clause,
             limit_set=limit_set.code,
+            item=item.id,
             revision=revision,
             checked=limit_set.checked,
             engineer="figure set by the engineer" if own else "",

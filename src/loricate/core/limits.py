@@ -18,6 +18,7 @@ class LimitSource(BaseModel):
     edition: str = ""
     clause: str = ""
     limit_set: str = ""
+    item: str = ""
     revision: int = 0
     checked: str = ""
     engineer: str = Field(default="", description="Who set the limit and on what ground")

@@ -60,12 +60,20 @@ class Product(BaseModel):
         description="All that mains filter and wiring have to the case, both poles together",
     )
     terminals: tuple[Terminal, ...] = Field(min_length=1, title="Terminals")
+    clips: tuple[Terminal, ...] = Field(
+        default=(), title="Clips", description="Terminals that a clip is put on by hand for a step"
+    )
     applied_parts: tuple[AppliedPart, ...] = Field(default=(), title="Applied parts")
 
     @model_validator(mode="after")
     def _parts_have_terminals(self) -> "Product":
         if len(set(self.terminals)) < len(self.terminals):
             raise ValueError("terminals has a name twice; each needs its own.")
+        unknown = [name for name in self.clips if name not in self.terminals]
+        if unknown:
+            raise ValueError(
+                f"clips names {unknown[0]}, which is no terminal; add it to terminals."
+            )
         for part in self.applied_parts:
             lacking = [name for name in part.terminals if name not in self.terminals]
             if lacking:

@@ -191,11 +191,19 @@ def ready_sequence(conn: sqlite3.Connection, record: SequenceRecord) -> ReadySeq
         "SELECT document FROM product WHERE code = ? AND revision = ?",
         (record.product, record.product_revision),
     ).fetchone()
-    limit_sets = {}
+    product = Product.model_validate_json(product_row["document"])
+    limit_sets = pinned_limit_sets(conn, record)
+    return prepare(record.document, {product.code: product}, limit_sets)
+
+
+def pinned_limit_sets(
+    conn: sqlite3.Connection, record: SequenceRecord
+) -> dict[str, tuple[LimitSet, int]]:
+    """The limit sets of a stored revision, as it was checked against them."""
+    found = {}
     for code, revision in record.limit_revisions.items():
         row = conn.execute(
             "SELECT document FROM limit_set WHERE code = ? AND revision = ?", (code, revision)
         ).fetchone()
-        limit_sets[code] = (LimitSet.model_validate_json(row["document"]), revision)
-    product = Product.model_validate_json(product_row["document"])
-    return prepare(record.document, {product.code: product}, limit_sets)
+        found[code] = (LimitSet.model_validate_json(row["document"]), revision)
+    return found

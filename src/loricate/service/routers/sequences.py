@@ -1,19 +1,25 @@
 """Sequences: list, show, compare, check and add."""
 
 import sqlite3
+from typing import Annotated
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 
 from loricate.api.definitions import (
     Checked,
     DifferenceOut,
     Document,
+    ReviewFindingOut,
+    ReviewOut,
     SequenceOut,
     SequenceSummary,
     Stored,
 )
 from loricate.core.differences import differences
 from loricate.core.errors import DocumentError, Finding
+from loricate.core.limit_sets import LimitSets
+from loricate.core.review import Reviewed, review
+from loricate.core.review.times import load_s
 from loricate.core.sequences import ReadySequence, prepare
 from loricate.records import definitions, pictures
 from loricate.records.definitions import SequenceRecord
@@ -93,6 +99,49 @@ async def check_sequence(document: Document, person: Reader, desk: TheDesk) -> C
     ready = await _prepared(document, desk)
     programmed = sum(step.programmed_s for step in ready.steps)
     return Checked(code=ready.code, steps=len(ready.steps), programmed_s=programmed)
+
+
+def _review(ready: ReadySequence, limit_sets: LimitSets, desk: Desk, nests: int) -> ReviewOut:
+    reviewed = Reviewed(ready, limit_sets, desk.bench.capabilities(), nests)
+    return ReviewOut(
+        code=ready.code,
+        nests=nests,
+        load_s=load_s(reviewed),
+        findings=[
+            ReviewFindingOut(
+                severity=each.severity,
+                step=each.step,
+                rule=each.rule,
+                reason=each.reason,
+                remedy=each.remedy,
+            )
+            for each in review(reviewed)
+        ],
+    )
+
+
+Nests = Annotated[int, Query(ge=1, le=64, description="Units in a load")]
+
+
+@router.post("/sequences/review", response_model=ReviewOut)
+async def review_document(
+    document: Document, person: Reader, desk: TheDesk, nests: Nests = 4
+) -> ReviewOut:
+    """Read a sequence document for mistakes, on this bench; stores nothing."""
+    ready = await _prepared(document, desk)
+    limit_sets = await desk.store.read(definitions.known_limit_sets)
+    return _review(ready, limit_sets, desk, nests)
+
+
+@router.get("/sequences/{code}/review", response_model=ReviewOut)
+async def review_sequence(
+    code: str, person: Reader, desk: TheDesk, revision: int | None = None, nests: Nests = 4
+) -> ReviewOut:
+    """Read a stored sequence for mistakes, on this bench, with the limit sets that it pinned."""
+    record = await desk.store.read(lambda conn: definitions.get_sequence(conn, code, revision))
+    ready = await desk.store.read(lambda conn: definitions.ready_sequence(conn, record))
+    limit_sets = await desk.store.read(lambda conn: definitions.pinned_limit_sets(conn, record))
+    return _review(ready, limit_sets, desk, nests)
 
 
 @router.post("/sequences", response_model=Stored, status_code=201)

@@ -1,0 +1,72 @@
+"""Work on files alone: a sequence with its product, limit sets and bench, without a service."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from loricate.commands.documents import read_toml
+from loricate.commands.places import demo_folder
+
+if TYPE_CHECKING:
+    from loricate.core.actions import Role
+    from loricate.core.capability import Capability
+    from loricate.core.limit_sets import LimitSet
+    from loricate.core.sequences import ReadySequence
+
+
+@dataclass(frozen=True, slots=True)
+class Loaded:
+    """A sequence made ready from files; ``bench`` is None without a bench file."""
+
+    sequence: "ReadySequence"
+    limit_sets: "dict[str, tuple[LimitSet, int]]"
+    bench: "dict[Role, Capability] | None"
+
+
+def load_sequence(
+    sequence: Path, product: Path, limit_folder: Path | None, bench: Path | None
+) -> Loaded:
+    """Read and check the files; raises DocumentError with every fault.
+
+    Without a folder of limit sets, those that ship are taken. Pictures are not looked for.
+    """
+    from loricate.core.limit_sets import LimitSet
+    from loricate.core.products import Product
+    from loricate.core.sequences import prepare, read_document
+
+    made = read_document(Product, read_toml(product), str(product))
+    folder = limit_folder or demo_folder() / "limit-sets"
+    sets = [
+        read_document(LimitSet, read_toml(path), str(path))
+        for path in sorted(folder.glob("*.toml"))
+    ]
+    limit_sets = {each.code: (each, 1) for each in sets}
+    ready = prepare(_without_pictures(read_toml(sequence)), {made.code: made}, limit_sets)
+    return Loaded(ready, limit_sets, bench_capabilities(bench) if bench is not None else None)
+
+
+def bench_capabilities(path: Path) -> "dict[Role, Capability]":
+    """What the instruments of a bench file can do; raises DocumentError."""
+    from loricate.bench.plan import read_bench_plan
+    from loricate.bench.profiles import read_profile
+
+    plan = read_bench_plan(path)
+    return {
+        each.role: read_profile(each.profile, path.parent).capability(each.id)
+        for each in plan.instruments
+    }
+
+
+def _without_pictures(document: dict[str, Any]) -> dict[str, Any]:
+    """A picture is named by its path in a file and by its digest in the service; neither here."""
+    steps = [
+        {
+            **step,
+            "cues": [
+                {key: value for key, value in cue.items() if key != "picture"}
+                for cue in step.get("cues", [])
+            ],
+        }
+        for step in document.get("steps", [])
+    ]
+    return {**document, "steps": steps}

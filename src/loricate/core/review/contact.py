@@ -1,0 +1,75 @@
+"""Rules on whether a unit is there at all, and what is still clipped to it."""
+
+from collections.abc import Iterator
+
+from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
+from loricate.core.sequences import ReadyStep
+
+
+def fails_empty(step: ReadyStep) -> bool:
+    """Whether a step fails, or decides nothing, when nothing is in the nest."""
+    match step.kind.name:
+        case "ground_bond" | "continuity" | "polarity" | "impedance":
+            return True
+        case "withstand":
+            current = step.limits.get("current")
+            return current is not None and bool(current.minimum)
+        case "leakage":
+            settings = step.settings.model_dump()
+            wants_load = settings["load_current"] > 0 and settings["switch"] == "on"
+            return (wants_load and settings["condition"] != "open_neutral") or any(
+                bool(limit.minimum) for limit in step.limits.values()
+            )
+        case "power":
+            return any(bool(limit.minimum) for limit in step.limits.values())
+        case _:
+            return False
+
+
+@rule
+def empty_nest(reviewed: Reviewed) -> Iterator[ReviewFinding]:
+    """Some step must fail on an empty nest; each that would pass one is pointed out."""
+    measuring = [step for step in reviewed.steps if step.roles]
+    passing = [step for step in measuring if not fails_empty(step)]
+    if measuring and len(passing) == len(measuring):
+        yield ReviewFinding(
+            Severity.ERROR,
+            "",
+            "an empty nest passes every step: nothing proves that a unit is connected.",
+            "Give the withstand a minimum current, or add a ground bond or continuity step.",
+        )
+        return
+    for step in passing:
+        match step.kind.name:
+            case "withstand":
+                reason = "has no minimum current, so it passes with nothing connected."
+                remedy = "Set a minimum current that a good unit always draws."
+            case "leakage" | "power":
+                reason = "passes with the unit switched off or not connected."
+                remedy = "Give it a least load current or a minimum."
+            case _:
+                continue  # a high resistance is all that insulation can show; other steps prove it
+        yield ReviewFinding(Severity.WARNING, step.id, reason, remedy)
+
+
+@rule
+def clip_left_on(reviewed: Reviewed) -> Iterator[ReviewFinding]:
+    """A clip put on by hand for one step must be called off before the next that is not for it."""
+    clips = set(reviewed.product.clips)
+    for before, after in zip(reviewed.steps, reviewed.steps[1:], strict=False):
+        used = clips & _terminals(before)
+        if not used or used <= _terminals(after) or not after.roles:
+            continue
+        asks = [cue for cue in before.cues if cue.at.startswith("after") and cue.demands_answer]
+        asks += [cue for cue in after.cues if cue.at == "before" and cue.demands_answer]
+        if not asks:
+            yield ReviewFinding(
+                Severity.WARNING,
+                after.id,
+                f"the clip on {', '.join(sorted(used))} is still on from '{before.id}'.",
+                "Add a cue before it that says to take the clip off and waits for an answer.",
+            )
+
+
+def _terminals(step: ReadyStep) -> set[str]:
+    return {name for names in step.terminals_used.values() for name in names}

@@ -1,0 +1,82 @@
+"""What a review looks at, what it finds, and the table of its rules."""
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from loricate.core.actions import Role
+from loricate.core.capability import Capability
+from loricate.core.limit_sets import LimitSetItem, LimitSets
+from loricate.core.products import Product
+from loricate.core.sequences import ReadySequence, ReadyStep
+
+
+class Severity(StrEnum):
+    """How much a finding weighs."""
+
+    ERROR = "error"  # a good unit fails, or a bad one passes
+    WARNING = "warning"  # it may
+    NOTE = "note"  # worth knowing
+
+
+@dataclass(frozen=True, slots=True)
+class ReviewFinding:
+    """One finding: by which rule, where (a step's id, empty for the whole), why, and the remedy."""
+
+    severity: Severity
+    step: str
+    reason: str
+    remedy: str
+    rule: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Reviewed:
+    """A sequence under review, with what is known of the bench and of the limits it cites.
+
+    Without a bench, ``bench`` is None and what depends on instruments is not looked at. ``nests``
+    is how many units a load has.
+    """
+
+    sequence: ReadySequence
+    limit_sets: LimitSets = field(default_factory=dict)
+    bench: Mapping[Role, Capability] | None = None
+    nests: int = 4
+
+    @property
+    def product(self) -> Product:
+        """The product that the sequence is for."""
+        return self.sequence.product
+
+    @property
+    def steps(self) -> tuple[ReadyStep, ...]:
+        """The steps in their order."""
+        return self.sequence.steps
+
+    def of_kind(self, *names: str) -> list[ReadyStep]:
+        """The steps of these kinds, in their order."""
+        return [step for step in self.steps if step.kind.name in names]
+
+    def instrument(self, role: Role) -> Capability | None:
+        """The instrument of a role, if there is a bench and it has one."""
+        return None if self.bench is None else self.bench.get(role)
+
+    def cited_items(self, step: ReadyStep) -> dict[str, LimitSetItem]:
+        """The limit set items that a step's limits cite, by reading."""
+        found = {}
+        for name, limit in step.limits.items():
+            known = self.limit_sets.get(limit.source.limit_set)
+            item = known[0].find(limit.source.item) if known else None
+            if item is not None:
+                found[name] = item
+        return found
+
+
+Rule = Callable[[Reviewed], Iterator[ReviewFinding]]
+RULES: dict[str, Rule] = {}
+
+
+def rule(function: Rule) -> Rule:
+    """Add a rule to the table under its function's name."""
+    RULES[function.__name__] = function
+    return function

@@ -1,0 +1,39 @@
+"""Rules on how long a load takes."""
+
+from collections.abc import Iterator
+
+from loricate.core.quantities import TIME, display
+from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
+from loricate.core.scheduling import Across, PlannedStep, forecast
+
+SHARE = 0.4  # of a load's time from which one step is said to decide it
+
+
+def load_s(reviewed: Reviewed, without: str = "") -> float:
+    """How long a load takes by its programmed times, one step left out if named."""
+    planned = [
+        PlannedStep(frozenset(map(str, step.roles)), step.programmed_s, step.across)
+        for step in reviewed.steps
+        if step.id != without
+    ]
+    nests = [str(number + 1) for number in range(reviewed.nests)]
+    return max((slot.end_s for slot in forecast(planned, nests)), default=0.0)
+
+
+@rule
+def dominating_step(reviewed: Reviewed) -> Iterator[ReviewFinding]:
+    """A step without which the load would be much shorter is named with what it costs."""
+    whole = load_s(reviewed)
+    for step in reviewed.steps:
+        saved = whole - load_s(reviewed, without=step.id)
+        if not whole or saved < whole * SHARE:
+            continue
+        times = reviewed.nests if step.across is Across.EACH and step.roles else 1
+        yield ReviewFinding(
+            Severity.NOTE,
+            step.id,
+            f"it decides how long a load takes: of {display(whole, TIME)} for {reviewed.nests} "
+            f"nests, {display(saved, TIME)} are its own.",
+            f"Each second off its {display(step.programmed_s, TIME)} saves {times} s a load, if "
+            "the standard allows.",
+        )

@@ -1,0 +1,274 @@
+"""Review: each rule finds its mistake, says the remedy, and is quiet about a sound sequence."""
+
+import copy
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+
+from loricate.bench.profiles import read_profile
+from loricate.core.actions import Role
+from loricate.core.capability import Capability
+from loricate.core.limit_sets import LimitSet
+from loricate.core.products import Product
+from loricate.core.review import RULES, Reviewed, ReviewFinding, Severity, review
+from loricate.core.review.times import load_s
+from loricate.core.sequences import prepare
+from tests.conftest import read_demo
+
+LimitSets = dict[str, tuple[LimitSet, int]]
+Document = dict[str, Any]
+BENCH = {
+    Role.WITHSTAND: read_profile("stand-in-withstand").capability("HV1"),
+    Role.BOND: read_profile("stand-in-bond").capability("GB1"),
+    Role.LEAKAGE: read_profile("stand-in-leakage").capability("LK1"),
+}
+LOOK, EARTH, INSULATION, WITHSTAND, LEAKAGE = range(5)
+
+
+def released(limit_sets: LimitSets) -> LimitSets:
+    return {
+        code: (each.model_copy(update={"status": "released"}), revision)
+        for code, (each, revision) in limit_sets.items()
+    }
+
+
+def findings(
+    limit_sets: LimitSets,
+    change: Callable[[Document, Document], None] = lambda sequence, product: None,
+    bench: dict[Role, Capability] | None = None,
+    nests: int = 4,
+) -> tuple[ReviewFinding, ...]:
+    """Review the drying cabinet's final test after a change to it and its product."""
+    document = copy.deepcopy(read_demo("sequences/dc40-final.toml"))
+    own = copy.deepcopy(read_demo("products/dc-40.toml"))
+    change(document, own)
+    made = Product.model_validate(own)
+    sets = released(limit_sets)
+    ready = prepare(document, {made.code: made}, sets)
+    return review(Reviewed(ready, sets, BENCH if bench is None else bench, nests))
+
+
+def test_a_sound_sequence_has_no_finding(limit_sets: LimitSets) -> None:
+    assert findings(limit_sets) == ()
+
+
+Change = Callable[[Document, Document], None]
+
+
+def step(index: int, **settings: Any) -> Change:
+    return lambda sequence, _: sequence["steps"][index]["settings"].update(settings)
+
+
+def limit(index: int, name: str, **figures: str) -> Change:
+    def change(sequence: Document, _: Document) -> None:
+        sequence["steps"][index]["limits"][name] = {"source": "us", **figures}
+
+    return change
+
+
+def product(**own: Any) -> Change:
+    return lambda _, described: described.update(own)
+
+
+def both(*changes: Change) -> Change:
+    def change(sequence: Document, described: Document) -> None:
+        for each in changes:
+            each(sequence, described)
+
+    return change
+
+
+def move(index: int, to: int) -> Change:
+    def change(sequence: Document, _: Document) -> None:
+        sequence["steps"].insert(to, sequence["steps"].pop(index))
+
+    return change
+
+
+def only(*indices: int) -> Change:
+    def change(sequence: Document, _: Document) -> None:
+        sequence["steps"] = [sequence["steps"][index] for index in indices]
+
+    return change
+
+
+DC = both(step(WITHSTAND, voltage="dc", level="1.5 kV"), step(INSULATION, trip="50 mA"))
+NO_MINIMUM = limit(WITHSTAND, "current", maximum="5 mA")
+CASES: list[tuple[str, Change, str, Severity, str]] = [
+    (
+        "charging_current", both(DC, product(filter_capacitance="4 µF")), "withstand",
+        Severity.ERROR, "draws 12.00 mA during the ramp, and the trip is at 5.000 mA",
+    ),
+    (
+        "charging_current", both(DC, product(filter_capacitance="1.4 µF")), "withstand",
+        Severity.WARNING, "draws 4.200 mA",
+    ),
+    (
+        "settling", both(step(INSULATION, settle="10 ms"), product(filter_capacitance="1 µF")),
+        "insulation", Severity.WARNING, "has settled after 184.2 ms, and the delay is 10.00 ms",
+    ),
+    (
+        "standing_current", product(filter_capacitance="20 nF"), "withstand", Severity.ERROR,
+        "20.00 nF draws 6.283 mA at this level, and the maximum is 5.000 mA",
+    ),
+    (
+        "standing_current", product(filter_capacitance="14 nF"), "withstand", Severity.WARNING,
+        "4.398 mA",
+    ),
+    (
+        "standing_current", limit(WITHSTAND, "current", minimum="2 mA", maximum="5 mA"),
+        "withstand", Severity.ERROR, "the minimum is 2.000 mA: a good unit fails",
+    ),
+    (
+        "empty_nest", both(NO_MINIMUM, step(LEAKAGE, load_current="0 A"),
+                           only(LOOK, INSULATION, WITHSTAND, LEAKAGE)),
+        "", Severity.ERROR, "an empty nest passes every step",
+    ),
+    ("empty_nest", NO_MINIMUM, "withstand", Severity.WARNING, "passes with nothing connected"),
+    (
+        "empty_nest", step(LEAKAGE, load_current="0 A"), "leakage", Severity.WARNING,
+        "switched off or not connected",
+    ),
+    (
+        "clip_left_on", product(clips=["CHASSIS"]), "insulation", Severity.WARNING,
+        "the clip on CHASSIS is still on from 'earth'",
+    ),
+    (
+        "earth_first", move(EARTH, 3), "earth", Severity.ERROR,
+        "only after 'insulation' has put voltage on the unit",
+    ),
+    (
+        "insulation_before_mains", move(LEAKAGE, 2), "leakage", Severity.WARNING,
+        "run at mains before 'insulation'",
+    ),
+    (
+        "missing_kind", only(LOOK, EARTH, INSULATION, LEAKAGE), "", Severity.ERROR,
+        "nothing tests the insulation of an appliance",
+    ),
+    (
+        "missing_kind", only(LOOK, INSULATION, WITHSTAND, LEAKAGE), "", Severity.ERROR,
+        "nothing tests the protective earth of class I",
+    ),
+    (
+        "missing_kind",
+        product(applied_parts=[{"id": "pad", "type": "BF", "terminals": ["CHASSIS"]}]), "",
+        Severity.WARNING, "no leakage step measures at the applied part CHASSIS",
+    ),
+    (
+        "short_of_standard", step(WITHSTAND, level="900 V"), "withstand", Severity.ERROR,
+        "its level of 900.0 V is short of the 1.000 kV that IEC-60335-1-A/withstand-basic asks",
+    ),
+    (
+        "short_of_standard", step(WITHSTAND, voltage="dc", level="1.4 kV"), "withstand",
+        Severity.ERROR, "short of the 1.500 kV",
+    ),
+    (
+        "short_of_standard", step(WITHSTAND, dwell="0.5 s"), "withstand", Severity.ERROR,
+        "its dwell of 500.0 ms is short of the 1.000 s",
+    ),
+    (
+        "short_of_standard", step(EARTH, current="5 A"), "earth", Severity.ERROR,
+        "its current of 5.000 A is short of the 10.00 A",
+    ),
+    (
+        "looser_than_cited",
+        limit(EARTH, "resistance", maximum="0.4 Ω", source="IEC-60335-1-A"), "earth",
+        Severity.ERROR, "looser than the cited ≤ 200 mΩ",
+    ),
+    (
+        "no_source", limit(EARTH, "resistance", maximum="0.1 Ω", source=""), "earth",
+        Severity.WARNING, "has no source",
+    ),
+    (
+        "short_of_fitting_limit", limit(EARTH, "resistance", maximum="0.5 Ω"), "earth",
+        Severity.NOTE, "looser than the maximum 300.0 mΩ of EN-50678/protective-conductor",
+    ),
+    (
+        "beyond_bench", step(WITHSTAND, level="6 kV"), "withstand", Severity.ERROR,
+        "asks for 6.000 kV, which is above 5.000 kV, the most that instrument 'HV1' can do",
+    ),
+    (
+        "meter_range", limit(INSULATION, "resistance", minimum="20 GΩ"), "insulation",
+        Severity.ERROR, "HV1 shows resistances to 10.00 GΩ at this level",
+    ),
+    (
+        "meter_range", limit(LEAKAGE, "current", maximum="0.2 µA"), "leakage", Severity.ERROR,
+        "is under the 500.0 nA that LK1 can show",
+    ),
+    (
+        "meter_range", limit(LEAKAGE, "current", maximum="60 mA"), "leakage", Severity.WARNING,
+        "is over the 50.00 mA that LK1 can show",
+    ),
+    (
+        "guard_band",
+        both(limit(LEAKAGE, "current", maximum="1 µA"), lambda s, _: s.update(
+            decision={"rule": "guarded"})),
+        "leakage", Severity.WARNING, "takes 59% of its current ≤ 1 µA",
+    ),
+    (
+        "dominating_step", step(INSULATION, settle="60 s"), "insulation", Severity.NOTE,
+        "Each second off its 60.70 s saves 4 s a load",
+    ),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("rule", "change", "place", "severity", "says"),
+    CASES,
+    ids=[f"{case[0]}-{index}" for index, case in enumerate(CASES)],
+)
+def test_a_rule_finds_its_mistake(
+    limit_sets: LimitSets, rule: str, change: Change, place: str, severity: Severity, says: str
+) -> None:
+    found = [each for each in findings(limit_sets, change) if each.rule == rule]
+    assert {(each.step, each.severity) for each in found} == {(place, severity)}, found
+    assert says in f"{found[0].reason} {found[0].remedy}"
+    assert found[0].reason.endswith(".") and found[0].remedy.endswith(".")
+
+
+def test_a_draft_set_is_pointed_out(limit_sets: LimitSets, product: Product) -> None:
+    ready = prepare(read_demo("sequences/dc40-final.toml"), {product.code: product}, limit_sets)
+    found = review(Reviewed(ready, limit_sets, BENCH))
+    assert {each.rule for each in found} == {"not_compared"}
+    assert "IEC-60335-1-A revision 1 is a draft" in found[1].reason
+
+
+def test_every_rule_is_tried_and_explained() -> None:
+    assert set(RULES) == {case[0] for case in CASES} | {"not_compared"}
+    for name, rule in RULES.items():
+        assert len((rule.__doc__ or "").split()) > 6, name
+
+
+def test_the_gravest_come_first_and_a_bench_is_not_needed(limit_sets: LimitSets) -> None:
+    change = both(step(WITHSTAND, level="6 kV"), step(EARTH, current="5 A"), NO_MINIMUM)
+    found = findings(limit_sets, change, bench={})
+    assert [each.severity for each in found] == sorted(each.severity for each in found)
+    assert {each.rule for each in found} >= {"beyond_bench", "short_of_standard", "empty_nest"}
+    ready = prepare(
+        read_demo("sequences/dc40-final.toml"),
+        {"DC-40": Product.model_validate(read_demo("products/dc-40.toml"))},
+        limit_sets,
+    )
+    without = review(Reviewed(ready, released(limit_sets), None))
+    assert without == ()
+
+
+def test_a_clip_that_is_called_off_is_no_finding(limit_sets: LimitSets) -> None:
+    def change(sequence: Document, described: Document) -> None:
+        described["clips"] = ["CHASSIS"]
+        sequence["steps"][INSULATION]["cues"] = [
+            {"at": "before", "text": "Clip off?", "choices": ["off"]}
+        ]
+
+    assert findings(limit_sets, change) == ()
+
+
+def test_more_nests_take_longer_and_gain_by_the_pipeline(limit_sets: LimitSets) -> None:
+    ready = prepare(
+        read_demo("sequences/dc40-final.toml"),
+        {"DC-40": Product.model_validate(read_demo("products/dc-40.toml"))},
+        limit_sets,
+    )
+    times = [load_s(Reviewed(ready, limit_sets, BENCH, nests)) for nests in (1, 2, 4, 8)]
+    assert times == sorted(times) and times[3] < 8 * times[0]
