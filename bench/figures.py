@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from bench.aborts import abort_p99
+from bench.challenges import challenge_over_solver
 from bench.loads import best_forecast, load_over_bound
 from bench.paper import certificate_cpu
 from bench.processes import cli_start
@@ -37,6 +38,9 @@ FIGURES = {
     "event_lag": Figure(event_lag, "link round trips", "one query over the link", "<= 10"),
     "abort_p99": Figure(
         abort_p99, "link round trips", "one query over the link", "<= 3, or 50 ms if that is more"
+    ),
+    "challenge_over_solver": Figure(
+        challenge_over_solver, "ratio", "the time in the network solver alone", "<= 1.5"
     ),
     **{
         f"load_over_bound_{nests}": Figure(

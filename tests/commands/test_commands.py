@@ -386,3 +386,50 @@ def test_a_limit_set_is_shown_and_released(loricate: Run) -> None:
     assert re.search(r"IEC-60598-1-Q +2 +released", listed) and "nobody yet" in listed
     file = str(DEMO / "limit-sets" / "iec-60598-1.toml")
     assert "revision 2" in loricate("limit-set", "add", file).stdout
+
+
+FILES = [
+    str(DEMO / "sequences" / "dc40-final.toml"), "--product", str(DEMO / "products" / "dc-40.toml"),
+    "--bench", str(DEMO / "bench" / "bench.toml"),
+]  # fmt: skip
+
+
+def test_a_sequence_is_reviewed_from_files_alone(loricate: Run, tmp_path: Path) -> None:
+    nobody = {"LORICATE_SERVICE": "http://127.0.0.1:9"}
+    done = loricate("sequence", "review", *FILES, **nobody)
+    assert done.returncode == 0, done.stderr
+    assert "DC40-FINAL: a load of 4 takes 16.2 s as programmed." in done.stdout
+    text = Path(FILES[0]).read_text(encoding="utf-8").replace('"1 kV"', '"0.9 kV"')
+    weak = tmp_path / "weak.toml"
+    weak.write_text(text, encoding="utf-8")
+    done = loricate("sequence", "review", str(weak), *FILES[1:], "--json", **nobody)
+    assert done.returncode == 3
+    first = json.loads(done.stdout)["findings"][0]
+    assert (first["rule"], first["step"]) == ("short_of_standard", "withstand")
+    done = loricate("sequence", "review", "DC40-FINAL")
+    assert done.returncode == 0 and "[not_compared]" in done.stdout
+    done = loricate("sequence", "review", str(weak))
+    assert done.returncode == 3 and "short of the 1.000 kV" in done.stdout
+
+
+def test_a_sequence_is_challenged_from_files_alone(loricate: Run, tmp_path: Path) -> None:
+    nobody = {"LORICATE_SERVICE": "http://127.0.0.1:9"}
+    matrix = tmp_path / "matrix.csv"
+    options = ["--repetitions", "20", "--csv", str(matrix)]
+    done = loricate("sequence", "challenge", *FILES, *options, **nobody)
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert "15 of 15 faults are caught." in done.stdout
+    assert "20 good units: no false alarm." in done.stdout
+    lines = matrix.read_text(encoding="utf-8").splitlines()
+    assert lines[0].startswith("fault,title,caught,look verdict,look cause")
+    assert any(line.startswith("loose_earth,") and ",yes," in line for line in lines)
+    text = Path(FILES[0]).read_text(encoding="utf-8").replace('"1 kV"', '"0.5 kV"')
+    weak = tmp_path / "weak.toml"
+    weak.write_text(text, encoding="utf-8")
+    unit = str(DEMO / "stand-ins" / "drying-cabinet.toml")
+    done = loricate("sequence", "challenge", str(weak), *FILES[1:], "--unit", unit, **nobody)
+    assert done.returncode == 3
+    assert re.search(r"cracked_insulator +MISSED", done.stdout)
+    assert "missed: cracked_insulator, loose_strand." in done.stdout
+    done = loricate("sequence", "challenge", "DC40-FINAL", "--repetitions", "5", "--json")
+    assert done.returncode == 0 and json.loads(done.stdout)["missed"] == 0

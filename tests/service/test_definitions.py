@@ -109,3 +109,43 @@ def test_a_looser_figure_is_marked_where_the_limit_is_shown(client: Client) -> N
     earth = next(step for step in stored.steps if step.id == "earth")
     assert earth.limits["resistance"] == "≤ 300 mΩ"
     assert earth.sources["resistance"] == "IEC 60335-1:2010 Annex A; looser than its ≤ 200 mΩ"
+
+
+def test_a_stored_sequence_is_reviewed_on_the_services_bench(client: Client) -> None:
+    found = client.review("DC40-FINAL", nests=8)
+    assert found.nests == 8 and found.load_s > 20
+    assert {each.rule for each in found.findings} <= {"not_compared"}
+    document = read_demo("sequences/dc40-final.toml")
+    document["steps"][3]["settings"]["level"] = "6 kV"
+    document["steps"][3]["limits"]["current"].pop("minimum")
+    found = client.review_document(document)
+    assert [(each.severity, each.step, each.rule) for each in found.findings][:3] == [
+        ("error", "withstand", "standing_current"), ("error", "withstand", "beyond_bench"),
+        ("warning", "withstand", "empty_nest"),
+    ]  # fmt: skip
+
+
+def test_a_sequence_is_challenged_with_the_unit_file_of_its_product(client: Client) -> None:
+    found = client.challenge("DC40-FINAL", repetitions=10)
+    assert found.missed == 0 and found.caught == len(found.rows) == 10
+    assert ["wet"] in [row.faults for row in found.rows], "from the file beside the bench file"
+    assert found.titles["earth"] == "Earth from plug to case"
+    document = read_demo("sequences/dc40-final.toml")
+    document["steps"] = document["steps"][:2]
+    weak = client.challenge_document(document, repetitions=0, nests=2)
+    missed = {row.faults[0]: row.outcomes["earth"].verdict for row in weak.rows if not row.caught}
+    assert missed["cracked_insulator"] == "pass" and "loose_earth" not in missed
+    assert weak.nests == 2
+
+
+def test_a_challenge_that_cannot_be_made_says_why(client: Client) -> None:
+    client.add_product({**lamp(code="LEAD-T"), "family": "cable"})
+    document = {
+        "format": "loricate-sequence/1", "code": "LEAD-T", "title": "Lead", "product": "LEAD-T",
+        "steps": [{
+            "id": "wires", "kind": "continuity",
+            "settings": {"paths": [{"high": "L", "low": "N", "maximum": "1 Ω"}]},
+        }],
+    }  # fmt: skip
+    with pytest.raises(RefusedError, match="No stand-in can be made for product 'LEAD-T'"):
+        client.challenge_document(document, repetitions=0)

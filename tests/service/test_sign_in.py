@@ -129,6 +129,8 @@ WHO_MAY: dict[str, object] = {
     "POST /sequences": ENGINEERS,
     "POST /sequences/check": EVERYONE,
     "POST /sequences/review": EVERYONE,
+    "POST /sequences/challenge": ENGINEERS,
+    "POST /sequences/{code}/challenge": ENGINEERS,
     "GET /sequences/{code}/review": EVERYONE,
     "GET /sequences/{code}": EVERYONE,
     "GET /sequences/{code}/differences": EVERYONE,

@@ -138,3 +138,34 @@ class ReviewOut(BaseModel):
     nests: int
     load_s: float = Field(description="How long a load takes by its programmed times, in seconds")
     findings: list[ReviewFindingOut]
+
+
+class StepOutcomeOut(BaseModel):
+    """What a step made of a unit in a challenge."""
+
+    verdict: str = Field(examples=["fail"])
+    cause: str = Field(examples=["breakdown"])
+
+
+class FaultRowOut(BaseModel):
+    """A fault, or a pair of them, against every step."""
+
+    faults: list[str] = Field(examples=[["loose_earth"]])
+    title: str
+    caught: bool
+    outcomes: dict[str, StepOutcomeOut] = Field(description="By step, whatever came before it")
+
+
+class ChallengeOut(BaseModel):
+    """What came of a challenge: faults against steps, and false alarms on good units."""
+
+    code: str
+    steps: list[str]
+    titles: dict[str, str] = Field(description="Each step's title")
+    rows: list[FaultRowOut]
+    caught: int
+    missed: int
+    repetitions: int
+    false_alarms: dict[str, int] = Field(description="Good units that a step did not pass")
+    load_s: float = Field(description="How long a load takes by its programmed times, in seconds")
+    nests: int

@@ -13,6 +13,7 @@ from pydantic import BaseModel, TypeAdapter
 from loricate.api.bench import BenchOut, DailyCheckOut, UpkeepOut
 from loricate.api.certificates import LedgerState, Verified
 from loricate.api.definitions import (
+    ChallengeOut,
     Checked,
     DifferenceOut,
     Offer,
@@ -30,6 +31,7 @@ from loricate.client._errors import UnreachableError, raise_for
 
 M = TypeVar("M")
 API = "/api/v1"
+CHALLENGE_S = 180.0
 RECONNECTS, RECONNECT_WAIT_S = 5, 0.5
 
 
@@ -226,6 +228,33 @@ class Client:
         """Read a stored sequence for mistakes, on the service's bench."""
         path = f"{API}/sequences/{code}/review"
         return self._get(ReviewOut, path, revision=revision, nests=nests)
+
+    def challenge(
+        self, code: str, *, pairs: bool = False, repetitions: int = 200, nests: int = 4
+    ) -> ChallengeOut:
+        """Run a stored sequence against stand-in units with each fault of its product."""
+        return self._challenge(code, None, pairs, repetitions, nests)
+
+    def challenge_document(
+        self,
+        document: Mapping[str, Any],
+        *,
+        pairs: bool = False,
+        repetitions: int = 200,
+        nests: int = 4,
+    ) -> ChallengeOut:
+        """Run a sequence document against stand-in units; stores nothing."""
+        return self._challenge("", document, pairs, repetitions, nests)
+
+    def _challenge(
+        self, code: str, document: object, pairs: bool, repetitions: int, nests: int
+    ) -> ChallengeOut:
+        query = f"pairs={str(pairs).lower()}&repetitions={repetitions}&nests={nests}"
+        place = f"{code}/challenge" if code else "challenge"
+        found = self._send(
+            "POST", f"{API}/sequences/{place}?{query}", json=document, timeout=CHALLENGE_S
+        )
+        return ChallengeOut.model_validate_json(found.content)
 
     def add_sequence(self, document: Mapping[str, Any]) -> Stored:
         """Add a sequence, or a revision of one, released for use."""

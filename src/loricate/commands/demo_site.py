@@ -7,6 +7,7 @@ import contextlib
 import datetime as dt
 import json
 import secrets
+import shutil
 import socket
 import subprocess
 import sys
@@ -59,7 +60,10 @@ def stand_ins(pace: float, floor: Path | None = None) -> Iterator[StandInPorts]:
 
 
 def write_bench_file(ports: dict[str, int], to: Path) -> None:
-    """Write the demo bench with the stand-ins' addresses, its calibrations as old as ever."""
+    """Write the demo bench with the stand-ins' addresses, its calibrations as old as ever.
+
+    Beside it go the unit files, for challenges.
+    """
     text = (demo_folder() / "bench" / "bench.toml").read_text(encoding="utf-8")
     bench = tomlkit.parse(text)
     shift = today() - WRITTEN_ON
@@ -71,6 +75,11 @@ def write_bench_file(ports: dict[str, int], to: Path) -> None:
                 part[name] = tomlkit.date(str(part[name] + shift))
     to.parent.mkdir(parents=True, exist_ok=True)
     to.write_text(tomlkit.dumps(bench), encoding="utf-8")
+    units = to.parent / "units"
+    units.mkdir(exist_ok=True)
+    for path in (demo_folder() / "stand-ins").glob("*.toml"):
+        if path.name != "stand-ins.toml":
+            shutil.copyfile(path, units / path.name)
     (to.parent / "stand-ins.json").write_text(json.dumps(ports), encoding="utf-8")
 
 

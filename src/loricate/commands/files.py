@@ -8,6 +8,7 @@ from loricate.commands.documents import read_toml
 from loricate.commands.places import demo_folder
 
 if TYPE_CHECKING:
+    from loricate.api.definitions import ChallengeOut
     from loricate.core.actions import Role
     from loricate.core.capability import Capability
     from loricate.core.limit_sets import LimitSet
@@ -43,6 +44,31 @@ def load_sequence(
     limit_sets = {each.code: (each, 1) for each in sets}
     ready = prepare(_without_pictures(read_toml(sequence)), {made.code: made}, limit_sets)
     return Loaded(ready, limit_sets, bench_capabilities(bench) if bench is not None else None)
+
+
+def challenge_files(
+    sequence: Path, product: Path, bench: Path | None, limit_folder: Path | None,
+    unit: Path | None, *, pairs: bool, repetitions: int, nests: int,
+) -> "ChallengeOut":  # fmt: skip
+    """Run a challenge on files; raises DocumentError or NoStandIn."""
+    import os
+
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # the networks are far too small for more
+    from loricate.challenge import challenge, stand_in_for
+    from loricate.challenge.request import report
+    from loricate.core.sequences import read_document
+    from loricate.simulator.units import UnitModel
+
+    loaded = load_sequence(sequence, product, limit_folder, bench)
+    if unit is not None:
+        model = read_document(UnitModel, read_toml(unit), str(unit))
+    else:
+        model = stand_in_for(loaded.sequence.product)
+    found = challenge(
+        loaded.sequence, model, bench=loaded.bench, pairs=pairs, repetitions=repetitions,
+        nests=nests,
+    )  # fmt: skip
+    return report(found, loaded.sequence)
 
 
 def bench_capabilities(path: Path) -> "dict[Role, Capability]":

@@ -1,18 +1,22 @@
 """``loricate sequence``."""
 
+import sys
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import IO, TYPE_CHECKING
 
 import click
 
+from loricate.commands.challenge_view import print_challenge, write_matrix
 from loricate.commands.connection import connect, service_options
 from loricate.commands.cue_pictures import send_pictures
 from loricate.commands.documents import FILE, FOLDER, print_differences, read_toml
-from loricate.commands.files import load_sequence
+from loricate.commands.files import challenge_files, load_sequence
 from loricate.commands.output import print_json, print_table
 
 if TYPE_CHECKING:
     from loricate.api.definitions import ReviewOut
+
+FOUND_WRONG = 3
 
 
 @click.group("sequence")
@@ -128,7 +132,55 @@ def review(
     else:
         _print_review(found)
     if any(each.severity == "error" for each in found.findings):
-        raise click.exceptions.Exit(3)
+        sys.exit(FOUND_WRONG)
+
+
+@command.command("challenge")
+@click.argument("what")
+@click.option("--product", type=FILE, help="With a file: its product's file; then no service.")
+@click.option("--bench", type=FILE, help="With files: the bench file.")
+@click.option("--limits", type=FOLDER, help="With files: a folder of limit sets.")
+@click.option("--unit", type=FILE, help="With files: a unit file; else one is made.")
+@click.option("--pairs", is_flag=True, help="Each two faults together as well.")
+@click.option("--repetitions", default=200, show_default=True, help="Good units to try.")
+@click.option("--nests", default=4, show_default=True, help="Units in a load.")
+@click.option("--csv", "csv_file", type=click.File("w"), help="Write the matrix as CSV.")
+@service_options
+def challenge(
+    what: str, product: Path | None, bench: Path | None, limits: Path | None, unit: Path | None,
+    pairs: bool, repetitions: int, nests: int, csv_file: "IO[str] | None", service: str | None,
+    token: str | None, as_json: bool,
+) -> None:  # fmt: skip
+    """Run a sequence against stand-in units with faults: WHAT is its code, or a file.
+
+    Exit 3 when a fault is missed or a good unit is not passed.
+
+    \b
+    Example: loricate sequence challenge DC40-FINAL
+    Example: loricate sequence challenge demo/sequences/dc40-final.toml \\
+               --product demo/products/dc-40.toml --bench demo/bench/bench.toml
+    """
+    if product is not None:
+        files = (Path(what), product, bench, limits, unit)
+        found = challenge_files(*files, pairs=pairs, repetitions=repetitions, nests=nests)
+    else:
+        with connect(service, token) as client:
+            path = Path(what)
+            if path.is_file():
+                document = send_pictures(client, read_toml(path), path.parent)
+                found = client.challenge_document(
+                    document, pairs=pairs, repetitions=repetitions, nests=nests
+                )
+            else:
+                found = client.challenge(what, pairs=pairs, repetitions=repetitions, nests=nests)
+    if csv_file is not None:
+        write_matrix(found, csv_file)
+    if as_json:
+        print_json(found)
+    else:
+        print_challenge(found)
+    if found.missed or any(found.false_alarms.values()):
+        sys.exit(FOUND_WRONG)
 
 
 def _review_files(

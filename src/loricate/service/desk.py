@@ -10,6 +10,7 @@ from loricate.bench.plan import read_bench_plan
 from loricate.certificates.sealing import load_or_make_site_key
 from loricate.records import accounts, runs
 from loricate.records.store import Store
+from loricate.service.challenging import Challenger
 from loricate.service.issuing import Issuer
 from loricate.service.problems import WrongState
 from loricate.service.running import Runs
@@ -30,6 +31,7 @@ class Desk:
         self.site_key = load_or_make_site_key(settings.site_key)
         self.issuer = Issuer(self.store, self.site_key, settings.base_url, settings.page_size)
         self.limiter = AttemptLimiter()
+        self.challenger = Challenger()
         self.upkeeps = Upkeeps(self.store, self.bench, self.refuse_if_busy)
         self.runs = Runs(
             settings, self.store, self.bench, self.issuer, self.upkeeps, self.refuse_if_busy

@@ -1,11 +1,13 @@
 """Sequences: list, show, compare, check and add."""
 
 import sqlite3
+from dataclasses import dataclass
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Depends, Query
 
 from loricate.api.definitions import (
+    ChallengeOut,
     Checked,
     DifferenceOut,
     Document,
@@ -23,6 +25,7 @@ from loricate.core.review.times import load_s
 from loricate.core.sequences import ReadySequence, prepare
 from loricate.records import definitions, pictures
 from loricate.records.definitions import SequenceRecord
+from loricate.service.challenging import unit_file
 from loricate.service.desk import Desk
 from loricate.service.routers.access import TheDesk
 from loricate.service.routers.showing import difference, step_summary
@@ -142,6 +145,74 @@ async def review_sequence(
     ready = await desk.store.read(lambda conn: definitions.ready_sequence(conn, record))
     limit_sets = await desk.store.read(lambda conn: definitions.pinned_limit_sets(conn, record))
     return _review(ready, limit_sets, desk, nests)
+
+
+async def _challenge(
+    document: Document,
+    product: Document,
+    limit_sets: LimitSets,
+    desk: Desk,
+    asked: "Asked",
+) -> ChallengeOut:
+    capabilities = desk.bench.capabilities()
+    request = {
+        "sequence": document,
+        "product": product,
+        "limit_sets": {
+            code: (each.model_dump(mode="json", exclude_none=True), revision)
+            for code, (each, revision) in limit_sets.items()
+        },
+        "accuracy": {
+            role: {name: each.model_dump() for name, each in capability.accuracy.items()}
+            for role, capability in capabilities.items()
+        },
+        "unit": unit_file(desk.settings.bench_file, str(product["code"])),
+        "pairs": asked.pairs,
+        "repetitions": asked.repetitions,
+        "nests": asked.nests,
+    }
+    return await desk.challenger.challenge(request)
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """How much a challenge is to try."""
+
+    pairs: Annotated[bool, Query(description="Each two faults together as well")] = False
+    repetitions: Annotated[int, Query(ge=0, le=2_000, description="Good units")] = 200
+    nests: Nests = 4
+
+
+@router.post("/sequences/challenge", response_model=ChallengeOut)
+async def challenge_document(
+    document: Document, person: Definer, desk: TheDesk, asked: Annotated[Asked, Depends()]
+) -> ChallengeOut:
+    """Run a sequence document against stand-in units with each fault; stores nothing."""
+    ready = await _prepared(document, desk)
+    product, _ = await desk.store.read(
+        lambda conn: definitions.get_document(conn, "product", ready.product.code)
+    )
+    limit_sets = await desk.store.read(definitions.known_limit_sets)
+    return await _challenge(document, product, limit_sets, desk, asked)
+
+
+@router.post("/sequences/{code}/challenge", response_model=ChallengeOut)
+async def challenge_sequence(
+    code: str,
+    person: Definer,
+    desk: TheDesk,
+    asked: Annotated[Asked, Depends()],
+    revision: int | None = None,
+) -> ChallengeOut:
+    """Run a stored sequence against stand-in units with each fault of its product."""
+    record = await desk.store.read(lambda conn: definitions.get_sequence(conn, code, revision))
+    product, _ = await desk.store.read(
+        lambda conn: definitions.get_document(
+            conn, "product", record.product, record.product_revision
+        )
+    )
+    limit_sets = await desk.store.read(lambda conn: definitions.pinned_limit_sets(conn, record))
+    return await _challenge(record.document, product, limit_sets, desk, asked)
 
 
 @router.post("/sequences", response_model=Stored, status_code=201)

@@ -80,6 +80,23 @@ class OutputInstrument(Instrument):
         self.silence_s = 0.0
         self._task = asyncio.get_running_loop().create_task(self._run())
 
+    def run_at_once(self, step_s: float) -> None:
+        """Run the programmed output without a clock, at most ``step_s`` at a time.
+
+        Every phase is looked at at its end, however long the step is.
+        """
+        self.step_s = step_s
+        self.plan = self.phases()
+        self.phase, self.ending = self.plan[0][0], "NONE"
+        self.begin()
+        began, elapsed = 0.0, 0.0
+        for _, length in self.plan:
+            while self.output_on and elapsed < began + length:
+                elapsed = min(elapsed + step_s, began + length)
+                self._step_at(elapsed)
+            began += length
+        self.finish("FINISHED")
+
     async def _run(self) -> None:
         """Follow the paced clock in small steps until the plan is done."""
         total = sum(length for _, length in self.plan)

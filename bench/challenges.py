@@ -1,0 +1,69 @@
+"""A challenge beside the network solver alone."""
+
+import time
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from bench.demo_documents import demo_sequence
+from loricate.challenge import challenge
+from loricate.commands.places import demo_folder
+from loricate.core.sequences import ReadySequence
+from loricate.simulator.network import Network, Transient
+from loricate.simulator.units import UnitModel, read_unit_model
+
+FAULTS, STEPS = 20, 12
+
+
+def twelve_steps() -> ReadySequence:
+    """The demo's electrical steps three times over."""
+    demo = demo_sequence()
+    electrical = [step for step in demo.steps if step.roles]
+    steps = tuple(
+        replace(step, id=f"{step.id}{turn}")
+        for turn in range(STEPS // len(electrical))
+        for step in electrical
+    )
+    return ReadySequence(demo.code, demo.title, demo.product, demo.decision, steps)
+
+
+def twenty_faults() -> UnitModel:
+    """The drying cabinet with its faults repeated under other names until there are twenty."""
+    model = read_unit_model(Path(demo_folder()) / "stand-ins" / "drying-cabinet.toml")
+    own = list(model.fault.items())
+    faults = {
+        f"{name}_{number}": fault for number in range(FAULTS // len(own) + 1) for name, fault in own
+    }
+    return model.model_copy(update={"fault": dict(list(faults.items())[:FAULTS])})
+
+
+class _Watch:
+    """Sums the time spent in the solver's own functions."""
+
+    def __init__(self) -> None:
+        self.spent_s = 0.0
+
+    def around(self, owner: type, name: str) -> None:
+        """Time every call of a method; never put back, for the process ends with the figure."""
+        own: Any = getattr(owner, name)
+
+        def timed(*args: Any, **options: Any) -> Any:
+            begin = time.perf_counter()
+            try:
+                return own(*args, **options)
+            finally:
+                self.spent_s += time.perf_counter() - begin
+
+        setattr(owner, name, timed)
+
+
+def challenge_over_solver() -> float:
+    """A challenge of twelve steps, twenty faults and 200 good units over its solver's own time."""
+    sequence, model = twelve_steps(), twenty_faults()
+    challenge(sequence, model, repetitions=2)
+    watch = _Watch()
+    for owner, name in ((Network, "solve_ac"), (Transient, "rebuild"), (Transient, "advance")):
+        watch.around(owner, name)
+    begin = time.perf_counter()
+    challenge(sequence, model)
+    return (time.perf_counter() - begin) / watch.spent_s

@@ -1,0 +1,62 @@
+"""Running a challenge in a process of its own, so that it holds up no heartbeat of the bench."""
+
+import asyncio
+import contextlib
+import json
+import sys
+import tomllib
+from pathlib import Path
+from typing import Any
+
+from loricate.api.definitions import ChallengeOut
+from loricate.core.errors import Finding
+from loricate.service.problems import NotReady, WrongState
+
+MOST_S = 120.0
+UNITS = "units"  # the folder beside the bench file that holds unit files
+
+
+def unit_file(bench_file: Path, product: str) -> dict[str, Any] | None:
+    """The unit file for a product from the folder beside the bench file, if there is one."""
+    for path in sorted((bench_file.parent / UNITS).glob("*.toml")):
+        with contextlib.suppress(tomllib.TOMLDecodeError, UnicodeDecodeError):
+            document = tomllib.loads(path.read_text(encoding="utf-8"))
+            if document.get("code") == product:
+                return document
+    return None
+
+
+class Challenger:
+    """One challenge at a time; a second one waits for it."""
+
+    def __init__(self) -> None:
+        self._turn = asyncio.Lock()
+
+    async def challenge(self, request: dict[str, Any]) -> ChallengeOut:
+        """Run a request; raises NotReady with what was refused, WrongState when it is too long."""
+        async with self._turn:
+            process = await asyncio.create_subprocess_exec(
+                sys.executable, "-m", "loricate.challenge",
+                stdin=asyncio.subprocess.PIPE, stdout=asyncio.subprocess.PIPE,
+                stderr=asyncio.subprocess.PIPE,
+            )  # fmt: skip
+            try:
+                sent = json.dumps(request).encode()
+                out, err = await asyncio.wait_for(process.communicate(sent), MOST_S)
+            except TimeoutError:
+                raise WrongState(
+                    f"The challenge took more than {MOST_S:g} s; ask for fewer repetitions, or "
+                    "without pairs."
+                ) from None
+            finally:
+                if process.returncode is None:
+                    process.kill()
+                    await process.wait()
+        if process.returncode == 0:
+            return ChallengeOut.model_validate_json(out)
+        try:
+            refused = json.loads(out)
+        except ValueError:
+            raise RuntimeError(f"The challenge failed: {err.decode(errors='replace')}") from None
+        findings = [Finding(field, message) for field, message in refused["findings"]]
+        raise NotReady(refused["refused"], findings)
