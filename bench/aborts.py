@@ -44,6 +44,7 @@ def abort_p99() -> float:
             document = dict(demo_site.demo_documents("sequences")[0])
             document |= {"code": "ABORT", "steps": [document["steps"][3]]}
             client.add_sequence(document)
+            client.release_sequence(document["code"], "for a figure")
             watch = _OutputWatch(sign_in["ports"]["HV1"])
             trip_s = watch.trip_s()
             delays = [_abort_once(client, watch) for _ in range(ABORTS)]

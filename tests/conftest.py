@@ -2,7 +2,7 @@
 
 import os
 import tomllib
-from collections.abc import AsyncIterator, Iterator
+from collections.abc import AsyncIterator, Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -104,6 +104,15 @@ def hands(site: dict[str, Any]) -> Iterator[Hands]:
     hands.restore()
     hands.do("HAND:GUAR 1")
     hands.pace(SITE_PACE)
+
+
+def release(client: Client, document: Mapping[str, Any]) -> None:
+    """Store a sequence and release it, whatever its review finds."""
+    code = client.add_sequence(document).code
+    if client.sequence(code).status == "draft":
+        found = client.review(code).findings
+        left = {f"{each.rule}@{each.step}".removesuffix("@"): "for a test" for each in found}
+        client.release_sequence(code, "for a test", left)
 
 
 def finish(client: Client, run_id: str) -> None:

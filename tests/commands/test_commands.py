@@ -433,3 +433,26 @@ def test_a_sequence_is_challenged_from_files_alone(loricate: Run, tmp_path: Path
     assert "missed: cracked_insulator, loose_strand." in done.stdout
     done = loricate("sequence", "challenge", "DC40-FINAL", "--repetitions", "5", "--json")
     assert done.returncode == 0 and json.loads(done.stdout)["missed"] == 0
+
+
+def test_a_sequence_is_drafted_released_and_withdrawn(loricate: Run, tmp_path: Path) -> None:
+    text = Path(FILES[0]).read_text(encoding="utf-8").replace('"DC40-FINAL"', '"DC40-CLI"')
+    file = tmp_path / "own.toml"
+    file.write_text(text.replace('minimum = "0.4 mA"\n', ""), encoding="utf-8")
+    done = loricate("sequence", "add", str(file))
+    assert done.stdout == "DC40-CLI is stored as revision 1.\n", done.stderr
+    done = loricate("sequence", "release", "DC40-CLI", "--why", "first issue")
+    assert done.returncode == 1 and "accepted.empty_nest@withstand" in done.stderr
+    done = loricate("sequence", "release", "DC40-CLI", "--why", "x", "--accept", "empty_nest")
+    assert done.returncode == 2 and "has no reason" in done.stderr
+    accept = "empty_nest@withstand=the leakage step proves the unit"
+    done = loricate("sequence", "release", "DC40-CLI", "--why", "first issue", "--accept", accept)
+    assert done.stdout == "DC40-CLI revision 1 is released.\n", done.stderr
+    file.write_text(text, encoding="utf-8")
+    assert "revision 2" in loricate("sequence", "add", str(file)).stdout
+    compared = loricate("sequence", "differences", "DC40-CLI", "1", "2").stdout
+    assert compared == "steps[withstand].limits.current.minimum: nothing -> 0.4 mA\n"
+    done = loricate("sequence", "withdraw", "DC40-CLI", "--why", "minimum was missing")
+    assert done.stdout == "DC40-CLI revision 1 is withdrawn.\n", done.stderr
+    listed = loricate("sequence", "revisions", "DC40-CLI").stdout
+    assert re.search(r"1 +withdrawn +\S+ \S+ +mara +mara +minimum was missing", listed)

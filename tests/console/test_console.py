@@ -12,7 +12,7 @@ from playwright.sync_api import Page, expect
 
 from loricate.client import Client
 from loricate.simulator.hands_link import Hands
-from tests.conftest import run_load
+from tests.conftest import release, run_load
 from tests.console.pages import SIZES, check_accessible, sign_in
 
 pytestmark = pytest.mark.console
@@ -141,7 +141,7 @@ def test_a_cue_is_shown_with_its_picture_and_a_decision_takes_its_reason(
         digest = client.add_picture(out.getvalue()).digest
         earth["on_fail"] = "ask"
         earth["cues"] = [{"text": "Clip on the stud?", "choices": ["done"], "picture": digest}]
-        client.add_sequence({**sequence_document, "code": "CUES", "steps": [earth]})
+        release(client, {**sequence_document, "code": "CUES", "steps": [earth]})
     hands = hands_of(site)
     hands.put("FX-A/1", "DC-40", "loose_earth")
     sign_in(page, site, "/run?sequence=CUES&fixture=FX-A")
@@ -175,7 +175,7 @@ def test_what_is_left_at_a_unit_is_told_until_it_is_safe(
     hands = hands_of(site)
     with Client(site["url"]) as client:
         client.sign_in(site["name"], site["password"])
-        client.add_sequence({**sequence_document, "code": "HOLDS", "steps": [insulation]})
+        release(client, {**sequence_document, "code": "HOLDS", "steps": [insulation]})
     hands.put("FX-A/1", "DC-40", "big_store")
     hands.pace(1)
     sign_in(page, site, "/run?sequence=HOLDS&fixture=FX-A")
@@ -212,7 +212,7 @@ def test_live_tiles_show_what_is_measured_and_escape_aborts(
     sequence_document["steps"][0]["settings"]["dwell"] = "30 min"
     with Client(site["url"]) as client:
         client.sign_in(site["name"], site["password"])
-        client.add_sequence(sequence_document)
+        release(client, sequence_document)
     sign_in(page, site, "/run?sequence=CONSOLE-LONG&fixture=FX-A")
     load_by_scanner(page, n1="L-1")
     page.get_by_role("button", name="Check this load").click()
@@ -235,7 +235,7 @@ def test_a_scanned_sequence_code_chooses_it_and_is_remembered(
     sequence_document["code"] = "ZZ-SCANNED"
     with Client(site["url"]) as client:
         client.sign_in(site["name"], site["password"])
-        client.add_sequence(sequence_document)
+        release(client, sequence_document)
     sign_in(page, site)
     load_by_scanner(page, n1="ZZ-SCANNED")
     expect(page.get_by_label("Sequence")).to_have_value("ZZ-SCANNED")

@@ -102,7 +102,7 @@ def test_records_of_before_are_kept_by_the_migration(tmp_path: Path) -> None:
         " x'00')"
     )
     conn.close()
-    assert migrate(path) == [3]
+    assert migrate(path) == [number for number in sorted(migrations()) if number > 2]
     conn = open_connection(path)
     (row,) = conn.execute("SELECT number, supersedes FROM current_document").fetchall()
     assert tuple(row) == ("C-1", None)

@@ -10,7 +10,7 @@ from loricate.core.grading import Cause, DecisionRule, Measured, Verdict, grade_
 from loricate.core.quantities import CURRENT
 from loricate.core.readings import Bound, Reading
 from loricate.core.sequences import ReadySequence
-from loricate.records import attempts, definitions, runs
+from loricate.records import attempts, definitions, runs, sequences
 from loricate.records.errors import NotFound
 from loricate.records.store import now
 from tests.conftest import read_demo
@@ -74,8 +74,8 @@ def test_a_stored_run_grades_the_same_again(
 ) -> None:
     run_id = add_run(conn, n1="A")
     add_attempt(conn, run_id, sequence)
-    record = definitions.get_sequence(conn, "DC40-FINAL", 1)
-    again = definitions.ready_sequence(conn, record)
+    record = sequences.get_sequence(conn, "DC40-FINAL", 1)
+    again = sequences.ready_sequence(conn, record)
     attempt = runs.get_run(conn, run_id)["units"][0]["attempts"][0]
     row = attempt["readings"][0]
     reading = Reading("current", row["value"], CURRENT, bound=Bound(row["bound"]))
@@ -138,17 +138,17 @@ def test_an_unknown_run_is_told(conn: sqlite3.Connection) -> None:
 def test_the_same_document_again_keeps_its_revision(
     conn: sqlite3.Connection, sequence: ReadySequence, sequence_document: dict[str, Any]
 ) -> None:
-    again = definitions.add_sequence(conn, sequence, sequence_document, "mara")
+    again = sequences.store_draft(conn, sequence, sequence_document, "mara")
     assert again.revision == 1
     changed = {**sequence_document, "title": "Another title"}
-    assert definitions.add_sequence(conn, sequence, changed, "mara").revision == 2
-    assert definitions.get_sequence(conn, "DC40-FINAL", 1).document == sequence_document
+    assert sequences.store_draft(conn, sequence, changed, "mara").revision == 2
+    assert sequences.get_sequence(conn, "DC40-FINAL", 1).document == sequence_document
 
 
 def test_an_old_revision_keeps_the_limits_it_was_made_with(conn: sqlite3.Connection) -> None:
     tighter = read_demo("limit-sets/iec-60335-1-annex-a.toml")
     tighter["items"][1]["maximum"] = "0.15 Ω"
     definitions.add_document(conn, "limit_set", tighter["code"], tighter, "mara")
-    old = definitions.ready_sequence(conn, definitions.get_sequence(conn, "DC40-FINAL"))
+    old = sequences.ready_sequence(conn, sequences.get_sequence(conn, "DC40-FINAL"))
     assert old.steps[1].limits["resistance"].maximum == 0.2
     assert definitions.known_limit_sets(conn)["IEC-60335-1-A"][1] == 2

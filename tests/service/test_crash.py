@@ -16,7 +16,7 @@ from loricate.commands import demo_site
 from loricate.commands.demo_upkeep import make_fit
 from loricate.records.store import open_connection
 from loricate.simulator.hands_link import Hands
-from tests.conftest import finish, write_patient_profiles
+from tests.conftest import finish, release, write_patient_profiles
 
 
 def start_and_reach_high_voltage(client: Client, ports: dict[str, int]) -> str:
@@ -53,7 +53,7 @@ def test_the_output_falls_when_the_service_dies_or_hangs(
             client.sign_in("mara", PASSWORD)
             demo_site.add_definitions(client)
             make_fit(client, Hands("127.0.0.1", floor.ports["HANDS"]), 1.0)
-            client.add_sequence(long_sequence(sequence_document))
+            release(client, long_sequence(sequence_document))
             run_id = start_and_reach_high_voltage(client, floor.ports)
             process.send_signal(how)
             killed = time.monotonic()
@@ -136,6 +136,9 @@ def test_a_full_disk_is_told_before_anything_is_energised(tmp_path: Path) -> Non
                         if document["code"] != "DC40-REWORK":  # its picture would have to be sent
                             added = await wire.post(f"/{route}", json=document)
                             assert added.status_code == 201, added.text
+                grounds = {"why": "for a test"}
+                released = await wire.post("/sequences/DC40-FINAL/release", json=grounds)
+                assert released.status_code == 200, released.text
                 load = [{"nest": "1", "serial": "A"}]
                 body = {"sequence": "DC40-FINAL", "fixture": "FX-A", "load": load}
                 return await wire.post("/runs", json=body)

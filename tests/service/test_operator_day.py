@@ -11,7 +11,7 @@ from loricate.client import Client, ClientError, NotFoundError, RefusedError, Wr
 from loricate.commands import demo_site
 from loricate.commands.demo_upkeep import make_fit
 from loricate.simulator.hands_link import Hands
-from tests.conftest import finish, run_load, write_patient_profiles
+from tests.conftest import finish, release, run_load, write_patient_profiles
 
 
 def png() -> bytes:
@@ -166,7 +166,7 @@ def test_a_failed_step_asks_and_a_repeat_needs_its_reason(
         }
     ]
     sequence_document["steps"] = [earth]
-    client.add_sequence(sequence_document)
+    release(client, sequence_document)
     hands.put("FX-A/1", "DC-40", "loose_earth")
     run = client.create_run("ASKS", "FX-A", {"1": "AK-1"})
     client.arm_run(run.id)
@@ -190,7 +190,7 @@ def test_a_cue_with_a_picture_that_nobody_has_is_refused(
 ) -> None:
     sequence_document["steps"][1]["cues"] = [{"text": "Look", "picture": "0" * 64}]
     with pytest.raises(RefusedError, match=r"steps\[1\].cues\[0\].picture"):
-        client.add_sequence(sequence_document)
+        release(client, sequence_document)
 
 
 def test_the_foot_switch_starts_an_armed_run_and_no_other(client: Client, hands: Hands) -> None:

@@ -10,6 +10,7 @@ from loricate.client import Client
 from loricate.service.app import create_app
 from loricate.service.openapi import published
 from loricate.service.settings import Settings
+from tests.conftest import release
 from tests.rig import DEMO
 
 LOAD = [{"nest": "1", "serial": "A1"}]
@@ -117,7 +118,7 @@ def test_a_level_above_the_bench_is_refused_before_anything_is_energised(
 ) -> None:
     sequence_document["code"] = "TOO-HIGH"
     sequence_document["steps"][3]["settings"]["level"] = "6 kV"
-    client.add_sequence(sequence_document)
+    release(client, sequence_document)
     with wire:
         answer = wire.post("/api/v1/runs", json={**RUN, "sequence": "TOO-HIGH"})
     (error,) = problem_of(answer, 422, "not-ready")["errors"]

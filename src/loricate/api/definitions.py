@@ -14,6 +14,7 @@ class Stored(BaseModel):
 
     code: str = Field(examples=["DC-40"])
     revision: int = Field(examples=[1])
+    etag: str = Field(default="", description="Of a sequence: for If-Match when it is changed")
 
 
 class StepSummary(BaseModel):
@@ -40,13 +41,70 @@ class SequenceSummary(BaseModel):
     product: str
     created_at: str
     created_by: str
+    etag: str = Field(examples=['"3.2"'])
     steps: list[StepSummary]
+
+
+class AcceptedFinding(BaseModel):
+    """A finding of the review that is left as it is, and why."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    rule: str = Field(examples=["settling"])
+    step: str = Field(default="", examples=["insulation"])
+    reason: str = Field(min_length=3, max_length=300)
+
+
+class ReleaseGrounds(BaseModel):
+    """Why a draft is released, with a reason for each error and warning that is left."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={"examples": [{"why": "level as of drawing 4", "accepted": []}]},
+    )
+
+    why: str = Field(min_length=3, max_length=300)
+    accepted: list[AcceptedFinding] = []
+
+
+class ReleaseNote(ReleaseGrounds):
+    """A release as it is kept: when, by whom, on what grounds."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    why: str
+    released_at: str
+    released_by: str
+
+
+class Withdrawal(BaseModel):
+    """Why a revision is taken out of use."""
+
+    model_config = ConfigDict(
+        extra="forbid", json_schema_extra={"examples": [{"why": "level was wrong"}]}
+    )
+
+    why: str = Field(min_length=3, max_length=300)
+    revision: int | None = Field(default=None, description="The newest released by default")
+
+
+class SequenceRevision(BaseModel):
+    """One revision of a sequence and what became of it."""
+
+    revision: int
+    status: str = Field(examples=["draft", "released", "withdrawn"])
+    created_at: str
+    created_by: str
+    release: ReleaseNote | None
+    withdrawn_by: str
+    withdrawn_why: str
 
 
 class SequenceOut(SequenceSummary):
     """A revision of a sequence with its document."""
 
     document: Document
+    release: ReleaseNote | None = None
 
 
 class Checked(BaseModel):

@@ -20,6 +20,7 @@ from loricate.api.definitions import (
     ReviewOut,
     RevisionOut,
     SequenceOut,
+    SequenceRevision,
     SequenceSummary,
     Stored,
 )
@@ -256,9 +257,33 @@ class Client:
         )
         return ChallengeOut.model_validate_json(found.content)
 
-    def add_sequence(self, document: Mapping[str, Any]) -> Stored:
-        """Add a sequence, or a revision of one, released for use."""
-        return self._post(Stored, f"{API}/sequences", document)
+    def add_sequence(self, document: Mapping[str, Any], etag: str = "") -> Stored:
+        """Store a sequence as a draft; with ``etag`` only if nobody changed it meanwhile."""
+        headers = {"If-Match": etag} if etag else {}
+        return self._post(Stored, f"{API}/sequences", document, headers)
+
+    def release_sequence(
+        self, code: str, why: str, accepted: Mapping[str, str] | None = None
+    ) -> Stored:
+        """Release a sequence's draft; ``accepted`` gives the reason for each finding left.
+
+        A finding is named by its rule, with ``@step`` after it where it is of one step.
+        """
+        left = []
+        for name, reason in (accepted or {}).items():
+            rule, _, step = name.partition("@")
+            left.append({"rule": rule, "step": step, "reason": reason})
+        body = {"why": why, "accepted": left}
+        return self._post(Stored, f"{API}/sequences/{code}/release", body)
+
+    def withdraw_sequence(self, code: str, why: str, revision: int | None = None) -> Stored:
+        """Take a released revision, the newest by default, out of use."""
+        body = {"why": why, "revision": revision}
+        return self._post(Stored, f"{API}/sequences/{code}/withdraw", body)
+
+    def sequence_revisions(self, code: str) -> list[SequenceRevision]:
+        """Every revision of a sequence, newest first."""
+        return self._get(list[SequenceRevision], f"{API}/sequences/{code}/revisions")
 
     def create_run(
         self,

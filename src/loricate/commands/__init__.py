@@ -16,7 +16,7 @@ NOUNS = {
     "bench": ("bench", "See which instruments answer; zero, check and renew fixtures."),
     "product": ("product", "List, show, add and copy products; see what is on offer for one."),
     "limit-set": ("limit_set", "List, show, add, release and compare limit sets of standards."),
-    "sequence": ("sequence", "List, show, check, review, challenge, compare and add sequences."),
+    "sequence": ("sequence", "Write, check, review, challenge, release and compare sequences."),
     "run": ("run", "Start, watch, show, repeat, remark on and abort runs."),
     "lot": ("lot", "Open, list, show, print and close lots."),
     "unit": ("unit", "Find units and show their history."),

@@ -124,8 +124,11 @@ def add_definitions(client: "Client") -> None:
     for document in demo_documents("limit-sets"):
         client.add_limit_set(document)
     folder = demo_folder() / "sequences"
+    known = {each.code for each in client.sequences()}
     for document in demo_documents("sequences"):
-        client.add_sequence(send_pictures(client, document, folder))
+        if document["code"] not in known:
+            client.add_sequence(send_pictures(client, document, folder))
+            client.release_sequence(document["code"], "demo data")
 
 
 def today() -> dt.date:

@@ -21,7 +21,7 @@ FOUND_WRONG = 3
 
 @click.group("sequence")
 def command() -> None:
-    """List, show, check, review, compare and add sequences."""
+    """Write, check, review, challenge, release and compare sequences."""
 
 
 @command.command("list")
@@ -216,18 +216,96 @@ def _print_review(found: "ReviewOut") -> None:
 
 @command.command("add")
 @click.argument("file", type=FILE)
+@click.option("--etag", default="", help="Refuse when it was changed since (see `show --json`).")
 @service_options
-def add(file: Path, service: str | None, token: str | None, as_json: bool) -> None:
-    """Add a sequence file as a new released revision.
+def add(file: Path, etag: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """Store a sequence file as a draft, over the draft that is there.
 
     Example: loricate sequence add demo/sequences/dc40-final.toml
     """
     with connect(service, token) as client:
-        stored = client.add_sequence(send_pictures(client, read_toml(file), file.parent))
+        stored = client.add_sequence(send_pictures(client, read_toml(file), file.parent), etag)
+    if as_json:
+        print_json(stored)
+        return
+    click.echo(f"{stored.code} is stored as revision {stored.revision}.")
+    click.echo(f"Release it: loricate sequence release {stored.code} --why TEXT", err=True)
+
+
+@command.command("release")
+@click.argument("code")
+@click.option("--why", required=True, help="What changed, and on what ground.")
+@click.option(
+    "--accept", "accepted", multiple=True, metavar="RULE[@STEP]=REASON",
+    help="Leave a finding of the review as it is, for this reason.",
+)  # fmt: skip
+@service_options
+def release(
+    code: str, why: str, accepted: tuple[str, ...], service: str | None, token: str | None,
+    as_json: bool,
+) -> None:  # fmt: skip
+    """Release a sequence's draft for use; it is frozen from then on.
+
+    Example: loricate sequence release DC40-FINAL --why "level as of drawing 4"
+    """
+    reasons = {}
+    for each in accepted:
+        name, found, reason = each.partition("=")
+        if not found:
+            raise click.UsageError(f"--accept {each} has no reason; write RULE@STEP=REASON.")
+        reasons[name] = reason
+    with connect(service, token) as client:
+        stored = client.release_sequence(code, why, reasons)
     if as_json:
         print_json(stored)
     else:
-        click.echo(f"{stored.code} is stored as revision {stored.revision}.")
+        click.echo(f"{stored.code} revision {stored.revision} is released.")
+
+
+@command.command("withdraw")
+@click.argument("code")
+@click.option("--why", required=True, help="Why it must not be used any more.")
+@click.option("--revision", type=int, help="The newest released by default.")
+@service_options
+def withdraw(
+    code: str, why: str, revision: int | None, service: str | None, token: str | None,
+    as_json: bool,
+) -> None:  # fmt: skip
+    """Take a released revision out of use; what ran under it keeps it.
+
+    Example: loricate sequence withdraw DC40-FINAL --why "level was wrong"
+    """
+    with connect(service, token) as client:
+        stored = client.withdraw_sequence(code, why, revision)
+    if as_json:
+        print_json(stored)
+    else:
+        click.echo(f"{stored.code} revision {stored.revision} is withdrawn.")
+
+
+@command.command("revisions")
+@click.argument("code")
+@service_options
+def revisions(code: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """List a sequence's revisions, and who released them why.
+
+    Example: loricate sequence revisions DC40-FINAL
+    """
+    with connect(service, token) as client:
+        found = client.sequence_revisions(code)
+    if as_json:
+        print_json(found)
+        return
+    rows = [
+        (
+            str(each.revision), each.status, each.created_at[:19].replace("T", " "),
+            each.created_by, each.release.released_by if each.release else "",
+            each.withdrawn_why or (each.release.why if each.release else ""),
+        )
+        for each in found
+    ]  # fmt: skip
+    heads = ("REV", "STATUS", "STORED (UTC)", "BY", "RELEASED BY", "WHY")
+    print_table(heads, rows, ("REV",))
 
 
 @command.command("differences")

@@ -24,6 +24,9 @@ DEFAULT_PORT = 8640
 @click.option("--port", default=DEFAULT_PORT, show_default=True)
 @click.option("--base-url", default="", help="How others reach the service; goes on certificates.")
 @click.option("--page-size", type=click.Choice(["A4", "Letter"]), default="A4", show_default=True)
+@click.option(
+    "--second-person", is_flag=True, help="Let nobody release a sequence that they changed last."
+)
 @click.option("--account", default="", help="Make or renew an engineer's account of this name.")
 @click.option("--password", envvar="LORICATE_PASSWORD", default="", help="Its password.")
 @click.option("--json", "as_json", is_flag=True, help="Print where it serves as a JSON line.")
@@ -34,6 +37,7 @@ def command(
     port: int,
     base_url: str,
     page_size: str,
+    second_person: bool,
     account: str,
     password: str,
     as_json: bool,
@@ -51,7 +55,10 @@ def command(
             password = click.prompt("Password", hide_input=True, confirmation_prompt=True)
         accounts = (FirstAccount(account, account, "engineer", password),)
     url = base_url or f"http://{host}:{port}"
-    settings = Settings(bench_file, data_folder, url, console_folder(), accounts, page_size)
+    settings = Settings(
+        bench_file, data_folder, url, console_folder(), accounts, page_size,
+        second_person=second_person,
+    )  # fmt: skip
     if as_json:
         import json
 

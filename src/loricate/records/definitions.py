@@ -1,34 +1,16 @@
-"""Products, limit sets and sequences in their numbered revisions."""
+"""Products and limit sets in their numbered revisions."""
 
 import json
 import sqlite3
-from dataclasses import dataclass
 from typing import Any, Literal
 
 from loricate.core.limit_sets import LimitSet
 from loricate.core.products import Product
-from loricate.core.sequences import ReadySequence, prepare
 from loricate.records import audit
 from loricate.records.errors import NotFound
 from loricate.records.store import now
 
 Table = Literal["product", "limit_set"]
-
-
-@dataclass(frozen=True, slots=True)
-class SequenceRecord:
-    """A stored revision of a sequence."""
-
-    code: str
-    revision: int
-    status: str
-    title: str
-    product: str
-    product_revision: int
-    document: dict[str, Any]
-    limit_revisions: dict[str, int]
-    created_at: str
-    created_by: str
 
 
 def add_document(
@@ -122,88 +104,3 @@ def known_limit_sets(conn: sqlite3.Connection) -> dict[str, tuple[LimitSet, int]
         code: (LimitSet.model_validate(document), revision)
         for code, (document, revision) in newest_documents(conn, "limit_set").items()
     }
-
-
-def add_sequence(
-    conn: sqlite3.Connection, ready: ReadySequence, document: dict[str, Any], account: str
-) -> SequenceRecord:
-    """Add a sequence as a released revision; the same document again keeps its revision.
-
-    The revision pins the product's and limit sets' revisions that it was checked against.
-    """
-    text = json.dumps(document, sort_keys=True)
-    product_revision = newest_documents(conn, "product")[ready.product.code][1]
-    pinned = {code: revision for code, (_, revision) in known_limit_sets(conn).items()}
-    cited = {limit.source.limit_set for step in ready.steps for limit in step.limits.values()}
-    limit_revisions = json.dumps({code: pinned[code] for code in sorted(cited) if code in pinned})
-    newest = conn.execute(
-        "SELECT * FROM sequence WHERE code = ? ORDER BY revision DESC LIMIT 1", (ready.code,)
-    ).fetchone()
-    if newest is not None and (
-        (newest["document"], newest["product_revision"], newest["limit_revisions"])
-        == (text, product_revision, limit_revisions)
-    ):
-        return _sequence(newest)
-    revision = 1 if newest is None else int(newest["revision"]) + 1
-    conn.execute(
-        "INSERT INTO sequence (code, revision, status, title, product, product_revision, document,"
-        " limit_revisions, created_at, created_by) VALUES (?, ?, 'released', ?, ?, ?, ?, ?, ?, ?)",
-        (ready.code, revision, ready.title, ready.product.code, product_revision, text,
-         limit_revisions, now(), account),
-    )  # fmt: skip
-    audit.note(conn, account, "add sequence", ready.code, f"revision {revision}, released")
-    return get_sequence(conn, ready.code, revision)
-
-
-def _sequence(row: sqlite3.Row) -> SequenceRecord:
-    found = dict(row)
-    found["document"] = json.loads(found["document"])
-    found["limit_revisions"] = json.loads(found["limit_revisions"])
-    return SequenceRecord(**found)
-
-
-def list_sequences(conn: sqlite3.Connection) -> list[SequenceRecord]:
-    """The newest revision of each sequence, by code."""
-    rows = conn.execute(
-        "SELECT * FROM sequence AS s WHERE revision ="
-        " (SELECT max(revision) FROM sequence WHERE code = s.code) ORDER BY code"
-    )
-    return [_sequence(row) for row in rows]
-
-
-def get_sequence(
-    conn: sqlite3.Connection, code: str, revision: int | None = None
-) -> SequenceRecord:
-    """A revision of a sequence, the newest by default; raises NotFound."""
-    row = conn.execute(
-        "SELECT * FROM sequence WHERE code = ? AND (?2 IS NULL OR revision = ?2)"
-        " ORDER BY revision DESC LIMIT 1",
-        (code, revision),
-    ).fetchone()
-    if row is None:
-        raise NotFound("sequence", code if revision is None else f"{code} revision {revision}")
-    return _sequence(row)
-
-
-def ready_sequence(conn: sqlite3.Connection, record: SequenceRecord) -> ReadySequence:
-    """Make a stored revision ready to run with the product and limits that it pinned."""
-    product_row = conn.execute(
-        "SELECT document FROM product WHERE code = ? AND revision = ?",
-        (record.product, record.product_revision),
-    ).fetchone()
-    product = Product.model_validate_json(product_row["document"])
-    limit_sets = pinned_limit_sets(conn, record)
-    return prepare(record.document, {product.code: product}, limit_sets)
-
-
-def pinned_limit_sets(
-    conn: sqlite3.Connection, record: SequenceRecord
-) -> dict[str, tuple[LimitSet, int]]:
-    """The limit sets of a stored revision, as it was checked against them."""
-    found = {}
-    for code, revision in record.limit_revisions.items():
-        row = conn.execute(
-            "SELECT document FROM limit_set WHERE code = ? AND revision = ?", (code, revision)
-        ).fetchone()
-        found[code] = (LimitSet.model_validate_json(row["document"]), revision)
-    return found

@@ -28,6 +28,7 @@ from loricate.service.routers import (
     schemas,
     sequences,
     session,
+    trying,
     units,
     upkeep,
 )  # fmt: skip
@@ -86,7 +87,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.add_middleware(AccessLog)
     app.include_router(health.router)
     parts = (
-        session, schemas, bench, upkeep, products, limit_sets, sequences, lots, runs, units,
+        session, schemas, bench, upkeep, products, limit_sets, trying, sequences, lots, runs, units,
         pictures, certificates,
     )  # fmt: skip
     for part in parts:

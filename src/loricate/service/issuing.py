@@ -13,7 +13,7 @@ from loricate.certificates.sealing import SiteKey, digest, seal
 from loricate.core.gate import Condition, certificate_gate, is_open
 from loricate.core.grading import Verdict
 from loricate.core.sequences import ReadySequence
-from loricate.records import audit, certificates, definitions, runs
+from loricate.records import audit, certificates, runs, sequences
 from loricate.records.certificates import LedgerEntry
 from loricate.records.store import Store, now
 
@@ -55,8 +55,8 @@ class Issuer:
         if run["state"] != "finished":
             return
         code, revision = run["sequence_code"], run["sequence_revision"]
-        record = await self.store.read(lambda c: definitions.get_sequence(c, code, revision))
-        sequence = await self.store.read(lambda c: definitions.ready_sequence(c, record))
+        record = await self.store.read(lambda c: sequences.get_sequence(c, code, revision))
+        sequence = await self.store.read(lambda c: sequences.ready_sequence(c, record))
         for unit in run["units"]:
             if is_settled(unit):
                 continue

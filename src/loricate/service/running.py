@@ -22,7 +22,7 @@ from loricate.execution.engine import Engine
 from loricate.execution.events import Event
 from loricate.execution.load import LoadedUnit
 from loricate.execution.preflight import check_bench, check_load, needed_roles
-from loricate.records import attempts, audit, definitions, lots, runs
+from loricate.records import attempts, audit, lots, runs, sequences
 from loricate.records.store import Store
 from loricate.service.answering import answer_question
 from loricate.service.issuing import Issuer
@@ -144,8 +144,8 @@ class Runs:
                 if kept[0] != request_digest:
                     raise KeyReused("This Idempotency-Key made another run; use a fresh key.")
                 return kept[1]
-        record = await self.store.read(lambda c: definitions.get_sequence(c, sequence_code))
-        sequence = await self.store.read(lambda c: definitions.ready_sequence(c, record))
+        record = await self.store.read(lambda c: sequences.released_sequence(c, sequence_code))
+        sequence = await self.store.read(lambda c: sequences.ready_sequence(c, record))
         await self._check(sequence, fixture, load)
         if lot:
             look = partial(self._lot_findings, lot, record.product, load, retest)
@@ -187,8 +187,8 @@ class Runs:
     async def _sequence_of(self, run: Mapping[str, Any]) -> ReadySequence:
         code, revision = run["sequence_code"], run["sequence_revision"]
         return await self.store.read(
-            lambda conn: definitions.ready_sequence(
-                conn, definitions.get_sequence(conn, code, revision)
+            lambda conn: sequences.ready_sequence(
+                conn, sequences.get_sequence(conn, code, revision)
             )
         )
 

@@ -25,6 +25,7 @@ class Settings:
     accounts: tuple[FirstAccount, ...] = ()
     page_size: str = "A4"
     least_free_bytes: int = 16 * 2**20
+    second_person: bool = False  # whoever changed a draft last may not release it
 
     @property
     def database(self) -> Path:

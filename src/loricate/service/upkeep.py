@@ -19,7 +19,7 @@ from loricate.core.zeroing import ZeroMeasured
 from loricate.execution.load import NestZeroes
 from loricate.execution.preflight import check_bench, check_load
 from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing
-from loricate.records import definitions, upkeep
+from loricate.records import sequences, upkeep
 from loricate.records.errors import NotFound
 from loricate.records.store import Store, new_id
 from loricate.service.problems import NotReady
@@ -111,8 +111,8 @@ class Upkeeps:
             raise NotReady.because([Finding("daily_check", message)])
         nest = nest or next(iter(fixture.nests))
         sequence = await self.store.read(
-            lambda conn: definitions.ready_sequence(
-                conn, definitions.get_sequence(conn, plan.sequence)
+            lambda conn: sequences.ready_sequence(
+                conn, sequences.released_sequence(conn, plan.sequence)
             )
         )
         await self.bench.look()
@@ -212,10 +212,10 @@ class Upkeeps:
 
 
 def _paths_in_use(conn: sqlite3.Connection) -> tuple[ImpedancePath, ...]:
-    """The impedance paths that any sequence's newest revision measures."""
+    """The impedance paths that any released sequence measures."""
     found: dict[ImpedancePath, None] = {}
-    for record in definitions.list_sequences(conn):
-        for step in definitions.ready_sequence(conn, record).steps:
+    for record in sequences.list_released(conn):
+        for step in sequences.ready_sequence(conn, record).steps:
             if step.impedance_path is not None:
                 found[step.impedance_path] = None
     return tuple(found)

@@ -19,7 +19,7 @@ from loricate.api.records import (
 )
 from loricate.core.actions import Answer
 from loricate.core.errors import Finding
-from loricate.records import attempts, definitions, pictures, remarks, runs
+from loricate.records import attempts, pictures, remarks, runs, sequences
 from loricate.service.problems import NotReady
 from loricate.service.routers.access import TheDesk
 from loricate.service.routers.showing import step_summary, trace_out, unit_out
@@ -36,9 +36,7 @@ async def _show(run_id: str, desk: TheDesk) -> RunOut:
     run = await desk.store.read(lambda conn: runs.get_run(conn, run_id))
     code, revision = run["sequence_code"], run["sequence_revision"]
     ready = await desk.store.read(
-        lambda conn: definitions.ready_sequence(
-            conn, definitions.get_sequence(conn, code, revision)
-        )
+        lambda conn: sequences.ready_sequence(conn, sequences.get_sequence(conn, code, revision))
     )
     return RunOut(
         **{key: run[key] for key in RunSummary.model_fields},
@@ -153,9 +151,7 @@ async def show_trace(
     run = await desk.store.read(lambda conn: runs.get_run(conn, run_id))
     code, revision = run["sequence_code"], run["sequence_revision"]
     ready = await desk.store.read(
-        lambda conn: definitions.ready_sequence(
-            conn, definitions.get_sequence(conn, code, revision)
-        )
+        lambda conn: sequences.ready_sequence(conn, sequences.get_sequence(conn, code, revision))
     )
     unit = next(each for each in run["units"] if each["nest"] == nest)
     return trace_out(found, unit["serial"], number, ready.step(step))

@@ -1,0 +1,216 @@
+"""Sequences in their numbered revisions: a draft that may change, released, withdrawn."""
+
+import json
+import sqlite3
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from loricate.core.limit_sets import LimitSet
+from loricate.core.products import Product
+from loricate.core.sequences import ReadySequence, prepare
+from loricate.records import audit
+from loricate.records.definitions import known_limit_sets, newest_documents
+from loricate.records.errors import NotFound
+from loricate.records.store import now
+
+_COLUMNS = (
+    "code, revision, status, title, product, product_revision, document, limit_revisions,"
+    " created_at, created_by, edits, edited_at, edited_by, released_at, released_by, release,"
+    " withdrawn_at, withdrawn_by, withdrawn_why"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class SequenceRecord:
+    """A stored revision of a sequence. ``release`` holds its grounds once it is released."""
+
+    code: str
+    revision: int
+    status: str
+    title: str
+    product: str
+    product_revision: int
+    document: dict[str, Any]
+    limit_revisions: dict[str, int]
+    created_at: str
+    created_by: str
+    edits: int
+    edited_at: str | None
+    edited_by: str | None
+    released_at: str | None
+    released_by: str | None
+    release: dict[str, Any]
+    withdrawn_at: str | None
+    withdrawn_by: str | None
+    withdrawn_why: str
+
+    @property
+    def etag(self) -> str:
+        """What changes whenever the revision's content does (RFC 9110)."""
+        return f'"{self.revision}.{self.edits}"'
+
+    @property
+    def last_edited_by(self) -> str:
+        """Who changed it last."""
+        return self.edited_by or self.created_by
+
+
+def _record(row: sqlite3.Row) -> SequenceRecord:
+    found = dict(row)
+    for name in ("document", "limit_revisions", "release"):
+        found[name] = json.loads(found[name] or "{}")
+    return SequenceRecord(**found)
+
+
+def _newest(conn: sqlite3.Connection, code: str) -> SequenceRecord | None:
+    row = conn.execute(
+        f"SELECT {_COLUMNS} FROM sequence WHERE code = ? ORDER BY revision DESC LIMIT 1", (code,)
+    ).fetchone()
+    return None if row is None else _record(row)
+
+
+def store_draft(
+    conn: sqlite3.Connection, ready: ReadySequence, document: dict[str, Any], account: str
+) -> SequenceRecord:
+    """Store a sequence as a draft: over the newest revision if that is one, else as a new one.
+
+    The revision pins the product's and limit sets' revisions that it was checked against. The same
+    document against the same ones again changes nothing.
+    """
+    text = json.dumps(document, sort_keys=True)
+    product_revision = newest_documents(conn, "product")[ready.product.code][1]
+    pinned = {code: revision for code, (_, revision) in known_limit_sets(conn).items()}
+    cited = {limit.source.limit_set for step in ready.steps for limit in step.limits.values()}
+    limit_revisions = {code: pinned[code] for code in sorted(cited) if code in pinned}
+    newest = _newest(conn, ready.code)
+    if newest is not None and (
+        (json.dumps(newest.document, sort_keys=True), newest.product_revision)
+        == (text, product_revision)
+        and newest.limit_revisions == limit_revisions
+        and newest.status != "withdrawn"
+    ):
+        return newest
+    content = (ready.title, ready.product.code, product_revision, text, json.dumps(limit_revisions))
+    if newest is not None and newest.status == "draft":
+        conn.execute(
+            "UPDATE sequence SET title = ?, product = ?, product_revision = ?, document = ?,"
+            " limit_revisions = ?, edits = edits + 1, edited_at = ?, edited_by = ?"
+            " WHERE code = ? AND revision = ?",
+            (*content, now(), account, ready.code, newest.revision),
+        )
+        audit.note(conn, account, "change draft", ready.code, f"revision {newest.revision}")
+        return get_sequence(conn, ready.code, newest.revision)
+    revision = 1 if newest is None else newest.revision + 1
+    conn.execute(
+        "INSERT INTO sequence (code, revision, status, title, product, product_revision, document,"
+        " limit_revisions, created_at, created_by) VALUES (?, ?, 'draft', ?, ?, ?, ?, ?, ?, ?)",
+        (ready.code, revision, *content, now(), account),
+    )
+    audit.note(conn, account, "add draft", ready.code, f"revision {revision}")
+    return get_sequence(conn, ready.code, revision)
+
+
+def release(
+    conn: sqlite3.Connection, code: str, revision: int, grounds: Mapping[str, Any], account: str
+) -> SequenceRecord:
+    """Freeze a draft: from now on it may be run. ``grounds`` are kept with it."""
+    conn.execute(
+        "UPDATE sequence SET status = 'released', released_at = ?, released_by = ?, release = ?"
+        " WHERE code = ? AND revision = ? AND status = 'draft'",
+        (now(), account, json.dumps(grounds, ensure_ascii=False), code, revision),
+    )
+    detail = f"revision {revision}: {grounds.get('why', '')}"
+    audit.note(conn, account, "release sequence", code, detail)
+    return get_sequence(conn, code, revision)
+
+
+def withdraw(
+    conn: sqlite3.Connection, code: str, revision: int, why: str, account: str
+) -> SequenceRecord:
+    """Take a revision out of use; what ran under it keeps it."""
+    conn.execute(
+        "UPDATE sequence SET status = 'withdrawn', withdrawn_at = ?, withdrawn_by = ?,"
+        " withdrawn_why = ? WHERE code = ? AND revision = ?",
+        (now(), account, why, code, revision),
+    )
+    audit.note(conn, account, "withdraw sequence", code, f"revision {revision}: {why}")
+    return get_sequence(conn, code, revision)
+
+
+def list_sequences(conn: sqlite3.Connection) -> list[SequenceRecord]:
+    """The newest revision of each sequence, whatever its status, by code."""
+    rows = conn.execute(
+        f"SELECT {_COLUMNS} FROM sequence AS s WHERE revision ="
+        " (SELECT max(revision) FROM sequence WHERE code = s.code) ORDER BY code"
+    )
+    return [_record(row) for row in rows]
+
+
+def list_released(conn: sqlite3.Connection) -> list[SequenceRecord]:
+    """The newest released revision of each sequence that has one, by code."""
+    rows = conn.execute(
+        f"SELECT {_COLUMNS} FROM sequence AS s WHERE revision = (SELECT max(revision)"
+        " FROM sequence WHERE code = s.code AND status = 'released') ORDER BY code"
+    )
+    return [_record(row) for row in rows]
+
+
+def list_revisions(conn: sqlite3.Connection, code: str) -> list[SequenceRecord]:
+    """Every revision of a sequence, newest first; raises NotFound."""
+    rows = conn.execute(
+        f"SELECT {_COLUMNS} FROM sequence WHERE code = ? ORDER BY revision DESC", (code,)
+    ).fetchall()
+    if not rows:
+        raise NotFound("sequence", code)
+    return [_record(row) for row in rows]
+
+
+def get_sequence(
+    conn: sqlite3.Connection, code: str, revision: int | None = None
+) -> SequenceRecord:
+    """A revision of a sequence, the newest by default; raises NotFound."""
+    row = conn.execute(
+        f"SELECT {_COLUMNS} FROM sequence WHERE code = ?1 AND (?2 IS NULL OR revision = ?2)"
+        " ORDER BY revision DESC LIMIT 1",
+        (code, revision),
+    ).fetchone()
+    if row is None:
+        raise NotFound("sequence", code if revision is None else f"{code} revision {revision}")
+    return _record(row)
+
+
+def released_sequence(conn: sqlite3.Connection, code: str) -> SequenceRecord:
+    """The newest released revision of a sequence; raises NotFound when there is none."""
+    get_sequence(conn, code)
+    row = conn.execute(
+        f"SELECT {_COLUMNS} FROM sequence WHERE code = ? AND status = 'released'"
+        " ORDER BY revision DESC LIMIT 1",
+        (code,),
+    ).fetchone()
+    if row is None:
+        raise NotFound("released revision of sequence", code)
+    return _record(row)
+
+
+def ready_sequence(conn: sqlite3.Connection, record: SequenceRecord) -> ReadySequence:
+    """Make a stored revision ready to run with the product and limits that it pinned."""
+    row = conn.execute(
+        "SELECT document FROM product WHERE code = ? AND revision = ?",
+        (record.product, record.product_revision),
+    ).fetchone()
+    product = Product.model_validate_json(row["document"])
+    return prepare(record.document, {product.code: product}, pinned_limit_sets(conn, record))
+
+
+def pinned_limit_sets(
+    conn: sqlite3.Connection, record: SequenceRecord
+) -> dict[str, tuple[LimitSet, int]]:
+    """The limit sets of a stored revision, as it was checked against them."""
+    found = {}
+    for code, revision in record.limit_revisions.items():
+        row = conn.execute(
+            "SELECT document FROM limit_set WHERE code = ? AND revision = ?", (code, revision)
+        ).fetchone()
+        found[code] = (LimitSet.model_validate_json(row["document"]), revision)
+    return found
