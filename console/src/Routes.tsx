@@ -11,6 +11,8 @@ const ProductsPage = lazy(() => import('./products/ProductsPage'))
 const ProductPage = lazy(() => import('./products/ProductPage'))
 const LimitsPage = lazy(() => import('./limits/LimitsPage'))
 const LimitSetPage = lazy(() => import('./limits/LimitSetPage'))
+const SequencesPage = lazy(() => import('./sequences/SequencesPage'))
+const SequencePage = lazy(() => import('./sequences/SequencePage'))
 const UnitsPage = lazy(() => import('./units/UnitsPage'))
 const UnitPage = lazy(() => import('./units/UnitPage'))
 const VerifyPage = lazy(() => import('./verify/VerifyPage'))
@@ -29,6 +31,8 @@ export function Routes() {
           <Route path="/lots/:code" element={<LotPage />} />
           <Route path="/products" element={<ProductsPage />} />
           <Route path="/products/:code" element={<ProductPage />} />
+          <Route path="/sequences" element={<SequencesPage />} />
+          <Route path="/sequences/:code" element={<SequencePage />} />
           <Route path="/limits" element={<LimitsPage />} />
           <Route path="/limits/:code" element={<LimitSetPage />} />
           <Route path="/units" element={<UnitsPage />} />

@@ -33,6 +33,13 @@ test('a list is what stands between commas', () => {
   expect(words(' L, N ,,PE ')).toEqual(['L', 'N', 'PE'])
 })
 
+test('the same quantity written otherwise does not depart', () => {
+  expect(departs('0.5 s', { default: '500 ms' })).toBe(false)
+  expect(departs('1 kV', { default: '1000 V' })).toBe(false)
+  expect(departs('1 MV', { default: '1 mV' })).toBe(true)
+  expect(departs('5 mA', { default: '5 mV' })).toBe(true)
+})
+
 test('only what differs from a default that says something departs', () => {
   expect(departs('25 A', { default: '25 A' })).toBe(false)
   expect(departs('10 A', { default: '25 A' })).toBe(true)

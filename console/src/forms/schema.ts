@@ -72,5 +72,31 @@ export function put(value: Value, name: string, given: unknown): Value {
 /** Whether a field departs from a default that says something. */
 export function departs(value: unknown, schema: Schema): boolean {
   if (value === undefined || value === null || shown(schema.default) === '') return false
+  if (typeof value === 'string' && typeof schema.default === 'string') {
+    return !isSameQuantity(value, schema.default)
+  }
   return JSON.stringify(value) !== JSON.stringify(schema.default)
+}
+
+const POWERS: Record<string, number> = {
+  n: -9,
+  u: -6,
+  µ: -6,
+  μ: -6,
+  m: -3,
+  '': 0,
+  k: 3,
+  M: 6,
+  G: 9,
+}
+const QUANTITY = /^([+-]?[\d.]+(?:e[+-]?\d+)?)\s?([nuµμmkMG]?)(V|A|Ω|ohm|F|H|s|Hz|W|m|%)$/i
+
+/** Whether two texts are the same, or the same quantity written otherwise: 0.5 s and 500 ms. */
+export function isSameQuantity(one: string, other: string): boolean {
+  if (one.trim() === other) return true
+  const a = QUANTITY.exec(one.trim())
+  const b = QUANTITY.exec(other)
+  if (a === null || b === null || a[3] !== b[3]) return false
+  const size = (parts: RegExpExecArray) => Number(parts[1]) * 10 ** (POWERS[parts[2] ?? ''] ?? 0)
+  return Math.abs(size(a) - size(b)) <= 1e-9 * Math.abs(size(b))
 }

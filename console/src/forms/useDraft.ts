@@ -1,37 +1,65 @@
 import { useCallback, useState } from 'react'
 import type { Value } from './schema'
 
-interface Draft {
-  basedOn: number
+const MOST_TURNS = 100
+
+interface Draft<Base> {
+  basedOn: Base
   document: Value
 }
 
-/** What is being edited, kept in this browser until it is stored or thrown away. */
-export function useDraft(key: string, stored: Value, revision: number) {
+/**
+ * What is being edited, kept in this browser until it is stored or thrown away; each change can be
+ * undone. `base` names what it is based on, so that nobody's work is stored over.
+ */
+export function useDraft<Base extends string | number>(key: string, stored: Value, base: Base) {
   const place = `loricate draft ${key}`
-  const [draft, setDraft] = useState<Draft | undefined>(() => {
+  const [draft, setDraft] = useState<Draft<Base> | undefined>(() => {
     const kept = localStorage.getItem(place)
-    return kept === null ? undefined : (JSON.parse(kept) as Draft)
+    return kept === null ? undefined : (JSON.parse(kept) as Draft<Base>)
   })
-  const change = useCallback(
-    (document: Value) => {
-      setDraft((before) => {
-        const next = { basedOn: before?.basedOn ?? revision, document }
-        localStorage.setItem(place, JSON.stringify(next))
-        return next
-      })
+  const [past, setPast] = useState<Value[]>([])
+  const [turn, setTurn] = useState(0)
+  const document = draft?.document ?? stored
+  const basedOn = draft?.basedOn ?? base
+
+  const keep = useCallback(
+    (next: Value) => {
+      const kept = { basedOn, document: next }
+      localStorage.setItem(place, JSON.stringify(kept))
+      setDraft(kept)
     },
-    [place, revision],
+    [place, basedOn],
   )
   const drop = useCallback(() => {
     localStorage.removeItem(place)
     setDraft(undefined)
+    setPast([])
+    setTurn((before) => before + 1)
   }, [place])
+  const change = useCallback(
+    (next: Value) => {
+      setPast((before) => [...before.slice(-MOST_TURNS), document])
+      keep(next)
+    },
+    [document, keep],
+  )
+  const undo = useCallback(() => {
+    const before = past.at(-1)
+    if (before === undefined) return
+    setPast(past.slice(0, -1))
+    setTurn((number) => number + 1)
+    keep(before)
+  }, [past, keep])
   return {
-    document: draft?.document ?? stored,
-    basedOn: draft?.basedOn ?? revision,
-    isChanged: draft !== undefined,
+    document,
+    basedOn,
+    isChanged: draft !== undefined && JSON.stringify(draft.document) !== JSON.stringify(stored),
     change,
     drop,
+    undo,
+    canUndo: past.length > 0,
+    /** Goes up whenever the document changes from outside a field, so that fields start afresh. */
+    turn,
   }
 }

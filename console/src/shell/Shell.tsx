@@ -12,6 +12,7 @@ const PLACES = [
   { to: '/run', name: 'Run', roles: ['operator', 'engineer', 'quality'] },
   { to: '/lots', name: 'Lots', roles: ['operator', 'engineer', 'quality'] },
   { to: '/units', name: 'Units', roles: ['operator', 'engineer', 'quality'] },
+  { to: '/sequences', name: 'Sequences', roles: ['engineer', 'quality'] },
   { to: '/products', name: 'Products', roles: ['engineer', 'quality'] },
   { to: '/limits', name: 'Limits', roles: ['engineer', 'quality'] },
   { to: '/bench', name: 'Bench', roles: ['engineer', 'quality'] },

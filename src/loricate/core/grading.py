@@ -58,8 +58,10 @@ class DecisionRule(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    rule: Literal["simple", "guarded"] = "simple"
-    r: Annotated[float, Field(gt=0, le=1)] = 1.0
+    rule: Literal["simple", "guarded"] = Field(default="simple", title="Rule")
+    r: Annotated[float, Field(gt=0, le=1)] = Field(
+        default=1.0, title="r of guarded", description="1, or 0.83 for 95 %"
+    )
 
     def guard_band(self, uncertainty: float) -> float:
         """Width w of the guard band in the reading's unit, from expanded U (k = 2)."""

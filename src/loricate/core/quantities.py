@@ -193,6 +193,26 @@ def quantity(dimension: Dimension) -> Any:
     ]
 
 
+def with_written_defaults(schema: dict[str, Any]) -> dict[str, Any]:
+    """A JSON Schema whose quantities have their defaults as they are written: ``100 ms``."""
+
+    def tidy(node: Any) -> Any:
+        if isinstance(node, list):
+            return [tidy(each) for each in node]
+        if not isinstance(node, dict):
+            return node
+        found = {key: tidy(each) for key, each in node.items()}
+        kinds = [found, *(each for each in found.get("anyOf", []) if isinstance(each, dict))]
+        dimension = next((DIMENSIONS.get(str(each.get("format"))) for each in kinds), None)
+        default = found.get("default")
+        if dimension is not None and isinstance(default, int | float):
+            found["default"] = exact_text(default, dimension)
+        return found
+
+    written: dict[str, Any] = tidy(schema)
+    return written
+
+
 Volts = Annotated[float, *quantity(VOLTAGE).__metadata__]
 Amperes = Annotated[float, *quantity(CURRENT).__metadata__]
 Ohms = Annotated[float, *quantity(RESISTANCE).__metadata__]

@@ -21,7 +21,7 @@ from loricate.core.kinds.registry import Demand, LimitSlot
 from loricate.core.limit_sets import Asked, LimitSets, resolve
 from loricate.core.limits import Code, Limit, LimitEntry
 from loricate.core.products import Product
-from loricate.core.quantities import Seconds
+from loricate.core.quantities import Seconds, with_written_defaults
 from loricate.core.readings import Bound
 from loricate.core.scheduling import Across
 
@@ -35,21 +35,33 @@ class Step(BaseModel):
 
     id: Code
     kind: str
-    title: str = Field(default="", max_length=120)
+    title: str = Field(default="", max_length=120, title="Title")
+    off: bool = Field(
+        default=False, title="Switched off", description="Kept in the document, not performed"
+    )
     on_fail: Literal["carry_on", "halt_unit", "halt_run", "ask"] = Field(
-        default="halt_unit", description="What a failed step leads to"
+        default="halt_unit", title="On fail", description="What a failed step leads to"
     )
     attempts: int = Field(
-        default=3, ge=1, le=20, description="How often it may be done to one unit in one run"
+        default=3,
+        ge=1,
+        le=20,
+        title="Attempts",
+        description="How often it may be done to one unit in one run",
     )
     answer_within: Annotated[Seconds, Field(gt=0)] = Field(
-        default=600.0, description="With on_fail = ask: the unit is halted when nobody answers"
+        default=600.0,
+        title="Answer within",
+        description="With on_fail = ask: the unit is halted when nobody answers",
     )
     across: Across = Field(
         default=Across.EACH,
+        title="Across the nests",
         description="Each nest for itself, all together on one source, or once for the load",
     )
-    cues: tuple[Cue, ...] = Field(default=(), description="What to tell or ask the operator")
+    cues: tuple[Cue, ...] = Field(
+        default=(), title="Cues", description="What to tell or ask the operator"
+    )
     settings: dict[str, Any] = Field(default_factory=dict)
     limits: dict[str, LimitEntry] = Field(default_factory=dict)
 
@@ -63,7 +75,12 @@ class Sequence(BaseModel):
     code: Code
     title: str = Field(min_length=1, max_length=120)
     product: Code
-    decision: DecisionRule = DecisionRule()
+    decision: DecisionRule = Field(
+        default=DecisionRule(),
+        title="Decision rule",
+        description="How a reading's uncertainty U enters the verdict: simple accepts at the "
+        "limit, guarded moves every limit in by r·U and leaves the band undecided",
+    )
     steps: tuple[Step, ...] = Field(min_length=1)
 
 
@@ -194,8 +211,10 @@ def prepare(
             )
         seen.setdefault(step.id, index)
         ready = _prepare_step(step, path, product, limit_sets, findings)
-        if ready is not None:
+        if ready is not None and not step.off:
             steps.append(ready)
+    if all(step.off for step in sequence.steps):
+        findings.append(Finding("steps", "are all switched off; switch one on."))
     if findings or product is None:
         raise DocumentError(f"sequence '{sequence.code}'", tuple(findings))
     return ReadySequence(sequence.code, sequence.title, product, sequence.decision, tuple(steps))
@@ -322,19 +341,19 @@ def sequence_schema() -> dict[str, Any]:
         settings = kind.settings.model_json_schema()
         schema["$defs"].update(settings.pop("$defs", {}))
         schema["$defs"][f"{kind.name}_settings"] = settings
-        variants.append(
-            {
-                "if": {"properties": {"kind": {"const": kind.name}}},
-                "then": {
-                    "properties": {
-                        "settings": {"$ref": f"#/$defs/{kind.name}_settings"},
-                        "limits": {"propertyNames": {"enum": list(kind.limits)}},
-                    }
-                },
+        needed = [name for name, slot in kind.limits.items() if slot.needed]
+        then: dict[str, Any] = {
+            "properties": {
+                "settings": {"$ref": f"#/$defs/{kind.name}_settings"},
+                "limits": {"propertyNames": {"enum": list(kind.limits)}},
             }
-        )
+        }
+        if needed:
+            then["required"] = ["limits"]
+            then["properties"]["limits"]["required"] = needed
+        variants.append({"if": {"properties": {"kind": {"const": kind.name}}}, "then": then})
     step["properties"]["kind"] = {"enum": list(KINDS), "title": "Kind", "type": "string"}
     step["allOf"] = variants
     schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     schema["title"] = "Loricate sequence"
-    return schema
+    return with_written_defaults(schema)

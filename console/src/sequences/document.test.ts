@@ -1,0 +1,48 @@
+import { expect, test } from 'vitest'
+import { addAfter, freeId, kindSchema, move, neighbour, replace, type Step } from './document'
+
+const steps: Step[] = ['look', 'earth', 'leak'].map((id) => ({ id, kind: 'visual' }))
+const ids = (found: Step[]) => found.map((step) => step.id).join(' ')
+
+test('a new step comes after the selected one and takes a free id', () => {
+  expect(ids(addAfter(steps, 'look', { id: 'earth', kind: 'wait' }))).toBe(
+    'look earth-2 earth leak',
+  )
+  expect(ids(addAfter(steps, '', { id: 'new', kind: 'wait' }))).toBe('look earth leak new')
+  expect(ids(addAfter([], '', { id: 'new', kind: 'wait' }))).toBe('new')
+  expect(freeId([...steps, { id: 'look-2', kind: 'visual' }], 'look')).toBe('look-3')
+})
+
+test('a step moves and the others keep their order', () => {
+  expect(ids(move(steps, 'leak', 0))).toBe('leak look earth')
+  expect(ids(move(steps, 'look', 1))).toBe('earth look leak')
+  expect(ids(move(steps, 'look', 99))).toBe('earth leak look')
+  expect(ids(move(steps, 'none', 0))).toBe('look earth leak')
+})
+
+test('a step is replaced under a new id, and a neighbour is selected when one goes', () => {
+  expect(ids(replace(steps, 'earth', { id: 'bond', kind: 'ground_bond' }))).toBe('look bond leak')
+  expect(neighbour(steps, 'look')).toBe('earth')
+  expect(neighbour(steps, 'leak')).toBe('earth')
+  expect(neighbour([{ id: 'only', kind: 'wait' }], 'only')).toBe('')
+})
+
+test('a kind has its settings and its limits in the schema', () => {
+  const schema = {
+    $defs: {
+      wait_settings: { type: 'object', properties: { time: { type: 'string' } } },
+      Step: {
+        allOf: [
+          {
+            if: { properties: { kind: { const: 'wait' } } },
+            // biome-ignore lint/suspicious/noThenProperty: JSON Schema's own word.
+            then: { properties: { limits: { propertyNames: { enum: ['power'] } } } },
+          },
+        ],
+      },
+    },
+  }
+  const found = kindSchema(schema as Parameters<typeof kindSchema>[0], 'wait')
+  expect(Object.keys(found.settings.properties ?? {})).toEqual(['time'])
+  expect(found.limits).toEqual(['power'])
+})

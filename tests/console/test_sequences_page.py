@@ -1,0 +1,134 @@
+"""The sequence editor: steps added, moved, cut; review, challenge, release and withdrawal."""
+
+import re
+from typing import Any
+
+import pytest
+from playwright.sync_api import Locator, Page, expect
+
+from loricate.client import Client
+from tests.conftest import read_demo, release
+from tests.console.pages import check_accessible, sign_in
+
+pytestmark = pytest.mark.console
+
+
+def final_test(code: str) -> dict[str, Any]:
+    return {**read_demo("sequences/dc40-final.toml"), "code": code}
+
+
+def steps(page: Page) -> Locator:
+    return page.get_by_role("listbox", name="Steps")
+
+
+def step_ids(page: Page) -> list[str]:
+    rows = steps(page).get_by_role("option").all_inner_texts()
+    return [[line for line in row.splitlines() if line][2].split(",")[0] for row in rows]
+
+
+def test_a_sequence_is_written_reviewed_challenged_and_released(
+    page: Page, site: dict[str, Any], client: Client
+) -> None:
+    sign_in(page, site, "/sequences")
+    page.get_by_label("New sequence").fill("ED-1")
+    page.get_by_label("For product").select_option("DC-40")
+    page.keyboard.press("Enter")
+    add = page.get_by_label("Add a step", exact=True)
+    expect(add.locator("option", has_text="Ground bond")).to_be_attached()
+    offered = add.locator("option").all_inner_texts()
+    assert "Ground bond" in offered and "Polarity of a cord" not in offered
+    add.select_option("ground_bond")
+    page.get_by_label("Accessible part").fill("CHASSIS")
+    page.get_by_label("Source").fill("IEC-60335-1-A")
+    review = page.get_by_role("region", name="Review")
+    expect(review).to_contain_text("nothing tests the insulation of an appliance")
+    add.select_option("withstand")
+    page.get_by_label("High terminals").fill("L, N")
+    page.get_by_label("Low terminals").fill("PE")
+    page.get_by_label("Test voltage").fill("900 volts")
+    expect(page.get_by_role("alert").first).to_contain_text("unit 'volts', which is not known")
+    page.get_by_label("Test voltage").fill("900 V")
+    current = page.get_by_role("group", name="Limit of current")
+    current.get_by_label("Minimum").fill("0.4 mA")
+    current.get_by_label("Maximum").fill("5 mA")
+    current.get_by_label("Source").fill("IEC-60335-1-A")
+    expect(review).to_contain_text("short of the 1.000 kV that IEC-60335-1-A/withstand-basic asks")
+    page.get_by_role("button", name="Run against every fault").click()
+    faults = page.get_by_role("table", name="Faults by steps")
+    expect(faults.get_by_role("row", name=re.compile("cracked_insulator"))).to_contain_text(
+        "breakdown"
+    )
+    expect(faults.get_by_role("row", name=re.compile("wet"))).to_contain_text("MISSED")
+    check_accessible(page)
+    page.reload()  # a closed tab loses nothing
+    expect(page.get_by_label("Test voltage")).to_have_value("900 V")
+    page.get_by_role("button", name="Store as a draft").click()
+    expect(page.get_by_text("revision 1, draft")).to_be_visible()
+    panel = page.get_by_role("region", name="Release")
+    panel.get_by_label(re.compile("short of the 1.000 kV")).fill("drawing 4 asks for 900 V")
+    panel.get_by_label("What changed").fill("first issue")
+    panel.get_by_role("button", name="Release this draft").click()
+    expect(page.get_by_text("revision 1, released")).to_be_visible()
+    stored = client.sequence("ED-1")
+    assert [step.kind for step in stored.steps] == ["ground_bond", "withstand"]
+    assert stored.release is not None and stored.release.accepted[0].rule == "short_of_standard"
+    page.get_by_label("Withdraw revision 1, because").fill("900 V was wrong")
+    page.get_by_role("button", name="Withdraw", exact=True).click()
+    expect(page.get_by_role("table", name="Revisions")).to_contain_text(
+        "withdrawn by mara: 900 V was wrong"
+    )
+
+
+def test_steps_are_moved_switched_off_cut_pasted_and_undone(
+    page: Page, site: dict[str, Any], client: Client
+) -> None:
+    release(client, final_test("ED-2"))
+    release(client, final_test("ED-3"))
+    sign_in(page, site, "/sequences/ED-2?step=earth")
+    expect(steps(page).get_by_role("option").first).to_be_visible()
+    start = ["look", "earth", "insulation", "withstand", "leakage"]
+    assert step_ids(page) == start
+    earth = steps(page).get_by_role("option", name=re.compile("earth, ground bond"))
+    earth.focus()
+    page.keyboard.press("Alt+ArrowDown")
+    moved = ["look", "insulation", "earth", "withstand", "leakage"]
+    expect(steps(page).get_by_role("option").nth(2)).to_contain_text("earth, ground bond")
+    assert step_ids(page) == moved
+    review = page.get_by_role("region", name="Review")
+    expect(review).to_contain_text("only after 'insulation' has put voltage on the unit")
+    steps(page).get_by_role("option", name=re.compile("leakage, leakage")).drag_to(
+        steps(page).get_by_role("option").first
+    )
+    assert step_ids(page)[0] == "leakage"
+    page.get_by_role("button", name="Undo").click()
+    page.get_by_role("button", name="Undo").click()
+    assert step_ids(page) == start
+    steps(page).get_by_role("option", name=re.compile("insulation, insulation")).click()
+    page.get_by_role("button", name="Duplicate").click()
+    assert step_ids(page)[3] == "insulation-2"
+    page.get_by_role("button", name="Switch off").click()
+    expect(steps(page).get_by_role("option").nth(3)).to_contain_text("switched off")
+    page.get_by_role("button", name="Store as a draft").click()
+    expect(page.get_by_text("revision 2, draft")).to_be_visible()
+    assert len(client.sequence("ED-2").steps) == 5, "what is switched off is not performed"
+    assert len(client.sequence("ED-2").document["steps"]) == 6, "and stays in the document"
+    steps(page).get_by_role("option", name=re.compile("insulation-2, insulation")).click()
+    page.get_by_role("button", name="Cut").click()
+    assert step_ids(page) == start
+    page.goto(site["url"] + "/sequences/ED-3?step=look")
+    page.get_by_role("button", name="Paste").click()
+    assert step_ids(page)[1] == "insulation-2", "after the selected one"
+    check_accessible(page)
+
+
+def test_two_engineers_on_one_draft_are_told(
+    page: Page, site: dict[str, Any], client: Client
+) -> None:
+    client.add_sequence(final_test("ED-4"))
+    sign_in(page, site, "/sequences/ED-4?step=look")
+    page.get_by_label("Title").first.fill("His")
+    client.add_sequence({**final_test("ED-4"), "title": "Hers"})
+    page.get_by_role("button", name="Store as a draft").click()
+    expect(page.get_by_role("alert").first).to_contain_text("changed by mara meanwhile")
+    expect(page.get_by_label("Title").first).to_have_value("His")
+    assert client.sequence("ED-4").title == "Hers"
