@@ -38,7 +38,6 @@ def take_console(browser: Browser, sign_in: dict[str, str]) -> None:
     page.goto(url)
     page.get_by_label("Name").fill(sign_in["name"])
     page.get_by_label("Password").fill(sign_in["password"])
-    shoot(page, "console-sign-in")
     page.get_by_role("button", name="Sign in").click()
     page.get_by_label("Nest 1").wait_for()
     for serial in SERIALS.values():
@@ -79,11 +78,22 @@ def take_console(browser: Browser, sign_in: dict[str, str]) -> None:
     page.goto(f"{url}/bench")
     page.get_by_role("table", name="Instruments").wait_for()
     shoot(page, "console-bench")
-    page.get_by_role("button", name="Zero the leads").first.click()
-    page.get_by_role("group", name="Question for the whole load").wait_for()
-    shoot(page, "console-upkeep")
-    page.keyboard.press("2")
-    page.get_by_role("button", name="Close").wait_for()
+    page.goto(f"{url}/sequences/DC40-FINAL?step=withstand")
+    page.get_by_label("Test voltage").fill("900 V")
+    page.get_by_role("region", name="Review").get_by_text("short of the 1.000 kV").wait_for()
+    page.get_by_role("listbox", name="Steps").scroll_into_view_if_needed()
+    page.mouse.wheel(0, 360)
+    page.wait_for_timeout(500)
+    shoot(page, "console-sequence")
+    page.get_by_role("button", name="Run against every fault").click()
+    page.get_by_role("table", name="Faults by steps").wait_for()
+    page.get_by_role("heading", name="Challenge").evaluate("each => each.scrollIntoView()")
+    page.wait_for_timeout(500)
+    shoot(page, "console-challenge")
+    page.get_by_role("button", name="Drop changes").click()
+    page.goto(f"{url}/limits?product=DC-40")
+    page.get_by_role("table", name="Limits for DC-40").wait_for()
+    shoot(page, "console-limits")
     page.goto(f"{url}/units?serial=DC40")
     page.get_by_role("link", name=SERIALS["3"]).wait_for()
     shoot(page, "console-units")
@@ -131,8 +141,9 @@ def take_terminal(browser: Browser, sign_in: dict[str, str]) -> None:
         return f"$ loricate {' '.join(words)}\n{done.stdout}\n"
 
     pages = {
-        "cli-bench": run("bench", "show"),
-        "cli-sequence": run("sequence", "list") + run("sequence", "show", "DC40-REWORK"),
+        "cli-sequence": run("sequence", "list")
+        + run("sequence", "review", "DC40-REWORK")
+        + run("sequence", "challenge", "DC40-REWORK"),
         "cli-run-and-unit": run("run", "show") + run("unit", "show", SERIALS["3"]),
     }
     page = browser.new_page(viewport=SIZE)

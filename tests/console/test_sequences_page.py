@@ -1,4 +1,4 @@
-"""The sequence editor: steps added, moved, cut; review, challenge, release and withdrawal."""
+"""Writing a sequence in the console: steps, review, challenge, release and withdrawal."""
 
 import re
 from typing import Any

@@ -15,6 +15,7 @@ from loricate.core.review import RULES, Reviewed, ReviewFinding, Severity, revie
 from loricate.core.review.times import load_s
 from loricate.core.sequences import prepare
 from tests.conftest import read_demo
+from tests.rig import DEMO
 
 LimitSets = dict[str, tuple[LimitSet, int]]
 Document = dict[str, Any]
@@ -93,6 +94,15 @@ def only(*indices: int) -> Change:
     return change
 
 
+def waits(index: int, *outcomes: tuple[str, str], on_fail: str = "halt_unit") -> Change:
+    def change(sequence: Document, _: Document) -> None:
+        sequence["steps"][EARTH]["on_fail"] = on_fail
+        named = [{"step": step, "outcome": outcome} for step, outcome in outcomes]
+        sequence["steps"][index]["when"] = {"all": named}
+
+    return change
+
+
 DC = both(step(WITHSTAND, voltage="dc", level="1.5 kV"), step(INSULATION, trip="50 mA"))
 NO_MINIMUM = limit(WITHSTAND, "current", maximum="5 mA")
 CASES: list[tuple[str, Change, str, Severity, str]] = [
@@ -141,6 +151,18 @@ CASES: list[tuple[str, Change, str, Severity, str]] = [
     (
         "insulation_before_mains", move(LEAKAGE, 2), "leakage", Severity.WARNING,
         "run at mains before 'insulation'",
+    ),
+    (
+        "never_reached", waits(INSULATION, ("earth", "fail")), "insulation", Severity.ERROR,
+        "earth fail cannot come about",
+    ),
+    (
+        "never_reached", waits(INSULATION, ("earth", "not_run")), "insulation", Severity.ERROR,
+        "earth not run cannot come about",
+    ),
+    (
+        "never_reached", waits(LEAKAGE, ("earth", "pass"), ("earth", "fail"), on_fail="carry_on"),
+        "leakage", Severity.ERROR, "earth pass and earth fail",
     ),
     (
         "missing_kind", only(LOOK, EARTH, INSULATION, LEAKAGE), "", Severity.ERROR,
@@ -238,6 +260,8 @@ def test_every_rule_is_tried_and_explained() -> None:
     assert set(RULES) == {case[0] for case in CASES} | {"not_compared"}
     for name, rule in RULES.items():
         assert len((rule.__doc__ or "").split()) > 6, name
+    page = (DEMO.parent / "docs" / "review-and-challenge.md").read_text(encoding="utf-8")
+    assert [name for name in RULES if f"| `{name}` |" not in page] == []
 
 
 def test_the_gravest_come_first_and_a_bench_is_not_needed(limit_sets: LimitSets) -> None:
@@ -262,6 +286,11 @@ def test_a_clip_that_is_called_off_is_no_finding(limit_sets: LimitSets) -> None:
         ]
 
     assert findings(limit_sets, change) == ()
+
+
+def test_a_condition_that_can_come_about_is_no_finding(limit_sets: LimitSets) -> None:
+    assert findings(limit_sets, waits(LEAKAGE, ("earth", "fail"), on_fail="carry_on")) == ()
+    assert findings(limit_sets, waits(LEAKAGE, ("earth", "pass"))) == ()
 
 
 def test_more_nests_take_longer_and_gain_by_the_pipeline(limit_sets: LimitSets) -> None:

@@ -8,6 +8,7 @@ import pytest
 
 from loricate.bench.links import TcpLink
 from loricate.core.actions import Answer, Role
+from loricate.core.branching import Outcome, When
 from loricate.core.grading import Cause, Verdict
 from loricate.core.scheduling import Across
 from loricate.core.sequences import ReadySequence, ReadyStep
@@ -140,6 +141,38 @@ async def test_carry_on_goes_on_after_a_fail(rig: Rig, sequence: ReadySequence) 
     await run(engine)
     assert notebook.of("1")["earth"] == (Verdict.FAIL, Cause.OVER_LIMIT)
     assert notebook.of("1")["leakage"][0] is Verdict.PASS
+
+
+EARTH_FAILED = When(all=(Outcome(step="earth", outcome="fail"),))
+
+
+@pytest.mark.parametrize(
+    ("fault", "is_required", "outcome", "unit"),
+    [
+        ("", False, (Verdict.NOT_RUN, Cause.SKIPPED), Verdict.PASS),
+        ("", True, (Verdict.NOT_RUN, Cause.CONDITION_NOT_MET), Verdict.INCONCLUSIVE),
+        ("loose_earth", False, (Verdict.PASS, Cause.NONE), Verdict.FAIL),
+    ],
+)
+async def test_a_step_is_done_only_under_its_condition(
+    rig: Rig,
+    sequence: ReadySequence,
+    fault: str,
+    is_required: bool,
+    outcome: tuple[Verdict, Cause],
+    unit: Verdict,
+) -> None:
+    steps = [step for step in sequence.steps if step.id in ("earth", "insulation", "withstand")]
+    steps[0] = replace(steps[0], on_fail="carry_on")
+    steps[1] = replace(steps[1], when=EARTH_FAILED, is_required=is_required)
+    rig.floor.floor.put_in("FX-A/1", "DC-40", (fault,) if fault else (), "x")
+    engine, notebook = engine_for(rig, replace(sequence, steps=tuple(steps)), "1")
+    await run(engine)
+    found = notebook.of("1")
+    assert list(found) == ["earth", "insulation", "withstand"], "in their order"
+    assert found["insulation"] == outcome
+    assert found["withstand"][0] is Verdict.PASS, "what follows is done all the same"
+    assert notebook.units["u1"][0] is unit
 
 
 async def test_halt_run_stops_the_other_units_too(rig: Rig, sequence: ReadySequence) -> None:

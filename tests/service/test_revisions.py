@@ -10,7 +10,7 @@ import pytest
 from loricate.client import Client, NotFoundError, RefusedError, WrongStateError
 from loricate.service.app import create_app
 from loricate.service.settings import FirstAccount, Settings
-from tests.conftest import read_demo
+from tests.conftest import read_demo, run_load
 from tests.rig import DEMO
 
 
@@ -137,3 +137,21 @@ def test_an_operator_sees_released_ones_and_a_second_person_releases(tmp_path: P
                 assert (shown.json()["revision"], shown.headers["etag"]) == (1, '"1.1"')
 
     asyncio.run(play())
+
+
+def test_a_unit_passes_without_a_step_that_it_did_not_need(client: Client) -> None:
+    document = final_test("RV-6")
+    document["steps"][1]["on_fail"] = "carry_on"
+    document["steps"][2]["when"] = {"all": [{"step": "earth", "outcome": "fail"}]}
+    client.add_sequence(document)
+    client.release_sequence("RV-6", "insulation after a failed earth only")
+    assert client.sequence("RV-6").steps[2].when == "earth fail"
+    run_id = run_load(client, {"1": "RV-W"}, "RV-6")
+    (unit,) = client.run(run_id).units
+    assert (unit.verdict, unit.certificate_kind) == ("pass", "certificate")
+    skipped = next(each for each in unit.attempts if each.step_id == "insulation")
+    assert (skipped.verdict, skipped.cause) == ("not_run", "skipped")
+    assert skipped.note == "Done only when earth fail."
+    assert '"cause":"skipped"' in client.certificate(str(unit.certificate)).replace(" ", "")
+    with pytest.raises(RefusedError, match="the unit passed"):
+        client.repeat(run_id, "1", "no reason")

@@ -1,6 +1,7 @@
 import { Box, Table, Text } from '@chakra-ui/react'
 import type { Attempt, Run } from '../api/client'
 import { VerdictMark, VerdictShape, verdictInk, verdictWord } from '../parts/VerdictMark'
+import { NOT_TRIED } from './runState'
 
 interface Props {
   run: Run
@@ -69,7 +70,7 @@ function StepCell({ attempts, label, isOpen, onOpen }: CellProps) {
   const latest = attempts.at(-1)
   if (latest === undefined) return null
   const decided = latest.readings.find((reading) => reading.limit !== '')
-  const tried = attempts.filter((each) => each.cause !== 'unit_halted').length
+  const tried = attempts.filter((each) => !NOT_TRIED.includes(each.cause)).length
   const again = tried > 1 ? `, attempt ${tried}` : ''
   return (
     <button

@@ -104,10 +104,13 @@ function settled(run: Run, unit: Run['units'][number]): { verdict: string; cause
     : { verdict: '', cause: '' }
 }
 
+/** Causes of attempts that only say why a step was not tried. */
+export const NOT_TRIED = ['unit_halted', 'skipped', 'condition_not_met']
+
 /** The timeline of attempts that are recorded; what was skipped took no time. */
 export function spansOf(attempts: Run['units'][number]['attempts']): Span[] {
   return attempts
-    .filter((attempt) => attempt.cause !== 'unit_halted')
+    .filter((attempt) => !NOT_TRIED.includes(attempt.cause))
     .map((attempt) => ({
       step: attempt.step_id,
       title: attempt.title,

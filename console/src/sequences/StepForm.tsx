@@ -13,9 +13,11 @@ interface Props {
   isLocked: boolean
 }
 
-/** One step: what its kind needs, its limits with their sources, and how it behaves. */
+/** One step: what its kind needs, its limits with their sources, how it behaves. */
 export function StepForm({ schema, step, onChange, findings, path, isLocked }: Props) {
   const defs = schema.$defs ?? {}
+  const { settings: values = {}, ...rest } = step
+  const changeSettings = (settings: Value) => onChange({ settings, ...(rest as Step) })
   const { settings, limits, needed } = kindSchema(schema, step.kind)
   const entry = plain(defs.LimitEntry ?? {}, defs)
   const [asked, setAsked] = useState<string[]>([])
@@ -40,8 +42,8 @@ export function StepForm({ schema, step, onChange, findings, path, isLocked }: P
       <SchemaForm
         schema={settings}
         defs={defs}
-        value={step.settings ?? {}}
-        onChange={(value) => onChange({ ...step, settings: value })}
+        value={values}
+        onChange={changeSettings}
         findings={findings}
         path={`${path}.settings`}
         isLocked={isLocked}

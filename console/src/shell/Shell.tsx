@@ -29,7 +29,15 @@ export function Shell() {
   const other = mode === 'light' ? 'dark' : 'light'
   return (
     <Box minH="100vh">
-      <Flex as="header" bg="plate" borderBottomWidth="1px" borderColor="edge" px="5" h="14" gap="8">
+      <Flex
+        as="header"
+        bg="plate"
+        borderBottomWidth="1px"
+        borderColor="edge"
+        px="5"
+        h="14"
+        gap={{ base: '3', xl: '6' }}
+      >
         <HStack gap="2">
           <Mark size={26} />
           <Text fontWeight="bold" fontSize="lg">
@@ -42,7 +50,7 @@ export function Shell() {
               {({ isActive }) => (
                 <Flex
                   align="center"
-                  px="4"
+                  px={{ base: '2', xl: '3' }}
                   fontWeight={isActive ? 'bold' : 'normal'}
                   color={isActive ? 'act' : 'ink'}
                   borderBottomWidth="3px"
@@ -54,7 +62,7 @@ export function Shell() {
             </NavLink>
           ))}
         </HStack>
-        <HStack gap="3">
+        <HStack gap={{ base: '1', xl: '3' }}>
           <Button
             size="sm"
             variant="ghost"
@@ -79,7 +87,7 @@ export function Shell() {
           >
             {other === 'dark' ? 'Dark' : 'Light'}
           </Button>
-          <Text color="soft" fontSize="sm">
+          <Text color="soft" fontSize="sm" display={{ base: 'none', xl: 'block' }}>
             {state.me.full_name}, {state.me.role}
           </Text>
           <Button size="sm" variant="outline" color="ink" borderColor="edge" onClick={signOut}>

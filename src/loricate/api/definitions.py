@@ -28,6 +28,7 @@ class StepSummary(BaseModel):
     programmed_s: float
     across: str = Field(examples=["each"])
     on_fail: str = Field(examples=["halt_unit"])
+    when: str = Field(description="Under which outcomes it is done; empty: always")
     cues: list[Cue]
 
 

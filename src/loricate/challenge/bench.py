@@ -179,7 +179,7 @@ class OfflineBench:
 
 def _passing(step: ReadyStep, ask: Ask) -> str:
     """The answer of an operator who sees nothing wrong."""
-    passing: tuple[str, ...] = getattr(step.settings, "passing", ())
+    passing: tuple[str, ...] = step.values.get("passing", ())
     return passing[0] if passing else ask.choices[0]
 
 

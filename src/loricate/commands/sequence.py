@@ -73,6 +73,9 @@ def show(
     heads = ("STEP", "KIND", "TITLE", "LIMITS", "SOURCE", "TIME", "ACROSS", "ON FAIL")
     print_table(heads, rows, ("TIME",))
     for step in found.steps:
+        if step.when:
+            click.echo(f"{step.id} is done only when {step.when}.")
+    for step in found.steps:
         for cue in step.cues:
             choices = f" ({', '.join(cue.choices)})" if cue.choices else ""
             click.echo(f"{step.id}, {cue.at.replace('_', ' ')}: {cue.text}{choices}")

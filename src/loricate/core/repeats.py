@@ -1,6 +1,6 @@
 """Repeating: which steps are done again, and whether they may be."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 
 from loricate.core.errors import Finding
 from loricate.core.grading import Verdict
@@ -12,18 +12,19 @@ def steps_to_repeat(
     verdicts: Mapping[str, Verdict | None],
     tries: Mapping[str, int],
     step_id: str = "",
+    skipped: Collection[str] = (),
 ) -> tuple[tuple[str, ...], tuple[Finding, ...]]:
     """The steps to do again for one unit, and why that is refused, if it is.
 
     Without ``step_id`` the whole unit is done again. With it: that step, and each later one that
     has not passed, for a halt will have skipped it. ``verdicts`` are the latest by step, ``tries``
-    how often each was really tried.
+    how often each was really tried, ``skipped`` the steps whose condition was not met.
     """
     ids = [step.id for step in sequence.steps]
     if step_id and step_id not in ids:
         found = Finding("step", f"there is no step '{step_id}'; there are {', '.join(ids)}.")
         return (), (found,)
-    if all(verdicts.get(each) is Verdict.PASS for each in ids):
+    if all(verdicts.get(each) is Verdict.PASS for each in ids if each not in skipped):
         return (), (
             Finding("nest", "the unit passed; test it again in a run with a retest reason."),
         )

@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal, TypeVar
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from loricate.core.actions import Procedure, Role
+from loricate.core.branching import When, when_findings
 from loricate.core.conditions import conditions_text
 from loricate.core.cues import Cue
 from loricate.core.errors import DocumentError, Finding
@@ -38,6 +39,14 @@ class Step(BaseModel):
     title: str = Field(default="", max_length=120, title="Title")
     off: bool = Field(
         default=False, title="Switched off", description="Kept in the document, not performed"
+    )
+    when: When | None = Field(
+        default=None, title="When", description="Outcomes of earlier steps; otherwise it is skipped"
+    )
+    required: bool | None = Field(
+        default=None,
+        title="Required",
+        description="A unit passes only if it was done; so by default without a condition",
     )
     on_fail: Literal["carry_on", "halt_unit", "halt_run", "ask"] = Field(
         default="halt_unit", title="On fail", description="What a failed step leads to"
@@ -98,6 +107,8 @@ class ReadyStep:
     cues: tuple[Cue, ...] = ()
     attempts: int = 3
     answer_within_s: float = 600.0
+    when: When | None = None
+    is_required: bool = True
 
     @property
     def roles(self) -> frozenset[Role]:
@@ -128,6 +139,16 @@ class ReadyStep:
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
         """The unit's terminals that the step names, by setting."""
         return self.settings.terminals_used()
+
+    @property
+    def values(self) -> dict[str, Any]:
+        """What is set, by name, in SI units."""
+        return self.settings.model_dump()
+
+    @property
+    def written(self) -> dict[str, Any]:
+        """What is set, by name, as a document has it."""
+        return self.settings.model_dump(mode="json")
 
     @property
     def conditions(self) -> str:
@@ -209,6 +230,8 @@ def prepare(
                     f"'{step.id}' is the id of steps[{seen[step.id]}] already; choose another.",
                 )
             )
+        earlier = [each.id for each in sequence.steps[:index] if not each.off]
+        findings += when_findings(path, step.when, earlier)
         seen.setdefault(step.id, index)
         ready = _prepare_step(step, path, product, limit_sets, findings)
         if ready is not None and not step.off:
@@ -264,6 +287,8 @@ def _prepare_step(
         entry.cues,
         entry.attempts,
         entry.answer_within,
+        entry.when,
+        entry.when is None if entry.required is None else entry.required,
     )
     if message := _across_problem(ready):
         findings.append(Finding(f"{path}.across", message))

@@ -9,6 +9,7 @@ from loricate.bench.bench import Bench
 from loricate.bench.errors import GuardOpen, StillCharged
 from loricate.bench.plan import FixturePlan
 from loricate.core.actions import Answer, Sample
+from loricate.core.branching import is_wanted
 from loricate.core.grading import Cause, StepGrade, Verdict, worst
 from loricate.core.scheduling import Across, PlannedStep, Task, choose, waiting_tasks
 from loricate.core.sequences import ReadySequence, ReadyStep
@@ -106,6 +107,7 @@ class Engine(Background):
                 self._changed.clear()
                 busy = {nest for work in self._works.values() for nest in work.nests}
                 await self._skip_halted(busy)
+                await self._skip_unwanted(busy)
                 held = [name for work in self._works.values() for name in work.resources]
                 for task in choose(planned, waiting_tasks(planned, self._next, busy), held):
                     self._launch(task, planned[task.step].resources)
@@ -144,7 +146,7 @@ class Engine(Background):
             unit.todo = frozenset(each for each in ids if unit.latest(each) is None)
             for step in self.sequence.steps:
                 outcome = unit.latest(step.id)
-                if outcome is not None:
+                if outcome is not None and outcome.cause is not Cause.SKIPPED:
                     self._take_in(unit, step, outcome.verdict)
         self._go_on(unit, 0)
 
@@ -178,6 +180,25 @@ class Engine(Background):
                     grade = StepGrade(Verdict.NOT_RUN, Cause.UNIT_HALTED, ())
                     skipped = Performed(grade, "", now(), make_trace(()))
                     await self._keep(stage.index, step, unit, skipped)
+
+    async def _skip_unwanted(self, busy: set[str]) -> None:
+        """Record the steps whose condition is not met when a unit comes to them, and go past."""
+        for unit in self.units:
+            if unit.nest in busy or unit.halted or self._halt_run:
+                continue
+            while self._next[unit.nest] < len(self._stages):
+                stage = self._stages[self._next[unit.nest]]
+                step = self.sequence.steps[stage.index]
+                if is_wanted(step.when, unit.outcomes):
+                    break
+                cause = Cause.CONDITION_NOT_MET if step.is_required else Cause.SKIPPED
+                note = f"Done only when {step.when.text}." if step.when is not None else ""
+                grade = StepGrade(Verdict.NOT_RUN, cause, ())
+                await self._keep(
+                    stage.index, step, unit, Performed(grade, note, now(), make_trace(()))
+                )
+                after = (at for at, each in enumerate(self._stages) if each.index > stage.index)
+                self._go_on(unit, next(after, len(self._stages)))
 
     def _units_in(self, task: Task) -> list[LoadedUnit]:
         return [unit for unit in self.units if unit.nest in task.nests]

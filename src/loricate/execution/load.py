@@ -11,6 +11,9 @@ from loricate.core.sequences import ReadyStep
 from loricate.core.traces import Trace
 from loricate.core.zeroes import Zero
 
+# Attempts that only say why a step was not tried.
+NOT_TRIED = frozenset({Cause.UNIT_HALTED, Cause.SKIPPED, Cause.CONDITION_NOT_MET})
+
 
 @dataclass(frozen=True, slots=True)
 class NestZeroes:
@@ -52,7 +55,12 @@ class LoadedUnit:
     def tries(self, step_id: str) -> int:
         """How often a step was really tried; what a halt skipped does not count."""
         found = self.attempts.get(step_id, [])
-        return sum(outcome.cause is not Cause.UNIT_HALTED for outcome in found)
+        return sum(outcome.cause not in NOT_TRIED for outcome in found)
+
+    @property
+    def outcomes(self) -> dict[str, Verdict]:
+        """The latest verdict of each step so far."""
+        return {step_id: found[-1].verdict for step_id, found in self.attempts.items()}
 
     def take(self, step_id: str, outcome: StepOutcome) -> None:
         """Add an attempt."""
@@ -61,13 +69,17 @@ class LoadedUnit:
     @property
     def verdict(self) -> Verdict:
         """The unit's verdict from its steps."""
-        return grade_unit(found[-1].verdict for found in self.attempts.values())
+        latest = (found[-1] for found in self.attempts.values())
+        return grade_unit(each.verdict for each in latest if each.cause is not Cause.SKIPPED)
 
     @property
     def cause(self) -> Cause:
         """Why the unit did not pass: the cause of its first step that did not."""
         latest = (found[-1] for found in self.attempts.values())
-        return next((each.cause for each in latest if each.verdict is not Verdict.PASS), Cause.NONE)
+        unpassed = (each for each in latest if each.verdict is not Verdict.PASS)
+        return next(
+            (each.cause for each in unpassed if each.cause is not Cause.SKIPPED), Cause.NONE
+        )
 
 
 @dataclass(frozen=True, slots=True)

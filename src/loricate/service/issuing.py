@@ -11,7 +11,7 @@ from loricate.certificates.ledger import GENESIS, entry_hash
 from loricate.certificates.paper import make_pdf
 from loricate.certificates.sealing import SiteKey, digest, seal
 from loricate.core.gate import Condition, certificate_gate, is_open
-from loricate.core.grading import Verdict
+from loricate.core.grading import Cause, Verdict
 from loricate.core.sequences import ReadySequence
 from loricate.records import audit, certificates, runs, sequences
 from loricate.records.certificates import LedgerEntry
@@ -22,10 +22,15 @@ def gate_of(
     run: dict[str, Any], unit: dict[str, Any], sequence: ReadySequence, status: str
 ) -> tuple[Condition, ...]:
     """The gate of one unit from its records."""
-    latest = {each["step_id"]: Verdict(each["verdict"]) for each in unit["attempts"]}
+    attempts = {each["step_id"]: each for each in unit["attempts"]}
+    # A step whose condition was not met was not wanted of this unit.
+    skipped = {name for name, each in attempts.items() if each["cause"] == Cause.SKIPPED}
+    latest = {
+        name: Verdict(each["verdict"]) for name, each in attempts.items() if name not in skipped
+    }
     due = {each["id"]: dt.date.fromisoformat(each["due"]) for each in run["bench"]["instruments"]}
     tested = dt.date.fromisoformat((run["started_at"] or run["created_at"])[:10])
-    steps = [step.id for step in sequence.steps]
+    steps = [step.id for step in sequence.steps if step.id not in skipped]
     upkeep = tuple(Condition(**each) for each in run["bench"].get("upkeep", ()))
     return certificate_gate(run["state"], status, steps, latest, due, tested, upkeep)
 

@@ -336,7 +336,10 @@ class Runs:
         outcomes = {step.id: (one.latest(step.id), one.tries(step.id)) for step in sequence.steps}
         verdicts = {key: found.verdict if found else None for key, (found, _) in outcomes.items()}
         tries = {key: count for key, (_, count) in outcomes.items()}
-        steps, findings = steps_to_repeat(sequence, verdicts, tries, step_id)
+        skipped = [
+            key for key, (found, _) in outcomes.items() if found and found.cause == "skipped"
+        ]
+        steps, findings = steps_to_repeat(sequence, verdicts, tries, step_id, skipped)
         if findings:
             raise NotReady.because(findings)
         counts = {each: len(one.attempts.get(each, [])) for each in steps}

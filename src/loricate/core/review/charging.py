@@ -20,7 +20,7 @@ def _farads(reviewed: Reviewed, step: ReadyStep) -> float:
 
 
 def _is_dc(step: ReadyStep) -> bool:
-    return step.kind.name == "insulation" or getattr(step.settings, "voltage", "") == "dc"
+    return step.kind.name == "insulation" or step.values.get("voltage", "") == "dc"
 
 
 @rule
@@ -30,7 +30,7 @@ def charging_current(reviewed: Reviewed) -> Iterator[ReviewFinding]:
         farads = _farads(reviewed, step)
         if not farads or not _is_dc(step):
             continue
-        level_v, ramp_s = step.settings.model_dump()["level"], step.settings.model_dump()["ramp"]
+        level_v, ramp_s = step.values["level"], step.values["ramp"]
         trip_a = next(each.value for each in step.demands if each.capability == "trip_a")
         current = farads * level_v / ramp_s
         if current < trip_a * ROOM:
@@ -56,7 +56,7 @@ def settling(reviewed: Reviewed) -> Iterator[ReviewFinding]:
             continue
         ratio = minimum / (SETTLED * source.source_ohms)
         needed = source.source_ohms * farads * math.log(ratio) if ratio > 1 else 0.0
-        settle_s: float = step.settings.model_dump()["settle"]
+        settle_s: float = step.values["settle"]
         if settle_s < needed:
             yield ReviewFinding(
                 Severity.WARNING,
@@ -75,7 +75,7 @@ def standing_current(reviewed: Reviewed) -> Iterator[ReviewFinding]:
         farads = _farads(reviewed, step)
         if not farads or _is_dc(step):
             continue
-        settings = step.settings.model_dump()
+        settings = step.values
         current = settings["level"] * 2 * math.pi * settings["frequency"] * farads
         limit = step.limits["current"]
         told = (

@@ -15,7 +15,7 @@ def fails_empty(step: ReadyStep) -> bool:
             current = step.limits.get("current")
             return current is not None and bool(current.minimum)
         case "leakage":
-            settings = step.settings.model_dump()
+            settings = step.values
             wants_load = settings["load_current"] > 0 and settings["switch"] == "on"
             return (wants_load and settings["condition"] != "open_neutral") or any(
                 bool(limit.minimum) for limit in step.limits.values()

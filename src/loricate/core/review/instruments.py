@@ -44,7 +44,7 @@ def _uncertainty(step: ReadyStep, name: str, edge: float, meter: Capability) -> 
 
 def _at(step: ReadyStep, ohms: float) -> tuple[float, float]:
     """Volts and amperes of a resistance step when it measures ``ohms``."""
-    settings = step.settings.model_dump()
+    settings = step.values
     if "level" in settings:
         return settings["level"], settings["level"] / ohms
     return settings["current"] * ohms, settings["current"]
@@ -87,8 +87,8 @@ def meter_range(reviewed: Reviewed) -> Iterator[ReviewFinding]:
         dimension = DIMENSIONS[limit.dimension]
         if dimension is RESISTANCE and name not in meter.floor and name not in meter.ceiling:
             floor = meter.floor.get("current")
-            if limit.minimum and floor and "level" in step.settings.model_dump():
-                highest = step.settings.model_dump()["level"] / floor
+            if limit.minimum and floor and "level" in step.values:
+                highest = step.values["level"] / floor
                 if limit.minimum > highest:
                     yield ReviewFinding(
                         Severity.ERROR,

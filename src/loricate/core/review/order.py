@@ -2,8 +2,10 @@
 
 from collections.abc import Iterator
 
+from loricate.core.branching import Outcome
 from loricate.core.products import Product
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
+from loricate.core.sequences import ReadyStep
 
 
 @rule
@@ -37,6 +39,39 @@ def insulation_before_mains(reviewed: Reviewed) -> Iterator[ReviewFinding]:
             f"the unit is run at mains before '{tried[0].id}' has tried its insulation.",
             f"Move '{tried[0].id}' before it.",
         )
+
+
+@rule
+def never_reached(reviewed: Reviewed) -> Iterator[ReviewFinding]:
+    """A step's condition must be one that can come about before it."""
+    steps = {step.id: step for step in reviewed.steps}
+    for step in reviewed.steps:
+        if step.when is None:
+            continue
+        impossible = [each for each in step.when.outcomes if not _can_come(each, steps[each.step])]
+        every = [each for each in step.when.all if each in impossible]
+        some = [each for each in step.when.any if each in impossible]
+        wanted = {each.step: each.outcome for each in step.when.all}
+        torn = len(wanted) < len({(each.step, each.outcome) for each in step.when.all})
+        if every or torn or (some and len(some) == len(step.when.any)):
+            told = ", ".join(map(str, (*every, *some))) or step.when.text
+            yield ReviewFinding(
+                Severity.ERROR,
+                step.id,
+                f"it is never reached: {told} cannot come about and let the unit go on.",
+                "Let the earlier step carry on or ask when it fails, or change the condition.",
+            )
+
+
+def _can_come(outcome: Outcome, step: ReadyStep) -> bool:
+    """Whether a unit can go on after a step with this outcome."""
+    match outcome.outcome:
+        case "pass":
+            return True
+        case "not_run":
+            return step.when is not None and not step.is_required
+        case _:
+            return step.on_fail in ("carry_on", "ask")
 
 
 def expected_kinds(product: Product) -> list[tuple[tuple[str, ...], str]]:

@@ -14,7 +14,7 @@ def _demanding(reviewed: Reviewed, step: ReadyStep) -> list[tuple[str, LimitSetI
         f"{step.limits[name].source.limit_set}/{item.id}": item
         for name, item in reviewed.cited_items(step).items()
     }
-    values = step.settings.model_dump(mode="json")
+    values = step.written
     for code in {limit.source.limit_set for limit in step.limits.values()} - {""}:
         known = reviewed.limit_sets.get(code)
         for item in known[0].items if known else ():
@@ -28,7 +28,7 @@ def _demanding(reviewed: Reviewed, step: ReadyStep) -> list[tuple[str, LimitSetI
 def short_of_standard(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     """Test current, level and dwell must be what the cited item asks at least, and at most."""
     for step in reviewed.steps:
-        values = step.settings.model_dump()
+        values = step.values
         for source, item in _demanding(reviewed, step):
             for name, (least, dimension) in item.least_of(reviewed.product).items():
                 if name == "level" and item.dc_factor and values.get("voltage") == "dc":
@@ -105,7 +105,7 @@ def not_compared(reviewed: Reviewed) -> Iterator[ReviewFinding]:
 def short_of_fitting_limit(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     """An engineer's own limit must not be looser than a released set's that fits the product."""
     for step in reviewed.steps:
-        values = step.settings.model_dump(mode="json")
+        values = step.written
         for name, limit in step.limits.items():
             if limit.source.limit_set:
                 continue

@@ -80,6 +80,7 @@ def step_summary(step: ReadyStep) -> StepSummary:
         programmed_s=step.programmed_s,
         across=step.across,
         on_fail=step.on_fail,
+        when=step.when.text if step.when is not None else "",
         cues=list(step.cues),
     )
 
