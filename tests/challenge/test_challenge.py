@@ -143,6 +143,16 @@ def test_a_class_ii_unit_has_no_earth_to_lose() -> None:
     assert model.element["insulator"].value == "6 kV"
 
 
+def test_the_lamp_poles_test_catches_what_a_class_ii_unit_can_have(limit_sets: LimitSets) -> None:
+    product = Product.model_validate(read_demo("products/lp-2.toml"))
+    ready = prepare(read_demo("sequences/lp2-final.toml"), {product.code: product}, limit_sets)
+    assert "earth" not in ready.step("touch").terminals_used, "class II has none"
+    assert ready.step("withstand").limits["current"].source.item == "withstand-double"
+    found = challenge(ready, stand_in_for(product), repetitions=50)
+    assert found.missed == () and set(found.false_alarms.values()) == {0}
+    assert caught(found)["open_element"] == ("touch", "power")
+
+
 def request(**own: Any) -> ChallengeRequest:
     sets = {
         code: (read_demo(f"limit-sets/{name}.toml"), 1)

@@ -4,6 +4,10 @@ import type { Review } from './useReview'
 
 const TONE: Record<string, string> = { error: 'bad', warning: 'unsure', note: 'soft' }
 
+function capital(text: string): string {
+  return text.charAt(0).toUpperCase() + text.slice(1)
+}
+
 /** What the review says of what is written now; a finding leads to its step. */
 export function ReviewPanel({
   review,
@@ -56,7 +60,7 @@ export function ReviewPanel({
               </Button>
             )}
           </Flex>
-          {each.reason} <b>{each.remedy}</b>
+          {capital(each.reason)} <b>{each.remedy}</b>
         </Box>
       ))}
     </Stack>

@@ -211,8 +211,9 @@ def _print_review(found: "ReviewOut") -> None:
     for each in found.findings:
         colour = {"error": "red", "warning": "yellow"}.get(each.severity)
         place = f"{each.step}: " if each.step else ""
-        click.secho(f"{each.severity.upper()}  ", fg=colour, bold=True, nl=False)
-        click.echo(f"{place}{each.reason} {each.remedy} [{each.rule}]")
+        click.secho(f"{each.severity.upper():7}  ", fg=colour, bold=True, nl=False)
+        click.echo(f"{place}{each.reason} [{each.rule}]")
+        click.echo(f"         {each.remedy}")
     if not found.findings:
         click.echo("Nothing found.")
 

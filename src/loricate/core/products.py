@@ -2,12 +2,16 @@
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
 from loricate.core.limits import Code
 from loricate.core.quantities import Amperes, Farads, Hertz, Metres, Volts, Watts
 
 Terminal = Annotated[str, Field(pattern=r"^[A-Za-z0-9+-][A-Za-z0-9+_-]{0,31}$")]
+NO_EARTH = "none"  # TOML has no null
+EarthTerminal = Annotated[
+    Terminal | None, BeforeValidator(lambda value: None if value == NO_EARTH else value)
+]
 Trait = Literal["heating", "motor", "high_leakage", "luminaire", "machine"]
 
 

@@ -20,7 +20,7 @@ from loricate.core.errors import ProcedureError
 from loricate.core.grading import Cause, Measured
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
 from loricate.core.limits import Limit
-from loricate.core.products import Product, Terminal
+from loricate.core.products import EarthTerminal, Product, Terminal
 from loricate.core.quantities import (
     CURRENT,
     FREQUENCY,
@@ -52,7 +52,9 @@ class LeakageSettings(KindSettings):
     )
     line: Terminal = Field(default="L", title="Line terminal")
     neutral: Terminal = Field(default="N", title="Neutral terminal")
-    earth: Terminal | None = Field(default="PE", title="Earth terminal")
+    earth: EarthTerminal = Field(
+        default="PE", title="Earth terminal", description="`none` where the unit has no earth"
+    )
     part: Terminal | None = Field(
         default=None, title="Accessible or applied part", description="For touch and patient"
     )

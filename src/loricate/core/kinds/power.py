@@ -16,7 +16,7 @@ from loricate.core.errors import ProcedureError
 from loricate.core.grading import Cause, Measured
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
 from loricate.core.limits import Limit
-from loricate.core.products import Product, Terminal
+from loricate.core.products import EarthTerminal, Product, Terminal
 from loricate.core.quantities import (
     CURRENT,
     FREQUENCY,
@@ -37,7 +37,9 @@ class PowerSettings(KindSettings):
 
     line: Terminal = Field(default="L", title="Line terminal")
     neutral: Terminal = Field(default="N", title="Neutral terminal")
-    earth: Terminal | None = Field(default="PE", title="Earth terminal")
+    earth: EarthTerminal = Field(
+        default="PE", title="Earth terminal", description="`none` where the unit has no earth"
+    )
     supply: Annotated[Volts, Field(gt=0)] = Field(default=230.0, title="Supply voltage")
     nominal: Annotated[Volts, Field(gt=0)] | None = Field(
         default=None, title="Scaled to", description="The power of a resistive load at this supply"
