@@ -2,11 +2,13 @@ import { lazy, Suspense } from 'react'
 import { Navigate, Route, Routes as Switch } from 'react-router'
 import { Waiting } from './parts/Waiting'
 import { RunPage } from './run/RunPage'
+import PasswordPage from './session/PasswordPage'
 import { Shell } from './shell/Shell'
 
 const BenchPage = lazy(() => import('./bench/BenchPage'))
 const LotsPage = lazy(() => import('./lots/LotsPage'))
 const LotPage = lazy(() => import('./lots/LotPage'))
+const PeoplePage = lazy(() => import('./people/PeoplePage'))
 const ProductsPage = lazy(() => import('./products/ProductsPage'))
 const ProductPage = lazy(() => import('./products/ProductPage'))
 const LimitsPage = lazy(() => import('./limits/LimitsPage'))
@@ -35,6 +37,8 @@ export function Routes() {
           <Route path="/sequences/:code" element={<SequencePage />} />
           <Route path="/limits" element={<LimitsPage />} />
           <Route path="/limits/:code" element={<LimitSetPage />} />
+          <Route path="/people" element={<PeoplePage />} />
+          <Route path="/password" element={<PasswordPage />} />
           <Route path="/units" element={<UnitsPage />} />
           <Route path="/units/:serial" element={<UnitPage />} />
           <Route path="*" element={<Navigate to="/run" replace />} />

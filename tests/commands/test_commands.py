@@ -456,3 +456,34 @@ def test_a_sequence_is_drafted_released_and_withdrawn(loricate: Run, tmp_path: P
     assert done.stdout == "DC40-CLI revision 1 is withdrawn.\n", done.stderr
     listed = loricate("sequence", "revisions", "DC40-CLI").stdout
     assert re.search(r"1 +withdrawn +\S+ \S+ +mara +mara +minimum was missing", listed)
+
+
+def test_people_are_added_changed_and_audited(loricate: Run, site: dict[str, Any]) -> None:
+    done = loricate("account", "add", "tove", "--full-name", "Tove Lind", "--role", "operator")
+    told = re.fullmatch(r"tove signs in with (\S+) and then chooses a password\.\n", done.stdout)
+    assert told, done.stderr
+    with Client(site["url"]) as other:
+        token = other.sign_in("tove", told[1]).token
+    own = {"LORICATE_TOKEN": token}
+    refused = loricate("run", "show", "last", **own)
+    assert refused.returncode == 1 and "one-time password" in refused.stderr
+    changing = ["--present", told[1], "--next", "tove-chooses-1"]
+    done = loricate("account", "password", *changing, **own)
+    assert done.stdout == "Your password is changed.\n", done.stderr
+    assert loricate("sequence", "list", **own).returncode == 0
+    assert loricate("account", "list", **own).returncode == 1, "an operator sees no accounts"
+    done = loricate("account", "change", "tove", "--role", "quality")
+    assert done.stdout == "tove: Tove Lind, quality, open.\n"
+    assert loricate("sequence", "list", **own).returncode == 1, "another role, another sign-in"
+    assert re.search(r"tove +quality +open", loricate("account", "list").stdout)
+    done = loricate("account", "reset", "tove")
+    assert "tove signs in with" in done.stdout
+    assert "closed" in loricate("account", "change", "tove", "--close").stdout
+    trail = loricate("account", "audit", "--subject", "tove", "--json")
+    actions = [each["action"] for each in json.loads(trail.stdout)]
+    assert actions == [
+        "change account", "reset password", "change account", "change password", "sign in",
+        "add account",
+    ]  # fmt: skip
+    shown = loricate("account", "audit", "--account", "mara", "--action", "reset").stdout
+    assert re.search(r"mara +reset password +tove", shown)

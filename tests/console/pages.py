@@ -15,7 +15,7 @@ def sign_in(page: Page, site: dict[str, Any], path: str = "/") -> None:
     page.get_by_label("Name").fill(site["name"])
     page.get_by_label("Password").fill(site["password"])
     page.keyboard.press("Enter")
-    expect(page.get_by_role("button", name="Sign out")).to_be_visible()
+    expect(page.get_by_role("button", name="Sign out", exact=True)).to_be_visible()
 
 
 def check_accessible(page: Page) -> None:

@@ -7,6 +7,8 @@ interface Session {
   state: State
   signIn: (name: string, password: string) => Promise<void>
   signOut: () => Promise<void>
+  /** Ask again who is signed in, after something about it changed. */
+  refresh: () => Promise<void>
 }
 
 const SessionContext = createContext<Session | null>(null)
@@ -33,9 +35,13 @@ export function SessionProvider({ children }: { children: ReactNode }) {
         setState({ at: 'in', me })
       },
       async signOut() {
-        await ask(api.POST('/api/v1/sign-out'))
+        // A session that has ended elsewhere is out as well.
+        await ask(api.POST('/api/v1/sign-out')).catch(() => undefined)
         setCsrf('')
         setState({ at: 'out' })
+      },
+      async refresh() {
+        setState({ at: 'in', me: await ask(api.GET('/api/v1/me')) })
       },
     }),
     [state],

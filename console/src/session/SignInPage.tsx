@@ -1,10 +1,41 @@
-import { Box, Button, Heading, Input, Stack, Text } from '@chakra-ui/react'
+import { Box, Button, Heading, Stack, Text } from '@chakra-ui/react'
+import { useQuery } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
+import { api, ask } from '../api/client'
 import { Mark } from '../parts/Mark'
 import { Trouble } from '../parts/Trouble'
+import { Field } from './Field'
+import { FirstAccount } from './FirstAccount'
 import { useSession } from './SessionProvider'
 
+/** Sign in; at a new site, make the first account. */
 export function SignInPage() {
+  const health = useQuery({ queryKey: ['health'], queryFn: () => ask(api.GET('/health')) })
+  return (
+    <Box as="main" minH="100vh" display="grid" placeItems="center" p="6">
+      <Box
+        bg="plate"
+        borderWidth="1px"
+        borderColor="edge"
+        p="8"
+        w="min(26rem, 100%)"
+        clipPath="polygon(0 0, calc(100% - 24px) 0, 100% 24px, 100% 100%, 0 100%)"
+      >
+        <Stack gap="5">
+          <Stack direction="row" align="center" gap="3">
+            <Mark size={36} />
+            <Heading as="h1" size="2xl">
+              Loricate
+            </Heading>
+          </Stack>
+          {health.data?.needs_first_account ? <FirstAccount /> : <SignInForm />}
+        </Stack>
+      </Box>
+    </Box>
+  )
+}
+
+function SignInForm() {
   const { signIn } = useSession()
   const [name, setName] = useState('')
   const [password, setPassword] = useState('')
@@ -23,66 +54,22 @@ export function SignInPage() {
   }
 
   return (
-    <Box as="main" minH="100vh" display="grid" placeItems="center" p="6">
-      <Box
-        bg="plate"
-        borderWidth="1px"
-        borderColor="edge"
-        p="8"
-        w="min(26rem, 100%)"
-        clipPath="polygon(0 0, calc(100% - 24px) 0, 100% 24px, 100% 100%, 0 100%)"
-      >
-        <form onSubmit={submit}>
-          <Stack gap="5">
-            <Stack direction="row" align="center" gap="3">
-              <Mark size={36} />
-              <Heading as="h1" size="2xl">
-                Loricate
-              </Heading>
-            </Stack>
-            <Text color="soft">Sign in to test units on this bench.</Text>
-            <Field label="Name" value={name} onChange={setName} kind="text" auto="username" />
-            <Field
-              label="Password"
-              value={password}
-              onChange={setPassword}
-              kind="password"
-              auto="current-password"
-            />
-            {trouble && <Trouble text={trouble} />}
-            <Button type="submit" bg="act" color="act.ink" size="lg" loading={busy}>
-              Sign in
-            </Button>
-          </Stack>
-        </form>
-      </Box>
-    </Box>
-  )
-}
-
-interface FieldProps {
-  label: string
-  value: string
-  onChange: (value: string) => void
-  kind: string
-  auto: string
-}
-
-function Field({ label, value, onChange, kind, auto }: FieldProps) {
-  const id = `sign-in-${label.toLowerCase()}`
-  return (
-    <Stack gap="1">
-      <label htmlFor={id}>{label}</label>
-      <Input
-        id={id}
-        type={kind}
-        autoComplete={auto}
-        required
-        size="lg"
-        borderColor="edge"
-        value={value}
-        onChange={(event) => onChange(event.target.value)}
-      />
-    </Stack>
+    <form onSubmit={submit}>
+      <Stack gap="5">
+        <Text color="soft">Sign in to test units on this bench.</Text>
+        <Field label="Name" value={name} onChange={setName} kind="text" auto="username" />
+        <Field
+          label="Password"
+          value={password}
+          onChange={setPassword}
+          kind="password"
+          auto="current-password"
+        />
+        {trouble && <Trouble text={trouble} />}
+        <Button type="submit" bg="act" color="act.ink" size="lg" loading={busy}>
+          Sign in
+        </Button>
+      </Stack>
+    </form>
   )
 }

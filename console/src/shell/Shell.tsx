@@ -1,9 +1,11 @@
 import { Box, Button, Flex, HStack, Text } from '@chakra-ui/react'
 import { useState } from 'react'
 import { NavLink, Outlet } from 'react-router'
+import { LINK } from '../parts/link'
 import { Mark } from '../parts/Mark'
 import { Waiting } from '../parts/Waiting'
 import { keepSounds, play, soundsAreOn } from '../run/sounds'
+import PasswordPage from '../session/PasswordPage'
 import { useSession } from '../session/SessionProvider'
 import { SignInPage } from '../session/SignInPage'
 import { keepMode, savedMode } from '../theme/mode'
@@ -16,6 +18,7 @@ const PLACES = [
   { to: '/products', name: 'Products', roles: ['engineer', 'quality'] },
   { to: '/limits', name: 'Limits', roles: ['engineer', 'quality'] },
   { to: '/bench', name: 'Bench', roles: ['engineer', 'quality'] },
+  { to: '/people', name: 'People', roles: ['engineer', 'quality'] },
 ]
 
 /** What stands around every page; without a sign-in, the sign-in page in its place. */
@@ -87,16 +90,21 @@ export function Shell() {
           >
             {other === 'dark' ? 'Dark' : 'Light'}
           </Button>
-          <Text color="soft" fontSize="sm" display={{ base: 'none', xl: 'block' }}>
-            {state.me.full_name}, {state.me.role}
-          </Text>
+          <NavLink to="/password" title="Change your password" style={LINK}>
+            <Text fontSize="sm" display={{ base: 'none', xl: 'block' }}>
+              {state.me.full_name}, {state.me.role}
+            </Text>
+            <Text fontSize="sm" display={{ base: 'block', xl: 'none' }}>
+              {state.me.name}
+            </Text>
+          </NavLink>
           <Button size="sm" variant="outline" color="ink" borderColor="edge" onClick={signOut}>
             Sign out
           </Button>
         </HStack>
       </Flex>
       <Box as="main" p="5" maxW="90rem" mx="auto">
-        <Outlet />
+        {state.me.must_change ? <PasswordPage /> : <Outlet />}
       </Box>
     </Box>
   )

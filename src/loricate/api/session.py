@@ -24,6 +24,7 @@ class Me(BaseModel):
     name: str
     full_name: str
     role: str
+    must_change: bool = Field(default=False, description="The password must be changed first")
     csrf: str = ""
 
 

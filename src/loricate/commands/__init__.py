@@ -13,6 +13,7 @@ NOUNS = {
     "demo": ("demo", "Run the service with stand-in instruments and demo data."),
     "example": ("example", "Run the demo load from start to certificates, then end."),
     "sign-in": ("session", "Sign in and keep the session for later commands."),
+    "account": ("account", "Add and change accounts, change passwords, read the audit trail."),
     "bench": ("bench", "See which instruments answer; zero, check and renew fixtures."),
     "product": ("product", "List, show, add and copy products; see what is on offer for one."),
     "limit-set": ("limit_set", "List, show, add, release and compare limit sets of standards."),

@@ -1,6 +1,8 @@
 """The audit trail: who did what, when."""
 
 import sqlite3
+from dataclasses import dataclass
+from typing import Any
 
 from loricate.records.store import now
 
@@ -13,6 +15,34 @@ def note(
         "INSERT INTO audit (at, account, action, subject, detail) VALUES (?, ?, ?, ?, ?)",
         (now(), account, action, subject, detail),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """Which entries are wanted; what is empty does not matter. Times are RFC 3339 or dates."""
+
+    account: str = ""
+    action: str = ""
+    subject: str = ""
+    since: str = ""
+    until: str = ""
+    before: int | None = None
+    count: int = 100
+
+
+def find(conn: sqlite3.Connection, wanted: Wanted) -> list[dict[str, Any]]:
+    """The newest entries that are wanted, newest first; action and subject match in part."""
+    rows = conn.execute(
+        "SELECT id AS number, at, account, action, subject, detail FROM audit"
+        " WHERE (?1 = '' OR account = ?1 COLLATE NOCASE)"
+        " AND (?2 = '' OR instr(lower(action), lower(?2)))"
+        " AND (?3 = '' OR instr(lower(subject), lower(?3)))"
+        " AND (?4 = '' OR at >= ?4) AND (?5 = '' OR substr(at, 1, length(?5)) <= ?5)"
+        " AND (?6 IS NULL OR id < ?6) ORDER BY id DESC LIMIT ?7",
+        (wanted.account, wanted.action, wanted.subject, wanted.since, wanted.until, wanted.before,
+         wanted.count),
+    )  # fmt: skip
+    return [dict(row) for row in rows]
 
 
 def latest(conn: sqlite3.Connection, count: int) -> list[dict[str, str]]:

@@ -22,6 +22,7 @@ from loricate.service.routers import (
     health,
     limit_sets,
     lots,
+    people,
     pictures,
     products,
     runs,
@@ -87,8 +88,8 @@ def create_app(settings: Settings) -> FastAPI:
     app.add_middleware(AccessLog)
     app.include_router(health.router)
     parts = (
-        session, schemas, bench, upkeep, products, limit_sets, trying, sequences, lots, runs, units,
-        pictures, certificates,
+        session, people, schemas, bench, upkeep, products, limit_sets, trying, sequences, lots,
+        runs, units, pictures, certificates,
     )  # fmt: skip
     for part in parts:
         app.include_router(part.router, prefix=API)

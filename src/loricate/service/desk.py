@@ -2,6 +2,7 @@
 
 import asyncio
 import logging
+import secrets
 import sqlite3
 from functools import partial
 
@@ -31,6 +32,7 @@ class Desk:
         self.site_key = load_or_make_site_key(settings.site_key)
         self.issuer = Issuer(self.store, self.site_key, settings.base_url, settings.page_size)
         self.limiter = AttemptLimiter()
+        self.first_code = ""
         self.challenger = Challenger()
         self.upkeeps = Upkeeps(self.store, self.bench, self.refuse_if_busy)
         self.runs = Runs(
@@ -42,6 +44,13 @@ class Desk:
         for account in self.settings.accounts:
             hashed = await asyncio.to_thread(hasher.hash, account.password)
             await self.store.write(partial(self._put_account, account, hashed))
+        if not await self.store.read(accounts.list_accounts):
+            self.first_code = secrets.token_hex(4)
+            logger.warning(
+                "no account yet: make the first engineer with `loricate account first`, or in the "
+                "console",
+                extra={"code": self.first_code},
+            )
         interrupted = await self.store.write(runs.interrupt_unfinished)
         if interrupted:
             logger.warning("runs interrupted", extra={"runs": interrupted})

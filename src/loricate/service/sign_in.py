@@ -10,7 +10,7 @@ import time
 from collections import defaultdict, deque
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import Annotated, Literal
 
 from argon2 import PasswordHasher
@@ -26,11 +26,14 @@ COOKIE, CSRF_HEADER = "loricate_session", "X-Loricate-CSRF"
 SESSION_HOURS = 12
 ATTEMPTS, WINDOW_S = 5, 60.0
 
-Permission = Literal["read", "run", "define"]
+LOCK_AFTER, LOCK_MINUTES = 10, 15
+
+Permission = Literal["read", "run", "define", "audit"]
 ALLOWED: dict[Permission, frozenset[str]] = {
     "read": frozenset({"operator", "engineer", "quality"}),
     "run": frozenset({"operator", "engineer"}),
     "define": frozenset({"engineer"}),
+    "audit": frozenset({"engineer", "quality"}),
 }
 
 hasher = PasswordHasher()
@@ -96,13 +99,21 @@ async def sign_in(
     keys = (f"name {name.casefold()}", f"address {address}")
     limiter.check(*keys)
     account = await store.read(lambda conn: accounts.find_account(conn, name))
+    if account is not None and account.is_locked:
+        raise NotSignedIn(
+            f"{account.name} is locked after {LOCK_AFTER} failures, for {LOCK_MINUTES} minutes at "
+            "most; wait, or ask an engineer for a new password."
+        )
+    known = account
     try:
         stored = account.password_hash if account else await asyncio.to_thread(_nobody)
         await asyncio.to_thread(hasher.verify, stored, password)
     except VerificationError:
         account = None
-    if account is None:
+    if account is None or account.closed_at is not None:
         limiter.failed(*keys)
+        if known is not None:
+            await store.write(partial(_note_failure, known.name, address))
         raise NotSignedIn("The name or the password is wrong; check both and try again.")
     secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     expires = dt.datetime.now(dt.UTC) + dt.timedelta(hours=SESSION_HOURS)
@@ -110,11 +121,19 @@ async def sign_in(
     found = account
 
     def keep(conn: sqlite3.Connection) -> None:
+        accounts.note_sign_in(conn, found.name)
         accounts.add_session(conn, digest_of(secret), found.id, csrf, expires_at)
         audit.note(conn, found.name, "sign in", found.name, address)
 
     await store.write(keep)
     return account, secret, csrf, expires_at
+
+
+def _note_failure(name: str, address: str, conn: sqlite3.Connection) -> None:
+    until = dt.datetime.now(dt.UTC) + dt.timedelta(minutes=LOCK_MINUTES)
+    locked_until = until.isoformat(timespec="milliseconds").replace("+00:00", "Z")
+    if accounts.note_failure(conn, name, LOCK_AFTER, locked_until):
+        audit.note(conn, "service", "lock account", name, f"{LOCK_AFTER} failures, {address}")
 
 
 async def signed_in(request: Request) -> Person:
@@ -143,6 +162,11 @@ def may(permission: Permission) -> Callable[[Person], Awaitable[Person]]:
     """Make the dependency that lets only roles with ``permission`` in."""
 
     async def check(person: Annotated[Person, Depends(signed_in)]) -> Person:
+        if person.account.must_change:
+            raise NotAllowed(
+                f"{person.name} has a one-time password; change it first: "
+                "`loricate account password`, or the console's page for it."
+            )
         if person.account.role not in ALLOWED[permission]:
             roles = " or ".join(sorted(ALLOWED[permission]))
             raise NotAllowed(
@@ -153,6 +177,8 @@ def may(permission: Permission) -> Callable[[Person], Awaitable[Person]]:
     return check
 
 
+SignedIn = Annotated[Person, Depends(signed_in)]
+Auditor = Annotated[Person, Depends(may("audit"))]
 Reader = Annotated[Person, Depends(may("read"))]
 Runner = Annotated[Person, Depends(may("run"))]
 Definer = Annotated[Person, Depends(may("define"))]

@@ -25,5 +25,6 @@ async def health(desk: TheDesk) -> Health:
         version=__version__,
         bench=desk.bench.plan.code,
         running=desk.runs.running,
+        needs_first_account=bool(desk.first_code),
         problems=problems,
     )

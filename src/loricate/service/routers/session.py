@@ -4,8 +4,9 @@ from fastapi import APIRouter, Request, Response
 
 from loricate.api.session import Me, SignedIn, SignIn
 from loricate.records import accounts
+from loricate.service import sign_in as signing
 from loricate.service.routers.access import TheDesk
-from loricate.service.sign_in import COOKIE, SESSION_HOURS, Reader, sign_in
+from loricate.service.sign_in import COOKIE, SESSION_HOURS, sign_in
 
 router = APIRouter(tags=["session"])
 
@@ -30,6 +31,7 @@ async def begin(body: SignIn, desk: TheDesk, request: Request, response: Respons
         name=account.name,
         full_name=account.full_name,
         role=account.role,
+        must_change=account.must_change,
         csrf=csrf if body.keep == "cookie" else "",
         token=secret if body.keep == "token" else "",
         expires_at=expires_at,
@@ -37,14 +39,20 @@ async def begin(body: SignIn, desk: TheDesk, request: Request, response: Respons
 
 
 @router.post("/sign-out", status_code=204)
-async def end(person: Reader, desk: TheDesk, response: Response) -> None:
+async def end(person: signing.SignedIn, desk: TheDesk, response: Response) -> None:
     """End the session."""
     await desk.store.write(lambda conn: accounts.drop_session(conn, person.digest))
     response.delete_cookie(COOKIE)
 
 
 @router.get("/me", response_model=Me)
-async def me(person: Reader) -> Me:
+async def me(person: signing.SignedIn) -> Me:
     """Who is signed in."""
     account = person.account
-    return Me(name=account.name, full_name=account.full_name, role=account.role, csrf=person.csrf)
+    return Me(
+        name=account.name,
+        full_name=account.full_name,
+        role=account.role,
+        must_change=account.must_change,
+        csrf=person.csrf,
+    )

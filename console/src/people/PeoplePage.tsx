@@ -1,0 +1,217 @@
+import { Box, Button, Flex, Heading, Input, NativeSelect, Stack, Text } from '@chakra-ui/react'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { type FormEvent, useState } from 'react'
+import { api, ask, type Schemas } from '../api/client'
+import { DataTable } from '../parts/DataTable'
+import { Trouble } from '../parts/Trouble'
+import { Waiting } from '../parts/Waiting'
+import { useMay } from '../session/SessionProvider'
+import { AuditTable } from './AuditTable'
+
+type Account = Schemas['AccountOut']
+type Role = Schemas['NewAccount']['role']
+
+const ROLES: Role[] = ['operator', 'engineer', 'quality']
+
+/** Who may sign in, and what they did. */
+export default function PeoplePage() {
+  const may = useMay()
+  return (
+    <Stack gap="5">
+      <Heading as="h1" size="2xl">
+        People
+      </Heading>
+      {may.define && <Accounts />}
+      <AuditTable />
+    </Stack>
+  )
+}
+
+function Accounts() {
+  const queries = useQueryClient()
+  const found = useQuery({
+    queryKey: ['accounts'],
+    queryFn: () => ask(api.GET('/api/v1/accounts')),
+  })
+  const [once, setOnce] = useState<Schemas['OneTimePassword']>()
+  const [trouble, setTrouble] = useState('')
+
+  async function act<T>(doing: Promise<T>): Promise<T | undefined> {
+    try {
+      const done = await doing
+      setTrouble('')
+      await queries.invalidateQueries({ queryKey: ['accounts'] })
+      await queries.invalidateQueries({ queryKey: ['audit'] })
+      return done
+    } catch (error) {
+      setTrouble((error as Error).message)
+      return undefined
+    }
+  }
+  const change = (name: string, body: Schemas['AccountChange']) =>
+    act(ask(api.POST('/api/v1/accounts/{name}', { params: { path: { name } }, body })))
+
+  if (found.isError) return <Trouble text={found.error.message} />
+  if (found.data === undefined) return <Waiting />
+  return (
+    <Stack gap="4">
+      <AddAccount
+        onAdd={async (body) => {
+          const made = await act(ask(api.POST('/api/v1/accounts', { body })))
+          if (made) setOnce(made)
+          return made !== undefined
+        }}
+      />
+      {once && (
+        <Box bg="unsure.wash" borderLeftWidth="5px" borderColor="unsure" p="4" role="status">
+          <b>{once.name}</b> signs in with <code>{once.password}</code> and then chooses a password.
+          It is shown this once.
+        </Box>
+      )}
+      {trouble && <Trouble text={trouble} />}
+      <DataTable
+        label="Accounts"
+        rows={found.data}
+        keyOf={(each) => each.name}
+        columns={[
+          { head: 'Name', cell: (each) => <b>{each.name}</b> },
+          { head: 'Full name', cell: (each) => each.full_name },
+          {
+            head: 'Role',
+            cell: (each) => (
+              <NativeSelect.Root size="sm" width="9rem">
+                <NativeSelect.Field
+                  aria-label={`Role of ${each.name}`}
+                  bg="plate"
+                  borderColor="edge"
+                  value={each.role}
+                  onChange={(event) => void change(each.name, { role: event.target.value as Role })}
+                >
+                  {ROLES.map((role) => (
+                    <option key={role}>{role}</option>
+                  ))}
+                </NativeSelect.Field>
+                <NativeSelect.Indicator />
+              </NativeSelect.Root>
+            ),
+          },
+          { head: 'State', cell: (each) => <State account={each} /> },
+          {
+            head: 'Last sign-in (UTC)',
+            cell: (each) => (each.signed_in_at ?? 'never').slice(0, 19).replace('T', ' '),
+          },
+          {
+            head: 'Do',
+            cell: (each) => (
+              <Flex gap="2">
+                <Button
+                  size="xs"
+                  variant="outline"
+                  borderColor="edge"
+                  color="ink"
+                  aria-label={`New password for ${each.name}`}
+                  onClick={async () => {
+                    const params = { path: { name: each.name } }
+                    setOnce(await act(ask(api.POST('/api/v1/accounts/{name}/reset', { params }))))
+                  }}
+                >
+                  New password
+                </Button>
+                <Button
+                  size="xs"
+                  variant="outline"
+                  borderColor="edge"
+                  color="ink"
+                  aria-label={`${each.state === 'closed' ? 'Open' : 'Close'} ${each.name}`}
+                  onClick={() => void change(each.name, { closed: each.state !== 'closed' })}
+                >
+                  {each.state === 'closed' ? 'Open' : 'Close'}
+                </Button>
+              </Flex>
+            ),
+          },
+        ]}
+      />
+    </Stack>
+  )
+}
+
+function State({ account }: { account: Account }) {
+  const tone = { open: 'good', locked: 'bad', closed: 'soft' }[account.state] ?? 'ink'
+  return (
+    <Text color={tone} fontWeight="bold">
+      {account.state}
+      {account.must_change && account.state === 'open' && ', one-time password'}
+    </Text>
+  )
+}
+
+function AddAccount({ onAdd }: { onAdd: (body: Schemas['NewAccount']) => Promise<boolean> }) {
+  const [name, setName] = useState('')
+  const [fullName, setFullName] = useState('')
+  const [role, setRole] = useState<Role>('operator')
+  async function submit(event: FormEvent) {
+    event.preventDefault()
+    if (await onAdd({ name, full_name: fullName, role })) {
+      setName('')
+      setFullName('')
+    }
+  }
+  return (
+    <form onSubmit={submit}>
+      <Flex gap="4" align="flex-end" wrap="wrap">
+        <Field label="New account" value={name} onChange={setName} />
+        <Field label="Full name" value={fullName} onChange={setFullName} />
+        <Stack gap="1">
+          <label htmlFor="new-role">Role</label>
+          <NativeSelect.Root width="10rem">
+            <NativeSelect.Field
+              id="new-role"
+              bg="plate"
+              borderColor="edge"
+              value={role}
+              onChange={(event) => setRole(event.target.value as Role)}
+            >
+              {ROLES.map((each) => (
+                <option key={each}>{each}</option>
+              ))}
+            </NativeSelect.Field>
+            <NativeSelect.Indicator />
+          </NativeSelect.Root>
+        </Stack>
+        <Button
+          type="submit"
+          bg="act"
+          color="act.ink"
+          disabled={name.trim() === '' || fullName.trim() === ''}
+        >
+          Add account
+        </Button>
+      </Flex>
+    </form>
+  )
+}
+
+interface FieldProps {
+  label: string
+  value: string
+  onChange: (value: string) => void
+}
+
+function Field({ label, value, onChange }: FieldProps) {
+  const id = `people-${label.replaceAll(' ', '-').toLowerCase()}`
+  return (
+    <Stack gap="1">
+      <label htmlFor={id}>{label}</label>
+      <Input
+        id={id}
+        w="14rem"
+        bg="plate"
+        borderColor="edge"
+        autoComplete="off"
+        value={value}
+        onChange={(event) => onChange(event.target.value)}
+      />
+    </Stack>
+  )
+}

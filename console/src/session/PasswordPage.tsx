@@ -1,0 +1,89 @@
+import { Button, Flex, Heading, Stack, Text } from '@chakra-ui/react'
+import { type FormEvent, useState } from 'react'
+import { api, ask } from '../api/client'
+import { Trouble } from '../parts/Trouble'
+import { Field } from './Field'
+import { useSession } from './SessionProvider'
+
+/** One's own password; after a one-time password nothing else is open. */
+export default function PasswordPage() {
+  const { state, refresh, signOut } = useSession()
+  const [present, setPresent] = useState('')
+  const [next, setNext] = useState('')
+  const [again, setAgain] = useState('')
+  const [told, setTold] = useState('')
+  const [trouble, setTrouble] = useState('')
+  const isForced = state.at === 'in' && state.me.must_change
+
+  async function submit(event: FormEvent) {
+    event.preventDefault()
+    if (next !== again) {
+      setTrouble('The new password was typed differently; type it again.')
+      return
+    }
+    try {
+      await ask(api.POST('/api/v1/password', { body: { present, next } }))
+      setTrouble('')
+      setTold('Your password is changed; your other sessions have ended.')
+      setPresent('')
+      setNext('')
+      setAgain('')
+      await refresh()
+    } catch (error) {
+      setTrouble((error as Error).message)
+    }
+  }
+  async function everywhere() {
+    await ask(api.POST('/api/v1/sign-out-everywhere'))
+    await signOut()
+  }
+
+  return (
+    <Stack gap="5" maxW="28rem">
+      <Heading as="h1" size="2xl">
+        Password
+      </Heading>
+      {isForced && <Text>Yours was given to you for once. Choose one that only you know.</Text>}
+      <form onSubmit={submit}>
+        <Stack gap="4">
+          <Field
+            label="Present password"
+            value={present}
+            onChange={setPresent}
+            kind="password"
+            auto="current-password"
+          />
+          <Field
+            label="New password, at least 10 signs"
+            value={next}
+            onChange={setNext}
+            kind="password"
+            auto="new-password"
+          />
+          <Field
+            label="The new one again"
+            value={again}
+            onChange={setAgain}
+            kind="password"
+            auto="new-password"
+          />
+          {trouble && <Trouble text={trouble} />}
+          {told && <Text role="status">{told}</Text>}
+          <Flex gap="3">
+            <Button type="submit" bg="act" color="act.ink" disabled={next.length < 10}>
+              Change password
+            </Button>
+            <Button
+              variant="outline"
+              borderColor="edge"
+              color="ink"
+              onClick={() => void everywhere()}
+            >
+              Sign out everywhere
+            </Button>
+          </Flex>
+        </Stack>
+      </form>
+    </Stack>
+  )
+}

@@ -1,0 +1,92 @@
+"""Accounts, passwords and the audit trail."""
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+Role = Literal["operator", "engineer", "quality"]
+LEAST_PASSWORD = 10
+
+
+class AccountOut(BaseModel):
+    """An account as engineers see it."""
+
+    name: str = Field(examples=["olle"])
+    full_name: str
+    role: str = Field(examples=["operator"])
+    state: str = Field(examples=["open", "closed", "locked"])
+    must_change: bool = Field(description="Its password was given by somebody else")
+    created_at: str
+    signed_in_at: str | None
+
+
+class NewAccount(BaseModel):
+    """Somebody who may sign in; a one-time password is made for the first time."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={
+            "examples": [{"name": "olle", "full_name": "Olle Stark", "role": "operator"}]
+        },
+    )
+
+    name: str = Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,31}$")
+    full_name: str = Field(min_length=1, max_length=80)
+    role: Role
+
+
+class AccountChange(BaseModel):
+    """What is changed of an account; what is left out stays."""
+
+    model_config = ConfigDict(
+        extra="forbid", json_schema_extra={"examples": [{"role": "engineer"}]}
+    )
+
+    full_name: str | None = Field(default=None, min_length=1, max_length=80)
+    role: Role | None = None
+    closed: bool | None = None
+
+
+class OneTimePassword(BaseModel):
+    """A password that is shown this once and must be changed at the first sign-in."""
+
+    name: str
+    password: str
+
+
+class PasswordChange(BaseModel):
+    """One's own password, the present one and the next."""
+
+    model_config = ConfigDict(
+        extra="forbid", json_schema_extra={"examples": [{"present": "…", "next": "…"}]}
+    )
+
+    present: str = Field(max_length=256)
+    next: str = Field(min_length=LEAST_PASSWORD, max_length=256)
+
+
+class FirstAccountIn(BaseModel):
+    """The first engineer of a new site, with the one-time code from the service's log."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={
+            "examples": [{"code": "…", "name": "mara", "full_name": "Mara Quill", "password": "…"}]
+        },
+    )
+
+    code: str = Field(max_length=64)
+    name: str = Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,31}$")
+    full_name: str = Field(min_length=1, max_length=80)
+    password: str = Field(min_length=LEAST_PASSWORD, max_length=256)
+
+
+class AuditEntry(BaseModel):
+    """One thing that somebody did."""
+
+    number: int
+    at: str
+    account: str
+    action: str = Field(examples=["release sequence"])
+    subject: str
+    detail: str

@@ -1,0 +1,190 @@
+"""``loricate account``."""
+
+import click
+
+from loricate.commands.connection import DEFAULT_URL, connect, save_session, service_options
+from loricate.commands.output import print_json, print_table
+
+ROLES = click.Choice(["operator", "engineer", "quality"])
+
+
+@click.group("account")
+def command() -> None:
+    """Add and change accounts, change passwords, read the audit trail."""
+
+
+@command.command("first")
+@click.option("--service", envvar="LORICATE_SERVICE", default=DEFAULT_URL, show_default=True)
+@click.option("--code", prompt="Code from the service's log")
+@click.option("--name", prompt="Account name")
+@click.option("--full-name", prompt="Full name")
+@click.option(
+    "--password", envvar="LORICATE_PASSWORD", prompt=True, hide_input=True, confirmation_prompt=True
+)
+@click.option("--json", "as_json", is_flag=True, help="Print JSON for programs.")
+def first(service: str, code: str, name: str, full_name: str, password: str, as_json: bool) -> None:
+    """Make the first engineer of a new site and sign in.
+
+    Example: loricate account first --name mara --full-name "Mara Quill"
+    """
+    from loricate.client import Client
+
+    with Client(service) as client:
+        made = client.make_first_account(code, name, full_name, password)
+        save_session(client.base_url, client.sign_in(name, password).token)
+    if as_json:
+        print_json(made)
+        return
+    click.echo(f"{made.name} ({made.role}) is made and signed in.")
+    click.echo(
+        "Next: loricate bench show, loricate product add, loricate sequence add, loricate run "
+        "start.",
+        err=True,
+    )
+
+
+@command.command("list")
+@service_options
+def list_(service: str | None, token: str | None, as_json: bool) -> None:
+    """List accounts.
+
+    Example: loricate account list
+    """
+    with connect(service, token) as client:
+        found = client.accounts()
+    if as_json:
+        print_json(found)
+        return
+    rows = [
+        (
+            each.name, each.role, each.state, (each.signed_in_at or "never")[:19].replace("T", " "),
+            each.full_name,
+        )
+        for each in found
+    ]  # fmt: skip
+    print_table(("NAME", "ROLE", "STATE", "LAST SIGN-IN (UTC)", "FULL NAME"), rows)
+
+
+@command.command("add")
+@click.argument("name")
+@click.option("--full-name", required=True)
+@click.option("--role", type=ROLES, required=True)
+@service_options
+def add(
+    name: str, full_name: str, role: str, service: str | None, token: str | None, as_json: bool
+) -> None:
+    """Add somebody; prints a one-time password, shown this once.
+
+    Example: loricate account add olle --full-name "Olle Stark" --role operator
+    """
+    with connect(service, token) as client:
+        made = client.add_account(name, full_name, role)
+    if as_json:
+        print_json(made)
+    else:
+        click.echo(f"{made.name} signs in with {made.password} and then chooses a password.")
+
+
+@command.command("change")
+@click.argument("name")
+@click.option("--full-name")
+@click.option("--role", type=ROLES)
+@click.option("--close/--open", "closed", default=None, help="Close the account, or open it.")
+@service_options
+def change(
+    name: str, full_name: str | None, role: str | None, closed: bool | None, service: str | None,
+    token: str | None, as_json: bool,
+) -> None:  # fmt: skip
+    """Change an account's full name or role, close or open it.
+
+    Example: loricate account change olle --role quality
+    """
+    with connect(service, token) as client:
+        made = client.change_account(name, full_name=full_name, role=role, closed=closed)
+    if as_json:
+        print_json(made)
+    else:
+        click.echo(f"{made.name}: {made.full_name}, {made.role}, {made.state}.")
+
+
+@command.command("reset")
+@click.argument("name")
+@service_options
+def reset(name: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """Give an account a one-time password; unlocks it and ends its sessions.
+
+    Example: loricate account reset olle
+    """
+    with connect(service, token) as client:
+        made = client.reset_password(name)
+    if as_json:
+        print_json(made)
+    else:
+        click.echo(f"{made.name} signs in with {made.password} and then chooses a password.")
+
+
+@command.command("password")
+@click.option("--present", prompt="Present password", hide_input=True)
+@click.option("--next", "following", prompt="New password", hide_input=True,
+              confirmation_prompt=True)  # fmt: skip
+@service_options
+def password(
+    present: str, following: str, service: str | None, token: str | None, as_json: bool
+) -> None:
+    """Change your own password; your other sessions end.
+
+    Example: loricate account password
+    """
+    with connect(service, token) as client:
+        client.change_password(present, following)
+    if as_json:
+        print_json({"changed": True})
+    else:
+        click.echo("Your password is changed.")
+
+
+@command.command("sign-out-everywhere")
+@service_options
+def sign_out_everywhere(service: str | None, token: str | None, as_json: bool) -> None:
+    """End every session of yours, this one as well.
+
+    Example: loricate account sign-out-everywhere
+    """
+    with connect(service, token) as client:
+        client.sign_out_everywhere()
+    if as_json:
+        print_json({"signed_out": True})
+    else:
+        click.echo("You are signed out everywhere.")
+
+
+@command.command("audit")
+@click.option("--account", default="", help="Who did it.")
+@click.option("--action", default="", help="Part of what was done.")
+@click.option("--subject", default="", help="Part of what it was done to.")
+@click.option("--since", default="", help="A date or time, UTC.")
+@click.option("--until", default="", help="A date or time, UTC, included.")
+@click.option("--count", default=50, show_default=True)
+@service_options
+def audit(
+    account: str, action: str, subject: str, since: str, until: str, count: int,
+    service: str | None, token: str | None, as_json: bool,
+) -> None:  # fmt: skip
+    """Read the audit trail, newest first.
+
+    Example: loricate account audit --account mara --action release
+    """
+    with connect(service, token) as client:
+        found = client.audit(
+            account=account, action=action, subject=subject, since=since, until=until, count=count
+        )
+    if as_json:
+        print_json(found)
+        return
+    rows = [
+        (each.at[:19].replace("T", " "), each.account, each.action, each.subject, each.detail)
+        for each in found
+    ]
+    print_table(("AT (UTC)", "BY", "WHAT", "TO", "DETAIL"), rows)
+    if not found:
+        click.echo("Nothing matches.", err=True)

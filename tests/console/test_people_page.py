@@ -1,0 +1,86 @@
+"""People in the console: added, given roles and passwords, audited; a new site's first engineer."""
+
+import json
+import re
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from loricate.client import Client
+from loricate.commands.demo_site import free_port, wait_for
+from tests.console.pages import check_accessible, sign_in
+from tests.rig import DEMO
+
+pytestmark = pytest.mark.console
+
+
+def test_somebody_is_added_and_chooses_a_password(
+    page: Page, site: dict[str, Any], client: Client
+) -> None:
+    sign_in(page, site, "/people")
+    page.get_by_label("New account").fill("siv")
+    page.get_by_label("Full name").fill("Siv Berg")
+    page.get_by_role("button", name="Add account").click()
+    told = page.get_by_role("status")
+    expect(told).to_contain_text("siv signs in with")
+    once = told.locator("code").inner_text()
+    check_accessible(page)
+    page.get_by_label("Role of siv").select_option("quality")
+    expect(page.get_by_role("table", name="Audit trail")).to_contain_text("change account")
+    page.get_by_label("To", exact=True).fill("siv")
+    expect(page).to_have_url(re.compile("subject=siv"))
+    expect(page.get_by_role("table", name="Audit trail")).not_to_contain_text("sign in")
+    page.get_by_role("button", name="Sign out", exact=True).click()
+    expect(page.get_by_role("button", name="Sign in")).to_be_visible()
+    sign_in(page, {**site, "name": "siv", "password": once}, "/units")
+    expect(page.get_by_role("heading", name="Password")).to_be_visible()
+    page.get_by_label("Present password").fill(once)
+    page.get_by_label("New password").fill("siv-chooses-1")
+    page.get_by_label("The new one again").fill("siv-chooses-2")
+    page.get_by_role("button", name="Change password").click()
+    expect(page.get_by_role("alert")).to_contain_text("typed differently")
+    page.get_by_label("The new one again").fill("siv-chooses-1")
+    page.get_by_role("button", name="Change password").click()
+    expect(page.get_by_role("heading", name="Units")).to_be_visible()
+    page.get_by_role("link", name="Siv Berg, quality").click()
+    check_accessible(page)
+    page.get_by_role("button", name="Sign out everywhere").click()
+    expect(page.get_by_role("button", name="Sign in")).to_be_visible()
+    accounts = {each.name: (each.role, each.must_change) for each in client.accounts()}
+    assert accounts["siv"] == ("quality", False)
+
+
+def test_a_new_site_begins_with_the_code_from_its_log(page: Page, tmp_path: Path) -> None:
+    text = (DEMO / "bench" / "bench.toml").read_text(encoding="utf-8")
+    bench = tmp_path / "bench.toml"
+    bench.write_text(text.replace(":521", ":1"), encoding="utf-8")
+    port = free_port()
+    log = (tmp_path / "log").open("w+", encoding="utf-8")
+    service = subprocess.Popen(
+        [sys.executable, "-m", "loricate", "serve", "--bench", str(bench), "--data",
+         str(tmp_path / "records"), "--port", str(port)],
+        stderr=log,
+    )  # fmt: skip
+    try:
+        with Client(f"http://127.0.0.1:{port}") as client:
+            wait_for(client)
+        lines = (tmp_path / "log").read_text(encoding="utf-8").splitlines()
+        told = [json.loads(line) for line in lines if "no account yet" in line]
+        page.goto(f"http://127.0.0.1:{port}/")
+        page.get_by_label("Code").fill(told[0]["code"])
+        page.get_by_label("Name", exact=True).fill("mara")
+        page.get_by_label("Full name").fill("Mara Quill")
+        page.get_by_label("Password, at least 10 signs").fill("mara-chooses-1")
+        check_accessible(page)
+        page.get_by_role("button", name="Make the first engineer").click()
+        expect(page.get_by_role("button", name="Sign out", exact=True)).to_be_visible()
+        page.get_by_role("link", name="Products").click()
+        expect(page.get_by_text("No product yet. Give the first one a code above.")).to_be_visible()
+    finally:
+        service.terminate()
+        service.wait(timeout=15)
+        log.close()

@@ -1,0 +1,177 @@
+"""People: one-time passwords, locks, closing, signing out everywhere, audit, the first account."""
+
+from collections.abc import AsyncIterator
+from pathlib import Path
+
+import httpx
+import pytest
+
+from loricate.service.app import create_app
+from loricate.service.settings import FirstAccount, Settings
+from loricate.service.sign_in import ATTEMPTS, LOCK_AFTER
+from tests.rig import DEMO
+
+MARA = "mara-password"
+
+
+def settings(folder: Path, *people: FirstAccount) -> Settings:
+    text = (DEMO / "bench" / "bench.toml").read_text(encoding="utf-8")
+    bench = folder / "bench.toml"
+    bench.write_text(text.replace(":521", ":1"), encoding="utf-8")
+    return Settings(bench, folder, "http://b", accounts=people)
+
+
+class Site:
+    """A site's application, and how people reach it."""
+
+    def __init__(self, wire: httpx.AsyncClient, desk: object) -> None:
+        self.wire, self.desk = wire, desk
+
+    async def sign_in(self, name: str, password: str) -> httpx.Response:
+        return await self.wire.post("/sign-in", json={"name": name, "password": password})
+
+    async def headers(self, name: str, password: str) -> dict[str, str]:
+        answer = await self.sign_in(name, password)
+        assert answer.status_code == 200, answer.text
+        return {"Authorization": f"Bearer {answer.json()['token']}"}
+
+    async def forget_failures(self) -> None:
+        """Let the minute of the attempt limit pass."""
+        self.desk.limiter._failures.clear()  # type: ignore[attr-defined]
+
+
+@pytest.fixture
+async def site(tmp_path: Path) -> AsyncIterator[Site]:
+    app = create_app(settings(tmp_path, FirstAccount("mara", "Mara", "engineer", MARA)))
+    async with app.router.lifespan_context(app):
+        transport = httpx.ASGITransport(app)
+        async with httpx.AsyncClient(transport=transport, base_url="http://b/api/v1") as wire:
+            yield Site(wire, app.state.desk)
+
+
+OLLE = {"name": "olle", "full_name": "Olle Stark", "role": "operator"}
+
+
+async def test_a_one_time_password_must_be_changed_before_anything_else(site: Site) -> None:
+    mara = await site.headers("mara", MARA)
+    made = await site.wire.post("/accounts", json=OLLE, headers=mara)
+    assert made.status_code == 201
+    once = made.json()["password"]
+    olle = await site.headers("olle", once)
+    refused = await site.wire.get("/runs", headers=olle)
+    assert refused.status_code == 403 and "one-time password" in refused.json()["detail"]
+    assert (await site.wire.get("/me", headers=olle)).json()["must_change"] is True
+    for wrong, says in (
+        ({"present": "not it", "next": "long enough 1"}, "is not the present password"),
+        ({"present": once, "next": once}, "choose another"),
+        ({"present": once, "next": "short"}, "next"),
+    ):
+        answer = await site.wire.post("/password", json=wrong, headers=olle)
+        assert answer.status_code == 422 and says in answer.text
+    body = {"present": once, "next": "long enough 1"}
+    assert (await site.wire.post("/password", json=body, headers=olle)).status_code == 204
+    assert (await site.wire.get("/runs", headers=olle)).status_code == 200
+    await site.forget_failures()
+    assert (await site.sign_in("olle", once)).status_code == 401
+    again = await site.wire.post("/accounts", json=OLLE, headers=mara)
+    assert again.status_code == 409 and "olle already" in again.json()["detail"]
+
+
+async def test_an_account_locks_after_failures_and_an_engineer_opens_it(site: Site) -> None:
+    mara = await site.headers("mara", MARA)
+    await site.wire.post("/accounts", json=OLLE, headers=mara)
+    for attempt in range(LOCK_AFTER):
+        if attempt % ATTEMPTS == 0:
+            await site.forget_failures()
+        assert (await site.sign_in("olle", "guess")).status_code == 401
+    await site.forget_failures()
+    locked = await site.sign_in("olle", "guess")
+    assert locked.status_code == 401 and "olle is locked" in locked.json()["detail"]
+    found = (await site.wire.get("/accounts", headers=mara)).json()
+    assert {each["name"]: each["state"] for each in found} == {"mara": "open", "olle": "locked"}
+    reset = await site.wire.post("/accounts/olle/reset", headers=mara)
+    assert (await site.sign_in("olle", reset.json()["password"])).status_code == 200
+    trail = (await site.wire.get("/audit", params={"subject": "olle"}, headers=mara)).json()
+    actions = [each["action"] for each in trail]
+    assert actions == ["sign in", "reset password", "lock account", "add account"]
+
+
+async def test_a_closed_account_is_out_at_once_and_the_last_engineer_stays(site: Site) -> None:
+    mara = await site.headers("mara", MARA)
+    once = (await site.wire.post("/accounts", json=OLLE, headers=mara)).json()["password"]
+    olle = await site.headers("olle", once)
+    closed = await site.wire.post("/accounts/olle", json={"closed": True}, headers=mara)
+    assert closed.json()["state"] == "closed"
+    assert (await site.wire.get("/me", headers=olle)).status_code == 401
+    assert (await site.sign_in("olle", once)).status_code == 401
+    changed = await site.wire.post(
+        "/accounts/olle", json={"closed": False, "role": "engineer"}, headers=mara
+    )
+    assert (changed.json()["state"], changed.json()["role"]) == ("open", "engineer")
+    own = await site.wire.post("/accounts/mara", json={"role": "quality"}, headers=mara)
+    assert own.json()["role"] == "quality", "there is another engineer"
+    olle = await site.headers("olle", once)
+    body = {"present": once, "next": "long enough 1"}
+    await site.wire.post("/password", json=body, headers=olle)
+    for change in ({"role": "operator"}, {"closed": True}):
+        refused = await site.wire.post("/accounts/olle", json=change, headers=olle)
+        assert refused.status_code == 409 and "last engineer" in refused.json()["detail"]
+    missing = await site.wire.post("/accounts/nobody", json={}, headers=olle)
+    assert missing.status_code == 404
+
+
+async def test_signing_out_everywhere_ends_every_session(site: Site) -> None:
+    here, there = await site.headers("mara", MARA), await site.headers("mara", MARA)
+    body = {"present": MARA, "next": "another-password"}
+    assert (await site.wire.post("/password", json=body, headers=here)).status_code == 204
+    assert (await site.wire.get("/me", headers=there)).status_code == 401, "others end"
+    assert (await site.wire.get("/me", headers=here)).status_code == 200
+    assert (await site.wire.post("/sign-out-everywhere", headers=here)).status_code == 204
+    assert (await site.wire.get("/me", headers=here)).status_code == 401
+
+
+async def test_the_audit_is_filtered_and_paged(site: Site) -> None:
+    mara = await site.headers("mara", MARA)
+    for name in ("olle", "nils", "quin"):
+        await site.wire.post("/accounts", json={**OLLE, "name": name}, headers=mara)
+
+    async def found(**query: str | int) -> list[dict[str, str]]:
+        answer = await site.wire.get("/audit", params=query, headers=mara)
+        entries: list[dict[str, str]] = answer.json()
+        return entries
+
+    added = await found(action="ADD acc")
+    assert [each["subject"] for each in added] == ["quin", "nils", "olle"]
+    assert [each["subject"] for each in await found(subject="ni")] == ["nils"]
+    assert await found(account="olle") == []
+    assert await found(since="2999-01-01") == [] and await found(until="1999-12-31") == []
+    today = added[0]["at"][:10]
+    assert len(await found(action="add account", since=today, until=today)) == 3
+    page = await found(action="add account", count=2)
+    rest = await found(action="add account", before=int(page[-1]["number"]))
+    assert [each["subject"] for each in (*page, *rest)] == ["quin", "nils", "olle"]
+
+
+async def test_the_first_account_is_made_with_the_code_from_the_log(
+    tmp_path: Path, caplog: pytest.LogCaptureFixture
+) -> None:
+    app = create_app(settings(tmp_path))
+    with caplog.at_level("WARNING"):
+        async with app.router.lifespan_context(app):
+            (told,) = [each for each in caplog.records if "no account yet" in each.message]
+            code = str(told.__dict__["code"])
+            transport = httpx.ASGITransport(app)
+            async with httpx.AsyncClient(transport=transport, base_url="http://b/api/v1") as wire:
+                health = await wire.get("http://b/health")
+                assert health.json()["needs_first_account"] is True
+                body = {"code": "wrong", "name": "mara", "full_name": "Mara", "password": MARA}
+                refused = await wire.post("/first-account", json=body)
+                assert refused.status_code == 403 and "service's log" in refused.json()["detail"]
+                made = await wire.post("/first-account", json={**body, "code": code})
+                assert (made.status_code, made.json()["role"]) == (201, "engineer")
+                again = await wire.post("/first-account", json={**body, "code": code})
+                assert again.status_code == 409
+                signed = await wire.post("/sign-in", json={"name": "mara", "password": MARA})
+                assert signed.status_code == 200
+                health = await wire.get("http://b/health")
+                assert health.json()["needs_first_account"] is False
