@@ -38,16 +38,17 @@ export function Shell() {
         borderBottomWidth="1px"
         borderColor="edge"
         px="5"
-        h="14"
+        minH="14"
+        wrap="wrap"
         gap={{ base: '3', xl: '6' }}
       >
         <HStack gap="2">
           <Mark size={26} />
-          <Text fontWeight="bold" fontSize="lg">
+          <Text fontWeight="bold" fontSize="lg" display={{ base: 'none', xl: 'block' }}>
             Loricate
           </Text>
         </HStack>
-        <HStack as="nav" aria-label="Pages" gap="1" flex="1" align="stretch">
+        <HStack as="nav" aria-label="Pages" gap="1" flex="1" align="stretch" minH="14">
           {PLACES.filter((place) => place.roles.includes(state.me.role)).map((place) => (
             <NavLink key={place.to} to={place.to} style={{ display: 'flex' }}>
               {({ isActive }) => (
