@@ -487,3 +487,43 @@ def test_people_are_added_changed_and_audited(loricate: Run, site: dict[str, Any
     ]  # fmt: skip
     shown = loricate("account", "audit", "--account", "mara", "--action", "reset").stdout
     assert re.search(r"mara +reset password +tove", shown)
+
+
+def test_a_sequence_goes_to_toml_and_back_without_loss(loricate: Run, tmp_path: Path) -> None:
+    for code in ("DC40-FINAL", "DC40-REWORK", "LP2-FINAL"):
+        file = tmp_path / f"{code}.toml"
+        done = loricate("sequence", "export", code, "--to", str(file))
+        assert done.returncode == 0, done.stderr
+        assert file.read_text(encoding="utf-8").startswith("format = ")
+        kept = loricate("sequence", "add", str(file), "--json")
+        assert json.loads(kept.stdout)["revision"] == 1, "nothing changed, so no new revision"
+    steps = (tmp_path / "DC40-FINAL.toml").read_text(encoding="utf-8").split("[[steps]]")
+    assert steps[4].index("settings") < steps[4].index("limits")
+
+
+def test_a_value_is_set_in_a_file_and_its_comments_stay(loricate: Run, tmp_path: Path) -> None:
+    file = tmp_path / "own.toml"
+    before = Path(FILES[0]).read_text(encoding="utf-8")
+    file.write_text(before, encoding="utf-8")
+    done = loricate("sequence", "set", str(file), "steps.withstand.settings.level", "1.2 kV")
+    assert done.stdout == "steps.withstand.settings.level is 1.2 kV.\n", done.stderr
+    assert file.read_text(encoding="utf-8") == before.replace('"1 kV"', '"1.2 kV"')
+    loricate("sequence", "set", str(file), "steps.insulation.settings.high", '["L"]')
+    loricate("sequence", "set", str(file), "steps.withstand.limits.voltage.minimum", "0.99 kV")
+    loricate("sequence", "set", str(file), "steps.earth.settings.dwell", "--remove")
+    changed = loricate("sequence", "set", str(file), "title", "Own", "--json")
+    document = json.loads(changed.stdout)
+    assert document["title"] == "Own"
+    assert document["steps"][2]["settings"]["high"] == ["L"]
+    assert document["steps"][3]["limits"]["voltage"] == {"minimum": "0.99 kV"}
+    assert "dwell" not in document["steps"][1]["settings"]
+    text = file.read_text(encoding="utf-8")
+    assert "# The filter draws about 1.4 mA" in text and text.count("#") == before.count("#")
+    for words, says in (
+        (("steps.nobody.title", "x"), "has no 'nobody' on the way"),
+        (("title",), "Give a value, or --remove"),
+        (("steps.earth.colour", "red"), "not a known key"),
+    ):
+        refused = loricate("sequence", "set", str(file), *words)
+        assert refused.returncode != 0 and says in refused.stderr
+    assert file.read_text(encoding="utf-8") == text, "a refusal changes nothing"

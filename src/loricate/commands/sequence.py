@@ -9,7 +9,15 @@ import click
 from loricate.commands.challenge_view import print_challenge, write_matrix
 from loricate.commands.connection import connect, service_options
 from loricate.commands.cue_pictures import send_pictures
-from loricate.commands.documents import FILE, FOLDER, print_differences, read_toml
+from loricate.commands.documents import (
+    FILE,
+    FOLDER,
+    change_toml,
+    in_written_order,
+    print_differences,
+    read_toml,
+    write_toml,
+)
 from loricate.commands.files import challenge_files, load_sequence
 from loricate.commands.output import print_json, print_table
 
@@ -234,6 +242,64 @@ def add(file: Path, etag: str, service: str | None, token: str | None, as_json: 
         return
     click.echo(f"{stored.code} is stored as revision {stored.revision}.")
     click.echo(f"Release it: loricate sequence release {stored.code} --why TEXT", err=True)
+
+
+@command.command("export")
+@click.argument("code")
+@click.option("--revision", type=int, help="The newest by default.")
+@click.option("--to", type=click.Path(dir_okay=False, path_type=Path), help="Else on the terminal.")
+@service_options
+def export(
+    code: str, revision: int | None, to: Path | None, service: str | None, token: str | None,
+    as_json: bool,
+) -> None:  # fmt: skip
+    """Write a sequence as a TOML file, which `sequence add` takes again without loss.
+
+    Example: loricate sequence export DC40-FINAL --to dc40-final.toml
+    """
+    with connect(service, token) as client:
+        found = client.sequence(code, revision)
+    if as_json:
+        print_json(found.document)
+        return
+    text = write_toml(in_written_order(found.document))
+    if to is None:
+        click.echo(text, nl=False)
+    else:
+        to.write_text(text, encoding="utf-8")
+        click.echo(f"{to} holds {code} revision {found.revision}.", err=True)
+
+
+@command.command("set")
+@click.argument("file", type=FILE)
+@click.argument("path")
+@click.argument("value", required=False)
+@click.option("--remove", is_flag=True, help="Take the value out.")
+@click.option("--json", "as_json", is_flag=True, help="Print the document as JSON.")
+def set_(file: Path, path: str, value: str | None, remove: bool, as_json: bool) -> None:
+    """Change one value in a sequence file; comments and layout are kept.
+
+    PATH goes by keys with dots between, a step by its id.
+
+    Example: loricate sequence set dc40-final.toml steps.withstand.settings.level "1.2 kV"
+    """
+    import tomllib
+
+    from loricate.core.sequences import Sequence, read_document
+
+    if (value is None) is not remove:
+        raise click.UsageError("Give a value, or --remove.")
+    try:
+        text = change_toml(file.read_text(encoding="utf-8"), path, None if remove else value)
+    except LookupError as error:
+        raise click.UsageError(f"{file} has no '{error.args[0]}' on the way {path}.") from error
+    document = tomllib.loads(text)
+    read_document(Sequence, document, str(file))  # refuses what is no sequence any more
+    file.write_text(text, encoding="utf-8")
+    if as_json:
+        print_json(document)
+    else:
+        click.echo(f"{path} is {'taken out' if remove else value}.")
 
 
 @command.command("release")
