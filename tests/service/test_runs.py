@@ -56,6 +56,18 @@ def test_one_passes_and_the_cracked_one_fails(done: tuple[Client, str]) -> None:
     assert [a.verdict for a in good.attempts] == ["pass"] * 5
 
 
+def test_documents_are_exported_as_they_are_issued(
+    done: tuple[Client, str], site: dict[str, Any]
+) -> None:
+    client, run_id = done
+    assert client.bench().exports == "exports/{date}/{product}/{serial}-{verdict}"
+    for unit in client.run(run_id).units:
+        (pdf,) = site["folder"].glob(f"exports/20*-*/DC-40/{unit.serial}-{unit.verdict}.pdf")
+        assert pdf.read_bytes() == client.certificate_pdf(str(unit.certificate))
+        sealed = pdf.with_suffix(".json").read_text(encoding="utf-8")
+        assert sealed == client.certificate(str(unit.certificate))
+
+
 def test_readings_are_measured_bounded_and_sourced(done: tuple[Client, str]) -> None:
     client, run_id = done
     good = client.run(run_id).units[0]

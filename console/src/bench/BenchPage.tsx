@@ -44,6 +44,7 @@ export default function BenchPage() {
           </Heading>
           <Text color="soft">
             {bench.title}, {bench.site}
+            {bench.exports && `. Documents go to ${bench.exports}`}
           </Text>
         </Box>
         <KeyButton

@@ -131,6 +131,10 @@ class BenchOut(BaseModel):
     upkeep: str = Field(description="Id of the act of upkeep under way, or empty")
     has_inputs: bool = Field(description="Whether a foot switch and presence can start a run")
     sounds: SoundsOut
+    exports: str = Field(
+        description="Folder and name of each document as it is issued; empty: none",
+        examples=["exports/{date}/{serial}-{verdict}"],
+    )
     rows: dict[str, dict[str, list[int]]] = Field(
         description="The matrix rows of each instrument's terminals"
     )

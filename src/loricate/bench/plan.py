@@ -5,10 +5,11 @@ import tomllib
 from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from loricate.core.actions import Role
 from loricate.core.errors import DocumentError, Finding
+from loricate.core.export_names import pattern_problem
 from loricate.core.limits import Code
 from loricate.core.quantities import Seconds
 from loricate.core.sequences import read_document
@@ -87,6 +88,24 @@ class InputsPlan(_Part):
     presence: dict[str, dict[str, int]] = Field(default_factory=dict)
 
 
+class ExportsPlan(_Part):
+    """Where each document goes as soon as it is issued: a folder beside the bench file, and a name.
+
+    ``name`` has folders and placeholders: see ``core.export_names``.
+    """
+
+    folder: str = Field(min_length=1)
+    name: str = "{date}/{serial}-{verdict}"
+    forms: tuple[Literal["pdf", "json"], ...] = Field(default=("pdf", "json"), min_length=1)
+
+    @field_validator("name")
+    @classmethod
+    def _is_a_name(cls, name: str) -> str:
+        if problem := pattern_problem(name):
+            raise ValueError(problem)
+        return name
+
+
 class SoundsPlan(_Part):
     """How this bench sounds, so that it can be told from the one beside it."""
 
@@ -108,6 +127,7 @@ class BenchPlan(_Part):
     daily_check: DailyCheckPlan | None = None
     inputs: InputsPlan | None = None
     sounds: SoundsPlan = SoundsPlan()
+    exports: ExportsPlan | None = None
 
     @model_validator(mode="after")
     def _no_doubles(self) -> "BenchPlan":

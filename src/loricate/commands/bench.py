@@ -33,6 +33,8 @@ def show(service: str | None, token: str | None, as_json: bool) -> None:
         return
     guard = {True: "closed", False: "OPEN", None: "does not answer"}[bench.guard_closed]
     click.echo(f"{bench.code}  {bench.title}, {bench.site}. Guard {guard}.")
+    if bench.exports:
+        click.echo(f"Documents go to {bench.exports}")
     rows = [
         (
             each.id, each.title, each.serial, str(each.due or ""),

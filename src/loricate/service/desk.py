@@ -12,6 +12,7 @@ from loricate.certificates.sealing import load_or_make_site_key
 from loricate.records import accounts, runs
 from loricate.records.store import Store
 from loricate.service.challenging import Challenger
+from loricate.service.exporting import Exporter
 from loricate.service.issuing import Issuer
 from loricate.service.problems import WrongState
 from loricate.service.running import Runs
@@ -30,7 +31,10 @@ class Desk:
         self.store = Store(settings.database)
         self.bench = Bench(read_bench_plan(settings.bench_file), settings.bench_file.parent)
         self.site_key = load_or_make_site_key(settings.site_key)
-        self.issuer = Issuer(self.store, self.site_key, settings.base_url, settings.page_size)
+        exporter = Exporter(self.bench.plan.exports, settings.bench_file.parent)
+        self.issuer = Issuer(
+            self.store, self.site_key, settings.base_url, settings.page_size, exporter
+        )
         self.limiter = AttemptLimiter()
         self.first_code = ""
         self.challenger = Challenger()

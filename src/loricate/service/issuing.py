@@ -16,6 +16,7 @@ from loricate.core.sequences import ReadySequence
 from loricate.records import audit, certificates, runs, sequences
 from loricate.records.certificates import LedgerEntry
 from loricate.records.store import Store, now
+from loricate.service.exporting import Exporter
 
 
 def gate_of(
@@ -44,8 +45,11 @@ def is_settled(unit: dict[str, Any]) -> bool:
 class Issuer:
     """Issues documents one at a time, so that numbers and the chain have no gaps."""
 
-    def __init__(self, store: Store, key: SiteKey, base_url: str, page_size: str) -> None:
+    def __init__(
+        self, store: Store, key: SiteKey, base_url: str, page_size: str, exporter: Exporter
+    ) -> None:
         self.store, self.key, self.base_url, self.page_size = store, key, base_url, page_size
+        self.exporter = exporter
         self._lock = asyncio.Lock()
 
     async def issue_missing(self) -> None:
@@ -111,3 +115,15 @@ class Issuer:
                 audit.note(conn, "service", f"issue {kind}", number, unit["serial"])
 
             await self.store.write(keep)
+            facts = {
+                "serial": unit["serial"],
+                "lot": run["lot"],
+                "product": sequence.product.code,
+                "sequence": sequence.code,
+                "operator": run["started_by"] or "",
+                "verdict": unit["verdict"],
+                "date": issued_at[:10],
+                "number": number,
+            }
+            contents = {"pdf": pdf, "json": sealed.encode()}
+            await asyncio.to_thread(self.exporter.write, facts, contents)

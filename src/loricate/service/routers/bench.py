@@ -49,6 +49,7 @@ async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
         upkeep=act.id if act else "",
         has_inputs=plan.inputs is not None,
         sounds=SoundsOut(voice=plan.sounds.voice, pitch=plan.sounds.pitch),
+        exports=f"{plan.exports.folder}/{plan.exports.name}" if plan.exports else "",
         rows={
             role: {terminal: list(rows) for terminal, rows in terminals.items()}
             for role, terminals in plan.matrix.rows.items()

@@ -1,0 +1,46 @@
+"""Automatic exports: each document issued is written to the folder and name that the site chose."""
+
+import logging
+from collections.abc import Mapping
+from pathlib import Path, PurePosixPath
+
+from loricate.bench.plan import ExportsPlan
+from loricate.core.export_names import export_path
+
+logger = logging.getLogger("loricate.exports")
+
+
+class Exporter:
+    """Writes documents below one folder. What cannot be written is logged and lost nowhere else."""
+
+    def __init__(self, plan: ExportsPlan | None, beside: Path) -> None:
+        self.plan = plan
+        self.folder = Path() if plan is None else (beside / plan.folder).resolve()
+
+    def write(self, facts: Mapping[str, str], contents: Mapping[str, bytes]) -> list[Path]:
+        """Write one document in each of its forms (``pdf``, ``json``); gives the files written."""
+        if self.plan is None:
+            return []
+        written = []
+        for form in self.plan.forms:
+            try:
+                written.append(self._write(self.plan.name, facts, f".{form}", contents[form]))
+            except OSError as error:
+                told = {"serial": facts.get("serial", ""), "reason": str(error)}
+                logger.exception("document not exported", extra=told)
+        return written
+
+    def _write(self, pattern: str, facts: Mapping[str, str], suffix: str, content: bytes) -> Path:
+        tried: set[PurePosixPath] = set()
+        while True:
+            path = export_path(pattern, facts, suffix, tried.__contains__)
+            target = self.folder / path
+            target.parent.mkdir(parents=True, exist_ok=True)
+            try:
+                with target.open("xb") as file:  # refuses a file that is there, whoever made it
+                    file.write(content)
+                return target
+            except FileExistsError:
+                if target.read_bytes() == content:
+                    return target  # the same document, exported before
+                tried.add(path)
