@@ -527,3 +527,9 @@ def test_a_value_is_set_in_a_file_and_its_comments_stay(loricate: Run, tmp_path:
         refused = loricate("sequence", "set", str(file), *words)
         assert refused.returncode != 0 and says in refused.stderr
     assert file.read_text(encoding="utf-8") == text, "a refusal changes nothing"
+
+
+def test_a_sequences_label_is_saved(loricate: Run, tmp_path: Path) -> None:
+    done = loricate("sequence", "label", "DC40-FINAL", "--to", "out")
+    assert done.stdout == "out/DC40-FINAL-label.pdf\n", done.stderr
+    assert (tmp_path / "out" / "DC40-FINAL-label.pdf").read_bytes().startswith(b"%PDF")

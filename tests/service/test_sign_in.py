@@ -142,6 +142,7 @@ WHO_MAY: dict[str, object] = {
     "GET /sequences/{code}/review": EVERYONE,
     "GET /sequences/{code}": EVERYONE,
     "GET /sequences/{code}/revisions": EVERYONE,
+    "GET /sequences/{code}/label": EVERYONE,
     "POST /sequences/{code}/release": ENGINEERS,
     "POST /sequences/{code}/withdraw": ENGINEERS,
     "GET /sequences/{code}/differences": EVERYONE,

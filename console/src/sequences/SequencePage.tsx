@@ -7,6 +7,7 @@ import { type Finding, SchemaForm } from '../forms/SchemaForm'
 import type { Schema } from '../forms/schema'
 import { useDraft } from '../forms/useDraft'
 import { useSchema } from '../forms/useSchema'
+import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
@@ -127,6 +128,11 @@ function Editor({ schema, stored, revision, status, etag }: EditorProps) {
           {draft.isChanged && '; changes are kept in this browser'}
         </Text>
         <Box flex="1" />
+        {revision > 0 && (
+          <a href={`/api/v1/sequences/${code}/label`} target="_blank" rel="noreferrer" style={LINK}>
+            Label
+          </a>
+        )}
         {may.define && (
           <>
             <Button

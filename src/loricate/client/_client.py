@@ -339,6 +339,10 @@ class Client:
         body = {"why": why, "revision": revision}
         return self._post(Stored, f"{API}/sequences/{code}/withdraw", body)
 
+    def sequence_label(self, code: str) -> bytes:
+        """A label with a sequence's code as Code 128 and QR code, as a PDF."""
+        return self._send("GET", f"{API}/sequences/{code}/label").content
+
     def sequence_revisions(self, code: str) -> list[SequenceRevision]:
         """Every revision of a sequence, newest first."""
         return self._get(list[SequenceRevision], f"{API}/sequences/{code}/revisions")

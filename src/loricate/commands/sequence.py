@@ -270,6 +270,29 @@ def export(
         click.echo(f"{to} holds {code} revision {found.revision}.", err=True)
 
 
+@command.command("label")
+@click.argument("code")
+@click.option(
+    "--to", "folder", type=click.Path(file_okay=False, path_type=Path), default=".",
+    show_default=True, help="Where the PDF goes.",
+)  # fmt: skip
+@service_options
+def label(code: str, folder: Path, service: str | None, token: str | None, as_json: bool) -> None:
+    """Save a label with a sequence's code, to be scanned at the bench.
+
+    Example: loricate sequence label DC40-FINAL --to out
+    """
+    with connect(service, token) as client:
+        data = client.sequence_label(code)
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / f"{code}-label.pdf"
+    path.write_bytes(data)
+    if as_json:
+        print_json({"path": str(path)})
+    else:
+        click.echo(str(path))
+
+
 @command.command("set")
 @click.argument("file", type=FILE)
 @click.argument("path")

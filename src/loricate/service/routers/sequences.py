@@ -1,5 +1,6 @@
 """Sequences: list, show, compare; store as a draft, release, withdraw."""
 
+import asyncio
 import sqlite3
 from typing import Annotated
 
@@ -16,6 +17,7 @@ from loricate.api.definitions import (
     Stored,
     Withdrawal,
 )
+from loricate.certificates.label import make_label
 from loricate.core.differences import differences
 from loricate.core.release import Accepted, open_findings
 from loricate.core.review import review
@@ -104,6 +106,19 @@ async def list_sequence_revisions(
         )
         for each in found
     ]
+
+
+@router.get(
+    "/{code}/label",
+    response_class=Response,
+    responses={200: {"content": {"application/pdf": {}}}},
+)
+async def print_label(code: str, person: Reader, desk: TheDesk) -> Response:
+    """A label with the sequence's code as Code 128 and QR code, as a PDF of 62 mm by 29 mm."""
+    record = await desk.store.read(lambda conn: sequences.get_sequence(conn, code))
+    pdf = await asyncio.to_thread(make_label, record.code, record.title)
+    headers = {"Content-Disposition": f'inline; filename="{record.code}-label.pdf"'}
+    return Response(pdf, media_type="application/pdf", headers=headers)
 
 
 @router.get("/{code}/differences", response_model=list[DifferenceOut])
