@@ -175,6 +175,37 @@ async def test_a_step_is_done_only_under_its_condition(
     assert notebook.units["u1"][0] is unit
 
 
+@pytest.mark.parametrize(("retry", "attempts", "tries"), [(0, 3, 1), (1, 3, 2), (5, 3, 3)])
+async def test_a_failed_step_is_retried_by_itself_as_often_as_it_may(
+    rig: Rig, sequence: ReadySequence, retry: int, attempts: int, tries: int
+) -> None:
+    steps = [step for step in sequence.steps if step.id in ("earth", "insulation")]
+    steps[0] = replace(steps[0], retry=retry, attempts=attempts)
+    rig.floor.floor.put_in("FX-A/1", "DC-40", ("loose_earth",), "x")
+    engine, notebook = engine_for(rig, replace(sequence, steps=tuple(steps)), "12")
+    await run(engine)
+    earth = [each for each in notebook.attempts if each[:2] == ("1", "earth")]
+    assert [each[2] for each in earth] == [Verdict.FAIL] * tries
+    assert notebook.of("1")["insulation"] == (Verdict.NOT_RUN, Cause.UNIT_HALTED)
+    assert len([each for each in notebook.attempts if each[:2] == ("2", "earth")]) == 1
+    assert notebook.of("2")["insulation"][0] is Verdict.PASS
+
+
+async def test_a_retry_that_passes_lets_the_unit_go_on(rig: Rig, sequence: ReadySequence) -> None:
+    steps = [step for step in sequence.steps if step.id in ("earth", "insulation")]
+    steps[0] = replace(steps[0], retry=2)
+    rig.floor.floor.put_in("FX-A/1", "DC-40", ("loose_earth",), "x")
+    engine, notebook = engine_for(rig, replace(sequence, steps=tuple(steps)), "1")
+    engine.start()
+    async for event in engine.log.follow():
+        if event.name == "step_finished" and event.data["number"] == 1:
+            rig.floor.floor.put_in("FX-A/1", "DC-40", (), "x")
+    await engine.wait()
+    assert notebook.of("1")["earth"][0] is Verdict.PASS
+    assert notebook.of("1")["insulation"][0] is Verdict.PASS
+    assert notebook.units["u1"][0] is Verdict.PASS
+
+
 async def test_halt_run_stops_the_other_units_too(rig: Rig, sequence: ReadySequence) -> None:
     steps = tuple(replace(step, on_fail="halt_run") for step in sequence.steps)
     rig.floor.floor.put_in("FX-A/1", "DC-40", ("missing_earth",), "x")

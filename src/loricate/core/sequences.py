@@ -58,6 +58,13 @@ class Step(BaseModel):
         title="Attempts",
         description="How often it may be done to one unit in one run",
     )
+    retry: int = Field(
+        default=0,
+        ge=0,
+        le=5,
+        title="Retry",
+        description="How often it is done again by itself when it does not pass",
+    )
     answer_within: Annotated[Seconds, Field(gt=0)] = Field(
         default=600.0,
         title="Answer within",
@@ -109,6 +116,7 @@ class ReadyStep:
     answer_within_s: float = 600.0
     when: When | None = None
     is_required: bool = True
+    retry: int = 0
 
     @property
     def roles(self) -> frozenset[Role]:
@@ -289,6 +297,7 @@ def _prepare_step(
         entry.answer_within,
         entry.when,
         entry.when is None if entry.required is None else entry.required,
+        entry.retry,
     )
     if message := _across_problem(ready):
         findings.append(Finding(f"{path}.across", message))

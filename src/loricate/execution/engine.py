@@ -235,7 +235,7 @@ class Engine(Background):
             performed = await self._performer.perform(step, units)
             for unit in units:
                 await self._keep(stage.index, step, unit, performed.of[unit.nest])
-                if step.on_fail != "ask":
+                if step.on_fail != "ask" and not _is_retried(step, unit):
                     # Before anything is let go: a run that is to halt must not start another step.
                     self._take_in(unit, step, performed.of[unit.nest].grade.verdict)
             if performed.error is not None:
@@ -256,21 +256,26 @@ class Engine(Background):
         outcome = units[0].latest(step.id) or StepOutcome(Verdict.NOT_RUN)
         place = _place(step, units)
         await self._operator.ask_after(step, units, place, outcome)
+        if any(_is_retried(step, unit) for unit in units):
+            for unit in units:
+                unit.reasons[step.id] = "retried by itself"
+            self._release(units, work, self._first_stage_of(step))
+            return
         if outcome.verdict is Verdict.PASS or step.on_fail != "ask":
             self._release(units, work, stage + 1)
             return
         decision = await self._operator.decide(step, units, place, outcome)
         if decision is Decision.REPEAT:
-            first = next(
-                at
-                for at, each in enumerate(self._stages)
-                if self.sequence.steps[each.index] is step
-            )
-            self._release(units, work, first)
+            self._release(units, work, self._first_stage_of(step))
             return
         for unit in units:
             unit.halted = unit.halted or decision is Decision.HALT_UNIT
         self._release(units, work, stage + 1)
+
+    def _first_stage_of(self, step: ReadyStep) -> int:
+        return next(
+            at for at, each in enumerate(self._stages) if self.sequence.steps[each.index] is step
+        )
 
     async def _keep(
         self, index: int, step: ReadyStep, unit: LoadedUnit, performed: Performed
@@ -339,6 +344,15 @@ def _stages(sequence: ReadySequence) -> tuple[Stage, ...]:
             stages.append(Stage(index, is_cue=True))
         stages.append(Stage(index))
     return tuple(stages)
+
+
+def _is_retried(step: ReadyStep, unit: LoadedUnit) -> bool:
+    """Whether a step that did not pass is done again by itself; what was never measured is not."""
+    outcome = unit.latest(step.id)
+    if outcome is None or outcome.verdict not in (Verdict.FAIL, Verdict.INCONCLUSIVE):
+        return False
+    tried = unit.tries(step.id)
+    return tried <= step.retry and tried < step.attempts
 
 
 def _place(step: ReadyStep, units: Sequence[LoadedUnit]) -> str:
