@@ -135,6 +135,12 @@ def test_an_operator_sees_released_ones_and_a_second_person_releases(tmp_path: P
                 assert (await seen("olle"), await seen("mara")) == (["released"], ["draft"])
                 shown = await wire.get("/sequences/RV-5", headers=tokens["olle"])
                 assert (shown.json()["revision"], shown.headers["etag"]) == (1, '"1.1"')
+                for hidden in ("?revision=2", "/differences?old=1&new=2"):
+                    path = f"/sequences/RV-5{hidden}"
+                    assert (await wire.get(path, headers=tokens["olle"])).status_code == 404
+                    assert (await wire.get(path, headers=tokens["mara"])).status_code == 200
+                listed = await wire.get("/sequences/RV-5/revisions", headers=tokens["olle"])
+                assert [each["status"] for each in listed.json()] == ["released"]
 
     asyncio.run(play())
 

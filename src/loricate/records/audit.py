@@ -43,11 +43,3 @@ def find(conn: sqlite3.Connection, wanted: Wanted) -> list[dict[str, Any]]:
          wanted.count),
     )  # fmt: skip
     return [dict(row) for row in rows]
-
-
-def latest(conn: sqlite3.Connection, count: int) -> list[dict[str, str]]:
-    """The newest entries, newest first."""
-    rows = conn.execute(
-        "SELECT at, account, action, subject, detail FROM audit ORDER BY id DESC LIMIT ?", (count,)
-    )
-    return [dict(row) for row in rows]

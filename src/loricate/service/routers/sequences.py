@@ -2,9 +2,8 @@
 
 import asyncio
 import sqlite3
-from typing import Annotated
 
-from fastapi import APIRouter, Header, Response
+from fastapi import APIRouter, Response
 
 from loricate.api.definitions import (
     DifferenceOut,
@@ -28,13 +27,11 @@ from loricate.service.desk import Desk
 from loricate.service.preparing import prepared, under_review
 from loricate.service.problems import ChangedMeanwhile, NotAllowed, NotReady, WrongState
 from loricate.service.routers.access import TheDesk
+from loricate.service.routers.changes import IfMatch
 from loricate.service.routers.showing import difference, step_summary
 from loricate.service.sign_in import Definer, Person, Reader
 
 router = APIRouter(prefix="/sequences", tags=["sequences"])
-IfMatch = Annotated[
-    str | None, Header(description="The ETag of the revision that is being changed")
-]
 
 
 async def _summary(record: SequenceRecord, desk: Desk) -> Document:
@@ -49,6 +46,16 @@ async def _summary(record: SequenceRecord, desk: Desk) -> Document:
 
 def _sees_drafts(person: Person) -> bool:
     return person.account.role != "operator"
+
+
+def _visible(
+    conn: sqlite3.Connection, person: Person, code: str, revision: int | None
+) -> SequenceRecord:
+    """A revision, if it is not a draft that an operator does not see; raises NotFound."""
+    record = sequences.get_sequence(conn, code, revision)
+    if record.status == "draft" and not _sees_drafts(person):
+        raise NotFound("sequence", f"{code} revision {record.revision}")
+    return record
 
 
 @router.get("", response_model=list[SequenceSummary])
@@ -68,7 +75,7 @@ async def show_sequence(
     def look(conn: sqlite3.Connection) -> SequenceRecord:
         if revision is None and not _sees_drafts(person):
             return sequences.released_sequence(conn, code)
-        return sequences.get_sequence(conn, code, revision)
+        return _visible(conn, person, code, revision)
 
     record = await desk.store.read(look)
     response.headers["ETag"] = record.etag
@@ -105,6 +112,7 @@ async def list_sequence_revisions(
             withdrawn_why=each.withdrawn_why,
         )
         for each in found
+        if each.status != "draft" or _sees_drafts(person)
     ]
 
 
@@ -126,8 +134,8 @@ async def compare_sequences(
     code: str, old: int, new: int, person: Reader, desk: TheDesk
 ) -> list[DifferenceOut]:
     """What differs between two revisions of a sequence, step by step."""
-    before = await desk.store.read(lambda conn: sequences.get_sequence(conn, code, old))
-    after = await desk.store.read(lambda conn: sequences.get_sequence(conn, code, new))
+    before = await desk.store.read(lambda conn: _visible(conn, person, code, old))
+    after = await desk.store.read(lambda conn: _visible(conn, person, code, new))
     return [difference(each) for each in differences(before.document, after.document)]
 
 

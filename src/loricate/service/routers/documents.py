@@ -1,0 +1,73 @@
+"""What products and limit sets share: list, store, show, and compare revisions of a document."""
+
+import sqlite3
+
+from fastapi import APIRouter, Response
+from pydantic import BaseModel
+
+from loricate.api.definitions import DifferenceOut, Document, RevisionOut, Stored
+from loricate.core.differences import differences
+from loricate.core.sequences import read_document
+from loricate.records import definitions
+from loricate.records.definitions import Table
+from loricate.service.routers.access import TheDesk
+from loricate.service.routers.changes import IfMatch, refuse_if_changed
+from loricate.service.routers.showing import difference
+from loricate.service.sign_in import Definer, Reader
+
+
+def document_routes(table: Table, model: type[BaseModel], prefix: str, tag: str) -> APIRouter:
+    """The routes of one sort of document; ``model`` has a ``code``."""
+    router = APIRouter(prefix=prefix, tags=[tag])
+    name = table.replace("_", " ")
+
+    @router.get("", response_model=list[Document])
+    async def list_documents(person: Reader, desk: TheDesk) -> list[Document]:
+        """The newest revision of every one."""
+        found = await desk.store.read(lambda conn: definitions.newest_documents(conn, table))
+        return [{**document, "revision": revision} for document, revision in found.values()]
+
+    @router.post("", response_model=Stored, status_code=201)
+    async def add_document(
+        document: Document, person: Definer, desk: TheDesk, if_match: IfMatch = None
+    ) -> Stored:
+        """Add one, or a revision of one; with If-Match only if that is still the newest."""
+        code: str = read_document(model, document, name).model_dump()["code"]
+
+        def keep(conn: sqlite3.Connection) -> int:
+            refuse_if_changed(conn, table, code, if_match)
+            return definitions.add_document(conn, table, code, document, person.name)
+
+        return Stored(code=code, revision=await desk.store.write(keep))
+
+    @router.get("/{code}", response_model=Document)
+    async def show_document(
+        code: str, person: Reader, desk: TheDesk, response: Response, revision: int | None = None
+    ) -> Document:
+        """One revision, the newest by default."""
+        document, number = await desk.store.read(
+            lambda conn: definitions.get_document(conn, table, code, revision)
+        )
+        response.headers["ETag"] = f'"{number}"'
+        return {**document, "revision": number}
+
+    @router.get("/{code}/revisions", response_model=list[RevisionOut])
+    async def list_revisions(code: str, person: Reader, desk: TheDesk) -> list[RevisionOut]:
+        """Every revision, newest first; a product's have no status."""
+        found = await desk.store.read(lambda conn: definitions.list_revisions(conn, table, code))
+        return [RevisionOut(**each) for each in found]
+
+    @router.get("/{code}/differences", response_model=list[DifferenceOut])
+    async def compare_revisions(
+        code: str, old: int, new: int, person: Reader, desk: TheDesk
+    ) -> list[DifferenceOut]:
+        """What differs between two revisions, entry by entry."""
+
+        def look(conn: sqlite3.Connection) -> tuple[Document, Document]:
+            before, _ = definitions.get_document(conn, table, code, old)
+            after, _ = definitions.get_document(conn, table, code, new)
+            return before, after
+
+        return [difference(each) for each in differences(*await desk.store.read(look))]
+
+    return router
