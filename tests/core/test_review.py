@@ -61,6 +61,10 @@ def step(index: int, **settings: Any) -> Change:
     return lambda sequence, _: sequence["steps"][index]["settings"].update(settings)
 
 
+def behaves(index: int, **own: Any) -> Change:
+    return lambda sequence, _: sequence["steps"][index].update(own)
+
+
 def limit(index: int, name: str, **figures: str) -> Change:
     def change(sequence: Document, _: Document) -> None:
         sequence["steps"][index]["limits"][name] = {"source": "us", **figures}
@@ -163,6 +167,18 @@ CASES: list[tuple[str, Change, str, Severity, str]] = [
     (
         "never_reached", waits(LEAKAGE, ("earth", "pass"), ("earth", "fail"), on_fail="carry_on"),
         "leakage", Severity.ERROR, "earth pass and earth fail",
+    ),
+    (
+        "withstand_again", behaves(WITHSTAND, repeat={"times": 3, "needed": 2}), "withstand",
+        Severity.ERROR, "passes with 2 of 3: a unit that broke down can pass",
+    ),
+    (
+        "withstand_again", behaves(WITHSTAND, repeat={"times": 2}), "withstand",
+        Severity.WARNING, "it is repeated: each time wears the insulation",
+    ),
+    (
+        "withstand_again", behaves(WITHSTAND, retry=1), "withstand", Severity.WARNING,
+        "it is retried by itself",
     ),
     (
         "missing_kind", only(LOOK, EARTH, INSULATION, LEAKAGE), "", Severity.ERROR,

@@ -1,6 +1,7 @@
 """The engine on stand-ins: verdicts, halts, faults of instruments, questions and aborts."""
 
 import asyncio
+import datetime as dt
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
@@ -10,6 +11,8 @@ from loricate.bench.links import TcpLink
 from loricate.core.actions import Answer, Role
 from loricate.core.branching import Outcome, When
 from loricate.core.grading import Cause, Verdict
+from loricate.core.limits import Limit
+from loricate.core.repetitions import Repeat
 from loricate.core.scheduling import Across
 from loricate.core.sequences import ReadySequence, ReadyStep
 from loricate.execution.engine import Engine
@@ -204,6 +207,75 @@ async def test_a_retry_that_passes_lets_the_unit_go_on(rig: Rig, sequence: Ready
     assert notebook.of("1")["earth"][0] is Verdict.PASS
     assert notebook.of("1")["insulation"][0] is Verdict.PASS
     assert notebook.units["u1"][0] is Verdict.PASS
+
+
+async def test_a_repeated_step_stops_when_it_is_decided_and_keeps_every_reading(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    steps = {
+        "earth": replace(sequence.step("earth"), repeat=Repeat(times=3, needed=2)),
+        "withstand": replace(sequence.step("withstand"), repeat=Repeat(times=5, needed=4)),
+    }
+    engine, notebook = engine_for(rig, replace(sequence, steps=tuple(steps.values())), "13")
+    names = await run(engine)
+    # Two of three suffice in nest 1; in nest 3, cracked, two of five breakdowns are one too many.
+    assert names.count("repetition") == (2 + 4) + (2 + 2)
+    done = {(nest, step): each for (nest, each), (_, step, *_) in
+            zip(notebook.performed, notebook.attempts, strict=True)}  # fmt: skip
+    earth, broken = done["1", "earth"], done["3", "withstand"]
+    assert earth.note == "2 passed of 3 times, 2 must pass; stopped after 2."
+    resistances = [each for each in earth.grade.readings if each.reading.name == "resistance"]
+    assert [each.repetition for each in resistances] == [1, 2]
+    assert [name for _, name in earth.trace.phases] == ["repetition 1", "repetition 2"]
+    assert earth.trace.columns["elapsed_s"] == sorted(
+        value or 0.0 for value in earth.trace.columns["elapsed_s"]
+    )
+    assert broken.grade.cause is Cause.BREAKDOWN and len(broken.grade.repetitions) == 2
+    assert notebook.units["u1"][0] is Verdict.PASS and notebook.units["u3"][0] is Verdict.FAIL
+
+
+async def test_units_together_are_repeated_until_each_is_decided(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    """The cracked unit is decided first; the sound one goes on by itself."""
+    own = replace(
+        sequence.step("withstand"), across=Across.TOGETHER, repeat=Repeat(times=2, needed=2),
+        limits={"current": Limit(dimension="current", maximum=5e-3)},
+    )  # fmt: skip
+    engine, notebook = engine_for(rig, replace(sequence, steps=(own,)), "13")
+    await run(engine)
+    counts = {nest: len(each.grade.repetitions) for nest, each in notebook.performed}
+    assert counts == {"1": 2, "3": 1}
+    assert notebook.units["u1"][0] is Verdict.PASS
+    assert notebook.units["u3"] == (Verdict.FAIL, "breakdown")
+
+
+async def test_an_instrument_that_fails_ends_the_repetitions(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    earth = replace(sequence.step("earth"), repeat=Repeat(times=3, needed=1))
+    link = rig.bench.instruments[Role.BOND].link
+    assert isinstance(link, TcpLink)
+    link.timeout_s = 0.3
+    rig.floor.instruments["GB1"].misbehave("SILENT")
+    engine, notebook = engine_for(rig, replace(sequence, steps=(earth,)), "1")
+    await run(engine)
+    (_, performed) = notebook.performed[0]
+    assert [each.verdict for each in performed.grade.repetitions] == [Verdict.NOT_RUN]
+    assert notebook.of("1")["earth"] == (Verdict.NOT_RUN, Cause.INSTRUMENT)
+
+
+async def test_a_step_settles_between_connection_and_output(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    earth = replace(sequence.step("earth"), settle_s=0.3)
+    engine, _ = engine_for(rig, replace(sequence, steps=(earth,)), "1")
+    engine.start()
+    at: dict[str, dt.datetime] = {}
+    async for event in engine.log.follow():
+        at.setdefault(event.name, dt.datetime.fromisoformat(event.data["at"]))
+    await engine.wait()
+    assert (at["sample"] - at["step_started"]).total_seconds() >= 0.3
 
 
 async def test_halt_run_stops_the_other_units_too(rig: Rig, sequence: ReadySequence) -> None:

@@ -7,7 +7,8 @@ from typing import Any
 import pytest
 
 from loricate.core.actions import Sample
-from loricate.core.grading import Cause, StepGrade, Verdict
+from loricate.core.grading import Cause, GradedReading, Repetition, StepGrade, Verdict
+from loricate.core.readings import make_reading
 from loricate.core.traces import make_trace
 from loricate.records import attempts, lots, remarks, runs
 from loricate.records.errors import NotFound
@@ -69,6 +70,28 @@ def test_answers_and_remarks_are_kept_and_cannot_be_changed(conn: sqlite3.Connec
     for table in ("answer", "remark"):
         with pytest.raises(sqlite3.IntegrityError, match="append-only"):
             conn.execute(f"DELETE FROM {table}")
+
+
+def test_repetitions_stay_with_their_readings(conn: sqlite3.Connection) -> None:
+    _, unit = add_run(conn)
+    reading = make_reading("resistance", 0.05, "resistance", "exact")
+    repeated = StepGrade(
+        Verdict.PASS,
+        Cause.NONE,
+        tuple(GradedReading(reading, None, None, number) for number in (1, 2)),
+        (Repetition(1, Verdict.FAIL, Cause.OPEN), Repetition(2, Verdict.PASS, Cause.NONE)),
+    )
+    attempts.add_attempt(conn, unit["id"], EARTH, repeated, "", now())
+    attempts.add_attempt(conn, unit["id"], EARTH, PASS, "", now())
+    first, second = attempts.attempts_of(conn, unit["id"])
+    assert [(each["number"], each["verdict"], each["cause"]) for each in first["repetitions"]] == [
+        (1, "fail", "open"),
+        (2, "pass", ""),
+    ]
+    assert [each["repetition"] for each in first["readings"]] == [1, 2]
+    assert second["repetitions"] == []
+    with pytest.raises(sqlite3.IntegrityError, match="append-only"):
+        conn.execute("UPDATE repetition SET verdict = 'pass'")
 
 
 def test_a_unit_that_passed_on_repeat_is_no_first_pass(conn: sqlite3.Connection) -> None:

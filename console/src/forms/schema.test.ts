@@ -26,6 +26,7 @@ test.each([
 test('an emptied field is taken out, so that its default holds', () => {
   expect(put({ a: 1, b: 2 }, 'a', '')).toEqual({ b: 2 })
   expect(put({ a: 1 }, 'a', [])).toEqual({})
+  expect(put({ a: 1 }, 'a', {})).toEqual({})
   expect(put({}, 'a', 'x')).toEqual({ a: 'x' })
 })
 

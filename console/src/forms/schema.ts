@@ -65,7 +65,10 @@ export function words(text: string): string[] {
 /** Put a field's value in, or take it out when it is empty or what it would be anyway. */
 export function put(value: Value, name: string, given: unknown): Value {
   const { [name]: _, ...rest } = value
-  const isEmpty = given === undefined || given === '' || (Array.isArray(given) && !given.length)
+  const isEmpty =
+    given === undefined ||
+    given === '' ||
+    (typeof given === 'object' && given !== null && Object.keys(given).length === 0)
   return isEmpty ? rest : { ...value, [name]: given }
 }
 

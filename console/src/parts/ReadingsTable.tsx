@@ -51,8 +51,21 @@ export function ReadingsTable({ attempts, label }: { attempts: Attempt[]; label:
                   <VerdictMark verdict={attempt.verdict} cause={attempt.cause} />
                 </Table.Cell>
               </Table.Row>
-              {attempt.readings.map((reading) => (
-                <ReadingRow key={reading.name} reading={reading} />
+              {attempt.repetitions.length === 0 && <ReadingRows readings={attempt.readings} />}
+              {attempt.repetitions.map(({ number, verdict, cause }) => (
+                <Fragment key={number}>
+                  <Table.Row>
+                    <Table.Cell colSpan={6} color="soft" pl="6">
+                      Repetition {number}
+                    </Table.Cell>
+                    <Table.Cell>
+                      <VerdictMark verdict={verdict} cause={cause} />
+                    </Table.Cell>
+                  </Table.Row>
+                  <ReadingRows
+                    readings={attempt.readings.filter((each) => each.repetition === number)}
+                  />
+                </Fragment>
               ))}
             </Fragment>
           ))}
@@ -60,6 +73,10 @@ export function ReadingsTable({ attempts, label }: { attempts: Attempt[]; label:
       </Table.Root>
     </Box>
   )
+}
+
+function ReadingRows({ readings }: { readings: Reading[] }) {
+  return readings.map((reading) => <ReadingRow key={reading.name} reading={reading} />)
 }
 
 function ReadingRow({ reading }: { reading: Reading }) {

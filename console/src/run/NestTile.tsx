@@ -41,6 +41,11 @@ export function NestTile({ nest, steps, isAsked, isCompact }: Props) {
           <>
             <Text minH="1.6em" fontWeight="bold">
               {wordFor(nest, steps.length, isAsked)}
+              {nest.repetition && nest.step && (
+                <Text as="span" color="soft" fontWeight="normal">
+                  {` ${nest.repetition.number} of ${nest.repetition.times} done`}
+                </Text>
+              )}
             </Text>
             {nest.cue && <CueNote cue={nest.cue} />}
             {nest.live && <Meters live={nest.live} limits={limits} />}

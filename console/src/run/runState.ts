@@ -26,6 +26,8 @@ export interface NestState {
   /** The first step that failed, with its cause; the unit cannot pass as it is. */
   failed: { step: string; cause: string } | null
   live: Live | null
+  /** Which repetition of its step is under way, and of how many; null where it is done once. */
+  repetition: { number: number; times: number } | null
   /** An instruction in passing, until its step is over. */
   cue: { text: string; picture: string } | null
   spans: Span[]
@@ -56,6 +58,7 @@ export const EVENT_NAMES = [
   'state',
   'step_started',
   'sample',
+  'repetition',
   'cue',
   'question',
   'answered',
@@ -84,6 +87,7 @@ export function stateOf(run: Run): RunState {
       done: new Set(stepsDone(unit)).size,
       failed: null,
       live: null,
+      repetition: null,
       cue: null,
       spans: spansOf(unit.attempts),
       ...settled(run, unit),
@@ -169,6 +173,7 @@ function changeOf(nest: NestState, { name, data }: RunEvent): Partial<NestState>
         step: String(data.title),
         stepId: String(data.step),
         live: null,
+        repetition: null,
         spans: [
           ...nest.spans,
           {
@@ -190,6 +195,8 @@ function changeOf(nest: NestState, { name, data }: RunEvent): Partial<NestState>
           bounds: data.bounds as Record<string, string>,
         },
       }
+    case 'repetition':
+      return { repetition: { number: Number(data.number), times: Number(data.times) } }
     case 'cue':
       return { cue: { text: String(data.text), picture: String(data.picture) } }
     case 'step_finished':

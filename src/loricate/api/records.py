@@ -28,6 +28,15 @@ class ReadingOut(BaseModel):
         description="The value before the fixture's zero was taken off; None when nothing was"
     )
     as_measured_text: str
+    repetition: int = Field(description="Counts from 1 where the step is repeated")
+
+
+class RepetitionOut(BaseModel):
+    """What came of one repetition of a step within an attempt."""
+
+    number: int
+    verdict: str
+    cause: str
 
 
 class AttemptOut(BaseModel):
@@ -45,6 +54,7 @@ class AttemptOut(BaseModel):
     ended_at: str
     has_trace: bool
     readings: list[ReadingOut]
+    repetitions: list[RepetitionOut] = Field(description="Empty where the step is done once")
 
 
 class AnswerOut(BaseModel):

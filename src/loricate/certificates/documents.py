@@ -136,6 +136,10 @@ def _step(attempts: Sequence[Mapping[str, Any]], conditions: str) -> Document:
         "note": latest["note"],
         "conditions": conditions,
         "readings": [_reading(row) for row in latest["readings"]],
+        "repetitions": [
+            {"repetition": each["number"], "verdict": each["verdict"], "cause": each["cause"]}
+            for each in latest["repetitions"]
+        ],
     }
 
 
@@ -151,6 +155,7 @@ def _reading(row: Mapping[str, Any]) -> Document:
         "instrument": row["instrument"],
         "verdict": row["verdict"],
         "margin": row["margin"],
+        "repetition": row["repetition"],
     }
     if row["as_measured"] is not None:
         found["as_measured"] = row["as_measured"]

@@ -163,9 +163,26 @@ class CertificateSheet(Sheet):
                 draw_text(canvas, self.left + 8, y - 20 - index * 9, line, PLAIN, 6.8, SOFT)
 
         yield Block(15 + 9 * len(shown), draw)
-        for reading in step["readings"]:
+        for repetition in step["repetitions"]:
+            yield self._repetition(repetition)
+            for reading in step["readings"]:
+                if reading["repetition"] == repetition["repetition"]:
+                    yield self._reading(reading)
+        for reading in step["readings"] if not step["repetitions"] else ():
             yield self._reading(reading)
         yield Block(3, lambda canvas, y: draw_rule(canvas, self.left, self.right, y - 1, 0.3))
+
+    def _repetition(self, repetition: dict[str, Any]) -> Block:
+        cause = f" ({repetition['cause'].replace('_', ' ')})" if repetition["cause"] else ""
+        text = f"Repetition {repetition['repetition']}{cause}"
+
+        def draw(canvas: Canvas, y: float) -> None:
+            draw_text(canvas, self.left + 8, y - 8.5, text, PLAIN, 8, SOFT)
+            tint = tint_of(repetition["verdict"])
+            word = WORDS[repetition["verdict"]]
+            draw_text(canvas, self._columns[4], y - 8.5, word, PLAIN, 7, tint)
+
+        return Block(12, draw)
 
     def _reading(self, reading: dict[str, Any]) -> Block:
         limit = reading.get("limit", {"text": "", "source": ""})

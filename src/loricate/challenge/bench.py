@@ -22,6 +22,7 @@ from loricate.core.capability import Capability
 from loricate.core.grading import DecisionRule, StepGrade, grade_step
 from loricate.core.quantities import exact_text
 from loricate.core.readings import Bound
+from loricate.core.repetitions import decision, grade_repetitions
 from loricate.core.sequences import ReadyStep
 from loricate.core.uncertainty import Accuracy
 from loricate.simulator.clock import PacedClock
@@ -107,7 +108,15 @@ class OfflineBench:
         self.floor.take_out(NEST)
 
     def grade(self, step: ReadyStep, rule: DecisionRule) -> StepGrade:
-        """Perform a step on what lies in the nest, and grade it."""
+        """Perform a step on what lies in the nest, as often as it is repeated, and grade it."""
+        if step.repeat is None:
+            return self._grade_once(step, rule)
+        grades: list[StepGrade] = []
+        while decision(step.repeat, [each.verdict for each in grades]) is None:
+            grades.append(self._grade_once(step, rule))
+        return grade_repetitions(step.repeat, grades)
+
+    def _grade_once(self, step: ReadyStep, rule: DecisionRule) -> StepGrade:
         procedure = step.procedure()
         try:
             action = next(procedure)

@@ -68,6 +68,12 @@ class RunView:
                     self.progress.start()
                 within = data["elapsed_s"] / max(1e-9, data["elapsed_s"] + data["remaining_s"])
                 self._update(nest, completed=self.done[nest] + within, live=live_text(data))
+            case "repetition":
+                word = verdict_word(data["verdict"])
+                told = f"{data['number']} of {data['times']}: {word}"
+                self._update(nest, live=told)
+                if not self.is_live:
+                    click.echo(f"nest {nest}  {data['step']}, {told}", err=True)
             case "step_finished":
                 self.done[nest] += 1
                 word = verdict_word(data["verdict"])

@@ -10,7 +10,7 @@ from loricate.commands.connection import connect, service_options
 from loricate.commands.output import percent, print_json, print_table, verdict_word
 
 if TYPE_CHECKING:
-    from loricate.api.records import UnitOut
+    from loricate.api.records import ReadingOut, UnitOut
 
 
 @click.group("unit")
@@ -67,19 +67,18 @@ def show(serial: str, service: str | None, token: str | None, as_json: bool) -> 
 
 def print_readings(unit: "UnitOut") -> None:
     """Print a unit's attempts with their readings beside limits."""
-    rows = []
+    rows: list[tuple[str, ...]] = []
     for attempt in unit.attempts:
         cause = f" ({attempt.cause})" if attempt.cause else ""
         verdict = verdict_word(attempt.verdict) + cause
         again = f", attempt {attempt.number}" if attempt.number > 1 else ""
         rows.append((attempt.title + again, "", "", "", "", "", verdict))
-        rows += [
-            (
-                f"  {r.name.replace('_', ' ')}", r.text, r.as_measured_text, r.limit,
-                percent(r.margin), r.source, "",
-            )
-            for r in attempt.readings
-        ]  # fmt: skip
+        rows += _reading_rows(attempt.readings, 1 if not attempt.repetitions else 0)
+        for each in attempt.repetitions:
+            cause = f" ({each.cause})" if each.cause else ""
+            told = verdict_word(each.verdict) + cause
+            rows.append((f"  repetition {each.number}", "", "", "", "", "", told))
+            rows += _reading_rows(attempt.readings, each.number)
     heads = ("STEP", "MEASURED", "WITH LEADS", "LIMIT", "MARGIN", "SOURCE", "VERDICT")
     print_table(heads, rows, ("MEASURED", "WITH LEADS", "LIMIT", "MARGIN"))
     titles = {attempt.step_id: attempt.title for attempt in unit.attempts}
@@ -93,6 +92,17 @@ def print_readings(unit: "UnitOut") -> None:
         about = f" on {titles.get(remark.step_id, remark.step_id)}" if remark.step_id else ""
         picture = f" (picture {remark.picture[:12]})" if remark.picture else ""
         click.echo(f"Remark{about} by {remark.account}: {remark.text}{picture}")
+
+
+def _reading_rows(readings: "list[ReadingOut]", repetition: int) -> list[tuple[str, ...]]:
+    """The readings of one repetition, the first where a step is done once."""
+    return [
+        (
+            f"  {r.name.replace('_', ' ')}", r.text, r.as_measured_text, r.limit,
+            percent(r.margin), r.source, "",
+        )
+        for r in readings if r.repetition == repetition
+    ]  # fmt: skip
 
 
 @command.command("trace")

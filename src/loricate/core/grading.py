@@ -82,11 +82,24 @@ class Grade:
 
 @dataclass(frozen=True, slots=True)
 class GradedReading:
-    """A reading with the limit it was held against (if any) and the grade."""
+    """A reading with the limit it was held against (if any) and the grade.
+
+    ``repetition`` counts from 1 within an attempt at a step that is repeated.
+    """
 
     reading: Reading
     limit: Limit | None
     grade: Grade | None
+    repetition: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class Repetition:
+    """What came of one repetition of a step within an attempt; ``number`` counts from 1."""
+
+    number: int
+    verdict: Verdict
+    cause: Cause
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,11 +113,12 @@ class Measured:
 
 @dataclass(frozen=True, slots=True)
 class StepGrade:
-    """The verdict of a step with everything that led to it."""
+    """The verdict of a step with everything that led to it; repetitions where it has some."""
 
     verdict: Verdict
     cause: Cause
     readings: tuple[GradedReading, ...]
+    repetitions: tuple[Repetition, ...] = ()
 
 
 def margin(value: float, limit: Limit) -> float | None:

@@ -24,6 +24,7 @@ from loricate.core.limits import Code, Limit, LimitEntry
 from loricate.core.products import Product
 from loricate.core.quantities import Seconds, with_written_defaults
 from loricate.core.readings import Bound
+from loricate.core.repetitions import Repeat
 from loricate.core.scheduling import Across
 
 ModelT = TypeVar("ModelT", bound=BaseModel)
@@ -64,6 +65,16 @@ class Step(BaseModel):
         le=5,
         title="Retry",
         description="How often it is done again by itself when it does not pass",
+    )
+    repeat: Repeat | None = Field(
+        default=None,
+        title="Repeat",
+        description="Done several times in one attempt, of which so many must pass",
+    )
+    settle: Annotated[Seconds, Field(ge=0)] = Field(
+        default=0.0,
+        title="Settle",
+        description="Time between connecting the unit and the first output; counts each repetition",
     )
     answer_within: Annotated[Seconds, Field(gt=0)] = Field(
         default=600.0,
@@ -117,6 +128,8 @@ class ReadyStep:
     when: When | None = None
     is_required: bool = True
     retry: int = 0
+    repeat: Repeat | None = None
+    settle_s: float = 0.0
 
     @property
     def roles(self) -> frozenset[Role]:
@@ -140,8 +153,9 @@ class ReadyStep:
 
     @property
     def programmed_s(self) -> float:
-        """The time in s that the step's output is programmed for."""
-        return self.kind.programmed_s(self.settings)
+        """The time in s that the step is programmed for, as a unit that passes takes it."""
+        once = self.settle_s + self.kind.programmed_s(self.settings)
+        return once if self.repeat is None else once * self.repeat.passes_needed
 
     @property
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
@@ -298,7 +312,12 @@ def _prepare_step(
         entry.when,
         entry.when is None if entry.required is None else entry.required,
         entry.retry,
+        entry.repeat,
+        entry.settle,
     )
+    if entry.settle and not ready.roles:
+        message = f"a {kind.name} step connects nothing; leave it out, or add a wait step."
+        findings.append(Finding(f"{path}.settle", message))
     if message := _across_problem(ready):
         findings.append(Finding(f"{path}.across", message))
     return ready

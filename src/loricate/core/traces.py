@@ -59,3 +59,24 @@ def make_trace(samples: Sequence[Sample]) -> Trace:
         if not phases or phases[-1][1] != sample.phase:
             phases.append((round(sample.elapsed_s, 4), sample.phase))
     return Trace(columns, tuple(phases))
+
+
+def join_traces(traces: Sequence[Trace]) -> Trace:
+    """The traces of repetitions as one, each after the other, in no more samples than one has."""
+    stride = -(-sum(len(each.columns["elapsed_s"]) for each in traces) // MOST_SAMPLES) or 1
+    names = dict.fromkeys(name for trace in traces for name in trace.columns)
+    columns: dict[str, list[float | None]] = {name: [] for name in names}
+    phases: list[tuple[float, str]] = []
+    begin = 0.0
+    for number, trace in enumerate(traces, start=1):
+        elapsed = [value or 0.0 for value in trace.columns["elapsed_s"]]
+        if not elapsed:
+            continue
+        phases.append((round(begin, 4), f"repetition {number}"))
+        columns["elapsed_s"] += [round(begin + value, 4) for value in elapsed[::stride]]
+        for name in names:
+            if name != "elapsed_s":
+                absent: list[float | None] = [None] * len(elapsed)
+                columns[name] += trace.columns.get(name, absent)[::stride]
+        begin += elapsed[-1]
+    return Trace(columns, tuple(phases))

@@ -8,6 +8,7 @@ from loricate.bench.bench import Bench, Nest
 from loricate.core.actions import (
     Answer,
     Ask,
+    Connect,
     Enter,
     FixtureZero,
     Output,
@@ -38,13 +39,15 @@ async def drive(
     ask: Asking,
     on_sample: Callable[[Sample], None],
     zeroes: PathZeroes,
+    settle_s: float = 0.0,
 ) -> Driven:
     """Perform a procedure on the unit in a nest, or on those of several nests in parallel.
 
-    ``zeroes`` are those of the nest that are young enough. Raises BenchError as ``Bench.perform``
-    does.
+    ``zeroes`` are those of the nest that are young enough; ``settle_s`` is waited once when the
+    unit is connected. Raises BenchError as ``Bench.perform`` does.
     """
     samples: list[Sample] = []
+    left_to_settle_s = settle_s
     try:
         action = next(procedure)
         while True:
@@ -59,6 +62,9 @@ async def drive(
                 action = procedure.send(zeroes.get(action.path))
                 continue
             outcome = await bench.perform(action, nests, on_sample)
+            if isinstance(action, Connect) and left_to_settle_s:
+                await asyncio.sleep(left_to_settle_s)
+                left_to_settle_s = 0.0
             if isinstance(outcome, Output):
                 samples.extend(outcome.samples)
             action = procedure.send(outcome)

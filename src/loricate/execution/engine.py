@@ -295,6 +295,7 @@ class Engine(Background):
             readings=[
                 {
                     "name": each.reading.name,
+                    "repetition": each.repetition,
                     "text": each.reading.text,
                     "limit": each.limit.text if each.limit else "",
                     "source": each.limit.source.text if each.limit else "",

@@ -2,7 +2,7 @@
 
 import contextlib
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from loricate.bench.bench import Bench
@@ -11,9 +11,10 @@ from loricate.bench.plan import FixturePlan
 from loricate.core.actions import Answer, Ask, Enter, Sample
 from loricate.core.ganging import share
 from loricate.core.grading import Cause, DecisionRule, StepGrade, Verdict, grade_step
+from loricate.core.repetitions import Repeat, decision, grade_repetitions, repetitions_text
 from loricate.core.scheduling import Across
 from loricate.core.sequences import ReadyStep
-from loricate.core.traces import make_trace
+from loricate.core.traces import join_traces, make_trace
 from loricate.core.zeroes import take_off
 from loricate.execution.driving import drive
 from loricate.execution.events import EventLog, now
@@ -49,6 +50,36 @@ class Performer:
 
     async def perform(self, step: ReadyStep, units: list[LoadedUnit]) -> Outcomes:
         """Perform a step for its units and grade it; its paths are open when this returns."""
+        if step.repeat is not None:
+            return await self._repeated(step, step.repeat, units)
+        return await self._once(step, units)
+
+    async def _repeated(self, step: ReadyStep, repeat: Repeat, units: list[LoadedUnit]) -> Outcomes:
+        """Perform a step again and again, for each unit until its repetitions are decided."""
+        found = Outcomes()
+        came: dict[str, list[Performed]] = {unit.nest: [] for unit in units}
+        undecided = list(units)
+        while undecided:
+            once = await self._once(step, undecided)
+            found.error = once.error
+            for unit in undecided:
+                came[unit.nest].append(once.of[unit.nest])
+                self.log.publish(
+                    "repetition",
+                    nest=unit.nest,
+                    step=step.id,
+                    number=len(came[unit.nest]),
+                    times=repeat.times,
+                    verdict=once.of[unit.nest].grade.verdict,
+                )
+            undecided = [
+                unit for unit in undecided if decision(repeat, _verdicts(came[unit.nest])) is None
+            ]
+        for nest, performed in came.items():
+            found.of[nest] = _joined(repeat, performed)
+        return found
+
+    async def _once(self, step: ReadyStep, units: list[LoadedUnit]) -> Outcomes:
         found = Outcomes()
         await self._measure(step, units, found)
         is_ganged = step.across is Across.TOGETHER and len(units) > 1
@@ -106,6 +137,7 @@ class Performer:
             ask,
             self._sampler(step, nests),
             zeroes.paths,
+            step.settle_s,
         )
         measured = driven.measured
         if is_ganged:
@@ -143,3 +175,21 @@ class Performer:
                 )
 
         return show
+
+
+def _verdicts(performed: Sequence[Performed]) -> list[Verdict]:
+    return [each.grade.verdict for each in performed]
+
+
+def _joined(repeat: Repeat, performed: Sequence[Performed]) -> Performed:
+    """The repetitions of a step as one attempt; what they noted is said once."""
+    notes = dict.fromkeys(each.note for each in performed if each.note)
+    told = [repetitions_text(repeat, _verdicts(performed)), *notes]
+    first = performed[0]
+    return Performed(
+        grade_repetitions(repeat, [each.grade for each in performed]),
+        " ".join(told),
+        first.started_at,
+        join_traces([each.trace for each in performed]),
+        first.reason,
+    )

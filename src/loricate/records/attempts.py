@@ -36,7 +36,7 @@ def add_attempt(
         (*key, index, kind, title, grade.verdict, grade.cause, note, started_at, now(), reason),
     )
     conn.executemany(
-        "INSERT INTO reading VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO reading VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         [
             (
                 *key, position, graded.reading.name,
@@ -49,11 +49,15 @@ def add_attempt(
                 graded.grade.verdict if graded.grade else "",
                 graded.grade.cause if graded.grade else "",
                 graded.grade.margin if graded.grade else None,
-                graded.reading.as_measured,
+                graded.reading.as_measured, graded.repetition,
             )
             for position, graded in enumerate(grade.readings)
         ],
     )  # fmt: skip
+    conn.executemany(
+        "INSERT INTO repetition VALUES (?, ?, ?, ?, ?, ?)",
+        [(*key, each.number, each.verdict, each.cause) for each in grade.repetitions],
+    )
     if trace:
         text = json.dumps(asdict(trace), separators=(",", ":"), allow_nan=False)
         conn.execute("INSERT INTO trace VALUES (?, ?, ?, ?)", (*key, zlib.compress(text.encode())))
@@ -61,7 +65,7 @@ def add_attempt(
 
 
 def attempts_of(conn: sqlite3.Connection, run_unit_id: str) -> list[Row]:
-    """The attempts of a unit in a run in the order of its steps, each with its readings."""
+    """The attempts of a unit in a run in the order of its steps, with readings, repetitions."""
     rows = conn.execute(
         "SELECT attempt.*, EXISTS (SELECT 1 FROM trace WHERE trace.run_unit_id ="
         " attempt.run_unit_id AND trace.step_id = attempt.step_id AND trace.number ="
@@ -77,8 +81,17 @@ def attempts_of(conn: sqlite3.Connection, run_unit_id: str) -> list[Row]:
     ):
         reading = {**dict(row), "source": json.loads(row["source"])}
         readings.setdefault((row["step_id"], row["number"]), []).append(reading)
+    repetitions: dict[tuple[str, int], list[Row]] = {}
+    for row in conn.execute(
+        "SELECT step_id, number AS attempt, repetition AS number, verdict, cause FROM repetition"
+        " WHERE run_unit_id = ? ORDER BY step_id, number, repetition",
+        (run_unit_id,),
+    ):
+        repetitions.setdefault((row["step_id"], row["attempt"]), []).append(dict(row))
     for attempt in found:
-        attempt["readings"] = readings.get((attempt["step_id"], attempt["number"]), [])
+        key = (attempt["step_id"], attempt["number"])
+        attempt["readings"] = readings.get(key, [])
+        attempt["repetitions"] = repetitions.get(key, [])
     return found
 
 

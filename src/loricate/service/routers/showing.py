@@ -8,6 +8,7 @@ from loricate.api.records import (
     AttemptOut,
     ReadingOut,
     RemarkOut,
+    RepetitionOut,
     TraceColumn,
     TraceOut,
     TracePhase,
@@ -44,6 +45,7 @@ def reading_out(row: dict[str, Any]) -> ReadingOut:
         as_measured=row["as_measured"],
         as_measured_text="" if row["as_measured"] is None
         else display(row["as_measured"], DIMENSIONS[row["dimension"]]),
+        repetition=row["repetition"],
     )  # fmt: skip
 
 
@@ -56,6 +58,10 @@ def unit_out(row: dict[str, Any]) -> UnitOut:
             reason=each["reason"], started_at=each["started_at"], ended_at=each["ended_at"],
             has_trace=bool(each["has_trace"]),
             readings=[reading_out(reading) for reading in each["readings"]],
+            repetitions=[
+                RepetitionOut(number=one["number"], verdict=one["verdict"], cause=one["cause"])
+                for one in each["repetitions"]
+            ],
         )
         for each in row["attempts"]
     ]  # fmt: skip
