@@ -11,6 +11,7 @@ import sys
 import tempfile
 from pathlib import Path
 
+from PIL import Image
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from loricate.client import Client
@@ -90,6 +91,13 @@ def take_console(browser: Browser, sign_in: dict[str, str]) -> None:
     page.get_by_role("heading", name="Challenge").evaluate("each => each.scrollIntoView()")
     page.wait_for_timeout(500)
     shoot(page, "console-challenge")
+    rehearsal = page.get_by_role("region", name="Rehearsal")
+    rehearsal.get_by_role("button", name="Rehearse withstand").click()
+    rehearsal.get_by_role("button", name="Start the rehearsal").click()
+    rehearsal.get_by_role("button", name="Take it over").wait_for(timeout=60_000)
+    rehearsal.evaluate("each => each.scrollIntoView()")
+    page.wait_for_timeout(500)
+    shoot(page, "console-rehearsal")
     page.get_by_role("button", name="Drop changes").click()
     page.goto(f"{url}/limits?product=DC-40")
     page.get_by_role("table", name="Limits for DC-40").wait_for()
@@ -159,17 +167,23 @@ def take_paper(sign_in: dict[str, str], folder: Path) -> None:
     """Turn the paper of a passing and of a failing unit into pictures."""
     with Client(sign_in["url"]) as client:
         client.sign_in(sign_in["name"], sign_in["password"])
-        papers = {
-            "certificate": client.certificate_pdf(SERIALS["1"]),
-            "nonconformance": client.certificate_pdf(SERIALS["3"]),
-            "lot-summary": client.lot_pdf("L-2611-B"),
-        }
-        for name, data in papers.items():
-            path = folder / f"{name}.pdf"
-            path.write_bytes(data)
-            subprocess.run(
-                ["pdftoppm", "-r", "90", "-png", "-singlefile", path, HERE / name], check=True
-            )
+        certificate = page_of(client.certificate_pdf(SERIALS["1"]), folder)
+        report = page_of(client.certificate_pdf(SERIALS["3"]), folder)
+        page_of(client.lot_pdf("L-2611-B"), folder).save(HERE / "lot-summary.png")
+    side_by_side = Image.new("RGB", (certificate.width + report.width, certificate.height), "white")
+    side_by_side.paste(certificate, (0, 0))
+    side_by_side.paste(report, (certificate.width, 0))
+    side_by_side.save(HERE / "papers.png")
+
+
+def page_of(pdf: bytes, folder: Path) -> Image.Image:
+    """The first page of a PDF as a picture."""
+    path = folder / "paper.pdf"
+    path.write_bytes(pdf)
+    made = folder / "paper"
+    subprocess.run(["pdftoppm", "-r", "90", "-png", "-singlefile", path, made], check=True)
+    with Image.open(made.with_suffix(".png")) as page:
+        return page.copy()
 
 
 def main() -> None:

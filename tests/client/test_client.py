@@ -92,7 +92,7 @@ def event_bytes(number: int, name: str) -> bytes:
 
 
 def test_a_lost_stream_is_taken_up_where_it_broke_off(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("loricate.client._client.RECONNECT_WAIT_S", 0.0)
+    monkeypatch.setattr("loricate.client._wire.RECONNECT_WAIT_S", 0.0)
     asked: list[str] = []
 
     def answer(request: httpx.Request) -> httpx.Response:
@@ -107,7 +107,7 @@ def test_a_lost_stream_is_taken_up_where_it_broke_off(monkeypatch: pytest.Monkey
 
 
 def test_a_stream_that_stays_lost_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("loricate.client._client.RECONNECT_WAIT_S", 0.0)
+    monkeypatch.setattr("loricate.client._wire.RECONNECT_WAIT_S", 0.0)
 
     def answer(request: httpx.Request) -> httpx.Response:
         return httpx.Response(200, stream=Broken(b""))

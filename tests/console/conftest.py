@@ -49,6 +49,9 @@ def tidy_site(site: dict[str, Any]) -> Iterator[None]:
         client.sign_in(site["name"], site["password"])
         if act := client.bench().upkeep:
             client.abort_upkeep(act)
+        for rehearsal in client.rehearsals():
+            if rehearsal.state == "running":
+                client.abort_rehearsal(rehearsal.id)
         for run in client.runs():
             if run.state in ("created", "armed", "running"):
                 with contextlib.suppress(WrongStateError):  # it ended by itself just now

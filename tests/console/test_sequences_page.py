@@ -121,6 +121,53 @@ def test_steps_are_moved_switched_off_cut_pasted_and_undone(
     check_accessible(page)
 
 
+def test_a_step_is_rehearsed_and_its_reading_taken_as_a_limit(
+    page: Page, site: dict[str, Any], client: Client
+) -> None:
+    document = final_test("ED-5")
+    client.add_sequence({**document, "steps": document["steps"][:2]})
+    sign_in(page, site, "/sequences/ED-5?step=earth")
+    panel = page.get_by_role("region", name="Rehearsal")
+    panel.get_by_label("Nest").select_option("2")
+    panel.get_by_role("button", name="Rehearse every step").click()
+    expect(panel).to_contain_text("Nest 2 of FX-A will be energised")
+    check_accessible(page)
+    panel.get_by_role("button", name="Start the rehearsal").click()
+    question = panel.get_by_role("group", name="Question for nest 2")
+    question.get_by_role("button", name="pass").click()
+    readings = panel.get_by_role("table", name="Readings of the rehearsal")
+    expect(readings).to_contain_text("≤ 200 mΩ")
+    expect(panel).to_contain_text("Nothing was recorded")
+    check_accessible(page)
+    panel.get_by_label("Reading", exact=True).select_option(index=0)
+    panel.get_by_label("allowing").fill("20 %")
+    panel.get_by_role("button", name="Take it over").click()
+    expect(panel.get_by_role("status")).to_contain_text("earth: maximum")
+    maximum = page.get_by_role("group", name="Limit of resistance").get_by_label("Maximum")
+    expect(maximum).to_have_value(re.compile(r"^\d+(\.\d+)? mΩ$"))
+    page.get_by_role("button", name="Undo").click()
+    expect(maximum).to_have_value("")
+    panel.get_by_role("button", name="Rehearse earth").click()
+    expect(panel).to_contain_text("will be energised")
+    panel.get_by_role("button", name="Leave it").click()
+    expect(panel).not_to_contain_text("will be energised")
+    assert client.find_units("rehearsal") == [], "nothing was recorded"
+
+
+def test_whoever_stands_at_the_bench_can_abort_a_rehearsal(
+    page: Page, site: dict[str, Any], client: Client
+) -> None:
+    found = client.prepare_rehearsal(final_test("ED-6"), "FX-A", "1", ["look"])
+    client.start_rehearsal(found.id)
+    sign_in(page, site, "/run")
+    note = page.get_by_role("status").filter(has_text="busy with a rehearsal of ED-6 by mara")
+    expect(note).to_be_visible()
+    check_accessible(page)
+    note.get_by_role("button", name="Abort the rehearsal").click()
+    expect(note).not_to_be_visible()
+    assert client.rehearsal(found.id).state == "aborted"
+
+
 def test_two_engineers_on_one_draft_are_told(
     page: Page, site: dict[str, Any], client: Client
 ) -> None:

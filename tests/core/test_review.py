@@ -276,7 +276,7 @@ def test_every_rule_is_tried_and_explained() -> None:
     assert set(RULES) == {case[0] for case in CASES} | {"not_compared"}
     for name, rule in RULES.items():
         assert len((rule.__doc__ or "").split()) > 6, name
-    page = (DEMO.parent / "docs" / "review-and-challenge.md").read_text(encoding="utf-8")
+    page = (DEMO.parent / "docs" / "trying-a-sequence.md").read_text(encoding="utf-8")
     assert [name for name in RULES if f"| `{name}` |" not in page] == []
 
 

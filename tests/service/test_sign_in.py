@@ -146,6 +146,14 @@ WHO_MAY: dict[str, object] = {
     "POST /sequences/{code}/release": ENGINEERS,
     "POST /sequences/{code}/withdraw": ENGINEERS,
     "GET /sequences/{code}/differences": EVERYONE,
+    "POST /rehearsals": ENGINEERS,
+    "GET /rehearsals": EVERYONE,
+    "GET /rehearsals/{rehearsal_id}": EVERYONE,
+    "POST /rehearsals/{rehearsal_id}/start": ENGINEERS,
+    "POST /rehearsals/{rehearsal_id}/abort": RUNNERS,
+    "POST /rehearsals/{rehearsal_id}/answers": RUNNERS,
+    "POST /rehearsals/{rehearsal_id}/take": ENGINEERS,
+    "GET /rehearsals/{rehearsal_id}/events": EVERYONE,
     "GET /lots": EVERYONE,
     "POST /lots": RUNNERS,
     "GET /lots/{code}": EVERYONE,
@@ -175,6 +183,7 @@ BODIES: dict[str, dict[str, object]] = {
     "POST /sign-in": {"name": "nobody", "password": "x"},
     "POST /upkeep/{act_id}/answers": {"nest": "1", "choice": "pass"},
     "POST /runs/{run_id}/answers": {"nest": "1", "choice": "pass"},
+    "POST /rehearsals/{rehearsal_id}/answers": {"nest": "1", "choice": "pass"},
 }
 
 

@@ -7,6 +7,7 @@ import { KeyButton } from '../parts/KeyButton'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
 import { useKey } from '../run/useKey'
+import { BusyNote } from './BusyNote'
 import { FixtureCard } from './FixtureCard'
 import { InstrumentTable } from './InstrumentTable'
 import { MatrixMap } from './MatrixMap'
@@ -59,7 +60,7 @@ export default function BenchPage() {
       </Flex>
       {act && <UpkeepBar key={act} id={act} onClose={() => setQuery({}, { replace: true })} />}
       {trouble && <Trouble text={trouble} />}
-      {bench.running && <Text>A run is under way; this is what was last seen.</Text>}
+      <BusyNote bench={bench} />
       <Guard closed={bench.guard_closed} />
       {bench.instruments
         .filter((each) => each.problem !== '')
@@ -71,7 +72,7 @@ export default function BenchPage() {
         <FixtureCard
           key={fixture.code}
           fixture={fixture}
-          isBusy={bench.running !== '' || bench.upkeep !== ''}
+          isBusy={bench.busy_with !== ''}
           onBegin={(kind, code) => void begin(kind, code)}
         />
       ))}

@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { type FormEvent, type KeyboardEvent, useRef, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api, ask } from '../api/client'
+import { BusyNote } from '../bench/BusyNote'
 import { KeyButton } from '../parts/KeyButton'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
@@ -110,6 +111,7 @@ export function LoadForm() {
         <Heading as="h1" size="2xl">
           Load the fixture
         </Heading>
+        <BusyNote bench={bench.data} />
         <Flex gap="5" wrap="wrap">
           <Choice
             label="Sequence"

@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
 import type { Run } from '../api/client'
-import { after, isAsked, type RunEvent, stateOf } from './runState'
+import { after, isAsked, type RunEvent, rehearsalState, stateOf } from './runState'
 
 const run = {
   state: 'armed',
@@ -117,4 +117,17 @@ test('a failed step is told at once, and stays', () => {
 test('the end carries the verdict and the reason of an abort', () => {
   const data = { state: 'aborted', verdict: 'inconclusive', note: 'Aborted by mara.' }
   expect(after(stateOf(run), { name: 'finished', data })).toMatchObject(data)
+})
+
+test('a repeated step tells which repetition is done until the next step starts', () => {
+  const started = events.reduce(after, stateOf(run))
+  const again = after(started, { name: 'repetition', data: { nest: '1', number: 2, times: 5 } })
+  expect(again.nests[0]?.repetition).toEqual({ number: 2, times: 5 })
+  const next = { nest: '1', step: 'leak', title: 'Leakage', at: AT }
+  expect(after(again, { name: 'step_started', data: next }).nests[0]?.repetition).toBeNull()
+})
+
+test('a rehearsal begins with one nest and no unit', () => {
+  const [nest] = rehearsalState('3').nests
+  expect([nest?.nest, nest?.serial, nest?.verdict]).toEqual(['3', 'rehearsal', ''])
 })

@@ -95,6 +95,25 @@ export function stateOf(run: Run): RunState {
   }
 }
 
+/** What one nest looks like before the first event of a rehearsal. */
+export function rehearsalState(nest: string): RunState {
+  const fresh: NestState = {
+    nest,
+    serial: 'rehearsal',
+    step: '',
+    stepId: '',
+    done: 0,
+    failed: null,
+    live: null,
+    repetition: null,
+    cue: null,
+    spans: [],
+    verdict: '',
+    cause: '',
+  }
+  return { state: 'ready', verdict: '', note: '', residualV: null, questions: [], nests: [fresh] }
+}
+
 function stepsDone(unit: Run['units'][number]): string[] {
   const ids = unit.attempts.map((attempt) => attempt.step_id)
   return ids.filter((id) => !unit.due.includes(id))

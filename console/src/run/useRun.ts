@@ -1,7 +1,8 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { useEffect, useReducer, useState } from 'react'
+import { useCallback, useEffect, useReducer } from 'react'
 import { api, ask, type Run } from '../api/client'
-import { after, EVENT_NAMES, type RunEvent, type RunState, stateOf } from './runState'
+import { after, type RunEvent, type RunState, stateOf } from './runState'
+import { useRunEvents } from './useRunEvents'
 
 export type Watched =
   | { at: 'pending' }
@@ -20,7 +21,6 @@ function reduce(state: RunState | null, act: Act): RunState | null {
 export function useRun(runId: string): Watched {
   const queries = useQueryClient()
   const [state, dispatch] = useReducer(reduce, null)
-  const [isStale, setStale] = useState(false)
   const found = useQuery({
     queryKey: ['run', runId],
     queryFn: () => ask(api.GET('/api/v1/runs/{run_id}', { params: { path: { run_id: runId } } })),
@@ -35,22 +35,16 @@ export function useRun(runId: string): Watched {
     if (run !== undefined) dispatch({ kind: 'reset', state: stateOf(run) })
   }, [run])
 
-  useEffect(() => {
-    if (!isRunning) return
-    const source = new EventSource(`/api/v1/runs/${runId}/events`)
-    source.onopen = () => setStale(false)
-    source.onerror = () => setStale(true)
-    for (const name of EVENT_NAMES) {
-      source.addEventListener(name, (message: MessageEvent<string>) => {
-        dispatch({ kind: 'event', event: { name, data: JSON.parse(message.data) } })
-        if (name === 'finished') {
-          source.close()
-          void queries.invalidateQueries({ queryKey: ['run', runId] })
-        }
-      })
-    }
-    return () => source.close()
-  }, [isRunning, runId, queries])
+  const onEvent = useCallback(
+    (event: RunEvent) => {
+      dispatch({ kind: 'event', event })
+      if (event.name === 'finished') {
+        void queries.invalidateQueries({ queryKey: ['run', runId] })
+      }
+    },
+    [runId, queries],
+  )
+  const isStale = useRunEvents(`/api/v1/runs/${runId}/events`, isRunning, onEvent)
 
   if (found.isError) return { at: 'error', message: found.error.message }
   if (run === undefined || state === null) return { at: 'pending' }

@@ -12,7 +12,8 @@ import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
 import { ChallengePanel } from './ChallengePanel'
-import { replace, type SequenceDocument, type Step } from './document'
+import { replace, type SequenceDocument, type Step, written } from './document'
+import { RehearsalPanel } from './RehearsalPanel'
 import { ReleasePanel } from './ReleasePanel'
 import { ReviewPanel } from './ReviewPanel'
 import { RevisionsPanel } from './RevisionsPanel'
@@ -203,6 +204,20 @@ function Editor({ schema, stored, revision, status, etag }: EditorProps) {
           />
         )}
       </Grid>
+      {may.define && (
+        <RehearsalPanel
+          document={document}
+          selected={step?.id ?? ''}
+          onTake={(id, taken) => {
+            const own = document.steps.find((each) => each.id === id)
+            if (own === undefined) return false
+            const next = taken.reduce((was, { path, value }) => written(was, path, value), own)
+            change({ steps: replace(document.steps, id, next) })
+            select(id)
+            return true
+          }}
+        />
+      )}
       {may.define && <ChallengePanel document={document} />}
       {may.define && status === 'draft' && (
         <ReleasePanel

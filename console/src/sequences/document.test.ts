@@ -1,5 +1,14 @@
 import { expect, test } from 'vitest'
-import { addAfter, freeId, kindSchema, move, neighbour, replace, type Step } from './document'
+import {
+  addAfter,
+  freeId,
+  kindSchema,
+  move,
+  neighbour,
+  replace,
+  type Step,
+  written,
+} from './document'
 
 const steps: Step[] = ['look', 'earth', 'leak'].map((id) => ({ id, kind: 'visual' }))
 const ids = (found: Step[]) => found.map((step) => step.id).join(' ')
@@ -45,4 +54,15 @@ test('a kind has its settings and its limits in the schema', () => {
   const found = kindSchema(schema as Parameters<typeof kindSchema>[0], 'wait')
   expect(Object.keys(found.settings.properties ?? {})).toEqual(['time'])
   expect(found.limits).toEqual(['power'])
+})
+
+test('a value is written where its way leads, and what lacks on the way is made', () => {
+  const step: Step = { id: 's', kind: 'continuity', settings: { paths: [{ high: 'L' }, {}] } }
+  expect(written(step, ['limits', 'resistance', 'maximum'], '1 Ω')).toEqual({
+    ...step,
+    limits: { resistance: { maximum: '1 Ω' } },
+  })
+  expect(written(step, ['settings', 'paths', 1, 'maximum'], '2 Ω').settings).toEqual({
+    paths: [{ high: 'L' }, { maximum: '2 Ω' }],
+  })
 })

@@ -52,6 +52,20 @@ export function neighbour(steps: Step[], id: string): string {
   return (steps[at + 1] ?? steps[at - 1])?.id ?? ''
 }
 
+/** A step with one value written at the end of a way of keys and places; what lacks is made. */
+export function written(step: Step, way: (string | number)[], value: string): Step {
+  return writtenIn(step, way, value) as Step
+}
+
+function writtenIn(place: unknown, [key, ...rest]: (string | number)[], value: string): unknown {
+  if (key === undefined) return value
+  if (Array.isArray(place)) {
+    return place.map((each, at) => (at === key ? writtenIn(each, rest, value) : each))
+  }
+  const own = (place ?? {}) as Value
+  return { ...own, [key]: writtenIn(own[key], rest, value) }
+}
+
 interface KindSchema {
   settings: Schema
   limits: string[]

@@ -129,6 +129,11 @@ class BenchOut(BaseModel):
     guard_closed: bool | None = Field(description="None when the guard does not answer")
     running: str
     upkeep: str = Field(description="Id of the act of upkeep under way, or empty")
+    rehearsal: str = Field(description="Id of the rehearsal under way, or empty")
+    busy_with: str = Field(
+        description="Who holds the bench, in words; empty when it is free",
+        examples=["a rehearsal of DC40-FINAL by mara"],
+    )
     has_inputs: bool = Field(description="Whether a foot switch and presence can start a run")
     sounds: SoundsOut
     exports: str = Field(

@@ -6,7 +6,7 @@ with Client("http://127.0.0.1:8640", token="…") as client:
     print(client.bench().title)
 """
 
-from loricate.client._client import Client, RunEvent
+from loricate.client._client import Client
 from loricate.client._errors import (
     ClientError,
     NotAllowedError,
@@ -17,6 +17,7 @@ from loricate.client._errors import (
     UnreachableError,
     WrongStateError,
 )
+from loricate.client._wire import RunEvent
 
 __all__ = [
     "Client",

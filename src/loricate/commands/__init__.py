@@ -18,6 +18,7 @@ NOUNS = {
     "product": ("product", "List, show, add and copy products; see what is on offer for one."),
     "limit-set": ("limit_set", "List, show, add, release and compare limit sets of standards."),
     "sequence": ("sequence", "Write, check, review, challenge, release and compare sequences."),
+    "rehearsal": ("rehearsal", "Try steps on one nest with live meters; nothing is recorded."),
     "run": ("run", "Start, watch, show, repeat, remark on and abort runs."),
     "lot": ("lot", "Open, list, show, print and close lots."),
     "unit": ("unit", "Find units and show their history."),

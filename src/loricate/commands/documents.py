@@ -1,7 +1,7 @@
 """What the commands for documents share: reading files, showing revisions and differences."""
 
 import tomllib
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -54,10 +54,10 @@ def in_written_order(document: dict[str, Any]) -> dict[str, Any]:
     return {**ordered(document, Sequence.model_fields), "steps": steps}
 
 
-def change_toml(text: str, path: str, value: str | None) -> str:
+def change_toml(text: str, path: Sequence[str | int], value: str | None) -> str:
     """A TOML document with one value changed, or taken out; comments and layout are kept.
 
-    ``path`` goes by keys with dots between; a list's entry is named by its id. ``value`` is TOML
+    ``path`` goes by keys; a list's entry is named by its id or its place. ``value`` is TOML
     (``5``, ``true``, ``["L", "N"]``) or else taken as text. Raises LookupError for a path that is
     not there.
     """
@@ -65,10 +65,12 @@ def change_toml(text: str, path: str, value: str | None) -> str:
     from tomlkit.exceptions import TOMLKitError
 
     document = tomlkit.parse(text)
-    *way, last = path.split(".")
+    *way, last = path
     place: Any = document
     for key in way:
-        if isinstance(place, list):
+        if isinstance(key, int):
+            place = place[key]
+        elif isinstance(place, list):
             place = next((each for each in place if each.get("id") == key), None)
         else:
             if key not in place and value is not None:

@@ -3,6 +3,7 @@
 import sys
 import time
 import uuid
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -114,7 +115,7 @@ def perform(client: "Client", run: "RunOut", pass_visual: bool) -> "RunOut":
             client.start_run(run.id)
         else:
             wait_for_start(client, run)
-        watch(client, run, pass_visual)
+        _watch(client, run, pass_visual)
     except (KeyboardInterrupt, click.Abort):
         client.abort_run(run.id)
     return client.run(run.id)
@@ -130,21 +131,13 @@ def wait_for_start(client: "Client", run: "RunOut") -> None:
         raise click.ClickException("The arming was dropped; close the guard and arm again.")
 
 
-def watch(client: "Client", run: "RunOut", pass_visual: bool) -> None:
-    """Follow a run to its end: bars on a terminal, a line a step elsewhere; asks what is asked."""
-    from loricate.commands.run_view import RunView
+def _watch(client: "Client", run: "RunOut", pass_visual: bool) -> None:
+    """Follow a run to its end, asking what is asked."""
+    from loricate.commands.run_view import watch
 
-    with RunView(run) as view:
-        for event in client.events(run.id):
-            view.show(event)
-            if event.name == "question":
-                is_check = event.data["moment"] == "check"
-                choice, note = (
-                    (event.data["choices"][0], "")
-                    if pass_visual and is_check
-                    else view.ask(event.data)
-                )
-                client.answer(run.id, event.data["nest"], choice, note, event.data["number"])
+    load = {unit.nest: unit.serial for unit in run.units}
+    answer = partial(client.answer, run.id)
+    watch(client.events(run.id), answer, load, len(run.steps), pass_visual)
 
 
 def report(run: "RunOut", as_json: bool) -> None:

@@ -1,6 +1,7 @@
 """The live view of a run: a bar a nest on a terminal, a plain line a step elsewhere."""
 
 import sys
+from collections.abc import Callable, Iterable, Mapping
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, Self
 
@@ -13,15 +14,38 @@ from loricate.core.errors import QuantityError
 from loricate.core.quantities import DIMENSIONS, SAMPLED, display, parse
 
 if TYPE_CHECKING:
-    from loricate.api.records import RunOut
     from loricate.client import RunEvent
+
+
+def watch(
+    events: "Iterable[RunEvent]",
+    answer: Callable[[str, str, str, int], None],
+    load: Mapping[str, str],
+    steps: int,
+    pass_visual: bool,
+) -> None:
+    """Follow events to their end: bars on a terminal, a line a step elsewhere; asks what is asked.
+
+    ``load`` gives the serial in each nest; ``answer`` takes nest, choice, note and number.
+    """
+    with RunView(load, steps) as view:
+        for event in events:
+            view.show(event)
+            if event.name == "question":
+                is_check = event.data["moment"] == "check" and event.data["choices"]
+                choice, note = (
+                    (event.data["choices"][0], "")
+                    if pass_visual and is_check
+                    else view.ask(event.data)
+                )
+                answer(event.data["nest"], choice, note, event.data["number"])
 
 
 class RunView:
     """Draws a run on standard error, so that standard output holds nothing but data."""
 
-    def __init__(self, run: "RunOut") -> None:
-        self.run = run
+    def __init__(self, load: Mapping[str, str], steps: int) -> None:
+        self.load, self.steps = load, steps
         self.is_live = sys.stderr.isatty()
         self.progress = Progress(
             TextColumn("nest {task.fields[nest]}"),
@@ -31,20 +55,15 @@ class RunView:
             TextColumn("{task.fields[live]}"),
             console=Console(stderr=True),
         )
-        self.done = {unit.nest: 0 for unit in run.units}
+        self.done = dict.fromkeys(load, 0)
         self.bars: dict[str, TaskID] = {}
 
     def __enter__(self) -> Self:
         if self.is_live:
             # Drawn from the first sample on, so that questions before it stand on a clean screen.
-            for unit in self.run.units:
-                self.bars[unit.nest] = self.progress.add_task(
-                    "",
-                    total=len(self.run.steps),
-                    nest=unit.nest,
-                    serial=unit.serial,
-                    step="",
-                    live="",
+            for nest, serial in self.load.items():
+                self.bars[nest] = self.progress.add_task(
+                    "", total=self.steps, nest=nest, serial=serial, step="", live=""
                 )
         return self
 

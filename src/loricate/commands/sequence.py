@@ -313,7 +313,8 @@ def set_(file: Path, path: str, value: str | None, remove: bool, as_json: bool) 
     if (value is None) is not remove:
         raise click.UsageError("Give a value, or --remove.")
     try:
-        text = change_toml(file.read_text(encoding="utf-8"), path, None if remove else value)
+        way = path.split(".")
+        text = change_toml(file.read_text(encoding="utf-8"), way, None if remove else value)
     except LookupError as error:
         raise click.UsageError(f"{file} has no '{error.args[0]}' on the way {path}.") from error
     document = tomllib.loads(text)

@@ -10,7 +10,7 @@ from loricate.commands.connection import connect, service_options
 from loricate.commands.output import percent, print_json, print_table, verdict_word
 
 if TYPE_CHECKING:
-    from loricate.api.records import ReadingOut, UnitOut
+    from loricate.api.records import AttemptOut, ReadingOut, UnitOut
 
 
 @click.group("unit")
@@ -66,9 +66,22 @@ def show(serial: str, service: str | None, token: str | None, as_json: bool) -> 
 
 
 def print_readings(unit: "UnitOut") -> None:
-    """Print a unit's attempts with their readings beside limits."""
+    """Print a unit's attempts with their readings beside limits, answers and remarks."""
+    print_attempts(unit.attempts)
+    titles = {attempt.step_id: attempt.title for attempt in unit.attempts}
+    for answer in unit.answers:
+        note = f" ({answer.note})" if answer.note else ""
+        click.echo(f"{answer.question} {answer.choice}{note}, {answer.account}")
+    for remark in unit.remarks:
+        about = f" on {titles.get(remark.step_id, remark.step_id)}" if remark.step_id else ""
+        picture = f" (picture {remark.picture[:12]})" if remark.picture else ""
+        click.echo(f"Remark{about} by {remark.account}: {remark.text}{picture}")
+
+
+def print_attempts(attempts: "list[AttemptOut]") -> None:
+    """Print attempts with their readings beside limits, and why one was done again."""
     rows: list[tuple[str, ...]] = []
-    for attempt in unit.attempts:
+    for attempt in attempts:
         cause = f" ({attempt.cause})" if attempt.cause else ""
         verdict = verdict_word(attempt.verdict) + cause
         again = f", attempt {attempt.number}" if attempt.number > 1 else ""
@@ -81,17 +94,9 @@ def print_readings(unit: "UnitOut") -> None:
             rows += _reading_rows(attempt.readings, each.number)
     heads = ("STEP", "MEASURED", "WITH LEADS", "LIMIT", "MARGIN", "SOURCE", "VERDICT")
     print_table(heads, rows, ("MEASURED", "WITH LEADS", "LIMIT", "MARGIN"))
-    titles = {attempt.step_id: attempt.title for attempt in unit.attempts}
-    for attempt in unit.attempts:
+    for attempt in attempts:
         if attempt.reason:
             click.echo(f"Attempt {attempt.number} of {attempt.title}: {attempt.reason}")
-    for answer in unit.answers:
-        note = f" ({answer.note})" if answer.note else ""
-        click.echo(f"{answer.question} {answer.choice}{note}, {answer.account}")
-    for remark in unit.remarks:
-        about = f" on {titles.get(remark.step_id, remark.step_id)}" if remark.step_id else ""
-        picture = f" (picture {remark.picture[:12]})" if remark.picture else ""
-        click.echo(f"Remark{about} by {remark.account}: {remark.text}{picture}")
 
 
 def _reading_rows(readings: "list[ReadingOut]", repetition: int) -> list[tuple[str, ...]]:

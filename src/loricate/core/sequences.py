@@ -4,7 +4,7 @@ The same model is read from TOML on disk and from JSON in the API. ``prepare`` t
 a ``ReadySequence`` whose settings and limits are SI values, or refuses it with every reason found.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal, TypeVar
 
@@ -228,8 +228,12 @@ def prepare(
     data: object,
     products: Mapping[str, Product],
     limit_sets: LimitSets,
+    *,
+    is_rehearsal: bool = False,
 ) -> ReadySequence:
     """Check a sequence document in full and make it ready to run.
+
+    For a rehearsal, a step may lack a limit unless its output is programmed from it.
 
     Raises:
         DocumentError: with a finding for every fault, each naming its path and the remedy.
@@ -255,7 +259,7 @@ def prepare(
         earlier = [each.id for each in sequence.steps[:index] if not each.off]
         findings += when_findings(path, step.when, earlier)
         seen.setdefault(step.id, index)
-        ready = _prepare_step(step, path, product, limit_sets, findings)
+        ready = _prepare_step(step, path, product, limit_sets, findings, is_rehearsal)
         if ready is not None and not step.off:
             steps.append(ready)
     if all(step.off for step in sequence.steps):
@@ -271,6 +275,7 @@ def _prepare_step(
     product: Product | None,
     limit_sets: LimitSets,
     findings: list[Finding],
+    is_rehearsal: bool,
 ) -> ReadyStep | None:
     kind = find_kind(entry.kind)
     if kind is None:
@@ -287,6 +292,7 @@ def _prepare_step(
     values = settings.model_dump(mode="json")
     slots = kind.slots_of(settings)
     limits = _prepare_limits(entry, kind, slots, values, path, product, limit_sets, findings)
+    findings += _lacking_limits(entry, kind, slots, path, is_rehearsal)
     if product is not None:
         for name, used in settings.terminals_used().items():
             for terminal in used:
@@ -368,21 +374,23 @@ def _prepare_limits(
             limits[name] = resolve(entry, asked, limit_sets, product)
         except ValueError as error:
             findings.append(Finding(f"{path}.limits.{name}", str(error)))
+    return limits
+
+
+def _lacking_limits(
+    step: Step, kind: Kind[Any], slots: Mapping[str, LimitSlot], path: str, is_rehearsal: bool
+) -> Iterator[Finding]:
+    """The limits that a step lacks; a rehearsal can do without those that only judge."""
     judged_by = tuple(slots) if kind.judged_by is None else kind.judged_by
     is_needed = judged_by and not any(slot.needed for slot in slots.values())
-    if is_needed and not set(judged_by) & set(step.limits):
+    if is_needed and not is_rehearsal and not set(judged_by) & set(step.limits):
         known = ", ".join(judged_by)
         message = f"is missing; a {kind.name} step is judged by at least one of {known}."
-        findings.append(Finding(f"{path}.limits", message))
+        yield Finding(f"{path}.limits", message)
     for name, slot in slots.items():
-        if slot.needed and name not in step.limits:
-            findings.append(
-                Finding(
-                    f"{path}.limits.{name}",
-                    f"is missing; a {kind.name} step is judged by its {name}.",
-                )
-            )
-    return limits
+        if slot.needed and name not in step.limits and (slot.programs or not is_rehearsal):
+            message = f"is missing; a {kind.name} step is judged by its {name}."
+            yield Finding(f"{path}.limits.{name}", message)
 
 
 def sequence_schema() -> dict[str, Any]:

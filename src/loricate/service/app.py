@@ -25,6 +25,7 @@ from loricate.service.routers import (
     people,
     pictures,
     products,
+    rehearsals,
     runs,
     schemas,
     sequences,
@@ -89,7 +90,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.include_router(health.router)
     parts = (
         session, people, schemas, bench, upkeep, products, limit_sets, trying, sequences, lots,
-        runs, units, pictures, certificates,
+        rehearsals, runs, units, pictures, certificates,
     )  # fmt: skip
     for part in parts:
         app.include_router(part.router, prefix=API)

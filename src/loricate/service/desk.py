@@ -13,8 +13,9 @@ from loricate.records import accounts, runs
 from loricate.records.store import Store
 from loricate.service.challenging import Challenger
 from loricate.service.exporting import Exporter
+from loricate.service.holding import BenchHolders
 from loricate.service.issuing import Issuer
-from loricate.service.problems import WrongState
+from loricate.service.rehearsing import Rehearsals
 from loricate.service.running import Runs
 from loricate.service.settings import FirstAccount, Settings
 from loricate.service.sign_in import AttemptLimiter, hasher
@@ -38,10 +39,10 @@ class Desk:
         self.limiter = AttemptLimiter()
         self.first_code = ""
         self.challenger = Challenger()
-        self.upkeeps = Upkeeps(self.store, self.bench, self.refuse_if_busy)
-        self.runs = Runs(
-            settings, self.store, self.bench, self.issuer, self.upkeeps, self.refuse_if_busy
-        )
+        self.holders = BenchHolders(self.bench)
+        self.upkeeps = Upkeeps(self.store, self.bench, self.holders)
+        self.runs = Runs(settings, self.store, self.bench, self.issuer, self.upkeeps, self.holders)
+        self.rehearsals = Rehearsals(self.store, self.bench, self.upkeeps, self.holders)
 
     async def open(self) -> None:
         """Make accounts, mark runs that a dead service left, make the bench safe."""
@@ -70,14 +71,6 @@ class Desk:
         """Abort what runs, make safe, close the records."""
         await self.runs.close()
         await self.upkeeps.close()
+        await self.rehearsals.close()
         await self.bench.close()
         self.store.close()
-
-    def refuse_if_busy(self) -> None:
-        """Raise WrongState while a run or an act of upkeep has the bench."""
-        if self.runs.running:
-            raise WrongState(f"The bench is busy with run {self.runs.running}; wait for its end.")
-        busy = self.upkeeps.running
-        if busy is not None:
-            what = busy.kind.replace("_", " ")
-            raise WrongState(f"The bench is busy with the {what} of {busy.fixture.code}; wait.")

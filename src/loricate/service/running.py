@@ -6,7 +6,7 @@ import hashlib
 import shutil
 import sqlite3
 import time
-from collections.abc import AsyncIterator, Callable, Mapping
+from collections.abc import AsyncIterator, Mapping
 from functools import partial
 from typing import Any
 
@@ -25,6 +25,7 @@ from loricate.execution.preflight import check_bench, check_load, needed_roles
 from loricate.records import attempts, audit, lots, runs, sequences
 from loricate.records.store import Store
 from loricate.service.answering import answer_question
+from loricate.service.holding import BenchHolders
 from loricate.service.issuing import Issuer
 from loricate.service.problems import KeyReused, NotReady, WrongState
 from loricate.service.recording import RunRecorder, loaded
@@ -47,15 +48,17 @@ class Runs:
         bench: Bench,
         issuer: Issuer,
         upkeeps: Upkeeps,
-        refuse_if_busy: Callable[[], None],
+        holders: BenchHolders,
     ) -> None:
         self.settings, self.store, self.bench = settings, store, bench
-        self.issuer, self.upkeeps = issuer, upkeeps
+        self.issuer, self.upkeeps, self.holders = issuer, upkeeps, holders
         self.engines: dict[str, Engine] = {}
-        self._refuse_if_busy = refuse_if_busy
         self._armed: dict[str, float] = {}
         self._watches: set[asyncio.Task[None]] = set()
-        self._starting = asyncio.Lock()
+        holders.add(self._holding)
+
+    def _holding(self) -> str:
+        return f"run {self.running}" if self.running else ""
 
     @property
     def running(self) -> str:
@@ -103,8 +106,7 @@ class Runs:
         self, sequence: ReadySequence, fixture: str, load: list[tuple[str, str]]
     ) -> None:
         found = list(check_load(self.bench.plan, fixture, load, sequence))
-        if not self.running and self.upkeeps.running is None:
-            await self.bench.look()
+        await self.holders.look()
         today = dt.datetime.now(dt.UTC).date()
         found += check_bench(self.bench.states(), self.bench.capabilities(), sequence, today)
         if not found:
@@ -246,11 +248,11 @@ class Runs:
 
     async def start(self, run_id: str, account: str) -> None:
         """Start an armed run; raises WrongState when it is not armed or the bench is busy."""
-        async with self._starting:
+        async with self.holders.starting:
             run = await self.get(run_id)
             if run["state"] != "armed":
                 raise WrongState(f"The run is {run['state']}; arm it first.")
-            self._refuse_if_busy()
+            self.holders.refuse_if_busy()
             sequence = await self._sequence_of(run)
             fixture = self.bench.plan.find_fixture(run["fixture"])
             if fixture is None:

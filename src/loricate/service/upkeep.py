@@ -2,7 +2,7 @@
 
 import datetime as dt
 import sqlite3
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -22,6 +22,7 @@ from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing
 from loricate.records import sequences, upkeep
 from loricate.records.errors import NotFound
 from loricate.records.store import Store, new_id
+from loricate.service.holding import BenchHolders
 from loricate.service.problems import NotReady
 
 KEPT = 20
@@ -30,10 +31,14 @@ KEPT = 20
 class Upkeeps:
     """Acts of upkeep, one at a time, and the state of every fixture."""
 
-    def __init__(self, store: Store, bench: Bench, refuse_if_busy: Callable[[], None]) -> None:
-        self.store, self.bench = store, bench
+    def __init__(self, store: Store, bench: Bench, holders: BenchHolders) -> None:
+        self.store, self.bench, self.holders = store, bench, holders
         self.acts: dict[str, Upkeep] = {}
-        self._refuse_if_busy = refuse_if_busy
+        holders.add(self._holding)
+
+    def _holding(self) -> str:
+        act = self.running
+        return "" if act is None else f"the {act.kind.replace('_', ' ')} of {act.fixture.code}"
 
     @property
     def running(self) -> Upkeep | None:
@@ -61,11 +66,13 @@ class Upkeeps:
             raise NotFound("fixture", code)
         return found
 
-    def _begin(self, act: Upkeep) -> Upkeep:
-        while len(self.acts) >= KEPT:
-            del self.acts[next(iter(self.acts))]
-        self.acts[act.id] = act
-        act.start()
+    async def _begin(self, act: Upkeep) -> Upkeep:
+        async with self.holders.starting:
+            self.holders.refuse_if_busy()
+            while len(self.acts) >= KEPT:
+                del self.acts[next(iter(self.acts))]
+            self.acts[act.id] = act
+            act.start()
         return act
 
     async def begin_zero(self, code: str, nests: Sequence[str], account: str) -> Upkeep:
@@ -76,8 +83,8 @@ class Upkeeps:
             known = ", ".join(fixture.nests)
             message = f"{code} has no nest {', '.join(unknown)}; it has {known}."
             raise NotReady.because([Finding("nests", message)])
+        self.holders.refuse_if_busy()
         await self._check_instruments([Role.BOND])
-        self._refuse_if_busy()
 
         async def keep(nest: str, measured: ZeroMeasured) -> None:
             await self.store.write(
@@ -100,7 +107,7 @@ class Upkeeps:
         if Role.IMPEDANCE in self.bench.instruments:
             paths = await self.store.read(_paths_in_use)
         act = Zeroing(new_id(), fixture, self.bench, account, chosen, keep, paths, keep_path)
-        return self._begin(act)
+        return await self._begin(act)
 
     async def begin_check(self, code: str, nest: str, account: str) -> Upkeep:
         """Begin the daily check of a fixture with the boxes in ``nest``, its first by default."""
@@ -115,7 +122,8 @@ class Upkeeps:
                 conn, sequences.released_sequence(conn, plan.sequence)
             )
         )
-        await self.bench.look()
+        self.holders.refuse_if_busy()
+        await self.holders.look()
         today = dt.datetime.now(dt.UTC).date()
         states, capabilities = self.bench.states(), self.bench.capabilities()
         found = [
@@ -125,7 +133,6 @@ class Upkeeps:
         if found:
             raise NotReady.because(found)
         await self._check_instruments([Role.WITHSTAND])
-        self._refuse_if_busy()
         zeroes = (await self.zeroes(code)).get(nest, NestZeroes())
         act_id = new_id()
 
@@ -138,12 +145,12 @@ class Upkeeps:
             )
 
         boxes = (plan.good, plan.bad)
-        return self._begin(
+        return await self._begin(
             DailyCheck(act_id, fixture, self.bench, account, nest, sequence, boxes, zeroes, keep)
         )
 
     async def _check_instruments(self, roles: Sequence[Role]) -> None:
-        await self.bench.look()
+        await self.holders.look()
         wanted = [*roles, "matrix", "guard"]
         found = [
             Finding(f"bench.{state.id}", state.problem)

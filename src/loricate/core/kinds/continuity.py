@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from loricate.core.actions import Connect, Energise, Output, Procedure, Program, Role
 from loricate.core.errors import ProcedureError
 from loricate.core.grading import Cause, Measured
-from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
+from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, Place, register
 from loricate.core.limits import Limit, LimitSource
 from loricate.core.products import Terminal
 from loricate.core.quantities import (
@@ -125,6 +125,12 @@ def slots(settings: ContinuitySettings) -> Mapping[str, LimitSlot]:
     return {"resistance": LimitSlot(RESISTANCE, needed=lacking)}
 
 
+def limit_place(settings: ContinuitySettings, reading: str) -> Place | None:
+    """Each path has limits of its own beside it."""
+    names = [path.reading for path in settings.paths]
+    return ("settings", "paths", names.index(reading)) if reading in names else None
+
+
 def demands(settings: ContinuitySettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
     """The source must give the current and hold it for the dwell."""
     return (
@@ -146,5 +152,6 @@ CONTINUITY = register(
         programmed_s=lambda settings: settings.dwell * len(settings.paths),
         leads=lambda settings: {path.reading: (path.high, path.low) for path in settings.paths},
         graded=graded,
+        limit_place=limit_place,
     )
 )

@@ -90,6 +90,7 @@ ENTRY = register(
         demands=demands,
         programmed_s=lambda settings: 0.0,
         graded=graded,
+        nominal=("target", "tolerance"),
         slots=lambda settings: {"entered": LimitSlot(DIMENSIONS[settings.quantity])},
     )
 )

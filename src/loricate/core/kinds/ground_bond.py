@@ -45,7 +45,7 @@ def procedure(settings: GroundBondSettings, limits: Mapping[str, Limit]) -> Proc
     current = output.reading("current", CURRENT)
     voltage = output.reading("voltage", VOLTAGE)
     resistance = resistance_of(voltage, current)
-    maximum = limits["resistance"].maximum
+    maximum = limits["resistance"].maximum if "resistance" in limits else None
     causes: tuple[Cause, ...] = ()
     if current.value < settings.current * (1 - settings.tolerance):
         # The source ran out of volts: the loop is open, or its resistance far too high.

@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from loricate.core.actions import Connect, Energise, Output, Procedure, Program, Role
 from loricate.core.errors import ProcedureError
 from loricate.core.grading import Cause, Measured
-from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
+from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, Place, register
 from loricate.core.limits import Limit
 from loricate.core.products import Product, Terminal
 from loricate.core.quantities import (
@@ -112,6 +112,12 @@ def graded(settings: PolaritySettings, limits: Mapping[str, Limit]) -> Mapping[s
     return {conductor.reading: limits["resistance"] for conductor in settings.conductors}
 
 
+def limit_place(settings: PolaritySettings, reading: str) -> Place | None:
+    """One limit holds for every conductor."""
+    names = [conductor.reading for conductor in settings.conductors]
+    return ("limits", "resistance") if reading in names else None
+
+
 def demands(settings: PolaritySettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
     """The source must give the current and hold it for the dwell."""
     return (
@@ -140,5 +146,6 @@ POLARITY = register(
             each.reading: (each.plug, each.far) for each in settings.conductors
         },
         graded=graded,
+        limit_place=limit_place,
     )
 )

@@ -29,12 +29,14 @@ class KindSettings(BaseModel):
 class LimitSlot:
     """A quantity that a kind can grade, and whether a limit must be given.
 
-    Its dimension is None in a kind's table where the settings of the step decide it.
+    Its dimension is None in a kind's table where the settings of the step decide it. Where the
+    output is programmed from the limit (``programs``), nothing can be tried without it either.
     """
 
     dimension: Dimension | None
     needed: bool = False
     title: str = ""
+    programs: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,6 +66,7 @@ def _for_all(product: Product) -> str:
     return ""
 
 
+Place = tuple[str | int, ...]
 S = TypeVar("S", bound=KindSettings)
 
 
@@ -74,12 +77,12 @@ class Kind(Generic[S]):
     ``leads`` gives, by reading, the contacts whose lead resistance is in it, and ``impedance_path``
     the path that is zeroed open and shorted, if one is. ``judged_by`` names the readings
     of which one at least must be limited: any of them where it is None, none where it is empty.
-    ``why_not`` says why the kind is not on offer for a product, or nothing.
-    ``slots`` gives what a step can grade where
-    its settings decide that, and ``graded`` the limits by reading where a step has several of one
-    sort. ``ganged`` says how each reading of units in parallel stands to one unit's part; a kind
-    without it cannot be done
-    together.
+    ``why_not`` says why the kind is not on offer for a product, or nothing. ``slots`` gives what a
+    step can grade where its settings decide that, and ``graded`` the limits by reading where a step
+    has several of one sort; ``limit_place`` then says where the limit of one of them is written.
+    ``nominal`` names the settings that take a measured value as the one to expect, and its
+    tolerance. ``ganged`` says how each reading of units in parallel stands to one unit's part; a
+    kind without it cannot be done together.
     """
 
     name: str
@@ -96,11 +99,19 @@ class Kind(Generic[S]):
     slots: Callable[[S], Mapping[str, LimitSlot]] | None = None
     graded: Callable[[S, Mapping[str, Limit]], Mapping[str, Limit]] = _as_written
     impedance_path: Callable[[S], ImpedancePath | None] = _no_path
+    limit_place: Callable[[S, str], Place | None] | None = None
+    nominal: tuple[str, str] | None = None
     ganged: Mapping[str, Bound] = field(default_factory=dict)
 
     def slots_of(self, settings: S) -> Mapping[str, LimitSlot]:
         """What a step with these settings can grade."""
         return self.limits if self.slots is None else self.slots(settings)
+
+    def place_of_limit(self, settings: S, reading: str) -> Place | None:
+        """The way to where the limit of a reading is written in a step; None if it has none."""
+        if self.limit_place is not None:
+            return self.limit_place(settings, reading)
+        return ("limits", reading) if reading in self.slots_of(settings) else None
 
 
 KINDS: dict[str, Kind[Any]] = {}

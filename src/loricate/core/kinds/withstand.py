@@ -7,6 +7,7 @@ part in phase with the voltage. Safe after discharge: 60 V DC, 30 V rms (IEC 610
 """
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -123,17 +124,26 @@ def demands(settings: WithstandSettings, limits: Mapping[str, Limit]) -> tuple[D
     return tuple(wanted)
 
 
+LIMITS = {
+    "current": LimitSlot(CURRENT, needed=True, title="Current"),
+    "resistive_current": LimitSlot(CURRENT, title="Resistive current (AC)"),
+    "resistance": LimitSlot(RESISTANCE, title="Resistance (DC)"),
+    "voltage": LimitSlot(VOLTAGE, title="Test voltage"),
+}
+
+
+def slots(settings: WithstandSettings) -> Mapping[str, LimitSlot]:
+    """Without a trip current of its own the output is cut at the current's maximum."""
+    return {**LIMITS, "current": replace(LIMITS["current"], programs=settings.trip is None)}
+
+
 WITHSTAND = register(
     Kind(
         name="withstand",
         title="Withstand",
         settings=WithstandSettings,
-        limits={
-            "current": LimitSlot(CURRENT, needed=True, title="Current"),
-            "resistive_current": LimitSlot(CURRENT, title="Resistive current (AC)"),
-            "resistance": LimitSlot(RESISTANCE, title="Resistance (DC)"),
-            "voltage": LimitSlot(VOLTAGE, title="Test voltage"),
-        },
+        limits=LIMITS,
+        slots=slots,
         procedure=procedure,
         demands=demands,
         programmed_s=lambda settings: settings.ramp + settings.dwell + settings.fall,

@@ -33,8 +33,7 @@ router = APIRouter(tags=["bench"])
 async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
     """Look at every instrument; while the bench is busy, what was last seen."""
     act = desk.upkeeps.running
-    if not desk.runs.running and act is None:
-        await desk.bench.look()
+    await desk.holders.look()
     try:
         guard_closed: bool | None = await desk.bench.guard_is_closed()
     except BenchError:
@@ -47,6 +46,8 @@ async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
         guard_closed=guard_closed,
         running=desk.runs.running,
         upkeep=act.id if act else "",
+        rehearsal=desk.rehearsals.running.id if desk.rehearsals.running else "",
+        busy_with=desk.holders.busy_with,
         has_inputs=plan.inputs is not None,
         sounds=SoundsOut(voice=plan.sounds.voice, pitch=plan.sounds.pitch),
         exports=f"{plan.exports.folder}/{plan.exports.name}" if plan.exports else "",

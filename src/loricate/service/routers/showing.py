@@ -1,5 +1,7 @@
 """How runs and units are shown: shared by the routers that show them."""
 
+import math
+from dataclasses import asdict
 from typing import Any
 
 from loricate.api.definitions import DifferenceOut, StepSummary
@@ -15,11 +17,13 @@ from loricate.api.records import (
     UnitOut,
 )
 from loricate.core.differences import Difference
+from loricate.core.grading import GradedReading
 from loricate.core.limits import Limit, LimitSource
 from loricate.core.quantities import DIMENSIONS, SAMPLED, display
 from loricate.core.readings import make_reading
 from loricate.core.sequences import ReadyStep
 from loricate.core.traces import Trace
+from loricate.execution.rehearsal import Attempt
 
 
 def difference(found: Difference) -> DifferenceOut:
@@ -49,22 +53,59 @@ def reading_out(row: dict[str, Any]) -> ReadingOut:
     )  # fmt: skip
 
 
+def attempt_out(row: dict[str, Any]) -> AttemptOut:
+    """Show a stored attempt."""
+    return AttemptOut(
+        step_id=row["step_id"], number=row["number"], kind=row["kind"], title=row["title"],
+        verdict=row["verdict"], cause=row["cause"], note=row["note"], reason=row["reason"],
+        started_at=row["started_at"], ended_at=row["ended_at"], has_trace=bool(row["has_trace"]),
+        readings=[reading_out(reading) for reading in row["readings"]],
+        repetitions=[
+            RepetitionOut(number=each["number"], verdict=each["verdict"], cause=each["cause"])
+            for each in row["repetitions"]
+        ],
+    )  # fmt: skip
+
+
+def rehearsed_attempt_out(attempt: Attempt) -> AttemptOut:
+    """Show an attempt of a rehearsal, which no record holds."""
+    step, performed = attempt.step, attempt.performed
+    return attempt_out(
+        {
+            "step_id": step.id, "number": attempt.number, "kind": step.kind.name,
+            "title": step.title, "verdict": performed.grade.verdict,
+            "cause": performed.grade.cause, "note": performed.note, "reason": performed.reason,
+            "started_at": performed.started_at, "ended_at": attempt.ended_at, "has_trace": False,
+            "readings": [_graded_row(each) for each in performed.grade.readings],
+            "repetitions": [asdict(each) for each in performed.grade.repetitions],
+        }
+    )  # fmt: skip
+
+
+def _graded_row(graded: GradedReading) -> dict[str, Any]:
+    """A graded reading as the records would keep it."""
+    reading, limit, grade = graded.reading, graded.limit, graded.grade
+    return {
+        "name": reading.name,
+        "value": None if math.isnan(reading.value) else reading.value,
+        "dimension": reading.dimension.name,
+        "bound": reading.bound,
+        "uncertainty": reading.uncertainty,
+        "instrument": reading.instrument,
+        "minimum": limit.minimum if limit else None,
+        "maximum": limit.maximum if limit else None,
+        "source": limit.source.model_dump() if limit else {},
+        "verdict": grade.verdict if grade else "",
+        "cause": grade.cause if grade else "",
+        "margin": grade.margin if grade else None,
+        "as_measured": reading.as_measured,
+        "repetition": graded.repetition,
+    }
+
+
 def unit_out(row: dict[str, Any]) -> UnitOut:
     """Show a unit's appearance with its attempts."""
-    attempts = [
-        AttemptOut(
-            step_id=each["step_id"], number=each["number"], kind=each["kind"], title=each["title"],
-            verdict=each["verdict"], cause=each["cause"], note=each["note"],
-            reason=each["reason"], started_at=each["started_at"], ended_at=each["ended_at"],
-            has_trace=bool(each["has_trace"]),
-            readings=[reading_out(reading) for reading in each["readings"]],
-            repetitions=[
-                RepetitionOut(number=one["number"], verdict=one["verdict"], cause=one["cause"])
-                for one in each["repetitions"]
-            ],
-        )
-        for each in row["attempts"]
-    ]  # fmt: skip
+    attempts = [attempt_out(each) for each in row["attempts"]]
     answers = [
         AnswerOut(**{key: each[key] for key in AnswerOut.model_fields}) for each in row["answers"]
     ]

@@ -1,0 +1,115 @@
+import { Button, Flex, Input, NativeSelect, Stack, Text } from '@chakra-ui/react'
+import { type FormEvent, useState } from 'react'
+import { api, ask, type Schemas } from '../api/client'
+import { Trouble } from '../parts/Trouble'
+
+type Use = Schemas['Taking']['use']
+
+interface Props {
+  rehearsal: Schemas['RehearsalOut']
+  onTake: (step: string, taken: Schemas['TakenOut'][]) => boolean
+}
+
+const USES: { use: Use; words: string }[] = [
+  { use: 'maximum', words: 'its maximum' },
+  { use: 'minimum', words: 'its minimum' },
+  { use: 'nominal', words: 'its nominal value' },
+]
+
+/** Takes a reading of a rehearsal over into its step, as a limit or as the value to expect. */
+export function TakeForm({ rehearsal, onTake }: Props) {
+  const readings = rehearsal.attempts.flatMap((attempt) =>
+    attempt.readings.map((reading) => ({ step: attempt.step_id, reading })),
+  )
+  const [place, setPlace] = useState(0)
+  const [use, setUse] = useState<Use>('maximum')
+  const [allowance, setAllowance] = useState('20 %')
+  const [told, setTold] = useState('')
+  const [trouble, setTrouble] = useState('')
+  const chosen = readings[place]
+  if (chosen === undefined) return null
+  const { step, reading } = chosen
+
+  async function submit(event: FormEvent) {
+    event.preventDefault()
+    setTold('')
+    setTrouble('')
+    try {
+      const params = { path: { rehearsal_id: rehearsal.id } }
+      const { name, repetition } = reading
+      const body = { step, reading: name, repetition, use, allowance }
+      const taken = await ask(api.POST('/api/v1/rehearsals/{rehearsal_id}/take', { params, body }))
+      if (onTake(step, taken)) {
+        setTold(`${step}: ${taken.map((each) => `${each.path.at(-1)} ${each.value}`).join(', ')}`)
+      } else {
+        setTrouble(`There is no step ${step} any more; undo, or rehearse again.`)
+      }
+    } catch (error) {
+      setTrouble((error as Error).message)
+    }
+  }
+
+  return (
+    <Stack gap="2">
+      <form onSubmit={submit}>
+        <Flex gap="3" align="center" wrap="wrap">
+          <Text>Take</Text>
+          <NativeSelect.Root width="22rem" size="sm">
+            <NativeSelect.Field
+              aria-label="Reading"
+              bg="plate"
+              borderColor="edge"
+              value={String(place)}
+              onChange={(event) => setPlace(Number(event.target.value))}
+            >
+              {readings.map((each, at) => (
+                <option
+                  key={`${each.step} ${each.reading.name} ${each.reading.repetition}`}
+                  value={String(at)}
+                >
+                  {each.step}, {each.reading.name.replaceAll('_', ' ')}
+                  {each.reading.repetition > 1 && ` (${each.reading.repetition})`}:{' '}
+                  {each.reading.text}
+                </option>
+              ))}
+            </NativeSelect.Field>
+            <NativeSelect.Indicator />
+          </NativeSelect.Root>
+          <Text>as</Text>
+          <NativeSelect.Root width="11rem" size="sm">
+            <NativeSelect.Field
+              aria-label="Taken as"
+              bg="plate"
+              borderColor="edge"
+              value={use}
+              onChange={(event) => setUse(event.target.value as Use)}
+            >
+              {USES.map((each) => (
+                <option key={each.use} value={each.use}>
+                  {each.words}
+                </option>
+              ))}
+            </NativeSelect.Field>
+            <NativeSelect.Indicator />
+          </NativeSelect.Root>
+          <label htmlFor="allowance">allowing</label>
+          <Input
+            id="allowance"
+            w="6rem"
+            size="sm"
+            bg="plate"
+            borderColor="edge"
+            autoComplete="off"
+            value={allowance}
+            onChange={(event) => setAllowance(event.target.value)}
+          />
+          <Button type="submit" size="sm" variant="outline" borderColor="act" color="act">
+            Take it over
+          </Button>
+        </Flex>
+      </form>
+      {told && <Text role="status">Written into {told}.</Text>}
+      {trouble && <Trouble text={trouble} />}
+    </Stack>
+  )
+}

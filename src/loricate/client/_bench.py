@@ -1,0 +1,44 @@
+"""The bench: instruments, fixtures, their upkeep."""
+
+from collections.abc import Iterator, Sequence
+
+from loricate.api.bench import BenchOut, DailyCheckOut, UpkeepOut
+from loricate.client._wire import API, RunEvent, Wire
+
+
+class BenchCalls(Wire):
+    """Calls about the bench and the upkeep of its fixtures."""
+
+    def bench(self) -> BenchOut:
+        """The bench: who answers, calibration, guard, fixtures."""
+        return self._get(BenchOut, f"{API}/bench")
+
+    def begin_upkeep(self, kind: str, fixture: str, nests: Sequence[str] = ()) -> UpkeepOut:
+        """Begin the ``zero`` or ``daily_check`` of a fixture; it then asks for what it needs."""
+        body = {"kind": kind, "fixture": fixture, "nests": list(nests)}
+        return self._post(UpkeepOut, f"{API}/upkeep", body)
+
+    def upkeep(self, act_id: str) -> UpkeepOut:
+        """How an act of upkeep stands and what it asks."""
+        return self._get(UpkeepOut, f"{API}/upkeep/{act_id}")
+
+    def upkeep_events(self, act_id: str, after: int = 0) -> Iterator[RunEvent]:
+        """An act's events from the one after number ``after`` until its end."""
+        return self._follow(f"{API}/upkeep/{act_id}/events", after)
+
+    def answer_upkeep(self, act_id: str, nest: str, choice: str) -> None:
+        """Say that what an act of upkeep asked for is done, or stop it."""
+        body = {"nest": nest, "choice": choice}
+        self._send("POST", f"{API}/upkeep/{act_id}/answers", json=body)
+
+    def abort_upkeep(self, act_id: str) -> UpkeepOut:
+        """Abort an act of upkeep: outputs fall first."""
+        return self._post(UpkeepOut, f"{API}/upkeep/{act_id}/abort")
+
+    def daily_checks(self, fixture: str) -> list[DailyCheckOut]:
+        """The newest daily checks of a fixture, newest first."""
+        return self._get(list[DailyCheckOut], f"{API}/fixtures/{fixture}/daily-checks")
+
+    def renew_contacts(self, fixture: str, note: str) -> None:
+        """Enter that a fixture's contacts were renewed: its matings are counted from now."""
+        self._send("POST", f"{API}/fixtures/{fixture}/renewals", json={"note": note})

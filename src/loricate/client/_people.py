@@ -1,0 +1,86 @@
+"""Signing in, accounts, the audit trail."""
+
+from loricate.api.health import Health
+from loricate.api.people import AccountOut, AuditEntry, OneTimePassword
+from loricate.api.session import Me, SignedIn
+from loricate.client._wire import API, Wire
+
+
+class PeopleCalls(Wire):
+    """Calls about oneself, the accounts, and what was done."""
+
+    def health(self) -> Health:
+        """The service's state; needs no sign-in."""
+        return self._get(Health, "/health")
+
+    def sign_in(self, name: str, password: str) -> SignedIn:
+        """Begin a session and use its token from now on."""
+        signed = self._post(SignedIn, f"{API}/sign-in", {"name": name, "password": password})
+        self.token = signed.token
+        return signed
+
+    def sign_out(self) -> None:
+        """End the session."""
+        self._send("POST", f"{API}/sign-out")
+        self.token = ""
+
+    def me(self) -> Me:
+        """Who is signed in."""
+        return self._get(Me, f"{API}/me")
+
+    def make_first_account(self, code: str, name: str, full_name: str, password: str) -> AccountOut:
+        """Make the first engineer of a new site; ``code`` stands in the service's log."""
+        body = {"code": code, "name": name, "full_name": full_name, "password": password}
+        return self._post(AccountOut, f"{API}/first-account", body)
+
+    def change_password(self, present: str, following: str) -> None:
+        """Change one's own password; other sessions of the account end."""
+        self._send("POST", f"{API}/password", json={"present": present, "next": following})
+
+    def sign_out_everywhere(self) -> None:
+        """End every session of one's account, this one as well."""
+        self._send("POST", f"{API}/sign-out-everywhere")
+        self.token = ""
+
+    def accounts(self) -> list[AccountOut]:
+        """Every account, the closed ones last."""
+        return self._get(list[AccountOut], f"{API}/accounts")
+
+    def add_account(self, name: str, full_name: str, role: str) -> OneTimePassword:
+        """Add somebody; gives a one-time password, shown this once."""
+        body = {"name": name, "full_name": full_name, "role": role}
+        return self._post(OneTimePassword, f"{API}/accounts", body)
+
+    def change_account(
+        self,
+        name: str,
+        *,
+        full_name: str | None = None,
+        role: str | None = None,
+        closed: bool | None = None,
+    ) -> AccountOut:
+        """Change full name or role, close or open an account."""
+        body = {"full_name": full_name, "role": role, "closed": closed}
+        sent = {key: value for key, value in body.items() if value is not None}
+        return self._post(AccountOut, f"{API}/accounts/{name}", sent)
+
+    def reset_password(self, name: str) -> OneTimePassword:
+        """Give an account a one-time password, unlock it, and end its sessions."""
+        return self._post(OneTimePassword, f"{API}/accounts/{name}/reset")
+
+    def audit(
+        self,
+        *,
+        account: str = "",
+        action: str = "",
+        subject: str = "",
+        since: str = "",
+        until: str = "",
+        before: int | None = None,
+        count: int = 100,
+    ) -> list[AuditEntry]:
+        """What was done, newest first; ``before`` is the number of the last entry seen."""
+        return self._get(
+            list[AuditEntry], f"{API}/audit", account=account, action=action, subject=subject,
+            since=since, until=until, before=before, count=count,
+        )  # fmt: skip

@@ -1,0 +1,64 @@
+"""Rehearsals of a sequence as it is being written."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
+
+from loricate.api.rehearsals import RehearsalOut, TakenOut
+from loricate.client._wire import API, RunEvent, Wire
+
+
+class RehearsalCalls(Wire):
+    """Calls about rehearsals, of which nothing is kept."""
+
+    def prepare_rehearsal(
+        self, document: Mapping[str, Any], fixture: str, nest: str, steps: Sequence[str] = ()
+    ) -> RehearsalOut:
+        """Check a document, or some of its steps, for a rehearsal. Nothing is energised yet."""
+        body = {
+            "document": dict(document), "fixture": fixture, "nest": nest, "steps": list(steps),
+        }  # fmt: skip
+        return self._post(RehearsalOut, f"{API}/rehearsals", body)
+
+    def start_rehearsal(self, rehearsal_id: str) -> RehearsalOut:
+        """Start it, with the guard closed."""
+        return self._post(RehearsalOut, f"{API}/rehearsals/{rehearsal_id}/start")
+
+    def abort_rehearsal(self, rehearsal_id: str) -> RehearsalOut:
+        """Abort it: outputs fall first."""
+        return self._post(RehearsalOut, f"{API}/rehearsals/{rehearsal_id}/abort")
+
+    def rehearsals(self) -> list[RehearsalOut]:
+        """The last few rehearsals, newest first."""
+        return self._get(list[RehearsalOut], f"{API}/rehearsals")
+
+    def rehearsal(self, rehearsal_id: str) -> RehearsalOut:
+        """How a rehearsal stands, and what it measured so far."""
+        return self._get(RehearsalOut, f"{API}/rehearsals/{rehearsal_id}")
+
+    def rehearsal_events(self, rehearsal_id: str, after: int = 0) -> Iterator[RunEvent]:
+        """Its events, the same as of a run, from the one after number ``after`` until its end."""
+        return self._follow(f"{API}/rehearsals/{rehearsal_id}/events", after)
+
+    def answer_rehearsal(
+        self, rehearsal_id: str, nest: str, choice: str, note: str = "", question: int | None = None
+    ) -> None:
+        """Answer what the nest is being asked."""
+        body = {"nest": nest, "choice": choice, "note": note, "question": question}
+        self._send("POST", f"{API}/rehearsals/{rehearsal_id}/answers", json=body)
+
+    def take_reading(
+        self,
+        rehearsal_id: str,
+        step: str,
+        reading: str,
+        use: str,
+        *,
+        allowance: str = "20 %",
+        repetition: int = 1,
+    ) -> list[TakenOut]:
+        """What to write into a step for a reading to be its minimum, maximum or nominal value."""
+        body = {
+            "step": step, "reading": reading, "use": use, "allowance": allowance,
+            "repetition": repetition,
+        }  # fmt: skip
+        return self._post(list[TakenOut], f"{API}/rehearsals/{rehearsal_id}/take", body)

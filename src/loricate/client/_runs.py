@@ -1,0 +1,105 @@
+"""Runs, the units in them, and their pictures."""
+
+from collections.abc import Iterator, Mapping
+
+from loricate.api.records import PictureOut, RunOut, RunSummary, TraceOut, UnitFound, UnitOut
+from loricate.client._wire import API, RunEvent, Wire
+
+
+class RunCalls(Wire):
+    """Calls about runs and units."""
+
+    def create_run(
+        self,
+        sequence: str,
+        fixture: str,
+        load: Mapping[str, str],
+        *,
+        lot: str = "",
+        retest: str = "",
+        start_by: str = "key",
+        idempotency_key: str = "",
+    ) -> RunOut:
+        """Make a run; ``load`` gives the serial in each nest. Nothing is energised yet.
+
+        Once armed it is started by ``start_run``, and by the ``foot`` switch or the ``presence`` of
+        a unit in every nest if ``start_by`` says so.
+        """
+        body = {
+            "sequence": sequence,
+            "fixture": fixture,
+            "load": [{"nest": nest, "serial": serial} for nest, serial in load.items()],
+            "lot": lot,
+            "retest": retest,
+            "start_by": start_by,
+        }
+        headers = {"Idempotency-Key": idempotency_key} if idempotency_key else {}
+        return self._post(RunOut, f"{API}/runs", body, headers)
+
+    def arm_run(self, run_id: str) -> RunOut:
+        """Allow high voltage for a run."""
+        return self._post(RunOut, f"{API}/runs/{run_id}/arm")
+
+    def start_run(self, run_id: str) -> RunOut:
+        """Start an armed run."""
+        return self._post(RunOut, f"{API}/runs/{run_id}/start")
+
+    def abort_run(self, run_id: str) -> RunOut:
+        """Abort a run: outputs fall first."""
+        return self._post(RunOut, f"{API}/runs/{run_id}/abort")
+
+    def answer(
+        self, run_id: str, nest: str, choice: str, note: str = "", question: int | None = None
+    ) -> None:
+        """Answer what a nest is being asked; ``question`` is its number, the first by default."""
+        body = {"nest": nest, "choice": choice, "note": note, "question": question}
+        self._send("POST", f"{API}/runs/{run_id}/answers", json=body)
+
+    def repeat(self, run_id: str, nest: str, reason: str, step: str = "") -> RunOut:
+        """Ask for a failed unit, or a failed step of it, to be done again; then arm and start."""
+        body = {"nest": nest, "step": step, "reason": reason}
+        return self._post(RunOut, f"{API}/runs/{run_id}/repeats", body)
+
+    def remark(
+        self, run_id: str, nest: str, text: str, *, step: str = "", picture: bytes | None = None
+    ) -> RunOut:
+        """Remark on a unit in a run, or on one of its steps, with a picture if need be."""
+        digest = "" if picture is None else self.add_picture(picture).digest
+        body = {"nest": nest, "step": step, "text": text, "picture": digest}
+        return self._post(RunOut, f"{API}/runs/{run_id}/remarks", body)
+
+    def add_picture(self, data: bytes) -> PictureOut:
+        """Keep a PNG, JPEG or WebP; gives the digest that names it."""
+        sent = self._send("POST", f"{API}/pictures", content=data)
+        return PictureOut.model_validate_json(sent.content)
+
+    def picture(self, digest: str) -> bytes:
+        """A picture by its digest."""
+        return self._send("GET", f"{API}/pictures/{digest}").content
+
+    def trace(self, run_id: str, nest: str, step: str, number: int = 1) -> TraceOut:
+        """The curves of one attempt at a step, with the step's limits."""
+        return self._get(TraceOut, f"{API}/runs/{run_id}/traces/{nest}/{step}/{number}")
+
+    def runs(self, count: int = 20) -> list[RunSummary]:
+        """The newest runs first."""
+        return self._get(list[RunSummary], f"{API}/runs", count=count)
+
+    def run(self, run_id: str) -> RunOut:
+        """A run with its units, attempts and readings so far."""
+        return self._get(RunOut, f"{API}/runs/{run_id}")
+
+    def events(self, run_id: str, after: int = 0) -> Iterator[RunEvent]:
+        """A run's events from the one after number ``after`` until its end.
+
+        A lost connection is taken up again where it broke off.
+        """
+        return self._follow(f"{API}/runs/{run_id}/events", after)
+
+    def find_units(self, serial: str = "*", count: int = 100) -> list[UnitFound]:
+        """Find units by serial, newest first; ``*`` and ``?`` are wildcards."""
+        return self._get(list[UnitFound], f"{API}/units", serial=serial, count=count)
+
+    def unit(self, serial: str) -> list[UnitOut]:
+        """Every appearance of a serial, newest first, with all attempts and readings."""
+        return self._get(list[UnitOut], f"{API}/units/{serial}")

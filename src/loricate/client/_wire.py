@@ -1,0 +1,123 @@
+"""The wire to one service: requests, answers, events, and what goes wrong with them."""
+
+import json
+import time
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from types import TracebackType
+from typing import Any, Self, TypeVar
+
+import httpx
+from pydantic import BaseModel, TypeAdapter
+
+from loricate.client._errors import UnreachableError, raise_for
+
+M = TypeVar("M")
+API = "/api/v1"
+RECONNECTS, RECONNECT_WAIT_S = 5, 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class RunEvent:
+    """An event of a run: its number, its name and what it says."""
+
+    number: int
+    name: str
+    data: dict[str, Any]
+
+
+class Wire:
+    """A connection to one service; use it as a context manager.
+
+    ``transport`` and ``timeout_s`` go to httpx, so that a test can pass its own wire. Every method
+    raises a ``ClientError``.
+    """
+
+    def __init__(
+        self,
+        base_url: str,
+        *,
+        token: str = "",
+        timeout_s: float = 30.0,
+        transport: httpx.BaseTransport | None = None,
+    ) -> None:
+        self.base_url = base_url.rstrip("/")
+        self._http = httpx.Client(base_url=self.base_url, timeout=timeout_s, transport=transport)
+        self.token = token
+
+    @property
+    def token(self) -> str:
+        """The bearer token in use; empty when not signed in."""
+        return self._token
+
+    @token.setter
+    def token(self, token: str) -> None:
+        self._token = token
+        self._http.headers.pop("Authorization", None)
+        if token:
+            self._http.headers["Authorization"] = f"Bearer {token}"
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        traceback: TracebackType | None,
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Hang up."""
+        self._http.close()
+
+    def _send(self, method: str, path: str, **options: Any) -> httpx.Response:
+        try:
+            response = self._http.request(method, path, **options)
+        except httpx.TransportError as error:
+            raise UnreachableError(self.base_url, str(error) or type(error).__name__) from error
+        raise_for(response)
+        return response
+
+    def _get(self, kind: type[M], path: str, **query: Any) -> M:
+        found = self._send("GET", path, params={k: v for k, v in query.items() if v is not None})
+        return TypeAdapter(kind).validate_json(found.content)
+
+    def _post(
+        self, kind: type[M], path: str, body: object = None, headers: Mapping[str, str] = {}
+    ) -> M:
+        sent = body.model_dump() if isinstance(body, BaseModel) else body
+        found = self._send("POST", path, json=sent, headers=headers)
+        return TypeAdapter(kind).validate_json(found.content)
+
+    def _follow(self, path: str, after: int) -> Iterator[RunEvent]:
+        failures = 0
+        while True:
+            try:
+                for event in self._event_stream(path, after):
+                    after, failures = event.number, 0
+                    yield event
+                    if event.name == "finished":
+                        return
+                return
+            except httpx.TransportError as error:
+                failures += 1
+                if failures > RECONNECTS:
+                    raise UnreachableError(self.base_url, str(error)) from error
+                time.sleep(RECONNECT_WAIT_S)
+
+    def _event_stream(self, path: str, after: int) -> Iterator[RunEvent]:
+        with self._http.stream("GET", path, headers={"Last-Event-ID": str(after)}) as response:
+            if not response.is_success:
+                response.read()
+                raise_for(response)
+            fields: dict[str, str] = {}
+            for line in response.iter_lines():
+                if line and not line.startswith(":"):
+                    name, _, value = line.partition(":")
+                    fields[name] = value.removeprefix(" ")
+                elif not line and "data" in fields:
+                    data = json.loads(fields["data"])
+                    yield RunEvent(int(fields["id"]), fields["event"], data)
+                    fields = {}

@@ -1,0 +1,39 @@
+"""Who holds the bench: a run, an act of upkeep, a rehearsal; one at a time."""
+
+import asyncio
+from collections.abc import Callable
+
+from loricate.bench.bench import Bench
+from loricate.service.problems import WrongState
+
+
+class BenchHolders:
+    """Everything that may hold the bench; each says in words what it does with it, or nothing.
+
+    Whoever takes the bench does so within ``starting``, from asking whether it is free to having
+    it, so that no two can.
+    """
+
+    def __init__(self, bench: Bench) -> None:
+        self.bench = bench
+        self.starting = asyncio.Lock()
+        self._asked: list[Callable[[], str]] = []
+
+    def add(self, holding: Callable[[], str]) -> None:
+        """Add somebody who may hold the bench."""
+        self._asked.append(holding)
+
+    @property
+    def busy_with(self) -> str:
+        """What the bench is busy with; empty when it is free."""
+        return next((words for ask in self._asked if (words := ask())), "")
+
+    def refuse_if_busy(self) -> None:
+        """Raise WrongState while somebody has the bench."""
+        if words := self.busy_with:
+            raise WrongState(f"The bench is busy with {words}; wait for its end.")
+
+    async def look(self) -> None:
+        """Ask every instrument who it is, unless somebody is measuring with them."""
+        if not self.busy_with:
+            await self.bench.look()

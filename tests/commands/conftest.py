@@ -1,0 +1,36 @@
+"""The command line as people run it: as a process against the shared site."""
+
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from loricate.client import Client
+
+Run = Callable[..., subprocess.CompletedProcess[str]]
+
+
+@pytest.fixture
+def loricate(site: dict[str, Any], client: Client, tmp_path: Path) -> Run:
+    """Run a command against the shared site, signed in as its engineer."""
+    environment = {
+        **os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": client.token,
+        "XDG_CONFIG_HOME": str(tmp_path),
+    }  # fmt: skip
+
+    def run(*words: str, **more: str) -> subprocess.CompletedProcess[str]:
+        return subprocess.run(
+            [sys.executable, "-m", "loricate", *words], env={**environment, **more}, cwd=tmp_path,
+            capture_output=True, text=True, timeout=120, check=False,
+        )  # fmt: skip
+
+    return run
+
+
+def token_of(site: dict[str, Any]) -> str:
+    with Client(site["url"]) as client:
+        return client.sign_in(site["name"], site["password"]).token

@@ -1,0 +1,57 @@
+"""Rehearsals from the command line."""
+
+import json
+import os
+import subprocess
+import sys
+import tomllib
+from pathlib import Path
+from typing import Any
+
+from tests.commands.conftest import Run, token_of
+from tests.rig import DEMO
+
+
+def test_a_file_is_rehearsed_and_a_reading_taken_over(loricate: Run, tmp_path: Path) -> None:
+    text = (DEMO / "sequences" / "dc40-final.toml").read_text(encoding="utf-8")
+    file = tmp_path / "mine.toml"
+    file.write_text("# ours\n" + text.replace('"2 MΩ"', '"3 MΩ"'), encoding="utf-8")
+    done = loricate("rehearsal", "start", "mine.toml", "insulation", "--yes")
+    assert done.returncode == 0, done.stderr
+    assert "≥ 3 MΩ" in done.stdout and "Nothing was recorded" in done.stdout
+    assert "REHEARSAL of DC40-FINAL: nothing is recorded" in done.stderr
+    words = ("mine.toml", "insulation", "resistance", "minimum", "--allow", "30 %")
+    done = loricate("rehearsal", "take", *words)
+    assert done.returncode == 0, done.stderr
+    assert "insulation limits.resistance.minimum is" in done.stdout
+    written = file.read_text(encoding="utf-8")
+    assert written.startswith("# ours\n")
+    limit = tomllib.loads(written)["steps"][2]["limits"]["resistance"]
+    assert limit["minimum"] != "3 MΩ" and "in a rehearsal of 20" in limit["source"]
+    assert loricate("sequence", "check", "mine.toml").returncode == 0
+    shown = json.loads(loricate("rehearsal", "show", "--json").stdout)
+    assert (shown["state"], shown["nest"]) == ("finished", "1")
+
+
+def test_what_does_not_pass_exits_3_and_what_is_wrong_1(loricate: Run) -> None:
+    done = loricate("rehearsal", "start", "DC40-FINAL", "withstand", "--nest", "3", "--yes")
+    assert done.returncode == 3 and "FAIL (breakdown)" in done.stdout
+    done = loricate("rehearsal", "start", "DC40-FINAL", "nothing", "--yes")
+    assert done.returncode == 1 and "there is no step 'nothing'" in done.stderr
+    done = loricate("rehearsal", "abort")
+    assert done.returncode == 1 and "No rehearsal is under way" in done.stderr
+
+
+def test_high_voltage_is_agreed_to_first(site: dict[str, Any]) -> None:
+    def start(said: str) -> subprocess.CompletedProcess[str]:
+        return subprocess.run(
+            [sys.executable, "-m", "loricate", "rehearsal", "start", "DC40-FINAL", "withstand"],
+            env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token_of(site)},
+            input=said, capture_output=True, text=True, timeout=60, check=False,
+        )  # fmt: skip
+
+    refused = start("n\n")
+    assert refused.returncode == 1 and "energised at up to 1.000 kV" in refused.stderr
+    assert refused.stdout == ""
+    agreed = start("y\n")
+    assert agreed.returncode == 0 and "Rehearsal finished, PASS" in agreed.stdout
