@@ -57,12 +57,12 @@ test('a kind has its settings and its limits in the schema', () => {
 })
 
 test('a value is written where its way leads, and what lacks on the way is made', () => {
-  const step: Step = { id: 's', kind: 'continuity', settings: { paths: [{ high: 'L' }, {}] } }
-  expect(written(step, ['limits', 'resistance', 'maximum'], '1 Ω')).toEqual({
-    ...step,
+  const own: Step = { id: 's', kind: 'continuity', settings: { paths: [{ high: 'L' }, {}] } }
+  expect(written(own, ['limits', 'resistance', 'maximum'], '1 Ω')).toEqual({
+    ...own,
     limits: { resistance: { maximum: '1 Ω' } },
   })
-  expect(written(step, ['settings', 'paths', 1, 'maximum'], '2 Ω').settings).toEqual({
+  expect(written(own, ['settings', 'paths', 1, 'maximum'], '2 Ω').settings).toEqual({
     paths: [{ high: 'L' }, { maximum: '2 Ω' }],
   })
 })

@@ -67,7 +67,7 @@ def unjudged_steps(sequence: ReadySequence) -> tuple[str, ...]:
     """The steps that measure but have no limit yet to be judged by."""
     found = []
     for step in sequence.steps:
-        slots = step.kind.slots_of(step.settings)
+        slots = step.slots
         is_judged_by_limits = slots if step.kind.judged_by is None else step.kind.judged_by
         if not step.limits and (is_judged_by_limits or any(each.needed for each in slots.values())):
             found.append(step.id)
@@ -111,9 +111,9 @@ def take(
     into a minimum and a maximum around it. A limit of the engineer's own gets ``ground`` as its
     source; one that cites a limit set keeps its citation. Raises ValueError with the remedy.
     """
-    place = step.kind.place_of_limit(step.settings, reading.name)
+    place = step.place_of_limit(reading.name)
     if place is None:
-        known = ", ".join(step.kind.slots_of(step.settings)) or "none"
+        known = ", ".join(step.slots) or "none"
         raise ValueError(f"'{reading.name}' cannot be limited; {step.id} can limit: {known}.")
     if math.isnan(reading.value):
         raise ValueError(f"'{reading.name}' is not a number; measure again.")

@@ -18,7 +18,7 @@ from loricate.core.errors import DocumentError, Finding
 from loricate.core.grading import DecisionRule
 from loricate.core.impedance import ImpedancePath
 from loricate.core.kinds import KINDS, Kind, KindSettings, find_kind
-from loricate.core.kinds.registry import Demand, LimitSlot
+from loricate.core.kinds.registry import Demand, LimitSlot, Place
 from loricate.core.limit_sets import Asked, LimitSets, resolve
 from loricate.core.limits import Code, Limit, LimitEntry
 from loricate.core.products import Product
@@ -145,6 +145,15 @@ class ReadyStep:
     def impedance_path(self) -> ImpedancePath | None:
         """The path whose open and shorted zero the step needs, if any."""
         return self.kind.impedance_path(self.settings)
+
+    @property
+    def slots(self) -> Mapping[str, LimitSlot]:
+        """What the step can grade, by reading."""
+        return self.kind.slots_of(self.settings)
+
+    def place_of_limit(self, reading: str) -> Place | None:
+        """The way to where the limit of a reading is written; None for one without."""
+        return self.kind.place_of_limit(self.settings, reading)
 
     @property
     def demands(self) -> tuple[Demand, ...]:
