@@ -52,6 +52,7 @@ def test_every_fault_of_the_cabinet_is_caught_where_it_must_be(
     assert caught(found) == {
         "empty_nest": ("earth", "withstand", "leakage"),
         "cracked_insulator": ("withstand",),
+        "switched_off": ("withstand", "leakage"),
         "loose_earth": ("earth",),
         "missing_earth": ("earth", "withstand"),
         "swapped_line_earth": ("earth", "insulation", "withstand", "leakage"),

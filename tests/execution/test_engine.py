@@ -265,6 +265,52 @@ async def test_an_instrument_that_fails_ends_the_repetitions(
     assert notebook.of("1")["earth"] == (Verdict.NOT_RUN, Cause.INSTRUMENT)
 
 
+@pytest.mark.parametrize("answer", ["measure again", "let it stand"])
+async def test_a_unit_that_seems_switched_off_holds_up_no_other_nest(
+    rig: Rig, sequence: ReadySequence, answer: str
+) -> None:
+    """While nest 1 waits for somebody to switch it on, nest 2 has the source."""
+    own = sequence.step("insulation")
+    asks = replace(own, settings=own.settings.model_copy(update={"seems_off_above": 8e9}))
+    rig.floor.floor.put_in("FX-A/1", "DC-40", ("switched_off",), "x")
+    engine, notebook = engine_for(rig, replace(sequence, steps=(asks,)), "12")
+    engine.start()
+    async for _ in engine.log.follow():
+        if engine.questions.open and notebook.of("2"):
+            break
+    (question,) = engine.questions.open.values()
+    assert question.nest == "1" and "> 10" in question.text and notebook.of("1") == {}
+    assert notebook.of("2")["insulation"][0] is Verdict.PASS
+    if answer == "measure again":
+        rig.floor.floor.put_in("FX-A/1", "DC-40", (), "x")
+    assert engine.answer("1", Answer(answer))
+    await engine.wait()
+    (first,) = [performed for nest, performed in notebook.performed if nest == "1"]
+    assert notebook.of("1")["insulation"][0] is Verdict.PASS
+    resistance = first.grade.readings[0].reading
+    assert (resistance.value < 8e9) == (answer == "measure again")
+    assert ("measured again" if answer == "measure again" else "stands by answer") in first.note
+    assert [kept.answer.choice for _, kept in notebook.answers] == [answer]
+
+
+async def test_an_abort_ends_a_question_that_let_the_bench_go(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    own = sequence.step("insulation")
+    asks = replace(own, settings=own.settings.model_copy(update={"seems_off_above": 8e9}))
+    rig.floor.floor.put_in("FX-A/1", "DC-40", ("switched_off",), "x")
+    engine, notebook = engine_for(rig, replace(sequence, steps=(asks,)), "1")
+    engine.start()
+    async for event in engine.log.follow():
+        if event.name == "question":
+            break
+    engine.abort("Aborted by mara.")
+    await engine.wait()
+    assert (notebook.state, notebook.note) == ("aborted", "Aborted by mara.")
+    assert engine.questions.open == {}
+    assert notebook.units["u1"] == (Verdict.INCONCLUSIVE, "aborted")
+
+
 async def test_a_step_settles_between_connection_and_output(
     rig: Rig, sequence: ReadySequence
 ) -> None:

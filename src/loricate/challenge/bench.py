@@ -128,7 +128,7 @@ class OfflineBench:
     def _outcome(self, action: Action, step: ReadyStep) -> Outcome:
         match action:
             case Ask():
-                return Answer(_passing(step, action))
+                return Answer(action.passing or action.choices[0])
             case Enter():
                 return Answer(_expected(step, action))
             case Connect():
@@ -184,12 +184,6 @@ class OfflineBench:
         if any(isinstance(each, Gap) and each.arcing for each in elements):
             return ARC_STEP_S
         return DC_STEP_S if instrument.function == "DC" else WHOLE_PHASE_S
-
-
-def _passing(step: ReadyStep, ask: Ask) -> str:
-    """The answer of an operator who sees nothing wrong."""
-    passing: tuple[str, ...] = step.values.get("passing", ())
-    return passing[0] if passing else ask.choices[0]
 
 
 def _expected(step: ReadyStep, enter: Enter) -> str:

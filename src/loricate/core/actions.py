@@ -27,10 +27,15 @@ class Role(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Ask:
-    """Put a question to the operator; the outcome is an ``Answer``."""
+    """Put a question to the operator; the outcome is an ``Answer``.
+
+    Whatever is connected is let go for it, so that other nests may go on: connect again after it.
+    ``passing`` is what an operator answers who sees nothing wrong, by default the first choice.
+    """
 
     question: str
     choices: tuple[str, ...]
+    passing: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -53,6 +53,7 @@ async def drive(
         while True:
             if isinstance(action, Ask | Enter):
                 action = procedure.send(await ask(action))
+                left_to_settle_s = settle_s  # what was connected has been let go
                 continue
             if isinstance(action, Wait):
                 await asyncio.sleep(action.seconds)

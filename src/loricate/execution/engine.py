@@ -3,7 +3,7 @@
 import asyncio
 import logging
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from loricate.bench.bench import Bench
 from loricate.bench.errors import GuardOpen, StillCharged
@@ -34,10 +34,34 @@ class Stage:
 
 @dataclass(slots=True)
 class Work:
-    """A task under way: the nests that are in it and the resources that it still holds."""
+    """A task under way: the nests that are in it, and the resources that it holds at present.
+
+    While somebody must answer it holds none; ``wanted`` is what it waits for to go on after that.
+    """
 
     nests: set[str]
     resources: frozenset[str]
+    changed: asyncio.Event
+    wanted: frozenset[str] | None = None
+    _let_go: frozenset[str] = frozenset()
+    _given: asyncio.Event = field(default_factory=asyncio.Event)
+
+    async def let_go(self) -> None:
+        """Let other tasks have what this one holds."""
+        self._let_go, self.resources = self.resources, frozenset()
+        self._given.clear()
+        self.changed.set()
+
+    async def take_up(self) -> None:
+        """Return when this task holds again what it let go."""
+        self.wanted = self._let_go
+        self.changed.set()
+        await self._given.wait()
+
+    def give(self, resources: frozenset[str]) -> None:
+        """Hold what was wanted, and go on."""
+        self.resources, self.wanted = resources, None
+        self._given.set()
 
 
 class Engine(Background):
@@ -108,7 +132,7 @@ class Engine(Background):
                 busy = {nest for work in self._works.values() for nest in work.nests}
                 await self._skip_halted(busy)
                 await self._skip_unwanted(busy)
-                held = [name for work in self._works.values() for name in work.resources]
+                held = self._give_back()
                 for task in choose(planned, waiting_tasks(planned, self._next, busy), held):
                     self._launch(task, planned[task.step].resources)
                 if not self._works:
@@ -125,8 +149,17 @@ class Engine(Background):
                 await asyncio.wait(works)
             self._works.clear()
 
+    def _give_back(self) -> set[str]:
+        """Give what is free to tasks that go on after an answer; gives all that is held then."""
+        held = {name for work in self._works.values() for name in work.resources}
+        for work in self._works.values():
+            if work.wanted is not None and not work.wanted & held:
+                held |= work.wanted
+                work.give(work.wanted)
+        return held
+
     def _launch(self, task: Task, resources: frozenset[str]) -> None:
-        work = Work(set(task.nests), resources)
+        work = Work(set(task.nests), resources, self._changed)
         stage = self._stages[task.step]
         performing = self._ask_before if stage.is_cue else self._perform_step
         started = asyncio.create_task(performing(stage, task, work))
@@ -232,7 +265,7 @@ class Engine(Background):
             )
         during = self._operator.ask_during(step, units, _place(step, units))
         try:
-            performed = await self._performer.perform(step, units)
+            performed = await self._performer.perform(step, units, work)
             for unit in units:
                 await self._keep(stage.index, step, unit, performed.of[unit.nest])
                 if step.on_fail != "ask" and not _is_retried(step, unit):

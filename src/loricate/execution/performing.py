@@ -4,6 +4,7 @@ import contextlib
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Protocol
 
 from loricate.bench.bench import Bench
 from loricate.bench.errors import BenchError, GuardOpen, StillCharged
@@ -33,6 +34,16 @@ class Outcomes:
     error: GuardOpen | StillCharged | None = None
 
 
+class Holding(Protocol):
+    """What a task holds of the bench; it is let go while somebody must answer."""
+
+    async def let_go(self) -> None:
+        """Let other tasks have it."""
+
+    async def take_up(self) -> None:
+        """Return when it is held again."""
+
+
 class Performer:
     """Performs the steps of one run on its bench."""
 
@@ -48,19 +59,21 @@ class Performer:
         self.bench, self.fixture, self.decision = bench, fixture, decision
         self.zeroes, self.operator, self.log = zeroes, operator, log
 
-    async def perform(self, step: ReadyStep, units: list[LoadedUnit]) -> Outcomes:
+    async def perform(self, step: ReadyStep, units: list[LoadedUnit], holding: Holding) -> Outcomes:
         """Perform a step for its units and grade it; its paths are open when this returns."""
         if step.repeat is not None:
-            return await self._repeated(step, step.repeat, units)
-        return await self._once(step, units)
+            return await self._repeated(step, step.repeat, units, holding)
+        return await self._once(step, units, holding)
 
-    async def _repeated(self, step: ReadyStep, repeat: Repeat, units: list[LoadedUnit]) -> Outcomes:
+    async def _repeated(
+        self, step: ReadyStep, repeat: Repeat, units: list[LoadedUnit], holding: Holding
+    ) -> Outcomes:
         """Perform a step again and again, for each unit until its repetitions are decided."""
         found = Outcomes()
         came: dict[str, list[Performed]] = {unit.nest: [] for unit in units}
         undecided = list(units)
         while undecided:
-            once = await self._once(step, undecided)
+            once = await self._once(step, undecided, holding)
             found.error = once.error
             for unit in undecided:
                 came[unit.nest].append(once.of[unit.nest])
@@ -79,9 +92,9 @@ class Performer:
             found.of[nest] = _joined(repeat, performed)
         return found
 
-    async def _once(self, step: ReadyStep, units: list[LoadedUnit]) -> Outcomes:
+    async def _once(self, step: ReadyStep, units: list[LoadedUnit], holding: Holding) -> Outcomes:
         found = Outcomes()
-        await self._measure(step, units, found)
+        await self._measure(step, units, found, holding)
         is_ganged = step.across is Across.TOGETHER and len(units) > 1
         verdict = found.of[units[0].nest].grade.verdict
         if not is_ganged or verdict in (Verdict.PASS, Verdict.NOT_RUN):
@@ -90,18 +103,20 @@ class Performer:
         note = f"The sum of nests {', '.join(unit.nest for unit in units)} decided nothing."
         for unit in units:
             if found.error is None:
-                await self._measure(step, [unit], found)
+                await self._measure(step, [unit], found, holding)
                 own = found.of[unit.nest]
                 found.of[unit.nest] = replace(own, note=f"{note} {own.note}".strip())
             else:
                 found.of[unit.nest] = self._not_run(unit, step, found.error, now())
         return found
 
-    async def _measure(self, step: ReadyStep, units: list[LoadedUnit], found: Outcomes) -> None:
+    async def _measure(
+        self, step: ReadyStep, units: list[LoadedUnit], found: Outcomes, holding: Holding
+    ) -> None:
         """Measure one unit, or several as one, and leave the graded result for each nest."""
         started = now()
         try:
-            shared = await self._measured(step, units, started)
+            shared = await self._measured(step, units, started, holding)
             for unit in units:
                 reason = unit.reasons.get(step.id, "")
                 found.of[unit.nest] = Performed(
@@ -120,14 +135,21 @@ class Performer:
         with contextlib.suppress(BenchError):  # a matrix that is gone fails the next connection
             await self.bench.disconnect(step.roles)
 
-    async def _measured(self, step: ReadyStep, units: list[LoadedUnit], started: str) -> Performed:
+    async def _measured(
+        self, step: ReadyStep, units: list[LoadedUnit], started: str, holding: Holding
+    ) -> Performed:
         is_ganged = step.across is Across.TOGETHER and len(units) > 1
         measured_units = units if is_ganged else units[:1]
         nests = [unit.nest for unit in measured_units]
-        place = nests[0] if step.across is not Across.ONCE else WHOLE_LOAD
+        place = WHOLE_LOAD if step.across is Across.ONCE or is_ganged else nests[0]
 
         async def ask(ask: Ask | Enter) -> Answer:
-            return await self.operator.ask_check(ask, step, units, place)
+            # No instrument waits for a person: others may have it until there is an answer.
+            await self.bench.disconnect(step.roles)
+            await holding.let_go()
+            answer = await self.operator.ask_check(ask, step, units, place)
+            await holding.take_up()
+            return answer
 
         zeroes = self.zeroes.get(nests[0], NestZeroes())
         driven = await drive(

@@ -1,6 +1,7 @@
 """Each kind's procedure, driven without a bench: what it asks for, and what it makes of answers."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -21,6 +22,7 @@ from loricate.core.errors import AlreadyRegistered, ProcedureError
 from loricate.core.grading import Cause, DecisionRule, Measured, Verdict, grade_step
 from loricate.core.kinds import KINDS, register
 from loricate.core.kinds.ground_bond import GROUND_BOND
+from loricate.core.kinds.insulation import AGAIN, STANDS
 from loricate.core.kinds.leakage import LEAKAGE
 from loricate.core.kinds.visual import VISUAL
 from loricate.core.readings import Bound
@@ -104,6 +106,55 @@ def test_withstand_verdicts(
     steps: dict[str, ReadyStep], energised: Output, verdict: Verdict, cause: Cause
 ) -> None:
     assert verdict_of(steps["withstand"], energised) == (verdict, cause)
+
+
+OFF = output(voltage=500, current=50e-9, bounds={"current": Bound.BELOW})
+ON = output(voltage=500, current=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("outputs", "answers", "resistance", "note"),
+    [
+        ([ON], [], 500e6, ""),
+        ([OFF], [STANDS], 10e9, "> 10.00 GΩ stands by answer of the operator."),
+        ([OFF, ON], [AGAIN], 500e6, "Seemed switched off at > 10.00 GΩ; measured again."),
+        (
+            [OFF, OFF], [AGAIN, STANDS], 10e9,
+            "Seemed switched off at > 10.00 GΩ; measured again. > 10.00 GΩ stands by answer of "
+            "the operator.",
+        ),
+    ],
+)  # fmt: skip
+def test_insulation_asks_whether_the_unit_is_switched_on(
+    steps: dict[str, ReadyStep],
+    outputs: list[Output],
+    answers: list[str],
+    resistance: float,
+    note: str,
+) -> None:
+    own = steps["insulation"]
+    step = replace(own, settings=own.settings.model_copy(update={"seems_off_above": 8e9}))
+    procedure = step.procedure()
+    outputs, answers = list(outputs), list(answers)
+    connected = False
+    outcome: Outcome = None
+    with pytest.raises(StopIteration) as ended:
+        while True:
+            action = procedure.send(outcome)
+            match action:
+                case Connect():
+                    connected, outcome = True, None
+                case Energise():
+                    assert connected, "connected again after every question"
+                    outcome = outputs.pop(0)
+                case Ask():
+                    connected, outcome = False, Answer(answers.pop(0))
+                case _:
+                    outcome = None
+    measured: Measured = ended.value.value
+    assert measured.readings[0].value == pytest.approx(resistance)
+    assert measured.note == note
+    assert outputs == [] and answers == []
 
 
 def test_withstand_reports_the_level_as_measured(steps: dict[str, ReadyStep]) -> None:

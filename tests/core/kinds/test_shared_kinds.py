@@ -197,7 +197,7 @@ def test_a_question_passes_by_the_choices_that_pass(choice: str, verdict: Verdic
         return Answer(choice, "seen twice")
 
     measured, graded = do(step, outcome)
-    assert asked == [Ask("Which lamp?", ("green", "red", "none"))]
+    assert asked == [Ask("Which lamp?", ("green", "red", "none"), passing="green")]
     assert graded.verdict is verdict
     assert measured.note == f"Which lamp? {choice}. seen twice"
 

@@ -4,14 +4,20 @@ V is the re-measured voltage and I the current at the end of the dwell. A curren
 floor gives R `above` V over the floor. Charging and absorption currents die away during ``settle``
 (settling through source resistance Rs takes Rs·C·ln(R/(ε·Rs)) seconds). The output is discharged to
 a safe voltage before the step ends (IEC 61010-1 6.3: 60 V DC).
+
+With the unit's own switch off only the cord is measured, and the reading is meaninglessly high:
+above ``seems_off_above`` the operator is asked, and measures again or lets the reading stand.
 """
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Annotated
 
 from pydantic import Field
 
 from loricate.core.actions import (
+    Answer,
+    Ask,
     Connect,
     Discharge,
     Ending,
@@ -33,12 +39,14 @@ from loricate.core.quantities import (
     VOLTAGE,
     Amperes,
     Fraction,
+    Ohms,
     Seconds,
     Volts,
 )  # fmt: skip
 from loricate.core.readings import Bound, resistance_of
 
 SAFE_DC_V = 60.0
+AGAIN, STANDS = "measure again", "let it stand"
 
 
 class InsulationSettings(KindSettings):
@@ -57,11 +65,39 @@ class InsulationSettings(KindSettings):
         default=0.05, title="Level tolerance", description="Shortfall of voltage still accepted"
     )
 
+    seems_off_above: Annotated[Ohms, Field(gt=0)] | None = Field(
+        default=None,
+        title="Seems switched off above",
+        description="Asks whether the unit's own switch is on, with outputs off",
+    )
+
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
         return {"high": self.high, "low": self.low}
 
 
 def procedure(settings: InsulationSettings, limits: Mapping[str, Limit]) -> Procedure:
+    """Measure, and again as often as the operator switches the unit on; an answer is noted."""
+    notes: list[str] = []
+    while True:
+        measured = yield from _measure(settings)
+        resistance = next((each for each in measured.readings if each.name == "resistance"), None)
+        most = settings.seems_off_above
+        if measured.causes or resistance is None or most is None or not resistance.value > most:
+            return replace(measured, note=" ".join(notes))
+        question = (
+            f"The insulation reads {resistance.text}: the unit seems to be switched off. Switch it "
+            "on and measure again, or let the reading stand?"
+        )
+        answer = yield Ask(question, (AGAIN, STANDS), passing=STANDS)
+        if not isinstance(answer, Answer):
+            raise ProcedureError(f"An insulation step was sent {answer!r} instead of an answer.")
+        if answer.choice == STANDS:
+            notes.append(f"{resistance.text} stands by answer of the operator. {answer.note}")
+            return replace(measured, note=" ".join(notes).strip())
+        notes.append(f"Seemed switched off at {resistance.text}; measured again.")
+
+
+def _measure(settings: InsulationSettings) -> Procedure:
     """Charge, settle, measure at the end of the dwell, discharge."""
     yield Connect(Role.WITHSTAND, {"high": settings.high, "low": settings.low})
     yield Program(

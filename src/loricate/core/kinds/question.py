@@ -41,7 +41,7 @@ class QuestionSettings(KindSettings):
 
 def procedure(settings: QuestionSettings, limits: Mapping[str, Limit]) -> Procedure:
     """Ask, and judge the answer."""
-    answer = yield Ask(settings.question, settings.choices)
+    answer = yield Ask(settings.question, settings.choices, passing=settings.passing[0])
     if not isinstance(answer, Answer) or answer.choice not in settings.choices:
         raise ProcedureError(f"A question was sent {answer!r} instead of an answer.")
     note = f"{settings.question} {answer.choice}. {answer.note}".strip()
