@@ -12,6 +12,8 @@ from PIL import Image
 from loricate.client import Client
 from loricate.simulator.hands_link import Hands
 from tests.commands.conftest import Run, token_of
+from tests.conftest import release
+from tests.service.test_photos import entries, photo
 
 SERIALS = ["1=DC40-26-0117", "3=DC40-26-0119"]
 
@@ -118,3 +120,21 @@ def test_a_run_waits_for_the_foot_switch(loricate: Run, hands: Hands, site: dict
     hands.do("HAND:FOOT")
     out, _ = process.communicate(timeout=60)
     assert process.returncode == 0 and "PASS" in out
+
+
+def test_a_photo_is_handed_in_at_the_terminal(
+    client: Client, site: dict[str, Any], tmp_path: Path
+) -> None:
+    release(client, entries("PHOTO-3"))
+    (tmp_path / "panel.png").write_bytes(photo())
+    done = subprocess.run(
+        [sys.executable, "-m", "loricate", "run", "start", "PHOTO-3", "1=PH-3"], cwd=tmp_path,
+        env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token_of(site)},
+        input="24 V\nnothing.png\npanel.png\n@panel.png\n", capture_output=True, text=True,
+        timeout=60, check=False,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert "nothing.png cannot be read: No such file" in done.stderr
+    assert "Lamp voltage (or @FILE of a photo)" in done.stderr
+    (unit,) = client.unit("PH-3")
+    assert [bool(each.picture) for each in unit.answers] == [True, True]

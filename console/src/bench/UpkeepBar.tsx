@@ -65,7 +65,7 @@ export function UpkeepBar({ id, onClose }: { id: string; onClose: () => void }) 
     (choice: string, note: string) =>
       api.POST('/api/v1/upkeep/{act_id}/answers', {
         params: { path: { act_id: id } },
-        body: { nest, choice, note, question: number },
+        body: { nest, choice, note, question: number, picture: '' },
       }),
     [id, nest, number],
   )

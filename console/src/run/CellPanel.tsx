@@ -1,8 +1,9 @@
-import { Box, Flex, Heading, Text } from '@chakra-ui/react'
+import { Box, Flex, Heading } from '@chakra-ui/react'
 import { lazy, Suspense } from 'react'
 import type { Run } from '../api/client'
 import { ReadingsTable } from '../parts/ReadingsTable'
 import { Waiting } from '../parts/Waiting'
+import { AnswerText } from '../units/AnswerText'
 
 const TracePlot = lazy(() => import('../traces/TracePlot'))
 
@@ -38,10 +39,7 @@ export function CellPanel({ run, cell }: { run: Run; cell: string }) {
       </Flex>
       <ReadingsTable attempts={attempts} label={`Readings of ${unit.serial}`} />
       {answers.map((each) => (
-        <Text key={each.answered_at + each.question} color="soft" mt="1">
-          {each.question} <b>{each.choice}</b>
-          {each.note && ` (${each.note})`}, {each.account}
-        </Text>
+        <AnswerText key={each.answered_at + each.question} answer={each} />
       ))}
       {own.length > 0 && (
         <Suspense fallback={<Waiting />}>

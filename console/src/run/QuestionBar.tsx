@@ -1,6 +1,7 @@
 import { Flex, Image, Input, Text } from '@chakra-ui/react'
 import { type FormEvent, useCallback, useState } from 'react'
 import { ask } from '../api/client'
+import { sendPicture } from '../api/pictures'
 import { KeyButton } from '../parts/KeyButton'
 import { Trouble } from '../parts/Trouble'
 import { type Question, WHOLE_LOAD } from './runState'
@@ -10,7 +11,7 @@ interface Props {
   question: Question
   /** Who is meant, for people: a nest with its serial, the whole load, a fixture. */
   place: string
-  onAnswer: (choice: string, note: string) => Promise<unknown>
+  onAnswer: (choice: string, note: string, picture: string) => Promise<unknown>
 }
 
 /** An open question with its choices on the keys 1, 2, 3, and its picture if it has one. */
@@ -19,9 +20,10 @@ export function QuestionBar({ question, place, onAnswer }: Props) {
   const [noting, setNoting] = useState('')
 
   const answer = useCallback(
-    async (choice: string, note: string) => {
+    async (choice: string, note: string, photo?: File) => {
       try {
-        await ask(onAnswer(choice, note) as Parameters<typeof ask>[0])
+        const picture = photo === undefined ? '' : await sendPicture(photo)
+        await ask(onAnswer(choice, note, picture) as Parameters<typeof ask>[0])
         setTrouble('')
       } catch (error) {
         setTrouble((error as Error).message)
@@ -62,9 +64,8 @@ export function QuestionBar({ question, place, onAnswer }: Props) {
       </Text>
       {question.quantity !== '' ? (
         <FigureForm
-          target={question.target}
-          label={question.question}
-          onFigure={(figure) => void answer(figure, '')}
+          question={question}
+          onFigure={(figure, photo) => void answer(figure, '', photo)}
         />
       ) : noting === '' ? (
         question.choices.map((choice, index) => (
@@ -106,23 +107,28 @@ function ChoiceButton({ choice, index, onChoose }: ChoiceProps) {
 }
 
 interface FigureProps {
-  target: string
-  label: string
-  onFigure: (figure: string) => void
+  question: Question
+  onFigure: (figure: string, photo: File | undefined) => void
 }
 
-/** A figure with its unit, as read from another device; the target stands there first. */
-function FigureForm({ target, label, onFigure }: FigureProps) {
-  const [figure, setFigure] = useState(target)
+/** A figure with its unit, as read from another device, the target standing there first; a photo. */
+function FigureForm({ question, onFigure }: FigureProps) {
+  const [figure, setFigure] = useState(question.target)
+  const [photo, setPhoto] = useState<File>()
+  const typed = figure.trim()
+  const isEnough =
+    question.photo === 'beside'
+      ? typed !== '' && photo !== undefined
+      : typed !== '' || photo !== undefined
   function submit(event: FormEvent) {
     event.preventDefault()
-    if (figure.trim()) onFigure(figure.trim())
+    if (isEnough) onFigure(typed, photo)
   }
   return (
     <form onSubmit={submit}>
-      <Flex gap="3" align="center">
+      <Flex gap="3" align="center" wrap="wrap">
         <Input
-          aria-label={label}
+          aria-label={question.question}
           autoFocus
           autoComplete="off"
           size="lg"
@@ -134,14 +140,19 @@ function FigureForm({ target, label, onFigure }: FigureProps) {
           onFocus={(event) => event.target.select()}
           onChange={(event) => setFigure(event.target.value)}
         />
-        <KeyButton
-          keyName="Enter"
-          type="submit"
-          bg="act"
-          color="act.ink"
-          disabled={figure.trim() === ''}
-        >
-          Enter figure
+        {question.photo !== 'none' && (
+          <label>
+            {question.photo === 'beside' ? 'with a photo ' : 'or a photo '}
+            <input
+              type="file"
+              accept="image/png,image/jpeg,image/webp"
+              capture="environment"
+              onChange={(event) => setPhoto(event.target.files?.[0])}
+            />
+          </label>
+        )}
+        <KeyButton keyName="Enter" type="submit" bg="act" color="act.ink" disabled={!isEnough}>
+          {typed === '' && photo !== undefined ? 'Hand in the photo' : 'Enter figure'}
         </KeyButton>
       </Flex>
     </form>

@@ -9,10 +9,10 @@ export function RunQuestion({ runId, state }: { runId: string; state: RunState }
   const nest = question?.nest ?? ''
   const number = question?.number ?? 0
   const answer = useCallback(
-    (choice: string, note: string) =>
+    (choice: string, note: string, picture: string) =>
       api.POST('/api/v1/runs/{run_id}/answers', {
         params: { path: { run_id: runId } },
-        body: { nest, choice, note, question: number },
+        body: { nest, choice, note, question: number, picture },
       }),
     [runId, nest, number],
   )

@@ -36,10 +36,10 @@ export function RehearsalView({ rehearsal, onChange }: Props) {
   const number = question?.number ?? 0
   const place = question?.nest ?? ''
   const answer = useCallback(
-    (choice: string, note: string) =>
+    (choice: string, note: string, picture: string) =>
       api.POST('/api/v1/rehearsals/{rehearsal_id}/answers', {
         params: { path: { rehearsal_id: id } },
-        body: { nest: place, choice, note, question: number },
+        body: { nest: place, choice, note, question: number, picture },
       }),
     [id, place, number],
   )

@@ -1,5 +1,6 @@
 import { Flex, Image, Stack, Text } from '@chakra-ui/react'
 import type { Unit } from '../api/client'
+import { AnswerText } from './AnswerText'
 
 /** What people said of a unit: answers to questions, and remarks with their photos. */
 export function UnitTold({ unit }: { unit: Unit }) {
@@ -7,10 +8,7 @@ export function UnitTold({ unit }: { unit: Unit }) {
   return (
     <Stack gap="2" mt="3">
       {unit.answers.map((answer) => (
-        <Text key={answer.answered_at + answer.question} color="soft" fontSize="sm">
-          {answer.question} <b>{answer.choice}</b>
-          {answer.note && ` (${answer.note})`}, {answer.account}
-        </Text>
+        <AnswerText key={answer.answered_at + answer.question} answer={answer} />
       ))}
       {unit.remarks.map((remark) => (
         <Flex key={remark.made_at + remark.text} gap="3" align="center">

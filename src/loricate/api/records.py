@@ -68,6 +68,7 @@ class AnswerOut(BaseModel):
     note: str
     account: str
     answered_at: str
+    picture: str | None = Field(description="Digest of its picture")
 
 
 class RemarkOut(BaseModel):
@@ -102,6 +103,9 @@ class UnitOut(BaseModel):
 
 
 Serial = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$")]
+
+
+Digest = Annotated[str, Field(pattern="^([0-9a-f]{64})?$")]
 
 
 class LoadPlace(BaseModel):
@@ -159,6 +163,9 @@ class QuestionOut(BaseModel):
     picture: str
     quantity: str = Field(description="With one, the answer is a figure with its unit")
     target: str = Field(description="The figure to offer first")
+    photo: str = Field(
+        description="What a photo is to the figure: none, beside (needed), instead (may stand)"
+    )
 
 
 class RunSummary(BaseModel):
@@ -201,6 +208,7 @@ class AnswerIn(BaseModel):
     question: int | None = Field(
         default=None, description="The number of the question; by default the first for the nest"
     )
+    picture: Digest = Field(default="", description="Digest of a picture that was sent before")
 
 
 class NewRepeat(BaseModel):
@@ -229,7 +237,7 @@ class NewRemark(BaseModel):
     nest: str
     step: str = ""
     text: str = Field(min_length=1, max_length=1000)
-    picture: str = Field(default="", pattern="^([0-9a-f]{64})?$", description="Its digest")
+    picture: Digest = Field(default="", description="Its digest")
 
 
 class PictureOut(BaseModel):

@@ -40,11 +40,16 @@ class RehearsalCalls(Wire):
         return self._follow(f"{API}/rehearsals/{rehearsal_id}/events", after)
 
     def answer_rehearsal(
-        self, rehearsal_id: str, nest: str, choice: str, note: str = "", question: int | None = None
+        self,
+        rehearsal_id: str,
+        nest: str,
+        choice: str,
+        note: str = "",
+        question: int | None = None,
+        picture: bytes | None = None,
     ) -> None:
         """Answer what the nest is being asked."""
-        body = {"nest": nest, "choice": choice, "note": note, "question": question}
-        self._send("POST", f"{API}/rehearsals/{rehearsal_id}/answers", json=body)
+        self._answer(f"{API}/rehearsals/{rehearsal_id}", nest, choice, note, question, picture)
 
     def take_reading(
         self,

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Mapping
 
-from loricate.api.records import PictureOut, RunOut, RunSummary, TraceOut, UnitFound, UnitOut
+from loricate.api.records import RunOut, RunSummary, TraceOut, UnitFound, UnitOut
 from loricate.client._wire import API, RunEvent, Wire
 
 
@@ -49,11 +49,16 @@ class RunCalls(Wire):
         return self._post(RunOut, f"{API}/runs/{run_id}/abort")
 
     def answer(
-        self, run_id: str, nest: str, choice: str, note: str = "", question: int | None = None
+        self,
+        run_id: str,
+        nest: str,
+        choice: str,
+        note: str = "",
+        question: int | None = None,
+        picture: bytes | None = None,
     ) -> None:
         """Answer what a nest is being asked; ``question`` is its number, the first by default."""
-        body = {"nest": nest, "choice": choice, "note": note, "question": question}
-        self._send("POST", f"{API}/runs/{run_id}/answers", json=body)
+        self._answer(f"{API}/runs/{run_id}", nest, choice, note, question, picture)
 
     def repeat(self, run_id: str, nest: str, reason: str, step: str = "") -> RunOut:
         """Ask for a failed unit, or a failed step of it, to be done again; then arm and start."""
@@ -67,11 +72,6 @@ class RunCalls(Wire):
         digest = "" if picture is None else self.add_picture(picture).digest
         body = {"nest": nest, "step": step, "text": text, "picture": digest}
         return self._post(RunOut, f"{API}/runs/{run_id}/remarks", body)
-
-    def add_picture(self, data: bytes) -> PictureOut:
-        """Keep a PNG, JPEG or WebP; gives the digest that names it."""
-        sent = self._send("POST", f"{API}/pictures", content=data)
-        return PictureOut.model_validate_json(sent.content)
 
     def picture(self, digest: str) -> bytes:
         """A picture by its digest."""

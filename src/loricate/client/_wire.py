@@ -10,6 +10,7 @@ from typing import Any, Self, TypeVar
 import httpx
 from pydantic import BaseModel, TypeAdapter
 
+from loricate.api.records import PictureOut
 from loricate.client._errors import UnreachableError, raise_for
 
 M = TypeVar("M")
@@ -121,3 +122,23 @@ class Wire:
                     data = json.loads(fields["data"])
                     yield RunEvent(int(fields["id"]), fields["event"], data)
                     fields = {}
+
+    def add_picture(self, data: bytes) -> PictureOut:
+        """Keep a PNG, JPEG or WebP; gives the digest that names it."""
+        sent = self._send("POST", f"{API}/pictures", content=data)
+        return PictureOut.model_validate_json(sent.content)
+
+    def _answer(
+        self,
+        path: str,
+        nest: str,
+        choice: str,
+        note: str,
+        question: int | None,
+        picture: bytes | None,
+    ) -> None:
+        digest = "" if picture is None else self.add_picture(picture).digest
+        body = {
+            "nest": nest, "choice": choice, "note": note, "question": question, "picture": digest,
+        }  # fmt: skip
+        self._send("POST", f"{path}/answers", json=body)

@@ -2,6 +2,8 @@
 
 import sys
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, Self
 
@@ -19,26 +21,33 @@ if TYPE_CHECKING:
 
 def watch(
     events: "Iterable[RunEvent]",
-    answer: Callable[[str, str, str, int], None],
+    answer: Callable[[str, str, str, int, bytes | None], None],
     load: Mapping[str, str],
     steps: int,
     pass_visual: bool,
 ) -> None:
     """Follow events to their end: bars on a terminal, a line a step elsewhere; asks what is asked.
 
-    ``load`` gives the serial in each nest; ``answer`` takes nest, choice, note and number.
+    ``load`` gives the serial in each nest; ``answer`` takes nest, choice, note,
+    the question's number and a picture.
     """
     with RunView(load, steps) as view:
         for event in events:
             view.show(event)
             if event.name == "question":
-                is_check = event.data["moment"] == "check" and event.data["choices"]
-                choice, note = (
-                    (event.data["choices"][0], "")
-                    if pass_visual and is_check
-                    else view.ask(event.data)
-                )
-                answer(event.data["nest"], choice, note, event.data["number"])
+                asked = event.data
+                is_visual = asked["moment"] == "check" and "pass" in asked["choices"]
+                given = Given("pass") if pass_visual and is_visual else view.ask(asked)
+                answer(asked["nest"], given.choice, given.note, asked["number"], given.picture)
+
+
+@dataclass(frozen=True, slots=True)
+class Given:
+    """What the person at the terminal answered; a picture as its bytes."""
+
+    choice: str
+    note: str = ""
+    picture: bytes | None = None
 
 
 class RunView:
@@ -114,37 +123,49 @@ class RunView:
         if self.is_live:
             self.progress.update(self.bars[nest], **fields)
 
-    def ask(self, question: dict[str, Any]) -> tuple[str, str]:
-        """Put a question to the person at the terminal; gives the choice and a note."""
+    def ask(self, question: dict[str, Any]) -> Given:
+        """Put a question to the person at the terminal."""
         self.progress.stop()
         place = "The whole load" if question["nest"] == "all" else f"Nest {question['nest']}"
+        text = f"{place}: {question['question']}"
         if question["quantity"]:
-            return self._ask_figure(place, question), ""
+            return _ask_figure(text, question)
         choice: str = click.prompt(
-            f"{place}: {question['question']}",
-            type=click.Choice(question["choices"]),
-            default=question["choices"][0],
-            err=True,
+            text, type=click.Choice(question["choices"]), default=question["choices"][0], err=True
         )
         note = ""
         if choice in question["note_for"]:
             note = click.prompt("Reason", err=True)
-        return choice, note
+        return Given(choice, note)
 
-    def _ask_figure(self, place: str, question: dict[str, Any]) -> str:
-        dimension = DIMENSIONS[question["quantity"]]
 
-        def read(text: str) -> str:
-            try:
-                parse(text, dimension)
-            except QuantityError as error:
-                raise click.UsageError(str(error)) from error
-            return text
+def _ask_figure(text: str, question: dict[str, Any]) -> Given:
+    dimension = DIMENSIONS[question["quantity"]]
+    may_show = question["photo"] == "instead"
 
-        text = f"{place}: {question['question']}"
-        offered = question["target"] or None
-        figure: str = click.prompt(text, default=offered, value_proc=read, err=True)
-        return figure
+    def read(typed: str) -> Given:
+        if may_show and typed.startswith("@"):
+            return Given("", picture=_photo(typed[1:]))
+        try:
+            parse(typed, dimension)
+        except QuantityError as error:
+            raise click.UsageError(str(error)) from error
+        return Given(typed)
+
+    hint = " (or @FILE of a photo)" if may_show else ""
+    offered = question["target"] or None
+    given: Given = click.prompt(text + hint, default=offered, value_proc=read, err=True)
+    if question["photo"] == "beside":
+        photo: bytes = click.prompt("File of the photo", value_proc=_photo, err=True)
+        return replace(given, picture=photo)
+    return given
+
+
+def _photo(name: str) -> bytes:
+    try:
+        return Path(name).read_bytes()
+    except OSError as error:
+        raise click.UsageError(f"{name} cannot be read: {error.strerror}.") from error
 
 
 def live_text(sample: dict[str, Any]) -> str:

@@ -71,7 +71,8 @@ def print_readings(unit: "UnitOut") -> None:
     titles = {attempt.step_id: attempt.title for attempt in unit.attempts}
     for answer in unit.answers:
         note = f" ({answer.note})" if answer.note else ""
-        click.echo(f"{answer.question} {answer.choice}{note}, {answer.account}")
+        photo = f" (picture {answer.picture[:12]})" if answer.picture else ""
+        click.echo(f"{answer.question} {answer.choice}{photo}{note}, {answer.account}")
     for remark in unit.remarks:
         about = f" on {titles.get(remark.step_id, remark.step_id)}" if remark.step_id else ""
         picture = f" (picture {remark.picture[:12]})" if remark.picture else ""

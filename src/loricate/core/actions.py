@@ -38,13 +38,25 @@ class Ask:
     passing: str = ""
 
 
+class Photo(StrEnum):
+    """What a photo is to a figure that the operator types."""
+
+    NONE = "none"
+    BESIDE = "beside"  # one must come with the figure
+    INSTEAD = "instead"  # one may stand for it
+
+
 @dataclass(frozen=True, slots=True)
 class Enter:
-    """Ask the operator for a figure with its unit; the outcome is an ``Answer`` that parses."""
+    """Ask the operator for a figure with its unit; the outcome is an ``Answer`` that parses.
+
+    Where a photo may stand for it, the answer may have no figure but a picture.
+    """
 
     question: str
     dimension: Dimension
     target: str = ""
+    photo: Photo = Photo.NONE
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,11 +68,12 @@ class Wait:
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What the operator chose, with an optional note, and the account that answered."""
+    """What the operator chose or typed, the account that answered, and the digest of a picture."""
 
     choice: str
     note: str = ""
     account: str = ""
+    picture: str = ""
 
 
 @dataclass(frozen=True, slots=True)

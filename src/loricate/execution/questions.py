@@ -3,7 +3,7 @@
 import asyncio
 from dataclasses import dataclass, field
 
-from loricate.core.actions import Answer, Ask, Enter
+from loricate.core.actions import Answer, Ask, Enter, Photo
 from loricate.core.quantities import Dimension
 from loricate.execution.events import EventLog
 
@@ -16,7 +16,8 @@ class Question:
 
     ``moment`` is ``check`` for what a step itself asks, a cue's moment, or ``decision`` for what to
     do after a failure. The choices in ``note_for`` need a note with them. With ``quantity`` there
-    are no choices: the answer is a figure with its unit, and ``target`` is offered.
+    are no choices: the answer is a figure with its unit, ``target`` is offered, and ``photo`` says
+    what a picture is to it.
     """
 
     nest: str
@@ -28,12 +29,16 @@ class Question:
     note_for: tuple[str, ...] = ()
     quantity: Dimension | None = None
     target: str = ""
+    photo: Photo = Photo.NONE
 
 
 def question_of(ask: Ask | Enter, nest: str, step_id: str) -> Question:
     """What a procedure asks, put at its place."""
     if isinstance(ask, Enter):
-        return Question(nest, ask.question, (), step_id, quantity=ask.dimension, target=ask.target)
+        return Question(
+            nest, ask.question, (), step_id, quantity=ask.dimension, target=ask.target,
+            photo=ask.photo,
+        )  # fmt: skip
     return Question(nest, ask.question, ask.choices, step_id)
 
 
@@ -84,6 +89,7 @@ class Questions:
             "picture": question.picture,
             "quantity": question.quantity.name if question.quantity else "",
             "target": question.target,
+            "photo": question.photo,
         }
 
     def find(self, nest: str, number: int | None = None) -> int | None:

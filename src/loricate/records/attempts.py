@@ -115,12 +115,13 @@ def add_answer(
     moment: str,
     question: str,
     answer: tuple[str, str, str],
+    picture: str | None = None,
 ) -> None:
     """Keep an answer (choice, note, account) to a question of a step (id, attempt number)."""
     conn.execute(
         "INSERT INTO answer (run_unit_id, step_id, attempt, moment, question, choice, note,"
-        " account, answered_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        (run_unit_id, *step, moment, question, *answer, now()),
+        " account, answered_at, picture) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        (run_unit_id, *step, moment, question, *answer, now(), picture),
     )
 
 

@@ -1,10 +1,10 @@
 """Handing in an operator's answer to a run's or an upkeep's question."""
 
-from loricate.core.actions import Answer
+from loricate.core.actions import Answer, Photo
 from loricate.core.errors import Finding, QuantityError
 from loricate.core.quantities import parse
 from loricate.execution.questions import Questions
-from loricate.records import audit
+from loricate.records import audit, pictures
 from loricate.records.store import Store
 from loricate.service.problems import NotReady, WrongState
 
@@ -23,9 +23,17 @@ async def answer_question(
         is_open = "is not open" if number is not None else "is being asked"
         raise WrongState(f"{which} {is_open} for nest {nest} any more; look at what is shown now.")
     question = questions.open[found]
+    if answer.picture and not await store.read(lambda c: pictures.has_picture(c, answer.picture)):
+        message = "is not kept here; send it to /api/v1/pictures first."
+        raise NotReady.because([Finding("picture", message)])
+    if question.photo is Photo.BESIDE and not answer.picture:
+        message = "is missing; a photo must come with the figure."
+        raise NotReady.because([Finding("picture", message)])
     if question.quantity is not None:
+        is_shown = question.photo is Photo.INSTEAD and answer.picture and not answer.choice
         try:
-            parse(answer.choice, question.quantity)
+            if not is_shown:
+                parse(answer.choice, question.quantity)
         except QuantityError as error:
             raise NotReady.because([Finding("choice", str(error))]) from error
     elif answer.choice not in question.choices:

@@ -47,6 +47,7 @@ class RunRecorder:
                 answered.moment,
                 answered.question,
                 (given.choice, given.note, given.account),
+                given.picture or None,
             )
         )
 

@@ -241,6 +241,7 @@ def test_an_entry_is_held_against_its_target(typed: str, verdict: Verdict, cause
         ({"quantity": "beauty"}, "'beauty' is no quantity"),
         ({"target": "24 A"}, "is a current, not a voltage"),
         ({"tolerance": "2 %", "target": ""}, "give the target as well"),
+        ({"tolerance": "2 %", "photo": "instead"}, "may not stand for a figure that has a tol"),
     ],
 )
 def test_a_faulty_entry_is_refused(change: dict[str, Any], says: str) -> None:
@@ -248,6 +249,30 @@ def test_a_faulty_entry_is_refused(change: dict[str, Any], says: str) -> None:
         make_step(
             "entry", **{"question": "Volts", "quantity": "voltage", "target": "24 V", **change}
         )
+
+
+@pytest.mark.parametrize(
+    ("photo", "answer", "readings", "note", "verdict"),
+    [
+        ("beside", Answer("24 V", picture="ab" * 32), 1, "Photo abababababab.", Verdict.PASS),
+        ("instead", Answer("24 V", "read twice"), 1, "read twice", Verdict.PASS),
+        ("instead", Answer("", "dim", picture="ab" * 32), 0, "Photo abababababab. dim",
+         Verdict.INCONCLUSIVE),
+    ],
+)  # fmt: skip
+def test_a_photo_comes_beside_a_figure_or_stands_for_it_undecided(
+    photo: str, answer: Answer, readings: int, note: str, verdict: Verdict
+) -> None:
+    limits = {"entered": {"maximum": "30 V", "source": "us"}}
+    step = make_step("entry", limits, question="Volts", quantity="voltage", photo=photo)
+
+    def outcome(action: Action) -> Outcome:
+        assert isinstance(action, Enter) and action.photo == photo
+        return answer
+
+    measured, graded = do(step, outcome)
+    assert (len(measured.readings), measured.note) == (readings, note)
+    assert graded.verdict is verdict, "what no figure shows is not held against a limit"
 
 
 def test_an_entrys_limit_is_in_its_own_quantity() -> None:

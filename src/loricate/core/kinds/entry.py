@@ -2,6 +2,8 @@
 
 The target, if there is one, is offered first; its tolerance is the limit where the step has none of
 its own. The value is in the SI unit of ``quantity``; its uncertainty is what the device's is.
+A photo of the device can be asked for beside the figure, or stand for it; what only a photo shows
+has no reading, so that a limit leaves it undecided.
 """
 
 from collections.abc import Mapping
@@ -9,7 +11,7 @@ from typing import Annotated
 
 from pydantic import Field, field_validator, model_validator
 
-from loricate.core.actions import Answer, Enter, Procedure
+from loricate.core.actions import Answer, Enter, Photo, Procedure
 from loricate.core.errors import ProcedureError
 from loricate.core.grading import Measured
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
@@ -32,6 +34,12 @@ class EntrySettings(KindSettings):
         default="", title="Uncertainty of the device", description="Expanded, k = 2, with its unit"
     )
 
+    photo: Photo = Field(
+        default=Photo.NONE,
+        title="Photo",
+        description="beside: one must come with the figure; instead: one may stand for it",
+    )
+
     @field_validator("quantity")
     @classmethod
     def _is_known(cls, name: str) -> str:
@@ -46,19 +54,27 @@ class EntrySettings(KindSettings):
                 parse(text, DIMENSIONS[self.quantity])
         if self.tolerance is not None and not self.target:
             raise ValueError("tolerance is of a target; give the target as well.")
+        if self.tolerance is not None and self.photo is Photo.INSTEAD:
+            raise ValueError(
+                "photo may not stand for a figure that has a tolerance; ask for it beside."
+            )
         return self
 
 
 def procedure(settings: EntrySettings, limits: Mapping[str, Limit]) -> Procedure:
     """Ask for the figure and report it as a reading."""
     dimension = DIMENSIONS[settings.quantity]
-    answer = yield Enter(settings.question, dimension, settings.target)
+    answer = yield Enter(settings.question, dimension, settings.target, settings.photo)
     if not isinstance(answer, Answer):
         raise ProcedureError(f"An entry was sent {answer!r} instead of an answer.")
+    shown = f"Photo {answer.picture[:12]}." if answer.picture else ""
+    note = f"{shown} {answer.note}".strip()
+    if not answer.choice and answer.picture and settings.photo is Photo.INSTEAD:
+        return Measured(note=note)
     spread = parse(settings.uncertainty, dimension) if settings.uncertainty else 0.0
     value = parse(answer.choice, dimension)
     entered = Reading("entered", value, dimension, uncertainty=spread, instrument=settings.device)
-    return Measured((entered,), note=answer.note)
+    return Measured((entered,), note=note)
 
 
 def graded(settings: EntrySettings, limits: Mapping[str, Limit]) -> Mapping[str, Limit]:

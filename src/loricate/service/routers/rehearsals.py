@@ -76,7 +76,7 @@ async def answer_rehearsal(
     rehearsal_id: str, body: AnswerIn, person: Runner, desk: TheDesk
 ) -> None:
     """Answer what the nest is being asked."""
-    answer = Answer(body.choice, body.note, person.name)
+    answer = Answer(body.choice, body.note, person.name, body.picture)
     await desk.rehearsals.answer(rehearsal_id, body.nest, answer, body.question)
 
 

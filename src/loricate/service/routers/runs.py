@@ -113,7 +113,7 @@ async def abort_run(run_id: str, person: Runner, desk: TheDesk) -> RunOut:
 @router.post("/{run_id}/answers", status_code=204)
 async def answer_question(run_id: str, body: AnswerIn, person: Runner, desk: TheDesk) -> None:
     """Answer what a nest is being asked."""
-    answer = Answer(body.choice, body.note, person.name)
+    answer = Answer(body.choice, body.note, person.name, body.picture)
     await desk.runs.answer(run_id, body.nest, answer, body.question)
 
 

@@ -53,7 +53,7 @@ async def show_upkeep(act_id: str, person: Reader, desk: TheDesk) -> UpkeepOut:
 async def answer_upkeep(act_id: str, body: AnswerIn, person: Runner, desk: TheDesk) -> None:
     """Say that what was asked for is done, or stop."""
     act = desk.upkeeps.find(act_id)
-    answer = Answer(body.choice, body.note, person.name)
+    answer = Answer(body.choice, body.note, person.name, body.picture)
     await answer_question(desk.store, act.questions, act_id, body.nest, answer, body.question)
 
 
