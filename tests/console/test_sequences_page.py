@@ -1,6 +1,8 @@
 """Writing a sequence in the console: steps, review, challenge, release and withdrawal."""
 
 import re
+import tomllib
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -9,6 +11,7 @@ from playwright.sync_api import Locator, Page, expect
 from loricate.client import Client
 from tests.conftest import read_demo, release
 from tests.console.pages import check_accessible, sign_in
+from tests.rig import DEMO
 
 pytestmark = pytest.mark.console
 
@@ -166,6 +169,35 @@ def test_whoever_stands_at_the_bench_can_abort_a_rehearsal(
     note.get_by_role("button", name="Abort the rehearsal").click()
     expect(note).not_to_be_visible()
     assert client.rehearsal(found.id).state == "aborted"
+
+
+def test_a_file_is_opened_changed_stored_and_saved(
+    page: Page, site: dict[str, Any], client: Client, tmp_path: Path
+) -> None:
+    text = (DEMO / "sequences" / "dc40-final.toml").read_text(encoding="utf-8")
+    file = tmp_path / "mine.toml"
+    file.write_text(text.replace('"DC40-FINAL"', '"ED-7"').replace('"500 V"', '"500 volts"'))
+    sign_in(page, site, "/sequences")
+    page.get_by_label("Open a TOML file").set_input_files(file)
+    expect(page.get_by_role("heading", name="ED-7")).to_be_visible()
+    steps(page).get_by_role("option", name=re.compile("insulation, insulation")).click()
+    expect(page.get_by_role("alert").first).to_contain_text("unit 'volts', which is not known")
+    page.get_by_role("textbox", name="Test voltage").fill("500 V")
+    page.get_by_role("button", name="Store as a draft").click()
+    expect(page.get_by_text("revision 1, draft")).to_be_visible()
+    with page.expect_download() as saved:
+        page.get_by_role("link", name="TOML file").click()
+    saved.value.save_as(tmp_path / "saved.toml")
+    again = tomllib.loads((tmp_path / "saved.toml").read_text(encoding="utf-8"))
+    assert again == client.sequence("ED-7").document
+    page.get_by_role("textbox", name="Test voltage").fill("750 V")
+    page.goto(site["url"] + "/sequences")
+    page.get_by_label("Open a TOML file").set_input_files(file)
+    expect(page.get_by_role("alert")).to_contain_text("keeps changes of ED-7 already")
+    file.write_text("code = ")
+    page.get_by_label("Open a TOML file").set_input_files(file)
+    expect(page.get_by_role("alert")).to_contain_text("is not TOML")
+    check_accessible(page)
 
 
 def test_two_engineers_on_one_draft_are_told(

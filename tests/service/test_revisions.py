@@ -40,6 +40,19 @@ def test_a_draft_changes_until_it_is_released_and_then_a_new_one_begins(client: 
     client.abort_run(run.id)
 
 
+def test_a_sequence_goes_out_as_a_file_and_comes_in_as_it_went(client: Client) -> None:
+    document = final_test("RV-FILE")
+    stored = client.add_sequence(document)
+    text = client.sequence_file("RV-FILE")
+    assert client.read_sequence_file(text) == document
+    again = client.add_sequence(client.read_sequence_file(text))
+    assert (again.revision, again.etag) == (stored.revision, stored.etag), "nothing changed"
+    with pytest.raises(RefusedError, match="file: is not TOML"):
+        client.read_sequence_file("code = ")
+    with pytest.raises(RefusedError, match="is not UTF-8 text"):
+        client._send("POST", "/api/v1/sequences/read", content=b"\xff\xfe")
+
+
 def test_a_release_needs_a_reason_for_each_finding_left(client: Client) -> None:
     document = final_test("RV-2")
     del document["steps"][3]["limits"]["current"]["minimum"]

@@ -143,6 +143,8 @@ WHO_MAY: dict[str, object] = {
     "GET /sequences/{code}": EVERYONE,
     "GET /sequences/{code}/revisions": EVERYONE,
     "GET /sequences/{code}/label": EVERYONE,
+    "GET /sequences/{code}/file": EVERYONE,
+    "POST /sequences/read": EVERYONE,
     "POST /sequences/{code}/release": ENGINEERS,
     "POST /sequences/{code}/withdraw": ENGINEERS,
     "GET /sequences/{code}/differences": EVERYONE,

@@ -8,12 +8,24 @@ interface Draft<Base> {
   document: Value
 }
 
+const placeOf = (key: string) => `loricate draft ${key}`
+
+/** Whether changes of a document are kept in this browser. */
+export function hasDraft(key: string): boolean {
+  return localStorage.getItem(placeOf(key)) !== null
+}
+
+/** Keep a document as if it had been typed: its page shows it as changes of what is stored. */
+export function keepDraft(key: string, document: Value, basedOn: string): void {
+  localStorage.setItem(placeOf(key), JSON.stringify({ basedOn, document }))
+}
+
 /**
  * What is being edited, kept in this browser until it is stored or thrown away; each change can be
  * undone. `base` names what it is based on, so that nobody's work is stored over.
  */
 export function useDraft<Base extends string | number>(key: string, stored: Value, base: Base) {
-  const place = `loricate draft ${key}`
+  const place = placeOf(key)
   const [draft, setDraft] = useState<Draft<Base> | undefined>(() => {
     const kept = localStorage.getItem(place)
     return kept === null ? undefined : (JSON.parse(kept) as Draft<Base>)

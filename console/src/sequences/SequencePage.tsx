@@ -130,9 +130,19 @@ function Editor({ schema, stored, revision, status, etag }: EditorProps) {
         </Text>
         <Box flex="1" />
         {revision > 0 && (
-          <a href={`/api/v1/sequences/${code}/label`} target="_blank" rel="noreferrer" style={LINK}>
-            Label
-          </a>
+          <>
+            <a href={`/api/v1/sequences/${code}/file`} download style={LINK}>
+              TOML file
+            </a>
+            <a
+              href={`/api/v1/sequences/${code}/label`}
+              target="_blank"
+              rel="noreferrer"
+              style={LINK}
+            >
+              Label
+            </a>
+          </>
         )}
         {may.define && (
           <>

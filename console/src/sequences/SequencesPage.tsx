@@ -9,6 +9,7 @@ import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
+import { OpenFile } from './OpenFile'
 
 /** Every sequence at its newest revision; an engineer may begin a new one. */
 export default function SequencesPage() {
@@ -24,7 +25,12 @@ export default function SequencesPage() {
       <Heading as="h1" size="2xl">
         Sequences
       </Heading>
-      {may.define && <NewSequence taken={found.data.map((each) => each.code)} />}
+      {may.define && (
+        <Flex gap="8" align="flex-end" wrap="wrap">
+          <NewSequence taken={found.data.map((each) => each.code)} />
+          <OpenFile stored={found.data} />
+        </Flex>
+      )}
       {found.data.length === 0 ? (
         <Text>No sequence yet. Give the first one a code and a product above.</Text>
       ) : (

@@ -93,6 +93,18 @@ class SequenceCalls(Wire):
         body = {"why": why, "revision": revision}
         return self._post(Stored, f"{API}/sequences/{code}/withdraw", body)
 
+    def sequence_file(self, code: str, revision: int | None = None) -> str:
+        """A revision as a TOML file, the newest by default."""
+        query = {} if revision is None else {"revision": revision}
+        return self._send("GET", f"{API}/sequences/{code}/file", params=query).text
+
+    def read_sequence_file(self, text: str) -> dict[str, Any]:
+        """A TOML file as a document, whatever is still wrong with its steps; stores nothing."""
+        headers = {"Content-Type": "application/toml"}
+        found = self._send("POST", f"{API}/sequences/read", content=text.encode(), headers=headers)
+        document: dict[str, Any] = found.json()
+        return document
+
     def sequence_label(self, code: str) -> bytes:
         """A label with a sequence's code as Code 128 and QR code, as a PDF."""
         return self._send("GET", f"{API}/sequences/{code}/label").content

@@ -10,10 +10,10 @@ from loricate.commands.documents import (
     print_differences,
     print_revisions,
     read_toml,
-    write_toml,
 )
 from loricate.commands.output import print_json, print_table
 from loricate.core.products import Product
+from loricate.core.toml_text import write_toml
 
 
 @click.group("product")

@@ -9,7 +9,7 @@ import click
 
 from loricate.commands.connection import connect, service_options
 from loricate.commands.cue_pictures import send_pictures
-from loricate.commands.documents import FILE, change_toml, read_toml
+from loricate.commands.documents import FILE, read_toml
 from loricate.commands.output import print_json, verdict_word
 from loricate.commands.unit import print_attempts
 
@@ -132,6 +132,8 @@ def take(
 
     Example: loricate rehearsal take dc40-final.toml earth resistance maximum --allow "20 %"
     """
+    from loricate.core.toml_text import change_toml
+
     with connect(service, token) as client:
         taken = client.take_reading(
             _rehearsal_id(client, rehearsal), step, reading, use, allowance=allow,

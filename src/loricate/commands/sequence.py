@@ -12,11 +12,8 @@ from loricate.commands.cue_pictures import send_pictures
 from loricate.commands.documents import (
     FILE,
     FOLDER,
-    change_toml,
-    in_written_order,
     print_differences,
     read_toml,
-    write_toml,
 )
 from loricate.commands.files import challenge_files, load_sequence
 from loricate.commands.output import print_json, print_table
@@ -259,10 +256,10 @@ def export(
     """
     with connect(service, token) as client:
         found = client.sequence(code, revision)
+        text = client.sequence_file(code, revision)
     if as_json:
         print_json(found.document)
         return
-    text = write_toml(in_written_order(found.document))
     if to is None:
         click.echo(text, nl=False)
     else:
@@ -309,6 +306,7 @@ def set_(file: Path, path: str, value: str | None, remove: bool, as_json: bool) 
     import tomllib
 
     from loricate.core.sequences import Sequence, read_document
+    from loricate.core.toml_text import change_toml
 
     if (value is None) is not remove:
         raise click.UsageError("Give a value, or --remove.")

@@ -3,7 +3,7 @@
 import asyncio
 import sqlite3
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Request, Response
 
 from loricate.api.definitions import (
     DifferenceOut,
@@ -18,8 +18,10 @@ from loricate.api.definitions import (
 )
 from loricate.certificates.label import make_label
 from loricate.core.differences import differences
+from loricate.core.errors import Finding
 from loricate.core.release import Accepted, open_findings
 from loricate.core.review import review
+from loricate.core.toml_text import in_written_order, read_sequence_text, write_toml
 from loricate.records import sequences
 from loricate.records.errors import NotFound
 from loricate.records.sequences import SequenceRecord
@@ -32,6 +34,8 @@ from loricate.service.routers.showing import difference, step_summary
 from loricate.service.sign_in import Definer, Person, Reader
 
 router = APIRouter(prefix="/sequences", tags=["sequences"])
+TOML = "application/toml"
+FILE_BODY = {"requestBody": {"required": True, "content": {TOML: {"schema": {"type": "string"}}}}}
 
 
 async def _summary(record: SequenceRecord, desk: Desk) -> Document:
@@ -51,7 +55,9 @@ def _sees_drafts(person: Person) -> bool:
 def _visible(
     conn: sqlite3.Connection, person: Person, code: str, revision: int | None
 ) -> SequenceRecord:
-    """A revision, if it is not a draft that an operator does not see; raises NotFound."""
+    """A revision, the newest by default; for an operator of the released ones. Raises NotFound."""
+    if revision is None and not _sees_drafts(person):
+        return sequences.released_sequence(conn, code)
     record = sequences.get_sequence(conn, code, revision)
     if record.status == "draft" and not _sees_drafts(person):
         raise NotFound("sequence", f"{code} revision {record.revision}")
@@ -72,12 +78,7 @@ async def show_sequence(
 ) -> SequenceOut:
     """One revision of a sequence, the newest by default; for an operator the newest released."""
 
-    def look(conn: sqlite3.Connection) -> SequenceRecord:
-        if revision is None and not _sees_drafts(person):
-            return sequences.released_sequence(conn, code)
-        return _visible(conn, person, code, revision)
-
-    record = await desk.store.read(look)
+    record = await desk.store.read(lambda conn: _visible(conn, person, code, revision))
     response.headers["ETag"] = record.etag
     return SequenceOut(
         **await _summary(record, desk), document=record.document, release=_note(record)
@@ -123,10 +124,31 @@ async def list_sequence_revisions(
 )
 async def print_label(code: str, person: Reader, desk: TheDesk) -> Response:
     """A label with the sequence's code as Code 128 and QR code, as a PDF of 62 mm by 29 mm."""
-    record = await desk.store.read(lambda conn: sequences.get_sequence(conn, code))
+    record = await desk.store.read(lambda conn: _visible(conn, person, code, None))
     pdf = await asyncio.to_thread(make_label, record.code, record.title)
     headers = {"Content-Disposition": f'inline; filename="{record.code}-label.pdf"'}
     return Response(pdf, media_type="application/pdf", headers=headers)
+
+
+@router.get("/{code}/file", response_class=Response, responses={200: {"content": {TOML: {}}}})
+async def show_sequence_file(
+    code: str, person: Reader, desk: TheDesk, revision: int | None = None
+) -> Response:
+    """A revision as a TOML file, the newest by default; stored again it is no new revision."""
+    record = await desk.store.read(lambda conn: _visible(conn, person, code, revision))
+    text = await asyncio.to_thread(lambda: write_toml(in_written_order(record.document)))
+    headers = {"Content-Disposition": f'attachment; filename="{code.lower()}.toml"'}
+    return Response(text, media_type=TOML, headers=headers)
+
+
+@router.post("/read", response_model=Document, openapi_extra=FILE_BODY)
+async def read_sequence_file(request: Request, person: Reader) -> Document:
+    """Read a TOML file into a document, whatever is still wrong with its steps; stores nothing."""
+    data = await request.body()
+    try:
+        return read_sequence_text(data.decode())
+    except UnicodeDecodeError as error:
+        raise NotReady.because([Finding("file", "is not UTF-8 text; save it as that.")]) from error
 
 
 @router.get("/{code}/differences", response_model=list[DifferenceOut])

@@ -1,0 +1,109 @@
+"""Documents as TOML text: written in the order that people write, read, changed in place."""
+
+import tomllib
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import tomlkit
+from tomlkit.exceptions import TOMLKitError
+
+from loricate.core.errors import DocumentError, Finding
+from loricate.core.kinds import find_kind
+from loricate.core.sequences import Sequence as SequenceDocument
+from loricate.core.sequences import Step
+
+
+def read_sequence_text(text: str) -> dict[str, Any]:
+    """A sequence file as a document, whatever is still wrong with its steps.
+
+    Raises DocumentError when it is not TOML, or no sequence that could be opened and put right.
+    """
+    try:
+        document = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise DocumentError("file", (Finding("file", f"is not TOML: {error}."),)) from error
+    found = []
+    if not isinstance(document.get("code"), str):
+        found.append(Finding("code", "is missing; a sequence file has a code."))
+    if not isinstance(document.get("product"), str):
+        found.append(Finding("product", "is missing; a sequence file names its product."))
+    steps = document.get("steps")
+    if not isinstance(steps, list) or not all(isinstance(each, dict) for each in steps):
+        found.append(Finding("steps", "are missing; write each as a [[steps]] table."))
+    else:
+        for index, step in enumerate(steps):
+            found += [
+                Finding(f"steps[{index}].{key}", "is missing; each step has an id and a kind.")
+                for key in ("id", "kind")
+                if not isinstance(step.get(key), str)
+            ]
+    if found:
+        raise DocumentError("file", tuple(found))
+    return document
+
+
+def write_toml(document: dict[str, Any]) -> str:
+    """A document as TOML; what is empty is left out, for TOML has no null."""
+    return tomlkit.dumps(_tidy(document))
+
+
+def in_written_order(document: dict[str, Any]) -> dict[str, Any]:
+    """A sequence document with its keys as people write them, steps and what is in them as well."""
+
+    def ordered(value: dict[str, Any], names: Iterable[str]) -> dict[str, Any]:
+        known = [name for name in names if name in value]
+        return {
+            name: value[name] for name in (*known, *(each for each in value if each not in known))
+        }
+
+    steps = []
+    for step in document.get("steps", []):
+        kind = find_kind(str(step.get("kind")))
+        own = dict(step)
+        if kind is not None and "settings" in own:
+            own["settings"] = ordered(own["settings"], kind.settings.model_fields)
+        # Tables come after plain values, as TOML wants it.
+        plain = [name for name in Step.model_fields if name not in ("cues", "settings", "limits")]
+        steps.append(ordered(own, (*plain, "cues", "settings", "limits")))
+    return {**ordered(document, SequenceDocument.model_fields), "steps": steps}
+
+
+def change_toml(text: str, path: Sequence[str | int], value: str | None) -> str:
+    """A TOML document with one value changed, or taken out; comments and layout are kept.
+
+    ``path`` goes by keys; a list's entry is named by its id or its place. ``value`` is TOML
+    (``5``, ``true``, ``["L", "N"]``) or else taken as text. Raises LookupError for a path that is
+    not there.
+    """
+    document = tomlkit.parse(text)
+    *way, last = path
+    place: Any = document
+    for key in way:
+        if isinstance(key, int):
+            place = place[key]
+        elif isinstance(place, list):
+            place = next((each for each in place if each.get("id") == key), None)
+        else:
+            if key not in place and value is not None:
+                place[key] = tomlkit.table()
+            place = place.get(key)
+        if place is None:
+            raise LookupError(key)
+    if value is None:
+        if last not in place:
+            raise LookupError(last)
+        del place[last]
+    else:
+        try:
+            place[last] = tomlkit.value(value)
+        except (TOMLKitError, ValueError):
+            place[last] = value
+    return tomlkit.dumps(document)
+
+
+def _tidy(value: Any) -> Any:
+    if isinstance(value, dict):
+        return {key: _tidy(each) for key, each in value.items() if each is not None}
+    if isinstance(value, list):
+        return [_tidy(each) for each in value]
+    return value
