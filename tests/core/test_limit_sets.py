@@ -94,6 +94,17 @@ def test_the_product_decides_which_item_holds(
     assert resolve(LimitEntry(source=source), asked, limit_sets, product(**own)).maximum == maximum
 
 
+@pytest.mark.parametrize(("impedance", "most"), [("4 %", 0.004), ("6 %", 0.005)])
+def test_a_transformers_ratio_is_held_by_the_lesser_of_two(
+    limit_sets: LimitSets, impedance: str, most: float
+) -> None:
+    (item,) = limit_sets["IEC-60076-1"][0].items
+    held = item.figures(product(family="winding", short_circuit_impedance=impedance))
+    assert held == (pytest.approx(-most), pytest.approx(most))
+    with pytest.raises(ValueError, match="depends on short_circuit_impedance, which product"):
+        item.figures(product(family="winding"))
+
+
 def test_the_step_decides_too(limit_sets: LimitSets) -> None:
     medical = product(family="medical")
 

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
 from loricate.core.limits import Code
-from loricate.core.quantities import Amperes, Farads, Hertz, Metres, Volts, Watts
+from loricate.core.quantities import Amperes, Farads, Fraction, Hertz, Metres, Volts, Watts
 
 Terminal = Annotated[str, Field(pattern=r"^[A-Za-z0-9+-][A-Za-z0-9+_-]{0,31}$")]
 NO_EARTH = "none"  # TOML has no null
@@ -62,6 +62,9 @@ class Product(BaseModel):
         default=None,
         title="Capacitance to earth",
         description="All that mains filter and wiring have to the case, both poles together",
+    )
+    short_circuit_impedance: Annotated[Fraction, Field(gt=0, lt=1)] | None = Field(
+        default=None, title="Short-circuit impedance", description="Of a transformer, in percent"
     )
     terminals: tuple[Terminal, ...] = Field(min_length=1, title="Terminals")
     clips: tuple[Terminal, ...] = Field(
