@@ -25,7 +25,7 @@ def certificate_document() -> dict[str, Any]:
     }  # fmt: skip
     step = {
         "id": "s", "title": "Earth from plug to case", "kind": "ground_bond", "attempt": 1,
-        "reason": "", "earlier": [],
+        "reason": "", "earlier": [], "repetitions": [],
         "started_at": "2026-11-25T08:00:00.000Z", "verdict": "pass", "cause": "", "note": "",
         "conditions": "High terminals L+N, Low terminals PE, Test voltage 1 kV, Dwell 1 s",
         "readings": [reading, {**reading, "name": "voltage"}, {**reading, "name": "current"}],

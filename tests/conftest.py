@@ -28,6 +28,14 @@ def read_demo(name: str) -> dict[str, Any]:
     return tomllib.loads((DEMO / name).read_text(encoding="utf-8"))
 
 
+def five_steps() -> dict[str, Any]:
+    """The first five steps of the drying cabinet's final test, which most tests rest on."""
+    document = read_demo("sequences/dc40-final.toml")
+    steps = document["steps"][:5]
+    del steps[2]["settings"]["seems_off_above"]  # what asks is tried in tests of its own
+    return {**document, "steps": steps}
+
+
 @pytest.fixture
 def product() -> Product:
     """The drying cabinet."""
@@ -46,8 +54,8 @@ def limit_sets() -> dict[str, tuple[LimitSet, int]]:
 
 @pytest.fixture
 def sequence_document() -> dict[str, Any]:
-    """The demo sequence as written."""
-    return read_demo("sequences/dc40-final.toml")
+    """The demo sequence as written, its first five steps."""
+    return five_steps()
 
 
 @pytest.fixture

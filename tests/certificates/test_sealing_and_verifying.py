@@ -30,6 +30,7 @@ STEP = {
     "reason": "", "earlier": [],
     "started_at": "2026-11-25T08:00:00.000Z", "verdict": "pass", "cause": "", "note": "",
     "conditions": "Test current 25 A, Dwell 2 s", "readings": [READING],
+    "repetitions": [],
 }  # fmt: skip
 
 

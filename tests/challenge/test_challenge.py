@@ -13,7 +13,7 @@ from loricate.core.limit_sets import LimitSets
 from loricate.core.products import Product
 from loricate.core.sequences import prepare
 from loricate.simulator.units import UnitModel
-from tests.conftest import read_demo
+from tests.conftest import five_steps, read_demo
 
 Document = dict[str, Any]
 
@@ -31,7 +31,7 @@ def run(
     **options: Any,
 ) -> Challenge:
     """Challenge the drying cabinet's final test, with steps' settings and limits changed."""
-    document = copy.deepcopy(read_demo("sequences/dc40-final.toml"))
+    document = copy.deepcopy(five_steps())
     for step in document["steps"]:
         for part, own in (change or {}).get(step["id"], {}).items():
             step[part] = own if part == "limits" else {**step[part], **own}
@@ -43,6 +43,17 @@ def run(
 
 def caught(found: Challenge) -> dict[str, tuple[str, ...]]:
     return {" + ".join(row.faults): row.caught_by for row in found.rows}
+
+
+@pytest.mark.parametrize("name", ["dc40-final", "dc40-rework"])
+def test_the_demos_sequences_for_the_cabinet_miss_nothing(
+    name: str, limit_sets: LimitSets, cabinet: UnitModel, product: Product
+) -> None:
+    document = read_demo(f"sequences/{name}.toml")
+    ready = prepare(document, {product.code: product}, limit_sets)
+    found = challenge(ready, cabinet, repetitions=40)
+    assert found.missed == () and not any(found.false_alarms.values())
+    assert "wrong_element" in {fault for row in found.rows for fault in row.faults}
 
 
 def test_every_fault_of_the_cabinet_is_caught_where_it_must_be(
@@ -92,7 +103,7 @@ def test_a_limit_too_tight_shows_as_false_alarms(limit_sets: LimitSets, cabinet:
 
 def test_an_empty_nest_passes_a_sequence_that_proves_no_contact(limit_sets: LimitSets) -> None:
     product = Product.model_validate(read_demo("products/dc-40.toml"))
-    document = read_demo("sequences/dc40-final.toml")
+    document = five_steps()
     document["steps"] = [step for step in document["steps"] if step["id"] == "insulation"]
     ready = prepare(document, {product.code: product}, limit_sets)
     found = challenge(ready, stand_in_for(product), repetitions=0)
@@ -163,7 +174,7 @@ def request(**own: Any) -> ChallengeRequest:
     }  # fmt: skip
     return ChallengeRequest.model_validate(
         {
-            "sequence": read_demo("sequences/dc40-final.toml"),
+            "sequence": five_steps(),
             "product": read_demo("products/dc-40.toml"), "limit_sets": sets, "repetitions": 3,
             **own,
         }
@@ -180,7 +191,7 @@ def test_a_challenge_runs_in_a_process_of_its_own() -> None:
 
 
 def test_a_refusal_comes_back_in_words() -> None:
-    wrong = request(sequence={**read_demo("sequences/dc40-final.toml"), "colour": "red"})
+    wrong = request(sequence={**five_steps(), "colour": "red"})
     done = subprocess.run(
         [sys.executable, "-m", "loricate.challenge"], input=wrong.model_dump_json(),
         capture_output=True, text=True, check=False,

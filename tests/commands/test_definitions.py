@@ -12,7 +12,7 @@ def test_sequences(loricate: Run, tmp_path: Path) -> None:
     assert "DC40-FINAL" in loricate("sequence", "list").stdout
     assert "400 µA to 5 mA" in loricate("sequence", "show", "DC40-FINAL").stdout
     path = DEMO / "sequences" / "dc40-final.toml"
-    assert "is good: 5 steps" in loricate("sequence", "check", str(path)).stdout
+    assert "is good: 6 steps" in loricate("sequence", "check", str(path)).stdout
     assert "revision 1" in loricate("sequence", "add", str(path)).stdout
     wrong = tmp_path / "wrong.toml"
     wrong.write_text(path.read_text().replace('level = "1 kV"', 'level = "1 kΩ"'))
@@ -85,7 +85,7 @@ def test_a_sequence_is_reviewed_from_files_alone(loricate: Run, tmp_path: Path) 
     nobody = {"LORICATE_SERVICE": "http://127.0.0.1:9"}
     done = loricate("sequence", "review", *FILES, **nobody)
     assert done.returncode == 0, done.stderr
-    assert "DC40-FINAL: a load of 4 takes 16.2 s as programmed." in done.stdout
+    assert "DC40-FINAL: a load of 4 takes 18.3 s as programmed." in done.stdout
     text = Path(FILES[0]).read_text(encoding="utf-8").replace('"1 kV"', '"0.9 kV"')
     weak = tmp_path / "weak.toml"
     weak.write_text(text, encoding="utf-8")

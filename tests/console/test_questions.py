@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 
 from loricate.client import Client
 from loricate.simulator.hands_link import Hands
-from tests.conftest import read_demo, release
+from tests.conftest import five_steps, release
 from tests.console.pages import check_accessible, sign_in
 from tests.service.test_photos import entries, photo
 
@@ -49,7 +49,7 @@ def test_a_photo_is_taken_beside_a_figure_and_in_its_place(
 def test_a_unit_that_seems_switched_off_is_switched_on_and_measured_again(
     page: Page, site: dict[str, Any], client: Client, hands: Hands
 ) -> None:
-    document = {**read_demo("sequences/dc40-final.toml"), "code": "OFF-1"}
+    document = {**five_steps(), "code": "OFF-1"}
     document["steps"] = [document["steps"][2]]
     document["steps"][0]["settings"]["seems_off_above"] = "8 GΩ"
     release(client, document)

@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from loricate.client import Client
-from tests.conftest import read_demo, release
+from tests.conftest import five_steps, release
 from tests.console.pages import check_accessible, sign_in
 from tests.rig import DEMO
 
@@ -17,7 +17,7 @@ pytestmark = pytest.mark.console
 
 
 def final_test(code: str) -> dict[str, Any]:
-    return {**read_demo("sequences/dc40-final.toml"), "code": code}
+    return {**five_steps(), "code": code}
 
 
 def steps(page: Page) -> Locator:

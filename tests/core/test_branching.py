@@ -13,7 +13,7 @@ from loricate.core.grading import Verdict
 from loricate.core.limit_sets import LimitSets
 from loricate.core.products import Product
 from loricate.core.sequences import prepare
-from tests.conftest import read_demo
+from tests.conftest import five_steps
 
 OUTCOMES = st.dictionaries(st.sampled_from("abc"), st.sampled_from(list(Verdict)))
 
@@ -77,7 +77,7 @@ def test_a_condition_reads_in_words() -> None:
 def test_only_what_comes_before_can_be_waited_for(
     limit_sets: LimitSets, product: Product, index: int, named: str, says: str
 ) -> None:
-    document: dict[str, Any] = read_demo("sequences/dc40-final.toml")
+    document: dict[str, Any] = five_steps()
     document["steps"][index]["when"] = {"all": [{"step": named, "outcome": "pass"}]}
     with pytest.raises(DocumentError, match=says):
         prepare(document, {product.code: product}, limit_sets)
@@ -86,7 +86,7 @@ def test_only_what_comes_before_can_be_waited_for(
 def test_a_step_that_is_switched_off_is_not_performed_nor_waited_for(
     limit_sets: LimitSets, product: Product
 ) -> None:
-    document: dict[str, Any] = read_demo("sequences/dc40-final.toml")
+    document: dict[str, Any] = five_steps()
     document["steps"][1]["off"] = True
     ready = prepare(document, {product.code: product}, limit_sets)
     assert [step.id for step in ready.steps] == ["look", "insulation", "withstand", "leakage"]

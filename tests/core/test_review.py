@@ -14,7 +14,7 @@ from loricate.core.products import Product
 from loricate.core.review import RULES, Reviewed, ReviewFinding, Severity, review
 from loricate.core.review.times import load_s
 from loricate.core.sequences import prepare
-from tests.conftest import read_demo
+from tests.conftest import five_steps, read_demo
 from tests.rig import DEMO
 
 LimitSets = dict[str, tuple[LimitSet, int]]
@@ -41,7 +41,7 @@ def findings(
     nests: int = 4,
 ) -> tuple[ReviewFinding, ...]:
     """Review the drying cabinet's final test after a change to it and its product."""
-    document = copy.deepcopy(read_demo("sequences/dc40-final.toml"))
+    document = copy.deepcopy(five_steps())
     own = copy.deepcopy(read_demo("products/dc-40.toml"))
     change(document, own)
     made = Product.model_validate(own)
@@ -266,7 +266,7 @@ def test_a_rule_finds_its_mistake(
 
 
 def test_a_draft_set_is_pointed_out(limit_sets: LimitSets, product: Product) -> None:
-    ready = prepare(read_demo("sequences/dc40-final.toml"), {product.code: product}, limit_sets)
+    ready = prepare(five_steps(), {product.code: product}, limit_sets)
     found = review(Reviewed(ready, limit_sets, BENCH))
     assert {each.rule for each in found} == {"not_compared"}
     assert "IEC-60335-1-A revision 1 is a draft" in found[1].reason
@@ -286,7 +286,7 @@ def test_the_gravest_come_first_and_a_bench_is_not_needed(limit_sets: LimitSets)
     assert [each.severity for each in found] == sorted(each.severity for each in found)
     assert {each.rule for each in found} >= {"beyond_bench", "short_of_standard", "empty_nest"}
     ready = prepare(
-        read_demo("sequences/dc40-final.toml"),
+        five_steps(),
         {"DC-40": Product.model_validate(read_demo("products/dc-40.toml"))},
         limit_sets,
     )
@@ -311,7 +311,7 @@ def test_a_condition_that_can_come_about_is_no_finding(limit_sets: LimitSets) ->
 
 def test_more_nests_take_longer_and_gain_by_the_pipeline(limit_sets: LimitSets) -> None:
     ready = prepare(
-        read_demo("sequences/dc40-final.toml"),
+        five_steps(),
         {"DC-40": Product.model_validate(read_demo("products/dc-40.toml"))},
         limit_sets,
     )

@@ -73,6 +73,7 @@ def test_a_repeat_that_is_not_begun_leaves_the_run_as_it_had_ended(client: Clien
         "insulation",
         "withstand",
         "leakage",
+        "power",
     ]
     client.abort_run(run_id)
     after = client.run(run_id)

@@ -11,9 +11,9 @@ import pytest
 
 from loricate.client import Client, RefusedError, WrongStateError
 from loricate.simulator.hands_link import Hands
-from tests.conftest import read_demo, release
+from tests.conftest import five_steps, release
 
-FINAL = read_demo("sequences/dc40-final.toml")
+FINAL = five_steps()
 
 
 def rehearse(client: Client, document: dict[str, Any], *steps: str, nest: str = "1") -> str:

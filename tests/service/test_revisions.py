@@ -10,12 +10,12 @@ import pytest
 from loricate.client import Client, NotFoundError, RefusedError, WrongStateError
 from loricate.service.app import create_app
 from loricate.service.settings import FirstAccount, Settings
-from tests.conftest import read_demo, run_load
+from tests.conftest import five_steps, read_demo, run_load
 from tests.rig import DEMO
 
 
 def final_test(code: str, **own: Any) -> dict[str, Any]:
-    return {**read_demo("sequences/dc40-final.toml"), "code": code, **own}
+    return {**five_steps(), "code": code, **own}
 
 
 def test_a_draft_changes_until_it_is_released_and_then_a_new_one_begins(client: Client) -> None:

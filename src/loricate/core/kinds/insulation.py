@@ -89,7 +89,7 @@ def procedure(settings: InsulationSettings, limits: Mapping[str, Limit]) -> Proc
             "on and measure again, or let the reading stand?"
         )
         answer = yield Ask(question, (AGAIN, STANDS), passing=STANDS)
-        if not isinstance(answer, Answer):
+        if not isinstance(answer, Answer) or answer.choice not in (AGAIN, STANDS):
             raise ProcedureError(f"An insulation step was sent {answer!r} instead of an answer.")
         if answer.choice == STANDS:
             notes.append(f"{resistance.text} stands by answer of the operator. {answer.note}")
