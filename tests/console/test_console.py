@@ -105,7 +105,7 @@ def test_a_failed_unit_is_looked_into_remarked_on_and_repeated(
     )
     check_accessible(page)
     table.get_by_role("button", name="Earth from plug to case, nest 2").click()
-    expect(page.get_by_role("table", name="Readings of LK-2")).to_contain_text("with leads")
+    expect(page.get_by_role("table", name="Readings of LK-2")).to_contain_text("uncorrected")
     panel = page.get_by_role("region", name="Readings of nest 2, Earth from plug to case")
     panel.get_by_text("nest 1", exact=True).click()
     expect(panel.get_by_role("table", name="Curves in numbers").get_by_role("row")).to_have_count(3)

@@ -87,7 +87,7 @@ function ReadingRow({ reading }: { reading: Reading }) {
         {reading.text}
         {reading.as_measured_text && (
           <Text color="soft" fontSize="xs" fontWeight="normal">
-            {reading.as_measured_text} with leads
+            {reading.as_measured_text} uncorrected
           </Text>
         )}
       </Table.Cell>

@@ -48,7 +48,7 @@ export function ResultsTable({ run, open, onOpen }: Props) {
                   </Table.Cell>
                 )
               })}
-              <Table.Cell>
+              <Table.Cell minW="7rem">
                 <VerdictMark verdict={unit.verdict} />
               </Table.Cell>
             </Table.Row>

@@ -156,13 +156,13 @@ class CertificateSheet(Sheet):
         def draw(canvas: Canvas, y: float) -> None:
             verdict = self._columns[4]
             cause = f" ({step['cause'].replace('_', ' ')})" if step["cause"] else ""
-            draw_text(canvas, self.left, y - 11, step["title"] + cause, BOLD, 8.5, INK)
+            draw_text(canvas, self.left, y - 10, step["title"] + cause, BOLD, 8.5, INK)
             word = WORDS[step["verdict"]]
-            draw_text(canvas, verdict, y - 11, word, BOLD, 7.5, tint_of(step["verdict"]))
+            draw_text(canvas, verdict, y - 10, word, BOLD, 7.5, tint_of(step["verdict"]))
             for index, line in enumerate(shown):
-                draw_text(canvas, self.left + 8, y - 20 - index * 9, line, PLAIN, 6.8, SOFT)
+                draw_text(canvas, self.left + 8, y - 19 - index * 9, line, PLAIN, 6.8, SOFT)
 
-        yield Block(15 + 9 * len(shown), draw)
+        yield Block(14 + 9 * len(shown), draw)
         for repetition in step["repetitions"]:
             yield self._repetition(repetition)
             for reading in step["readings"]:
@@ -182,7 +182,7 @@ class CertificateSheet(Sheet):
             word = WORDS[repetition["verdict"]]
             draw_text(canvas, self._columns[4], y - 8.5, word, PLAIN, 7, tint)
 
-        return Block(12, draw)
+        return Block(11, draw)
 
     def _reading(self, reading: dict[str, Any]) -> Block:
         limit = reading.get("limit", {"text": "", "source": ""})
@@ -207,14 +207,17 @@ class CertificateSheet(Sheet):
                 tint = tint_of(reading["verdict"])
                 draw_text(canvas, verdict_x, base, WORDS[reading["verdict"]], PLAIN, 7, tint)
 
-        return Block(15 if len(source) > 1 else 12, draw)
+        return Block(14 if len(source) > 1 else 11, draw)
 
 
 def _history(step: dict[str, Any]) -> Iterator[str]:
-    """What came before the readings shown: zero taken off, earlier attempts and why they repeat."""
+    """What came before the readings shown: values before a correction, earlier attempts and why."""
+    uncorrected: dict[str, list[str]] = {}
     for reading in step["readings"]:
         if "as_measured_text" in reading:
-            yield f"{reading['name'].capitalize()} with leads: {reading['as_measured_text']}."
+            uncorrected.setdefault(reading["name"], []).append(reading["as_measured_text"])
+    for name, texts in uncorrected.items():
+        yield f"{name.replace('_', ' ').capitalize()} uncorrected: {', '.join(texts)}."
     for attempt in step["earlier"]:
         cause = f", {attempt['cause'].replace('_', ' ')}" if attempt["cause"] else ""
         yield f"Attempt {attempt['attempt']}: {WORDS[attempt['verdict']].lower()}{cause}."
@@ -225,7 +228,8 @@ def _history(step: dict[str, Any]) -> Iterator[str]:
 def _spread(reading: dict[str, Any]) -> str:
     if not reading["uncertainty"] or not reading["value"] or reading["bound"] != "exact":
         return ""
-    return f"{100 * reading['uncertainty'] / abs(reading['value']):.2g} %"
+    percent = 100 * reading["uncertainty"] / abs(reading["value"])
+    return f"{float(f'{percent:.2g}'):g} %"  # two digits, never with an exponent
 
 
 def make_pdf(document: dict[str, Any], sealed: str, key: SiteKey, page_size: str = "A4") -> bytes:

@@ -93,8 +93,8 @@ def print_attempts(attempts: "list[AttemptOut]") -> None:
             told = verdict_word(each.verdict) + cause
             rows.append((f"  repetition {each.number}", "", "", "", "", "", told))
             rows += _reading_rows(attempt.readings, each.number)
-    heads = ("STEP", "MEASURED", "WITH LEADS", "LIMIT", "MARGIN", "SOURCE", "VERDICT")
-    print_table(heads, rows, ("MEASURED", "WITH LEADS", "LIMIT", "MARGIN"))
+    heads = ("STEP", "MEASURED", "UNCORRECTED", "LIMIT", "MARGIN", "SOURCE", "VERDICT")
+    print_table(heads, rows, ("MEASURED", "UNCORRECTED", "LIMIT", "MARGIN"))
     for attempt in attempts:
         if attempt.reason:
             click.echo(f"Attempt {attempt.number} of {attempt.title}: {attempt.reason}")
