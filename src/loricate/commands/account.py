@@ -3,7 +3,7 @@
 import click
 
 from loricate.commands.connection import DEFAULT_URL, connect, save_session, service_options
-from loricate.commands.output import print_json, print_table
+from loricate.commands.output import moment, print_json, print_table
 
 ROLES = click.Choice(["operator", "engineer", "quality"])
 
@@ -57,7 +57,7 @@ def list_(service: str | None, token: str | None, as_json: bool) -> None:
         return
     rows = [
         (
-            each.name, each.role, each.state, (each.signed_in_at or "never")[:19].replace("T", " "),
+            each.name, each.role, each.state, moment(each.signed_in_at or "never"),
             each.full_name,
         )
         for each in found
@@ -182,8 +182,7 @@ def audit(
         print_json(found)
         return
     rows = [
-        (each.at[:19].replace("T", " "), each.account, each.action, each.subject, each.detail)
-        for each in found
+        (moment(each.at), each.account, each.action, each.subject, each.detail) for each in found
     ]
     print_table(("AT (UTC)", "BY", "WHAT", "TO", "DETAIL"), rows)
     if not found:

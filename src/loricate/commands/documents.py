@@ -2,14 +2,12 @@
 
 import tomllib
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import click
 
-from loricate.commands.output import print_table
-
-if TYPE_CHECKING:
-    from loricate.api.definitions import DifferenceOut, RevisionOut
+from loricate.commands.connection import connect, service_options
+from loricate.commands.output import moment, print_json, print_table
 
 FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 FOLDER = click.Path(exists=True, file_okay=False, path_type=Path)
@@ -23,19 +21,60 @@ def read_toml(path: Path) -> dict[str, Any]:
         raise click.UsageError(f"{path} is not TOML: {error}.") from error
 
 
-def print_revisions(found: "list[RevisionOut]") -> None:
-    """Print revisions, newest first."""
-    rows = [
-        (str(each.revision), each.status, each.created_at[:19].replace("T", " "), each.created_by)
-        for each in found
-    ]
-    print_table(("REV", "STATUS", "STORED (UTC)", "BY"), rows, ("REV",))
+def revisions_command(kind: str, noun: str, code: str) -> click.Command:
+    """The command that lists a document's revisions; ``kind`` is its word in the API."""
+
+    @click.command(
+        "revisions",
+        help=f"List the revisions of a {noun}.\n\nExample: loricate {_word(noun)} revisions {code}",
+    )
+    @click.argument("code")
+    @service_options
+    def revisions(code: str, service: str | None, token: str | None, as_json: bool) -> None:
+        with connect(service, token) as client:
+            found = client.revisions(kind, code)
+        if as_json:
+            print_json(found)
+            return
+        rows = [
+            (str(each.revision), each.status, moment(each.created_at), each.created_by)
+            for each in found
+        ]
+        print_table(("REV", "STATUS", "STORED (UTC)", "BY"), rows, ("REV",))
+
+    return revisions
 
 
-def print_differences(found: "list[DifferenceOut]") -> None:
-    """Print differences, one a line."""
-    for each in found:
-        old, new = ("nothing" if side in (None, "") else str(side) for side in (each.old, each.new))
-        click.echo(f"{each.path}: {old} -> {new}")
-    if not found:
-        click.echo("No differences.", err=True)
+def differences_command(kind: str, noun: str, code: str) -> click.Command:
+    """The command that compares two revisions of a document; ``kind`` is its word in the API."""
+
+    @click.command(
+        "differences",
+        help=f"Show what differs between two revisions of a {noun}.\n\n"
+        f"Example: loricate {_word(noun)} differences {code} 1 2",
+    )
+    @click.argument("code")
+    @click.argument("old", type=int)
+    @click.argument("new", type=int)
+    @service_options
+    def differences(
+        code: str, old: int, new: int, service: str | None, token: str | None, as_json: bool
+    ) -> None:
+        with connect(service, token) as client:
+            found = client.differences(kind, code, old, new)
+        if as_json:
+            print_json(found)
+            return
+        for each in found:
+            sides = ("nothing" if each_side in (None, "") else str(each_side)
+                     for each_side in (each.old, each.new))  # fmt: skip
+            click.echo(f"{each.path}: {' -> '.join(sides)}")
+        if not found:
+            click.echo("No differences.", err=True)
+
+    return differences
+
+
+def _word(noun: str) -> str:
+    """A noun as the command line has it."""
+    return noun.replace(" ", "-")

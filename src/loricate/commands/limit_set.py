@@ -5,7 +5,7 @@ from pathlib import Path
 import click
 
 from loricate.commands.connection import connect, service_options
-from loricate.commands.documents import FILE, print_differences, print_revisions, read_toml
+from loricate.commands.documents import FILE, differences_command, read_toml, revisions_command
 from loricate.commands.output import print_json, print_table
 
 
@@ -108,37 +108,5 @@ def release(code: str, checked: str, service: str | None, token: str | None, as_
         click.echo(f"{stored.code} is released as revision {stored.revision}.")
 
 
-@command.command("revisions")
-@click.argument("code")
-@service_options
-def revisions(code: str, service: str | None, token: str | None, as_json: bool) -> None:
-    """List a limit set's revisions.
-
-    Example: loricate limit-set revisions EN-50699
-    """
-    with connect(service, token) as client:
-        found = client.revisions("limit-sets", code)
-    if as_json:
-        print_json(found)
-    else:
-        print_revisions(found)
-
-
-@command.command("differences")
-@click.argument("code")
-@click.argument("old", type=int)
-@click.argument("new", type=int)
-@service_options
-def differences(
-    code: str, old: int, new: int, service: str | None, token: str | None, as_json: bool
-) -> None:
-    """Show what differs between two revisions of a limit set.
-
-    Example: loricate limit-set differences EN-50699 1 2
-    """
-    with connect(service, token) as client:
-        found = client.differences("limit-sets", code, old, new)
-    if as_json:
-        print_json(found)
-    else:
-        print_differences(found)
+command.add_command(revisions_command("limit-sets", "limit set", "EN-50699"))
+command.add_command(differences_command("limit-sets", "limit set", "EN-50699"))

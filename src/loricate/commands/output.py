@@ -53,3 +53,8 @@ def percent(margin: float | None) -> str:
     if abs(margin) > 9.99:
         return "> +999 %" if margin > 0 else "< -999 %"
     return f"{margin * 100:+.0f} %"
+
+
+def moment(text: str) -> str:
+    """A moment of the records to the second, for a table."""
+    return text[:19].replace("T", " ")

@@ -7,9 +7,9 @@ import click
 from loricate.commands.connection import connect, service_options
 from loricate.commands.documents import (
     FILE,
-    print_differences,
-    print_revisions,
+    differences_command,
     read_toml,
+    revisions_command,
 )
 from loricate.commands.output import print_json, print_table
 from loricate.core.products import Product
@@ -141,37 +141,5 @@ def limits(
         click.echo(f"Not on offer: {', '.join(absent)}.", err=True)
 
 
-@command.command("revisions")
-@click.argument("code")
-@service_options
-def revisions(code: str, service: str | None, token: str | None, as_json: bool) -> None:
-    """List a product's revisions.
-
-    Example: loricate product revisions DC-40
-    """
-    with connect(service, token) as client:
-        found = client.revisions("products", code)
-    if as_json:
-        print_json(found)
-    else:
-        print_revisions(found)
-
-
-@command.command("differences")
-@click.argument("code")
-@click.argument("old", type=int)
-@click.argument("new", type=int)
-@service_options
-def differences(
-    code: str, old: int, new: int, service: str | None, token: str | None, as_json: bool
-) -> None:
-    """Show what differs between two revisions of a product.
-
-    Example: loricate product differences DC-40 1 2
-    """
-    with connect(service, token) as client:
-        found = client.differences("products", code, old, new)
-    if as_json:
-        print_json(found)
-    else:
-        print_differences(found)
+command.add_command(revisions_command("products", "product", "DC-40"))
+command.add_command(differences_command("products", "product", "DC-40"))

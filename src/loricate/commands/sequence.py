@@ -12,11 +12,11 @@ from loricate.commands.cue_pictures import send_pictures
 from loricate.commands.documents import (
     FILE,
     FOLDER,
-    print_differences,
+    differences_command,
     read_toml,
 )
 from loricate.commands.files import challenge_files, load_sequence
-from loricate.commands.output import print_json, print_table
+from loricate.commands.output import moment, print_json, print_table
 
 if TYPE_CHECKING:
     from loricate.api.definitions import ReviewOut
@@ -390,7 +390,7 @@ def revisions(code: str, service: str | None, token: str | None, as_json: bool) 
         return
     rows = [
         (
-            str(each.revision), each.status, each.created_at[:19].replace("T", " "),
+            str(each.revision), each.status, moment(each.created_at),
             each.created_by, each.release.released_by if each.release else "",
             each.withdrawn_why or (each.release.why if each.release else ""),
         )
@@ -400,21 +400,4 @@ def revisions(code: str, service: str | None, token: str | None, as_json: bool) 
     print_table(heads, rows, ("REV",))
 
 
-@command.command("differences")
-@click.argument("code")
-@click.argument("old", type=int)
-@click.argument("new", type=int)
-@service_options
-def differences(
-    code: str, old: int, new: int, service: str | None, token: str | None, as_json: bool
-) -> None:
-    """Show what differs between two revisions of a sequence, step by step.
-
-    Example: loricate sequence differences DC40-FINAL 1 2
-    """
-    with connect(service, token) as client:
-        found = client.differences("sequences", code, old, new)
-    if as_json:
-        print_json(found)
-    else:
-        print_differences(found)
+command.add_command(differences_command("sequences", "sequence", "DC40-FINAL"))
