@@ -1,10 +1,11 @@
-import { Box, Flex, Heading, Input, NativeSelect, Stack, Text } from '@chakra-ui/react'
+import { Box, Flex, Heading, NativeSelect, Stack, Text } from '@chakra-ui/react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
 import { Link } from 'react-router'
 import { api, ask } from '../api/client'
 import { DataTable } from '../parts/DataTable'
 import { KeyButton } from '../parts/KeyButton'
+import { LabelledInput } from '../parts/LabelledInput'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
@@ -100,7 +101,14 @@ function OpenLot() {
   return (
     <form onSubmit={submit}>
       <Flex gap="4" wrap="wrap" align="flex-end">
-        <Field label="New lot" value={code} onChange={setCode} hint="L-2611-C" width="10rem" />
+        <LabelledInput
+          size="lg"
+          label="New lot"
+          value={code}
+          onChange={setCode}
+          hint="L-2611-C"
+          width="10rem"
+        />
         <Stack gap="1">
           <label htmlFor="lot-product">Product</label>
           <NativeSelect.Root size="lg" width="12rem">
@@ -118,7 +126,8 @@ function OpenLot() {
             <NativeSelect.Indicator />
           </NativeSelect.Root>
         </Stack>
-        <Field
+        <LabelledInput
+          size="lg"
           label="Serials, first..last or pattern"
           value={serials}
           onChange={setSerials}
@@ -126,9 +135,22 @@ function OpenLot() {
           width="20rem"
         />
         {serials.includes('#') && (
-          <Field label="Quantity" value={quantity} onChange={setQuantity} hint="40" width="6rem" />
+          <LabelledInput
+            size="lg"
+            label="Quantity"
+            value={quantity}
+            onChange={setQuantity}
+            hint="40"
+            width="6rem"
+          />
         )}
-        <Field label="Order number" value={order} onChange={setOrder} hint="" width="10rem" />
+        <LabelledInput
+          size="lg"
+          label="Order number"
+          value={order}
+          onChange={setOrder}
+          width="10rem"
+        />
         <KeyButton
           keyName="Enter"
           type="submit"
@@ -145,34 +167,5 @@ function OpenLot() {
         </Box>
       )}
     </form>
-  )
-}
-
-interface FieldProps {
-  label: string
-  value: string
-  onChange: (value: string) => void
-  hint: string
-  width: string
-}
-
-function Field({ label, value, onChange, hint, width }: FieldProps) {
-  const id = `lot-${label.replaceAll(/\W+/g, '-').toLowerCase()}`
-  return (
-    <Stack gap="1">
-      <label htmlFor={id}>{label}</label>
-      <Input
-        id={id}
-        size="lg"
-        bg="plate"
-        borderColor="edge"
-        width={width}
-        autoComplete="off"
-        value={value}
-        placeholder={hint}
-        _placeholder={{ color: 'soft' }}
-        onChange={(event) => onChange(event.target.value)}
-      />
-    </Stack>
   )
 }

@@ -1,8 +1,9 @@
-import { Box, Button, Flex, Heading, Input, NativeSelect, Stack, Text } from '@chakra-ui/react'
+import { Box, Button, Flex, Heading, NativeSelect, Stack, Text } from '@chakra-ui/react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
 import { api, ask, type Schemas } from '../api/client'
 import { DataTable } from '../parts/DataTable'
+import { LabelledInput } from '../parts/LabelledInput'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
@@ -160,8 +161,8 @@ function AddAccount({ onAdd }: { onAdd: (body: Schemas['NewAccount']) => Promise
   return (
     <form onSubmit={submit}>
       <Flex gap="4" align="flex-end" wrap="wrap">
-        <Field label="New account" value={name} onChange={setName} />
-        <Field label="Full name" value={fullName} onChange={setFullName} />
+        <LabelledInput width="14rem" label="New account" value={name} onChange={setName} />
+        <LabelledInput width="14rem" label="Full name" value={fullName} onChange={setFullName} />
         <Stack gap="1">
           <label htmlFor="new-role">Role</label>
           <NativeSelect.Root width="10rem">
@@ -189,29 +190,5 @@ function AddAccount({ onAdd }: { onAdd: (body: Schemas['NewAccount']) => Promise
         </Button>
       </Flex>
     </form>
-  )
-}
-
-interface FieldProps {
-  label: string
-  value: string
-  onChange: (value: string) => void
-}
-
-function Field({ label, value, onChange }: FieldProps) {
-  const id = `people-${label.replaceAll(' ', '-').toLowerCase()}`
-  return (
-    <Stack gap="1">
-      <label htmlFor={id}>{label}</label>
-      <Input
-        id={id}
-        w="14rem"
-        bg="plate"
-        borderColor="edge"
-        autoComplete="off"
-        value={value}
-        onChange={(event) => onChange(event.target.value)}
-      />
-    </Stack>
   )
 }

@@ -1,4 +1,4 @@
-import { Flex, Heading, Input, Stack, Text } from '@chakra-ui/react'
+import { Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
@@ -6,6 +6,7 @@ import { api, ask } from '../api/client'
 import { tidy } from '../forms/SchemaForm'
 import { DataTable } from '../parts/DataTable'
 import { KeyButton } from '../parts/KeyButton'
+import { LabelledInput } from '../parts/LabelledInput'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
@@ -65,19 +66,12 @@ function NewProduct({ taken }: { taken: string[] }) {
   return (
     <form onSubmit={submit}>
       <Flex gap="4" align="flex-end">
-        <Stack gap="1">
-          <label htmlFor="new-product">New product</label>
-          <Input
-            id="new-product"
-            bg="plate"
-            borderColor="edge"
-            autoComplete="off"
-            value={code}
-            placeholder="Its code"
-            _placeholder={{ color: 'soft' }}
-            onChange={(event) => setCode(event.target.value.trim())}
-          />
-        </Stack>
+        <LabelledInput
+          label="New product"
+          hint="Its code"
+          value={code}
+          onChange={(text) => setCode(text.trim())}
+        />
         <KeyButton
           keyName="Enter"
           type="submit"

@@ -1,7 +1,8 @@
-import { Box, Button, Heading, Input, Stack, Text } from '@chakra-ui/react'
+import { Box, Button, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQueryClient } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
 import { api, ask, type Schemas } from '../api/client'
+import { LabelledInput } from '../parts/LabelledInput'
 import { Trouble } from '../parts/Trouble'
 
 interface Props {
@@ -45,32 +46,14 @@ export function ReleasePanel({ code, findings, isChanged }: Props) {
             Release
           </Heading>
           {left.map((each) => (
-            <Stack key={keyOf(each)} gap="1">
-              <label htmlFor={`why-${keyOf(each)}`}>
-                {each.step && `${each.step}: `}
-                {each.reason} Why is it left?
-              </label>
-              <Input
-                id={`why-${keyOf(each)}`}
-                bg="plate"
-                borderColor="edge"
-                autoComplete="off"
-                value={reasons[keyOf(each)] ?? ''}
-                onChange={(event) => setReasons({ ...reasons, [keyOf(each)]: event.target.value })}
-              />
-            </Stack>
-          ))}
-          <Stack gap="1">
-            <label htmlFor="release-why">What changed, and on what ground</label>
-            <Input
-              id="release-why"
-              bg="plate"
-              borderColor="edge"
-              autoComplete="off"
-              value={why}
-              onChange={(event) => setWhy(event.target.value)}
+            <LabelledInput
+              key={keyOf(each)}
+              label={`${each.step ? `${each.step}: ` : ''}${each.reason} Why is it left?`}
+              value={reasons[keyOf(each)] ?? ''}
+              onChange={(text) => setReasons({ ...reasons, [keyOf(each)]: text })}
             />
-          </Stack>
+          ))}
+          <LabelledInput label="What changed, and on what ground" value={why} onChange={setWhy} />
           {isChanged && (
             <Text>Store your changes first: what is released is the stored draft.</Text>
           )}

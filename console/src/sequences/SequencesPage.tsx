@@ -1,10 +1,11 @@
-import { Flex, Heading, Input, NativeSelect, Stack, Text } from '@chakra-ui/react'
+import { Flex, Heading, NativeSelect, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
 import { api, ask } from '../api/client'
 import { DataTable } from '../parts/DataTable'
 import { KeyButton } from '../parts/KeyButton'
+import { LabelledInput } from '../parts/LabelledInput'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
@@ -88,19 +89,12 @@ function NewSequence({ taken }: { taken: string[] }) {
   return (
     <form onSubmit={submit}>
       <Flex gap="4" align="flex-end" wrap="wrap">
-        <Stack gap="1">
-          <label htmlFor="new-sequence">New sequence</label>
-          <Input
-            id="new-sequence"
-            bg="plate"
-            borderColor="edge"
-            autoComplete="off"
-            value={code}
-            placeholder="Its code"
-            _placeholder={{ color: 'soft' }}
-            onChange={(event) => setCode(event.target.value.trim())}
-          />
-        </Stack>
+        <LabelledInput
+          label="New sequence"
+          hint="Its code"
+          value={code}
+          onChange={(text) => setCode(text.trim())}
+        />
         <Stack gap="1">
           <label htmlFor="new-sequence-product">For product</label>
           <NativeSelect.Root width="14rem">

@@ -1,8 +1,8 @@
 import { Button, Stack, Text } from '@chakra-ui/react'
 import { type FormEvent, useState } from 'react'
 import { api, ask } from '../api/client'
+import { LabelledInput } from '../parts/LabelledInput'
 import { Trouble } from '../parts/Trouble'
-import { Field } from './Field'
 import { useSession } from './SessionProvider'
 
 /** A new site: the first engineer, with the one-time code from the service's log. */
@@ -32,14 +32,37 @@ export function FirstAccount() {
           Nobody has an account here yet. Make the first engineer, who then describes the bench's
           products and sequences and adds everybody else. The code stands in the service's log.
         </Text>
-        <Field label="Code" value={code} onChange={setCode} kind="text" auto="off" />
-        <Field label="Name" value={name} onChange={setName} kind="text" auto="username" />
-        <Field label="Full name" value={fullName} onChange={setFullName} kind="text" auto="name" />
-        <Field
+        <LabelledInput
+          size="lg"
+          isRequired
+          label="Code"
+          value={code}
+          onChange={setCode}
+          auto="off"
+        />
+        <LabelledInput
+          size="lg"
+          isRequired
+          label="Name"
+          value={name}
+          onChange={setName}
+          auto="username"
+        />
+        <LabelledInput
+          size="lg"
+          isRequired
+          label="Full name"
+          value={fullName}
+          onChange={setFullName}
+          auto="name"
+        />
+        <LabelledInput
+          size="lg"
+          isRequired
           label="Password, at least 10 signs"
           value={password}
           onChange={setPassword}
-          kind="password"
+          type="password"
           auto="new-password"
         />
         {trouble && <Trouble text={trouble} />}

@@ -1,8 +1,8 @@
 import { Button, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { type FormEvent, useState } from 'react'
 import { api, ask } from '../api/client'
+import { LabelledInput } from '../parts/LabelledInput'
 import { Trouble } from '../parts/Trouble'
-import { Field } from './Field'
 import { useSession } from './SessionProvider'
 
 /** One's own password; after a one-time password nothing else is open. */
@@ -46,25 +46,31 @@ export default function PasswordPage() {
       {isForced && <Text>Yours was given to you for once. Choose one that only you know.</Text>}
       <form onSubmit={submit}>
         <Stack gap="4">
-          <Field
+          <LabelledInput
+            size="lg"
+            isRequired
             label="Present password"
             value={present}
             onChange={setPresent}
-            kind="password"
+            type="password"
             auto="current-password"
           />
-          <Field
+          <LabelledInput
+            size="lg"
+            isRequired
             label="New password, at least 10 signs"
             value={next}
             onChange={setNext}
-            kind="password"
+            type="password"
             auto="new-password"
           />
-          <Field
+          <LabelledInput
+            size="lg"
+            isRequired
             label="The new one again"
             value={again}
             onChange={setAgain}
-            kind="password"
+            type="password"
             auto="new-password"
           />
           {trouble && <Trouble text={trouble} />}

@@ -2,9 +2,9 @@ import { Box, Button, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
 import { api, ask } from '../api/client'
+import { LabelledInput } from '../parts/LabelledInput'
 import { Mark } from '../parts/Mark'
 import { Trouble } from '../parts/Trouble'
-import { Field } from './Field'
 import { FirstAccount } from './FirstAccount'
 import { useSession } from './SessionProvider'
 
@@ -57,12 +57,21 @@ function SignInForm() {
     <form onSubmit={submit}>
       <Stack gap="5">
         <Text color="soft">Sign in to test units on this bench.</Text>
-        <Field label="Name" value={name} onChange={setName} kind="text" auto="username" />
-        <Field
+        <LabelledInput
+          size="lg"
+          isRequired
+          label="Name"
+          value={name}
+          onChange={setName}
+          auto="username"
+        />
+        <LabelledInput
+          size="lg"
+          isRequired
           label="Password"
           value={password}
           onChange={setPassword}
-          kind="password"
+          type="password"
           auto="current-password"
         />
         {trouble && <Trouble text={trouble} />}
