@@ -2,6 +2,7 @@
 
 import time
 from dataclasses import replace
+from itertools import cycle, islice
 from pathlib import Path
 from typing import Any
 
@@ -16,13 +17,12 @@ FAULTS, STEPS = 20, 12
 
 
 def twelve_steps() -> ReadySequence:
-    """The demo's electrical steps three times over."""
+    """The demo's electrical steps over and over, until there are twelve."""
     demo = demo_sequence()
     electrical = [step for step in demo.steps if step.roles]
     steps = tuple(
-        replace(step, id=f"{step.id}{turn}")
-        for turn in range(STEPS // len(electrical))
-        for step in electrical
+        replace(step, id=f"{step.id}{number}")
+        for number, step in enumerate(islice(cycle(electrical), STEPS))
     )
     return ReadySequence(demo.code, demo.title, demo.product, demo.decision, steps)
 

@@ -84,6 +84,12 @@ def change(path: str, value: object) -> Callable[[Document], None]:
             "steps.3.limits.current", {"minimum": "5 mA", "maximum": "1 mA"},
             "steps[3].limits.current", "swap them",
         ),
+        (
+            "steps.3.limits.current", {"minimum": "0.4 mA", "source": "us"},
+            "steps[3].limits.current.maximum", "the output is cut at it",
+        ),
+        ("steps.0.settle", "1 s", "steps[0].settle", "a visual step connects nothing"),
+        ("steps.1.repeat", {"times": 2, "needed": 3}, "steps[1].repeat", "ask for at most 2"),
         ("steps.1.across", "once", "steps[1].across", "measures each unit"),
         ("steps.1.across", "some", "steps[1].across", "'each', 'together' or 'once'"),
         ("product", "DC-41", "product", "no product 'DC-41'"),

@@ -383,6 +383,10 @@ def _prepare_limits(
             limits[name] = resolve(entry, asked, limit_sets, product)
         except ValueError as error:
             findings.append(Finding(f"{path}.limits.{name}", str(error)))
+            continue
+        if slot.programs and limits[name].maximum is None:
+            message = f"is missing; the output is cut at it. Give one, or the {kind.name} a trip."
+            findings.append(Finding(f"{path}.limits.{name}.maximum", message))
     return limits
 
 
