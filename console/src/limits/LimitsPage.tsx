@@ -1,7 +1,8 @@
-import { Flex, Heading, NativeSelect, Stack } from '@chakra-ui/react'
+import { Flex, Heading, Stack } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { Link, useSearchParams } from 'react-router'
 import { api, ask } from '../api/client'
+import { Choice } from '../parts/Choice'
 import { DataTable } from '../parts/DataTable'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
@@ -28,28 +29,16 @@ export default function LimitsPage() {
         <Heading as="h1" size="2xl">
           Limits
         </Heading>
-        <Stack gap="1">
-          <label htmlFor="limits-for">What holds for</label>
-          <NativeSelect.Root width="16rem">
-            <NativeSelect.Field
-              id="limits-for"
-              bg="plate"
-              borderColor="edge"
-              value={product}
-              onChange={(event) =>
-                setSearch(event.target.value ? { product: event.target.value } : {})
-              }
-            >
-              <option value="">every product: show the sets</option>
-              {products.data?.map((each) => (
-                <option key={String(each.code)} value={String(each.code)}>
-                  {String(each.code)}
-                </option>
-              ))}
-            </NativeSelect.Field>
-            <NativeSelect.Indicator />
-          </NativeSelect.Root>
-        </Stack>
+        <Choice
+          label="What holds for"
+          width="16rem"
+          value={product}
+          options={[
+            ['', 'every product: show the sets'],
+            ...(products.data ?? []).map((each) => String(each.code)),
+          ]}
+          onChange={(chosen) => setSearch(chosen ? { product: chosen } : {})}
+        />
       </Flex>
       {product ? (
         <OfferTable code={product} />

@@ -1,8 +1,9 @@
-import { Box, Flex, Heading, NativeSelect, Stack, Text } from '@chakra-ui/react'
+import { Box, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
 import { Link } from 'react-router'
 import { api, ask } from '../api/client'
+import { Choice } from '../parts/Choice'
 import { DataTable } from '../parts/DataTable'
 import { KeyButton } from '../parts/KeyButton'
 import { LabelledInput } from '../parts/LabelledInput'
@@ -109,23 +110,14 @@ function OpenLot() {
           hint="L-2611-C"
           width="10rem"
         />
-        <Stack gap="1">
-          <label htmlFor="lot-product">Product</label>
-          <NativeSelect.Root size="lg" width="12rem">
-            <NativeSelect.Field
-              id="lot-product"
-              bg="plate"
-              borderColor="edge"
-              value={product}
-              onChange={(event) => setChosen(event.target.value)}
-            >
-              {codes.map((each) => (
-                <option key={each}>{each}</option>
-              ))}
-            </NativeSelect.Field>
-            <NativeSelect.Indicator />
-          </NativeSelect.Root>
-        </Stack>
+        <Choice
+          label="Product"
+          size="lg"
+          width="12rem"
+          value={product}
+          options={codes}
+          onChange={setChosen}
+        />
         <LabelledInput
           size="lg"
           label="Serials, first..last or pattern"

@@ -1,7 +1,8 @@
-import { Box, Button, Flex, Heading, NativeSelect, Stack, Text } from '@chakra-ui/react'
+import { Box, Button, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
 import { api, ask, type Schemas } from '../api/client'
+import { Choice } from '../parts/Choice'
 import { DataTable } from '../parts/DataTable'
 import { LabelledInput } from '../parts/LabelledInput'
 import { Trouble } from '../parts/Trouble'
@@ -80,20 +81,15 @@ function Accounts() {
           {
             head: 'Role',
             cell: (each) => (
-              <NativeSelect.Root size="sm" width="9rem">
-                <NativeSelect.Field
-                  aria-label={`Role of ${each.name}`}
-                  bg="plate"
-                  borderColor="edge"
-                  value={each.role}
-                  onChange={(event) => void change(each.name, { role: event.target.value as Role })}
-                >
-                  {ROLES.map((role) => (
-                    <option key={role}>{role}</option>
-                  ))}
-                </NativeSelect.Field>
-                <NativeSelect.Indicator />
-              </NativeSelect.Root>
+              <Choice
+                label={`Role of ${each.name}`}
+                isLabelHidden
+                size="sm"
+                width="9rem"
+                value={each.role}
+                options={ROLES}
+                onChange={(role) => void change(each.name, { role: role as Role })}
+              />
             ),
           },
           { head: 'State', cell: (each) => <State account={each} /> },
@@ -163,23 +159,13 @@ function AddAccount({ onAdd }: { onAdd: (body: Schemas['NewAccount']) => Promise
       <Flex gap="4" align="flex-end" wrap="wrap">
         <LabelledInput width="14rem" label="New account" value={name} onChange={setName} />
         <LabelledInput width="14rem" label="Full name" value={fullName} onChange={setFullName} />
-        <Stack gap="1">
-          <label htmlFor="new-role">Role</label>
-          <NativeSelect.Root width="10rem">
-            <NativeSelect.Field
-              id="new-role"
-              bg="plate"
-              borderColor="edge"
-              value={role}
-              onChange={(event) => setRole(event.target.value as Role)}
-            >
-              {ROLES.map((each) => (
-                <option key={each}>{each}</option>
-              ))}
-            </NativeSelect.Field>
-            <NativeSelect.Indicator />
-          </NativeSelect.Root>
-        </Stack>
+        <Choice
+          label="Role"
+          width="10rem"
+          value={role}
+          options={ROLES}
+          onChange={(chosen) => setRole(chosen as Role)}
+        />
         <Button
           type="submit"
           bg="act"

@@ -1,9 +1,10 @@
-import { Box, Flex, Heading, Input, NativeSelect, Stack, Text } from '@chakra-ui/react'
+import { Box, Flex, Heading, Input, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { type FormEvent, type KeyboardEvent, useRef, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api, ask } from '../api/client'
 import { BusyNote } from '../bench/BusyNote'
+import { Choice } from '../parts/Choice'
 import { KeyButton } from '../parts/KeyButton'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
@@ -114,12 +115,16 @@ export function LoadForm() {
         <BusyNote bench={bench.data} />
         <Flex gap="5" wrap="wrap">
           <Choice
+            size="lg"
+            width="15rem"
             label="Sequence"
             value={code}
             options={sequences.data.map((each) => [each.code, `${each.code}  ${each.title}`])}
             onChange={(value) => choose('sequence', value)}
           />
           <Choice
+            size="lg"
+            width="15rem"
             label="Fixture"
             value={fixtureCode}
             options={bench.data.fixtures.map((each) => [each.code, `${each.code}  ${each.title}`])}
@@ -127,6 +132,8 @@ export function LoadForm() {
           />
           {openLots.length > 0 && (
             <Choice
+              size="lg"
+              width="15rem"
               label="Lot"
               value={lot}
               options={[
@@ -141,6 +148,8 @@ export function LoadForm() {
           )}
           {bench.data.has_inputs && (
             <Choice
+              size="lg"
+              width="15rem"
               label="Start by"
               value={startBy}
               options={[
@@ -238,36 +247,4 @@ function chosen(
 function starting(hasInputs: boolean): 'key' | 'foot' | 'presence' {
   const kept = localStorage.getItem('loricate-start')
   return hasInputs && (kept === 'foot' || kept === 'presence') ? kept : 'key'
-}
-
-interface ChoiceProps {
-  label: string
-  value: string
-  options: [string, string][]
-  onChange: (value: string) => void
-}
-
-function Choice({ label, value, options, onChange }: ChoiceProps) {
-  const id = `choose-${label.toLowerCase().replaceAll(' ', '-')}`
-  return (
-    <Stack gap="1" minW="15rem">
-      <label htmlFor={id}>{label}</label>
-      <NativeSelect.Root size="lg">
-        <NativeSelect.Field
-          id={id}
-          bg="plate"
-          borderColor="edge"
-          value={value}
-          onChange={(event) => onChange(event.target.value)}
-        >
-          {options.map(([code, text]) => (
-            <option key={code} value={code}>
-              {text}
-            </option>
-          ))}
-        </NativeSelect.Field>
-        <NativeSelect.Indicator />
-      </NativeSelect.Root>
-    </Stack>
-  )
 }

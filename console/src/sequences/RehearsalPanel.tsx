@@ -1,7 +1,8 @@
-import { Box, Button, Flex, Heading, NativeSelect, Stack, Text } from '@chakra-ui/react'
+import { Box, Button, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, ask, type Schemas } from '../api/client'
+import { Choice } from '../parts/Choice'
 import { quantityText } from '../parts/quantity'
 import { Trouble } from '../parts/Trouble'
 import type { SequenceDocument } from './document'
@@ -63,11 +64,22 @@ export function RehearsalPanel({ document, selected, onTake }: Props) {
         <Box flex="1" />
         <Choice
           label="Fixture"
+          isLabelHidden
+          size="sm"
+          width="7rem"
           value={fixture?.code ?? ''}
           options={fixtures.map((each) => each.code)}
           onChange={setFixture}
         />
-        <Choice label="Nest" value={nest} options={nests} onChange={setNest} />
+        <Choice
+          label="Nest"
+          isLabelHidden
+          size="sm"
+          width="7rem"
+          value={nest}
+          options={nests.map((each): [string, string] => [each, `Nest ${each}`])}
+          onChange={setNest}
+        />
         {selected && (
           <Button
             variant="outline"
@@ -130,33 +142,5 @@ export function RehearsalPanel({ document, selected, onTake }: Props) {
         <TakeForm key={`take ${rehearsal.id}`} rehearsal={rehearsal} onTake={onTake} />
       )}
     </Stack>
-  )
-}
-
-interface ChoiceProps {
-  label: string
-  value: string
-  options: string[]
-  onChange: (value: string) => void
-}
-
-function Choice({ label, value, options, onChange }: ChoiceProps) {
-  return (
-    <NativeSelect.Root width="7rem" size="sm">
-      <NativeSelect.Field
-        aria-label={label}
-        bg="plate"
-        borderColor="edge"
-        value={value}
-        onChange={(event) => onChange(event.target.value)}
-      >
-        {options.map((each) => (
-          <option key={each} value={each}>
-            {label === 'Nest' ? `Nest ${each}` : each}
-          </option>
-        ))}
-      </NativeSelect.Field>
-      <NativeSelect.Indicator />
-    </NativeSelect.Root>
   )
 }

@@ -74,12 +74,16 @@ function Editor({ schema, stored, revision, status, etag }: EditorProps) {
   const [trouble, setTrouble] = useState('')
   const review = useReview(document)
   const isLocked = !may.define
-  const selected = search.get('step') ?? document.steps[0]?.id ?? ''
+  // Held here and only mirrored in the address, which follows a moment later: what is pressed right
+  // after a step was added or duplicated must not meet the step that was selected before.
+  const [chosen, setChosen] = useState(search.get('step'))
+  const selected = chosen ?? document.steps[0]?.id ?? ''
   const index = document.steps.findIndex((step) => step.id === selected)
   const step = document.steps[index]
   const findings = review.refused.length > 0 ? review.refused : refused
 
   function select(id: string) {
+    setChosen(id)
     setSearch((before) => {
       const next = new URLSearchParams(before)
       next.set('step', id)

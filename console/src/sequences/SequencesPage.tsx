@@ -1,8 +1,9 @@
-import { Flex, Heading, NativeSelect, Stack, Text } from '@chakra-ui/react'
+import { Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
 import { api, ask } from '../api/client'
+import { Choice } from '../parts/Choice'
 import { DataTable } from '../parts/DataTable'
 import { KeyButton } from '../parts/KeyButton'
 import { LabelledInput } from '../parts/LabelledInput'
@@ -95,23 +96,13 @@ function NewSequence({ taken }: { taken: string[] }) {
           value={code}
           onChange={(text) => setCode(text.trim())}
         />
-        <Stack gap="1">
-          <label htmlFor="new-sequence-product">For product</label>
-          <NativeSelect.Root width="14rem">
-            <NativeSelect.Field
-              id="new-sequence-product"
-              bg="plate"
-              borderColor="edge"
-              value={product}
-              onChange={(event) => setChosen(event.target.value)}
-            >
-              {codes.map((each) => (
-                <option key={each}>{each}</option>
-              ))}
-            </NativeSelect.Field>
-            <NativeSelect.Indicator />
-          </NativeSelect.Root>
-        </Stack>
+        <Choice
+          label="For product"
+          width="14rem"
+          value={product}
+          options={codes}
+          onChange={setChosen}
+        />
         <KeyButton
           keyName="Enter"
           type="submit"

@@ -1,6 +1,7 @@
-import { Button, Flex, Input, NativeSelect, Stack, Text } from '@chakra-ui/react'
+import { Button, Flex, Input, Stack, Text } from '@chakra-ui/react'
 import { type FormEvent, useState } from 'react'
-import { api, ask, type Schemas } from '../api/client'
+import { api, ask, type Reading, type Schemas } from '../api/client'
+import { Choice } from '../parts/Choice'
 import { Trouble } from '../parts/Trouble'
 
 type Use = Schemas['Taking']['use']
@@ -10,11 +11,21 @@ interface Props {
   onTake: (step: string, taken: Schemas['TakenOut'][]) => boolean
 }
 
-const USES: { use: Use; words: string }[] = [
-  { use: 'maximum', words: 'its maximum' },
-  { use: 'minimum', words: 'its minimum' },
-  { use: 'nominal', words: 'its nominal value' },
+const USES: [Use, string][] = [
+  ['maximum', 'its maximum'],
+  ['minimum', 'its minimum'],
+  ['nominal', 'its nominal value'],
 ]
+
+interface Measured {
+  step: string
+  reading: Reading
+}
+
+function wordsFor({ step, reading }: Measured): string {
+  const again = reading.repetition > 1 ? ` (${reading.repetition})` : ''
+  return `${step}, ${reading.name.replaceAll('_', ' ')}${again}: ${reading.text}`
+}
 
 /** Takes a reading of a rehearsal over into its step, as a limit or as the value to expect. */
 export function TakeForm({ rehearsal, onTake }: Props) {
@@ -54,44 +65,25 @@ export function TakeForm({ rehearsal, onTake }: Props) {
       <form onSubmit={submit}>
         <Flex gap="3" align="center" wrap="wrap">
           <Text>Take</Text>
-          <NativeSelect.Root width="22rem" size="sm">
-            <NativeSelect.Field
-              aria-label="Reading"
-              bg="plate"
-              borderColor="edge"
-              value={String(place)}
-              onChange={(event) => setPlace(Number(event.target.value))}
-            >
-              {readings.map((each, at) => (
-                <option
-                  key={`${each.step} ${each.reading.name} ${each.reading.repetition}`}
-                  value={String(at)}
-                >
-                  {each.step}, {each.reading.name.replaceAll('_', ' ')}
-                  {each.reading.repetition > 1 && ` (${each.reading.repetition})`}:{' '}
-                  {each.reading.text}
-                </option>
-              ))}
-            </NativeSelect.Field>
-            <NativeSelect.Indicator />
-          </NativeSelect.Root>
+          <Choice
+            label="Reading"
+            isLabelHidden
+            size="sm"
+            width="22rem"
+            value={String(place)}
+            options={readings.map((each, at): [string, string] => [String(at), wordsFor(each)])}
+            onChange={(at) => setPlace(Number(at))}
+          />
           <Text>as</Text>
-          <NativeSelect.Root width="11rem" size="sm">
-            <NativeSelect.Field
-              aria-label="Taken as"
-              bg="plate"
-              borderColor="edge"
-              value={use}
-              onChange={(event) => setUse(event.target.value as Use)}
-            >
-              {USES.map((each) => (
-                <option key={each.use} value={each.use}>
-                  {each.words}
-                </option>
-              ))}
-            </NativeSelect.Field>
-            <NativeSelect.Indicator />
-          </NativeSelect.Root>
+          <Choice
+            label="Taken as"
+            isLabelHidden
+            size="sm"
+            width="11rem"
+            value={use}
+            options={USES}
+            onChange={(chosen) => setUse(chosen as Use)}
+          />
           <label htmlFor="allowance">allowing</label>
           <Input
             id="allowance"

@@ -1,7 +1,8 @@
-import { Box, Checkbox, Flex, NativeSelect, Text } from '@chakra-ui/react'
+import { Box, Checkbox, Flex, Text } from '@chakra-ui/react'
 import { useQueries } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, ask, type Schemas } from '../api/client'
+import { Choice } from '../parts/Choice'
 import { DataTable } from '../parts/DataTable'
 import { quantityText } from '../parts/quantity'
 import { Trouble } from '../parts/Trouble'
@@ -49,23 +50,13 @@ export default function TracePlot({ runId, step, own, others }: Props) {
   return (
     <Box mt="4">
       <Flex gap="5" align="center" wrap="wrap" mb="2">
-        <label htmlFor="quantity">Curve</label>
-        <NativeSelect.Root w="14rem">
-          <NativeSelect.Field
-            id="quantity"
-            bg="plate"
-            borderColor="edge"
-            value={shown}
-            onChange={(event) => setQuantity(event.target.value)}
-          >
-            {names.map((name) => (
-              <option key={name} value={name}>
-                {name.replaceAll('_', ' ')}
-              </option>
-            ))}
-          </NativeSelect.Field>
-          <NativeSelect.Indicator />
-        </NativeSelect.Root>
+        <Choice
+          label="Curve"
+          width="14rem"
+          value={shown}
+          options={names.map((name): [string, string] => [name, name.replaceAll('_', ' ')])}
+          onChange={setQuantity}
+        />
         {others.length > 0 && <Text>Lay over</Text>}
         {others.map(({ nest }) => (
           <Checkbox.Root

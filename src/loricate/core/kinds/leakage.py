@@ -18,13 +18,12 @@ from pydantic import Field, model_validator
 from loricate.core.actions import Connect, Ending, Energise, Output, Procedure, Program, Role
 from loricate.core.errors import ProcedureError
 from loricate.core.grading import Cause, Measured
+from loricate.core.kinds.mains import mains_demands, why_not_at_mains
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
 from loricate.core.limits import Limit
-from loricate.core.products import EarthTerminal, Product, Terminal
+from loricate.core.products import EarthTerminal, Terminal
 from loricate.core.quantities import (
     CURRENT,
-    FREQUENCY,
-    TIME,
     VOLTAGE,
     Amperes,
     Fraction,
@@ -165,19 +164,8 @@ def _is_switched_wrong(settings: LeakageSettings, load: Reading) -> bool:
 
 
 def demands(settings: LeakageSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
-    """The supply must reach the voltage."""
-    return (
-        Demand(Role.LEAKAGE, "level_v", settings.supply, VOLTAGE, "supply"),
-        Demand(Role.LEAKAGE, "frequency_hz", settings.frequency, FREQUENCY, "frequency"),
-        Demand(Role.LEAKAGE, "dwell_s", settings.dwell, TIME, "dwell"),
-    )
-
-
-def why_not(product: Product) -> str:
-    """Only what runs at mains can be run at mains."""
-    if product.supply_voltage is None:
-        return "the product has no rated voltage"
-    return ""
+    """The supply must reach the voltage and hold it."""
+    return mains_demands(settings.supply, settings.frequency, settings.dwell)
 
 
 LEAKAGE = register(
@@ -195,7 +183,7 @@ LEAKAGE = register(
         procedure=procedure,
         demands=demands,
         programmed_s=lambda settings: settings.dwell,
-        why_not=why_not,
+        why_not=why_not_at_mains,
         hazardous=True,
     )
 )
