@@ -16,7 +16,9 @@ from bench.demo_documents import demo_sequence
 from loricate.bench.links import TcpLink
 from loricate.commands import demo_site
 from loricate.execution.engine import Engine
+from loricate.execution.rehearsal import Blackboard
 from loricate.service.app import create_app
+from loricate.service.rehearsing import Rehearsal
 from loricate.service.settings import FirstAccount, Settings
 
 QUERIES, PAIRS, EVENTS = 400, 9, 200
@@ -85,9 +87,12 @@ def event_lag() -> float:
             while not server.started:  # noqa: ASYNC110 - uvicorn has no event for this
                 await asyncio.sleep(0.01)
             desk = app.state.desk
-            engine = Engine("lag", demo_sequence(), desk.bench.plan.fixtures[0], [], desk.bench,
-                            None)  # type: ignore[arg-type]  # never started, so nothing is recorded  # fmt: skip
-            desk.runs.engines["lag"] = engine
+            board = Blackboard()
+            engine = Engine(
+                "lag", demo_sequence(), desk.bench.plan.fixtures[0], [], desk.bench, board
+            )
+            # A rehearsal that is never started: its events go the same way, and no record is asked.
+            desk.rehearsals.all["lag"] = Rehearsal(engine, board, "FX-A", "1", "mara", 0.0)
             watching = threading.Thread(target=_watch, args=(port, lags))
             watching.start()
             await asyncio.sleep(1.0)
@@ -118,7 +123,7 @@ def _watch(port: int, lags: list[float]) -> None:
         body = {"name": "mara", "password": "bench"}
         token = wire.post(f"{base}/sign-in", json=body).json()["token"]
         headers = {"Authorization": f"Bearer {token}"}
-        with wire.stream("GET", f"{base}/runs/lag/events", headers=headers) as stream:
+        with wire.stream("GET", f"{base}/rehearsals/lag/events", headers=headers) as stream:
             for line in stream.iter_lines():
                 if line.startswith("data:"):
                     data = json.loads(line.removeprefix("data:"))
