@@ -54,10 +54,11 @@ def add_attempt(
             for position, graded in enumerate(grade.readings)
         ],
     )  # fmt: skip
-    conn.executemany(
-        "INSERT INTO repetition VALUES (?, ?, ?, ?, ?, ?)",
-        [(*key, each.number, each.verdict, each.cause) for each in grade.repetitions],
-    )
+    if grade.repetitions:
+        conn.executemany(
+            "INSERT INTO repetition VALUES (?, ?, ?, ?, ?, ?)",
+            [(*key, each.number, each.verdict, each.cause) for each in grade.repetitions],
+        )
     if trace:
         text = json.dumps(asdict(trace), separators=(",", ":"), allow_nan=False)
         conn.execute("INSERT INTO trace VALUES (?, ?, ?, ?)", (*key, zlib.compress(text.encode())))
