@@ -116,7 +116,6 @@ export function LoadForm() {
         <Flex gap="5" wrap="wrap">
           <Choice
             size="lg"
-            width="15rem"
             label="Sequence"
             value={code}
             options={sequences.data.map((each) => [each.code, `${each.code}  ${each.title}`])}
@@ -124,7 +123,6 @@ export function LoadForm() {
           />
           <Choice
             size="lg"
-            width="15rem"
             label="Fixture"
             value={fixtureCode}
             options={bench.data.fixtures.map((each) => [each.code, `${each.code}  ${each.title}`])}
@@ -133,7 +131,6 @@ export function LoadForm() {
           {openLots.length > 0 && (
             <Choice
               size="lg"
-              width="15rem"
               label="Lot"
               value={lot}
               options={[
@@ -149,7 +146,6 @@ export function LoadForm() {
           {bench.data.has_inputs && (
             <Choice
               size="lg"
-              width="15rem"
               label="Start by"
               value={startBy}
               options={[
