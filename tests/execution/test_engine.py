@@ -1,7 +1,6 @@
 """The engine on stand-ins: verdicts, halts, faults of instruments, questions and aborts."""
 
 import asyncio
-import datetime as dt
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
@@ -11,8 +10,6 @@ from loricate.bench.links import TcpLink
 from loricate.core.actions import Answer, Role
 from loricate.core.branching import Outcome, When
 from loricate.core.grading import Cause, Verdict
-from loricate.core.limits import Limit
-from loricate.core.repetitions import Repeat
 from loricate.core.scheduling import Across
 from loricate.core.sequences import ReadySequence, ReadyStep
 from loricate.execution.engine import Engine
@@ -207,122 +204,6 @@ async def test_a_retry_that_passes_lets_the_unit_go_on(rig: Rig, sequence: Ready
     assert notebook.of("1")["earth"][0] is Verdict.PASS
     assert notebook.of("1")["insulation"][0] is Verdict.PASS
     assert notebook.units["u1"][0] is Verdict.PASS
-
-
-async def test_a_repeated_step_stops_when_it_is_decided_and_keeps_every_reading(
-    rig: Rig, sequence: ReadySequence
-) -> None:
-    steps = {
-        "earth": replace(sequence.step("earth"), repeat=Repeat(times=3, needed=2)),
-        "withstand": replace(sequence.step("withstand"), repeat=Repeat(times=5, needed=4)),
-    }
-    engine, notebook = engine_for(rig, replace(sequence, steps=tuple(steps.values())), "13")
-    names = await run(engine)
-    # Two of three suffice in nest 1; in nest 3, cracked, two of five breakdowns are one too many.
-    assert names.count("repetition") == (2 + 4) + (2 + 2)
-    done = {(nest, step): each for (nest, each), (_, step, *_) in
-            zip(notebook.performed, notebook.attempts, strict=True)}  # fmt: skip
-    earth, broken = done["1", "earth"], done["3", "withstand"]
-    assert earth.note == "2 passed of 3 times, 2 must pass; stopped after 2."
-    resistances = [each for each in earth.grade.readings if each.reading.name == "resistance"]
-    assert [each.repetition for each in resistances] == [1, 2]
-    assert [name for _, name in earth.trace.phases] == ["repetition 1", "repetition 2"]
-    assert earth.trace.columns["elapsed_s"] == sorted(
-        value or 0.0 for value in earth.trace.columns["elapsed_s"]
-    )
-    assert broken.grade.cause is Cause.BREAKDOWN and len(broken.grade.repetitions) == 2
-    assert notebook.units["u1"][0] is Verdict.PASS and notebook.units["u3"][0] is Verdict.FAIL
-
-
-async def test_units_together_are_repeated_until_each_is_decided(
-    rig: Rig, sequence: ReadySequence
-) -> None:
-    """The cracked unit is decided first; the sound one goes on by itself."""
-    own = replace(
-        sequence.step("withstand"), across=Across.TOGETHER, repeat=Repeat(times=2, needed=2),
-        limits={"current": Limit(dimension="current", maximum=5e-3)},
-    )  # fmt: skip
-    engine, notebook = engine_for(rig, replace(sequence, steps=(own,)), "13")
-    await run(engine)
-    counts = {nest: len(each.grade.repetitions) for nest, each in notebook.performed}
-    assert counts == {"1": 2, "3": 1}
-    assert notebook.units["u1"][0] is Verdict.PASS
-    assert notebook.units["u3"] == (Verdict.FAIL, "breakdown")
-
-
-async def test_an_instrument_that_fails_ends_the_repetitions(
-    rig: Rig, sequence: ReadySequence
-) -> None:
-    earth = replace(sequence.step("earth"), repeat=Repeat(times=3, needed=1))
-    link = rig.bench.instruments[Role.BOND].link
-    assert isinstance(link, TcpLink)
-    link.timeout_s = 0.3
-    rig.floor.instruments["GB1"].misbehave("SILENT")
-    engine, notebook = engine_for(rig, replace(sequence, steps=(earth,)), "1")
-    await run(engine)
-    (_, performed) = notebook.performed[0]
-    assert [each.verdict for each in performed.grade.repetitions] == [Verdict.NOT_RUN]
-    assert notebook.of("1")["earth"] == (Verdict.NOT_RUN, Cause.INSTRUMENT)
-
-
-@pytest.mark.parametrize("answer", ["measure again", "let it stand"])
-async def test_a_unit_that_seems_switched_off_holds_up_no_other_nest(
-    rig: Rig, sequence: ReadySequence, answer: str
-) -> None:
-    """While nest 1 waits for somebody to switch it on, nest 2 has the source."""
-    own = sequence.step("insulation")
-    asks = replace(own, settings=own.settings.model_copy(update={"seems_off_above": 8e9}))
-    rig.floor.floor.put_in("FX-A/1", "DC-40", ("switched_off",), "x")
-    engine, notebook = engine_for(rig, replace(sequence, steps=(asks,)), "12")
-    engine.start()
-    async for _ in engine.log.follow():
-        if engine.questions.open and notebook.of("2"):
-            break
-    (question,) = engine.questions.open.values()
-    assert question.nest == "1" and notebook.of("1") == {}
-    assert question.text.startswith("The insulation reads > ")
-    assert notebook.of("2")["insulation"][0] is Verdict.PASS
-    if answer == "measure again":
-        rig.floor.floor.put_in("FX-A/1", "DC-40", (), "x")
-    assert engine.answer("1", Answer(answer))
-    await engine.wait()
-    (first,) = [performed for nest, performed in notebook.performed if nest == "1"]
-    assert notebook.of("1")["insulation"][0] is Verdict.PASS
-    resistance = first.grade.readings[0].reading
-    assert (resistance.value < 8e9) == (answer == "measure again")
-    assert ("measured again" if answer == "measure again" else "stands by answer") in first.note
-    assert [kept.answer.choice for _, kept in notebook.answers] == [answer]
-
-
-async def test_an_abort_ends_a_question_that_let_the_bench_go(
-    rig: Rig, sequence: ReadySequence
-) -> None:
-    own = sequence.step("insulation")
-    asks = replace(own, settings=own.settings.model_copy(update={"seems_off_above": 8e9}))
-    rig.floor.floor.put_in("FX-A/1", "DC-40", ("switched_off",), "x")
-    engine, notebook = engine_for(rig, replace(sequence, steps=(asks,)), "1")
-    engine.start()
-    async for event in engine.log.follow():
-        if event.name == "question":
-            break
-    engine.abort("Aborted by mara.")
-    await engine.wait()
-    assert (notebook.state, notebook.note) == ("aborted", "Aborted by mara.")
-    assert engine.questions.open == {}
-    assert notebook.units["u1"] == (Verdict.INCONCLUSIVE, "aborted")
-
-
-async def test_a_step_settles_between_connection_and_output(
-    rig: Rig, sequence: ReadySequence
-) -> None:
-    earth = replace(sequence.step("earth"), settle_s=0.3)
-    engine, _ = engine_for(rig, replace(sequence, steps=(earth,)), "1")
-    engine.start()
-    at: dict[str, dt.datetime] = {}
-    async for event in engine.log.follow():
-        at.setdefault(event.name, dt.datetime.fromisoformat(event.data["at"]))
-    await engine.wait()
-    assert (at["sample"] - at["step_started"]).total_seconds() >= 0.3
 
 
 async def test_halt_run_stops_the_other_units_too(rig: Rig, sequence: ReadySequence) -> None:

@@ -46,7 +46,7 @@ class Work:
     _let_go: frozenset[str] = frozenset()
     _given: asyncio.Event = field(default_factory=asyncio.Event)
 
-    async def let_go(self) -> None:
+    def let_go(self) -> None:
         """Let other tasks have what this one holds."""
         self._let_go, self.resources = self.resources, frozenset()
         self._given.clear()

@@ -37,7 +37,7 @@ class Outcomes:
 class Holding(Protocol):
     """What a task holds of the bench; it is let go while somebody must answer."""
 
-    async def let_go(self) -> None:
+    def let_go(self) -> None:
         """Let other tasks have it."""
 
     async def take_up(self) -> None:
@@ -146,7 +146,7 @@ class Performer:
         async def ask(ask: Ask | Enter) -> Answer:
             # No instrument waits for a person: others may have it until there is an answer.
             await self.bench.disconnect(step.roles)
-            await holding.let_go()
+            holding.let_go()
             answer = await self.operator.ask_check(ask, step, units, place)
             await holding.take_up()
             return answer

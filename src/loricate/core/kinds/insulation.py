@@ -86,7 +86,8 @@ def procedure(settings: InsulationSettings, limits: Mapping[str, Limit]) -> Proc
             return replace(measured, note=" ".join(notes))
         question = (
             f"The insulation reads {resistance.text}: the unit seems to be switched off. Switch it "
-            "on and measure again, or let the reading stand?"
+            "on (open the guard only while no nest is energised) and measure again, or let the "
+            "reading stand?"
         )
         answer = yield Ask(question, (AGAIN, STANDS), passing=STANDS)
         if not isinstance(answer, Answer) or answer.choice not in (AGAIN, STANDS):
