@@ -29,7 +29,7 @@ async def connected_rig() -> AsyncIterator[Rig]:
     data = tomllib.loads((DEMO / "bench" / "bench.toml").read_text(encoding="utf-8"))
     for part in [*data["instruments"], data["matrix"], data["guard"], data["inputs"]]:
         part["address"] = f"tcp://127.0.0.1:{ports[part['id']]}"
-    bench = Bench(BenchPlan.model_validate(data))
+    bench = Bench(BenchPlan.model_validate({**data, "pace": 20.0}))
     assert await bench.connect() == {}
     for instrument in bench.instruments.values():
         await instrument.link.write("SYSTem:DEADman:TIMeout 5")

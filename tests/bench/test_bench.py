@@ -5,8 +5,10 @@ import asyncio
 import pytest
 
 from loricate.bench.bench import Bench
-from loricate.bench.errors import GuardOpen, InstrumentFault, LinkFailed, StillCharged
-from loricate.core.actions import Connect, Discharge, Energise, Output, Program, Role, Sample
+from loricate.bench.danger import DangerState
+from loricate.bench.errors import ChargeUnknown, GuardOpen, InstrumentFault, StillCharged
+from loricate.bench.instrument import Care
+from loricate.core.actions import Connect, Energise, Output, Program, Role, Sample
 from loricate.core.quantities import VOLTAGE
 from tests.rig import Rig
 
@@ -22,7 +24,7 @@ async def withstand(bench: Bench, samples: list[Sample] | None = None, **more: f
     kept: list[Sample] = [] if samples is None else samples
     await bench.perform(Connect(Role.WITHSTAND, POINTS), [NEST], kept.append)
     await bench.perform(Program(Role.WITHSTAND, {**PROGRAM, **more}), [NEST], kept.append)
-    output = await bench.perform(Energise(Role.WITHSTAND, True), [NEST], kept.append)
+    output = await bench.perform(Energise(Role.WITHSTAND), [NEST], kept.append)
     assert isinstance(output, Output)
     return output
 
@@ -85,8 +87,17 @@ async def test_an_instrument_that_falls_silent_fails_the_action(rig: Rig) -> Non
     running = asyncio.ensure_future(withstand(rig.bench, dwell_s=100.0))
     await asyncio.sleep(0.3)
     await rig.floor.instruments["HV1"].power(False, "127.0.0.1")
-    with pytest.raises(LinkFailed, match="HV1"):
+    with pytest.raises(ChargeUnknown, match=r"HV1 cannot say.*treat it as charged"):
         await running
+    assert rig.floor.floor.closed, "no relay moves while nobody knows what is left"
+    assert rig.bench.danger.state is DangerState.UNKNOWN
+    with pytest.raises(ChargeUnknown):
+        await rig.bench.disconnect([Role.WITHSTAND])
+    assert await rig.bench.make_safe()
+    assert rig.floor.floor.closed
+    assert await rig.bench.confirm_earthed() == ()
+    assert not rig.floor.floor.closed
+    assert str(rig.bench.danger.state) == "safe"
 
 
 async def test_a_terminal_without_a_column_is_told(rig: Rig) -> None:
@@ -96,15 +107,12 @@ async def test_a_terminal_without_a_column_is_told(rig: Rig) -> None:
         )
 
 
-async def test_discharge_waits_until_safe_and_gives_up_when_it_never_is(
-    rig: Rig, monkeypatch: pytest.MonkeyPatch
-) -> None:
+async def test_discharge_waits_until_safe_and_gives_up_when_it_never_is(rig: Rig) -> None:
     await withstand(rig.bench, level_v=1000.0)
-    residual = await rig.bench.perform(Discharge(Role.WITHSTAND, 60.0), [NEST], lambda s: None)
-    assert isinstance(residual, float) and residual <= 60.0
-    monkeypatch.setattr("loricate.bench.instrument.DISCHARGE_TIMEOUT_S", 0.1)
+    source = rig.bench.instruments[Role.WITHSTAND]
+    assert await source.discharge(60.0) <= 60.0
     with pytest.raises(StillCharged, match="Do not touch"):
-        await rig.bench.perform(Discharge(Role.WITHSTAND, -1.0), [NEST], lambda s: None)
+        await source.discharge(-1.0, care=Care(within_s=0.1))
 
 
 async def test_making_safe_opens_every_relay(rig: Rig) -> None:
@@ -121,6 +129,6 @@ async def test_capabilities_come_from_the_profiles(rig: Rig) -> None:
 async def test_nonsense_is_not_read_as_a_number(rig: Rig) -> None:
     source = rig.bench.instruments[Role.WITHSTAND]
     assert source.profile.sample is not None
-    for answer in ("RAMP,1,2", "RAMP,1,2,x,0,NORMAL,0", "RAMP,1,2,3,4,ODD,5"):
+    for answer in ("RAMP,1,2", "RAMP,1,2,3,4,ODD,5"):
         with pytest.raises(InstrumentFault, match="answered FETCh"):
             source._parse(answer, source.profile.sample)

@@ -1,7 +1,8 @@
 """What a sequence asks and the bench cannot do is said with the field and the remedy."""
 
 from loricate.core.actions import Role
-from loricate.core.capability import Capability, shortfalls
+from loricate.core.capability import shortfalls
+from loricate.core.instruments import Capability
 from loricate.core.sequences import ReadySequence
 
 BENCH: dict[Role, Capability] = {

@@ -37,9 +37,11 @@ def test_an_impossible_current_gives_no_number(value: float) -> None:
     assert math.isnan(resistance_of(volts(500.0), Reading("current", value, CURRENT)).value)
 
 
-def test_a_bounded_voltage_gives_no_number() -> None:
+def test_bounds_that_pull_apart_give_no_number() -> None:
     voltage = Reading("voltage", 500.0, VOLTAGE, bound=Bound.BELOW)
-    assert math.isnan(resistance_of(voltage, Reading("current", 1e-6, CURRENT)).value)
+    assert resistance_of(voltage, Reading("current", 1e-6, CURRENT)).bound is Bound.BELOW
+    floored = Reading("current", 50e-9, CURRENT, bound=Bound.BELOW)
+    assert math.isnan(resistance_of(voltage, floored).value)
 
 
 @given(bound=st.sampled_from(Bound))

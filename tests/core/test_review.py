@@ -8,7 +8,7 @@ import pytest
 
 from loricate.bench.profiles import read_profile
 from loricate.core.actions import Role
-from loricate.core.capability import Capability
+from loricate.core.instruments import Capability
 from loricate.core.limit_sets import LimitSet
 from loricate.core.products import Product
 from loricate.core.review import RULES, Reviewed, ReviewFinding, Severity, review

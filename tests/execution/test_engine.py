@@ -230,7 +230,10 @@ async def test_a_dead_instrument_is_not_run_never_a_pass_or_fail(
 async def test_an_instrument_with_a_fault_of_its_own_decides_nothing(
     rig: Rig, sequence: ReadySequence, how: str
 ) -> None:
-    """Silent, talking nonsense, in error, too hot, or gone: not run, with a cause, and off."""
+    """Silent, talking nonsense, in error, too hot, or gone: not run, with a cause, and off.
+
+    One that cannot say what is left at the unit ends the run, and no relay moves.
+    """
     source = rig.floor.instruments["HV1"]
     link = rig.bench.instruments[Role.WITHSTAND].link
     assert isinstance(link, TcpLink)
@@ -244,7 +247,11 @@ async def test_an_instrument_with_a_fault_of_its_own_decides_nothing(
     source.misbehave("NONE")
     assert notebook.of("1")["withstand"] == (Verdict.NOT_RUN, Cause.INSTRUMENT), how
     assert "HV1" in notebook.attempts[0][4]
-    assert not source.output_on and not rig.floor.floor.closed
+    assert not source.output_on
+    can_tell = how not in ("SILENT", "NONSENSE")
+    assert notebook.state == ("finished" if can_tell else "aborted")
+    assert bool(rig.floor.floor.closed) is not can_tell
+    assert ("treat it as charged" in notebook.note) is not can_tell
 
 
 async def test_a_resumed_run_keeps_what_was_done(rig: Rig, sequence: ReadySequence) -> None:
@@ -343,9 +350,12 @@ async def test_a_record_that_cannot_be_kept_ends_the_run_and_the_output(
 async def test_a_unit_that_keeps_its_charge_ends_the_run(
     rig: Rig, sequence: ReadySequence, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("loricate.bench.instrument.DISCHARGE_TIMEOUT_S", 0.05)
-    monkeypatch.setattr("loricate.core.kinds.insulation.SAFE_DC_V", -1.0)
-    engine, notebook = engine_for(rig, only(sequence, "insulation", "leakage"), "12")
+    monkeypatch.setattr(rig.floor.instruments["HV1"], "bleed", lambda: ())
+    steps = tuple(
+        replace(step, discharge_within_s=0.05)
+        for step in only(sequence, "insulation", "leakage").steps
+    )
+    engine, notebook = engine_for(rig, replace(sequence, steps=steps), "12")
     await run(engine)
     assert notebook.state == "aborted" and "Do not touch" in notebook.note
     assert notebook.of("1")["insulation"] == (Verdict.NOT_RUN, Cause.INSTRUMENT)

@@ -128,4 +128,4 @@ async def test_continuity_through_the_fixture(doing: Doing) -> None:
     assert graded.verdict is Verdict.PASS, measured
     doing.put("missing_earth")
     measured, graded = await doing("continuity", {}, paths=paths)
-    assert (graded.cause, measured.note) == (Cause.OPEN, "Open: PE-CHASSIS.")
+    assert (graded.cause, measured.note) == (Cause.OPEN, "Open: PE-CHASSIS."), graded.doubts

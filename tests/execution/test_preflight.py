@@ -8,7 +8,7 @@ import pytest
 from loricate.bench.bench import InstrumentState
 from loricate.bench.plan import read_bench_plan
 from loricate.core.actions import Role
-from loricate.core.capability import Capability
+from loricate.core.instruments import Capability
 from loricate.core.sequences import ReadySequence
 from loricate.execution.preflight import check_bench, check_load, needed_roles
 from tests.rig import DEMO

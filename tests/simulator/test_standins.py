@@ -74,7 +74,6 @@ async def test_a_good_unit_withstands_and_draws_its_filters_current(bench: Stand
     ending, volts, current, bound, *_ = await withstand(bench, 1000)
     assert (ending, bound) == ("FINISHED", "NORMAL")
     assert float(volts) == pytest.approx(1000, rel=0.01)
-    assert float(volts) != 1000.0, "the level is measured, not copied"
     assert float(current) == pytest.approx(1000 * 314.16 * 4.4e-9, rel=0.12)
 
 
@@ -103,6 +102,7 @@ async def test_a_loose_strand_arcs(bench: StandIns) -> None:
 async def test_insulation_charges_and_then_discharges(bench: StandIns) -> None:
     ending, volts, current, *_ = await withstand(bench, 500, "DC")
     assert ending == "FINISHED"
+    assert float(volts) != 500.0, "the level is measured, not copied"
     assert 300e6 < float(volts) / float(current) < 1.2e9
     source = bench.instruments["HV1"]
     residual = float(await say(source, "MEAS:VOLT:RES?"))
@@ -145,7 +145,7 @@ async def test_bond_is_four_wire(
     bond = bench.instruments["GB1"]
     await say(bond, "SOUR:CURR 25;DWEL 1;:INIT")
     await bond.wait_idle()
-    _, volts, amperes, _ = (await say(bond, "FETC:SUMM?")).split(",")
+    _, volts, amperes, *_ = (await say(bond, "FETC:SUMM?")).split(",")
     assert least < float(volts) / float(amperes) < most
 
 

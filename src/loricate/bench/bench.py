@@ -3,32 +3,53 @@
 import asyncio
 import contextlib
 import datetime as dt
+import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from loricate.bench.errors import BenchError, GuardOpen, InstrumentFault, StillCharged
-from loricate.bench.instrument import Instrument
-from loricate.bench.links import make_link
+from loricate.bench.danger import Danger, LiveOutput, danger_of
+from loricate.bench.errors import (
+    BenchError,
+    Charged,
+    ChargeUnknown,
+    GuardOpen,
+    InstrumentFault,
+    StillCharged,
+)
+from loricate.bench.instrument import OVERRUN_S, USUAL_CARE, Care, Instrument
+from loricate.bench.links import TIMEOUT_S, make_link
 from loricate.bench.plan import BenchPlan, InstrumentPlan
 from loricate.bench.profiles import Profile, read_profile
+from loricate.bench.reach import Reach
 from loricate.core.actions import (
     Connect,
-    Discharge,
     Ending,
     Energise,
     Join,
     Outcome,
+    Output,
     Program,
     Role,
     Sample,
 )  # fmt: skip
-from loricate.core.capability import Capability
+from loricate.core.hazards import Hazard, hazard_of
+from loricate.core.instruments import Capability
 
 BEAT_S = 0.05
-SAFE_V = 30.0  # the lower of the two safe levels of IEC 61010-1 6.3
-BenchAction = Join | Connect | Program | Energise | Discharge
+BenchAction = Join | Connect | Program | Energise
 Nest = Mapping[str, int]  # the matrix column of each terminal
+
+
+@dataclass(frozen=True, slots=True)
+class Patience:
+    """How long (s) an answer is waited for, and an output past the end of its programme."""
+
+    link_s: float = TIMEOUT_S
+    overrun_s: float = OVERRUN_S
+
+
+USUAL_PATIENCE = Patience()
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,11 +71,16 @@ class InstrumentState:
 class Bench:
     """Owns every link. Procedures may act at the same time if they share no resource."""
 
-    def __init__(self, plan: BenchPlan, folder: Path | None = None) -> None:
+    def __init__(
+        self, plan: BenchPlan, folder: Path | None = None, patience: Patience = USUAL_PATIENCE
+    ) -> None:
         self.plan = plan
 
         def make(name: str, address: str, profile: str) -> Instrument:
-            return Instrument(name, make_link(name, address), read_profile(profile, folder))
+            link = make_link(name, address, patience.link_s)
+            return Instrument(
+                name, link, read_profile(profile, folder), plan.pace, patience.overrun_s
+            )
 
         self.instruments = {
             each.role: make(each.id, each.address, each.profile) for each in plan.instruments
@@ -67,7 +93,11 @@ class Bench:
         self.problems: dict[str, str] = {}
         self._beating: asyncio.Task[None] | None = None
         self._switching = asyncio.Lock()
-        self._closed: dict[Role | None, str] = {}
+        self._closed: dict[Role | None, set[tuple[int, int]]] = {}
+        self._live: dict[Role, LiveOutput] = {}
+        self.reach = Reach()
+        self.charged: dict[str, str] = {}  # by instrument: why nobody may touch the fixture
+        self.armed_by: set[str] = set()  # what may put high voltage on at any moment
 
     @property
     def everything(self) -> tuple[Instrument, ...]:
@@ -77,10 +107,7 @@ class Bench:
 
     def capabilities(self) -> dict[Role, Capability]:
         """What the bench can do, by role, from its instruments' profiles."""
-        return {
-            role: instrument.profile.capability(instrument.name)
-            for role, instrument in self.instruments.items()
-        }
+        return {role: instrument.capability for role, instrument in self.instruments.items()}
 
     async def connect(self) -> dict[str, str]:
         """Reach every instrument that can be reached; gives the problem of each that cannot."""
@@ -160,34 +187,144 @@ class Bench:
         return await self.inputs.link.query(spelling(self.inputs.profile))
 
     async def perform(
-        self, action: BenchAction, nests: Sequence[Nest], on_sample: Callable[[Sample], None]
+        self,
+        action: BenchAction,
+        nests: Sequence[Nest],
+        on_sample: Callable[[Sample], None],
+        care: Care = USUAL_CARE,
     ) -> Outcome:
         """Do one action for the unit in a nest, or for the units of several nests in parallel.
 
-        Raises BenchError when an instrument fails, and GuardOpen when high voltage is asked for
-        behind an open guard or the guard opened meanwhile.
+        After a hazardous output, however it ended, the unit is discharged through the relays that
+        it was made through. Raises BenchError when an instrument fails, GuardOpen when high
+        voltage is asked for behind an open guard or the guard opened meanwhile, and Charged when
+        nobody may touch the unit.
         """
         match action:
             case Connect():
                 await self._instrument(action.role).connect()
-                points = [point for nest in nests for point in self._points(action, nest)]
+                points = {point for nest in nests for point in self._points(action, nest)}
                 await self._close_points(action.role, points)
                 return None
             case Join():
-                await self._close_points(None, list(action.points))
+                await self._close_points(None, set(action.points))
                 return None
             case Program():
                 await self._instrument(action.role).program(action.settings)
                 return None
-            case Discharge():
-                return await self._instrument(action.role).discharge(action.safe_v, on_sample)
             case Energise():
-                if action.hazardous and not await self.guard_is_closed():
-                    raise GuardOpen
-                output = await self._instrument(action.role).energise(on_sample)
-                if output.ending is Ending.GUARD_OPEN:
-                    raise GuardOpen
-                return output
+                return await self._energise(action.role, nests, on_sample, care)
+
+    async def _energise(
+        self,
+        role: Role,
+        nests: Sequence[Nest],
+        on_sample: Callable[[Sample], None],
+        care: Care,
+    ) -> Output:
+        self._refuse_while_charged()
+        instrument = self._instrument(role)
+        hazard = hazard_of(role, instrument.programmed, instrument.capability)
+        if not hazard.is_hazardous:
+            return await self._follow(instrument, role, on_sample)
+        async with self.reach.output():
+            if not await self.guard_is_closed():
+                raise GuardOpen
+            live = self._live[role] = LiveOutput(self._names(nests), hazard)
+
+            def look(sample: Sample) -> None:
+                live.see(sample)
+                on_sample(sample)
+
+            try:
+                output = await self._follow(instrument, role, look)
+            except BenchError:
+                await self._discharge(role, look, care)
+                raise
+            await self._discharge(role, look, care)
+        if output.ending is Ending.GUARD_OPEN:
+            raise GuardOpen
+        return output
+
+    async def _follow(
+        self, instrument: Instrument, role: Role, on_sample: Callable[[Sample], None]
+    ) -> Output:
+        try:
+            return await instrument.energise(on_sample)
+        except BaseException:
+            instrument.stop_now()
+            raise
+
+    async def _discharge(
+        self, role: Role, on_sample: Callable[[Sample], None] | None = None, care: Care = USUAL_CARE
+    ) -> None:
+        """Measure until the unit is safe what a role's output left; no relay moves before.
+
+        Raises Charged, and remembers it until a person confirms, when nothing can say so.
+        """
+        live = self._live.get(role)
+        if live is None:
+            return
+        live.is_discharging = True
+        instrument = self.instruments[role]
+
+        def look(sample: Sample) -> None:
+            live.see(sample)
+            if on_sample is not None:
+                on_sample(sample)
+
+        try:
+            if not instrument.link.is_open or not instrument.identity:
+                instrument.identity = ""
+                await instrument.connect()
+                instrument.stop_now()
+            if not await instrument.is_off():
+                instrument.stop_now()
+                if not await instrument.is_off():
+                    raise InstrumentFault(instrument.name, "does not take its output off")
+            await instrument.discharge(live.hazard.safe_v, look, care)
+        except StillCharged as error:
+            self.charged[instrument.name] = str(error)
+            raise
+        except BenchError as error:
+            unknown = ChargeUnknown(instrument.name, str(error).rstrip("."))
+            self.charged[instrument.name] = str(unknown)
+            raise unknown from error
+        del self._live[role]
+
+    def _refuse_while_charged(self) -> None:
+        for name in self.charged:
+            raise ChargeUnknown(name, "nobody has confirmed yet that it was earthed")
+
+    @property
+    def danger(self) -> Danger:
+        """How dangerous the fixture is now."""
+        return danger_of(self._live, self.charged, self.reach.inside, bool(self.armed_by))
+
+    async def confirm_earthed(self) -> tuple[str, ...]:
+        """A person has earthed the unit by hand: forget the charge, and let the relays open.
+
+        Gives what still stands in the way, if an output is still on.
+        """
+        self.stop_now()
+        for role in list(self._live):
+            instrument = self.instruments[role]
+            with contextlib.suppress(BenchError):
+                if not await instrument.is_off():
+                    return (f"Instrument {instrument.name} still has its output on.",)
+        self._live.clear()
+        self.charged.clear()
+        await self.open_relays()
+        return ()
+
+    def _names(self, nests: Sequence[Nest]) -> tuple[str, ...]:
+        """The names of nests by their columns."""
+        return tuple(
+            name
+            for fixture in self.plan.fixtures
+            for name, columns in fixture.nests.items()
+            if any(columns == nest for nest in nests)
+        )
 
     def _instrument(self, role: Role) -> Instrument:
         instrument = self.instruments.get(role)
@@ -212,24 +349,51 @@ class Bench:
                 points += [(row, nest[contact]) for row in rows[terminal]]
         return points
 
-    async def _close_points(self, holder: Role | None, points: Iterable[tuple[int, int]]) -> None:
+    async def _close_points(self, holder: Role | None, points: set[tuple[int, int]]) -> None:
         """Close crosspoints for a holder, an instrument or nobody, in place of its last ones."""
         await self.matrix.connect()
-        profile = self.matrix.profile
-        spelled = ",".join(profile.point.format(row=row, column=column) for row, column in points)
         async with self._switching:
             await self._open_points(holder)
-            if not spelled:
+            if not points:
                 return
-            self._closed[holder] = spelled
-            await self.matrix.link.write(profile.close.format(points=spelled))
-            await self.matrix.link.query(profile.settled)
+            self._closed[holder] = points
+            spelled = self._spelled(points)
+            await self.matrix.link.write(self.matrix.profile.close.format(points=spelled))
+            await self.matrix.link.query(self.matrix.profile.settled)
             await self.matrix.check_errors("did not connect the unit")
+            await self._check_closed()
+
+    async def _check_closed(self) -> None:
+        """The matrix must say that just what was asked for is closed, where it can say so."""
+        closed = await self.read_closed()
+        asked = {point for points in self._closed.values() for point in points}
+        if closed is not None and closed != asked:
+            told = f"says that {self._spelled(closed) or 'nothing'} is closed"
+            reason = f"{told}, asked for {self._spelled(asked) or 'nothing'}"
+            raise InstrumentFault(self.matrix.name, reason)
+
+    async def read_closed(self) -> frozenset[tuple[int, int]] | None:
+        """The crosspoints that the matrix says are closed; None where its make cannot say."""
+        profile = self.matrix.profile
+        if not profile.closed_points:
+            return None
+        return profile.points_in(await self.matrix.link.query(profile.closed_points))
+
+    def _spelled(self, points: Iterable[tuple[int, int]]) -> str:
+        point = self.matrix.profile.point
+        return ",".join(point.format(row=row, column=column) for row, column in sorted(points))
 
     async def _open_points(self, holder: Role | None) -> None:
-        points = self._closed.pop(holder, "")
+        """Open a holder's relays, unless what they reach may be charged."""
+        live = (
+            self._live.get(holder) if holder is not None else next(iter(self._live.values()), None)
+        )
+        if live is not None:
+            raise ChargeUnknown(holder or "matrix", "it was not measured since its output")
+        points = self._closed.pop(holder, set())
         if points:
-            await self.matrix.link.write(self.matrix.profile.open.format(points=points))
+            spelled = self._spelled(points)
+            await self.matrix.link.write(self.matrix.profile.open.format(points=spelled))
 
     async def disconnect(self, holders: Iterable[Role | None]) -> None:
         """Open the paths of these holders, so that other nests may use their columns."""
@@ -266,26 +430,36 @@ class Bench:
     ) -> tuple[str, ...]:
         """Outputs off, units discharged, every relay open; tries each, whatever the others do.
 
-        Gives what stands in the way of touching the fixture, if anything does.
+        Gives what stands in the way of touching the fixture, if anything does: then no relay moves.
         """
         self.stop_now()
-        dangers = []
         for instrument in self.instruments.values():
-            try:
-                if not instrument.link.is_open:
-                    instrument.identity = ""
-                    await instrument.connect()
+            with contextlib.suppress(BenchError):  # its dead-man takes the output off
+                if instrument.link.is_open and not await instrument.is_off():
                     instrument.stop_now()
-                await instrument.link.query(instrument.profile.error)
-                if instrument.profile.residual:
-                    await instrument.discharge(SAFE_V, on_residual)
-            except StillCharged as error:
-                dangers.append(str(error))
-            except BenchError:
-                pass  # its dead-man has taken its output off; the next run will say that it is gone
-        if not dangers:  # through open relays a unit would keep what is in it
+        for role in list(self._live):
+            with contextlib.suppress(Charged):  # it is kept in ``charged``
+                await self._discharge(role, on_residual)
+        if not self._live and not self.charged:
+            # Through open relays a unit would keep what is in it.
             await self.open_relays()
-        return tuple(dangers)
+        return tuple(self.charged.values())
+
+    async def find_safe(self) -> tuple[str, ...]:
+        """Make safe what somebody else may have left: a service that died, before this one began.
+
+        Whatever the matrix connects may be charged; without a matrix to ask, everything may be.
+        """
+        closed: frozenset[tuple[int, int]] | None = None
+        with contextlib.suppress(BenchError):
+            await self.matrix.connect()
+            closed = await self.read_closed()
+        for role, instrument in self.instruments.items():
+            rows = {row for rows in self.plan.matrix.rows.get(role, {}).values() for row in rows}
+            is_joined = closed is None or any(row in rows for row, _ in closed)
+            if instrument.profile.residual and is_joined:
+                self._live[role] = LiveOutput((), Hazard(math.nan))
+        return await self.make_safe()
 
     async def open_relays(self) -> None:
         """Open every relay; quiet when the matrix does not answer, for nothing is on by then."""

@@ -30,6 +30,10 @@ class InstrumentFault(BenchError):
         return f"Instrument {self.instrument} {self.reason}."
 
 
+class Implausible(InstrumentFault):
+    """What an instrument says of its output cannot be true; it counts against the instrument."""
+
+
 class GuardOpen(BenchError):
     """High voltage was asked for with the guard open."""
 
@@ -37,7 +41,11 @@ class GuardOpen(BenchError):
         return "The guard is open; close it before high voltage is switched on."
 
 
-class StillCharged(BenchError):
+class Charged(BenchError):
+    """Root of what keeps everybody away from the fixture: no relay may move, nobody touch it."""
+
+
+class StillCharged(Charged):
     """The unit did not discharge to a safe voltage in time."""
 
     def __init__(self, instrument: str, residual_v: float, safe_v: float) -> None:
@@ -47,5 +55,20 @@ class StillCharged(BenchError):
     def __str__(self) -> str:
         return (
             f"Instrument {self.instrument} still reads {self.residual_v:.0f} V at the unit; "
-            f"{self.safe_v:.0f} V is safe. Do not touch the fixture; let it discharge."
+            f"{self.safe_v:.0f} V is safe. Do not touch the fixture; treat it as charged, earth it "
+            "by hand, then confirm that."
+        )
+
+
+class ChargeUnknown(Charged):
+    """After an output nothing could say what is left at the unit."""
+
+    def __init__(self, instrument: str, why: str) -> None:
+        super().__init__(instrument, why)
+        self.instrument, self.why = instrument, why
+
+    def __str__(self) -> str:
+        return (
+            f"Instrument {self.instrument} cannot say what is left at the unit ({self.why}). Do "
+            "not touch the fixture; treat it as charged, earth it by hand, then confirm that."
         )

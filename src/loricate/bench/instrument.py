@@ -1,33 +1,85 @@
-"""An instrument as the engine sees it: abstract actions spelled by its profile over its link."""
+"""An instrument as the engine sees it: abstract actions spelled by its profile over its link.
+
+An output counts only when it was seen to begin and to end: before the start the instrument is
+looked at, after it at least once while its output runs, its clock may not outrun ours, its summary
+is read twice, and at the end it must still answer as who it was. What is not so is a fault
+(`Implausible`), and an output that outlasts its programme is stopped.
+"""
 
 import asyncio
+import math
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 
-from loricate.bench.errors import InstrumentFault, StillCharged
+from loricate.bench.errors import Implausible, InstrumentFault, StillCharged
 from loricate.bench.links import Link
 from loricate.bench.profiles import Answer, Profile
 from loricate.core.actions import Ending, Output, Sample
-from loricate.core.readings import Bound
+from loricate.core.instruments import Capability
+from loricate.core.plausibility import Programme, believed
+from loricate.core.readings import Bound, Doubt
+from loricate.core.scpi_values import read_value
 from loricate.core.traces import Thinner
 
 POLL_S = 0.02
-DISCHARGE_TIMEOUT_S = 30.0
+OVERRUN, OVERRUN_S = 0.2, 2.0  # how much longer than programmed an output is waited for
+CLOCK, CLOCK_S = 1.05, 0.05  # how far an instrument's clock may be ahead of ours
+DISCHARGE_WITHIN_S = 30.0
 DISCHARGING = "discharging"  # the phase of a sample that shows what is left at the unit
 
 
-class Instrument:
-    """One instrument on its link. Every method raises LinkFailed or InstrumentFault."""
+@dataclass(frozen=True, slots=True)
+class Care:
+    """How a unit is discharged: within how long, and how long it stays earthed after that (s)."""
 
-    def __init__(self, name: str, link: Link, profile: Profile) -> None:
+    within_s: float = DISCHARGE_WITHIN_S
+    earthed_s: float = 0.0
+
+
+USUAL_CARE = Care()
+
+
+@dataclass(frozen=True, slots=True)
+class _Followed:
+    """An output followed to its end: its samples while on, and the last look, at its end."""
+
+    samples: tuple[Sample, ...]
+    end: Sample
+    was_running: bool
+    ran_ahead: str
+
+
+class Instrument:
+    """One instrument on its link. Every method raises LinkFailed or InstrumentFault.
+
+    ``pace`` is how many times faster than real time its clock may go: 1 for a real one.
+    """
+
+    def __init__(
+        self,
+        name: str,
+        link: Link,
+        profile: Profile,
+        pace: float = 1.0,
+        overrun_s: float = OVERRUN_S,
+    ) -> None:
         self.name, self.link, self.profile = name, link, profile
+        self.pace, self.overrun_s = pace, overrun_s
         self.identity = ""
         self.energised = False
+        self.programmed: dict[str, float | str] = {}
+
+    @property
+    def capability(self) -> Capability:
+        """What its profile says that it can do."""
+        return self.profile.capability(self.name)
 
     async def connect(self) -> None:
         """Open the link if need be, learn who answers, and set up (dead-man, clear status)."""
         if self.link.is_open and self.identity:
             return
         await self.link.open()
+        self.programmed.clear()
         self.identity = await self.link.query(self.profile.identify)
         for line in self.profile.setup:
             await self.link.write(line)
@@ -35,107 +87,191 @@ class Instrument:
 
     async def check_errors(self, doing: str) -> None:
         """Read the error queue; raise InstrumentFault with its first entry when it is not empty."""
+        if not self.profile.error:
+            return
         answer = await self.link.query(self.profile.error)
-        if not answer.lstrip("+").startswith(self.profile.no_error):
+        if not self._is_no_error(answer):
             first = answer
             for _ in range(20):
-                if (await self.link.query(self.profile.error)).startswith(self.profile.no_error):
+                if self._is_no_error(await self.link.query(self.profile.error)):
                     break
             raise InstrumentFault(self.name, f"{doing}: {first}")
 
+    def _is_no_error(self, answer: str) -> bool:
+        return answer.lstrip("+").startswith(self.profile.no_error)
+
     async def program(self, settings: Mapping[str, float | str]) -> None:
-        """Send settings in one message and read the error queue."""
+        """Send settings, in one message if the make takes that, and read the error queue."""
+        self.programmed.clear()
         lines = []
         for name, value in settings.items():
-            spelling = self.profile.set.get(name)
-            if spelling is None:
+            line = self.profile.spelled(name, value)
+            if line is None:
                 raise InstrumentFault(self.name, f"has a profile that cannot set '{name}'")
-            text = value if isinstance(value, str) else f"{value:.9g}"
-            lines.append(spelling.format(value=text))
-        await self.link.write(";:".join(lines))
+            lines.append(line)
+        for message in [self.profile.joined.join(lines)] if self.profile.joined else lines:
+            await self.link.write(message)
         await self.check_errors(f"refused {', '.join(settings)}")
+        self.programmed.update(settings)
 
     async def energise(self, on_sample: Callable[[Sample], None]) -> Output:
         """Start the output, follow it by the instrument's own clock, give what it did."""
-        if self.profile.sample is None or self.profile.summary is None:
+        sampled, summarised = self.profile.sample, self.profile.summary
+        if sampled is None or summarised is None:
             raise InstrumentFault(self.name, "has a profile that cannot sample an output")
+        before = await self._look(sampled)
+        if before.phase not in (self._done, self._idle):
+            raise Implausible(self.name, f"has an output on before its start ({before.phase})")
+        programme = Programme.of(self.programmed)
         self.energised = True
         try:
             await self.link.write(self.profile.start)
+            began = asyncio.get_running_loop().time()
             await self.check_errors("did not start")
-            samples = await self._follow(self.profile.sample, on_sample)
+            followed = await self._follow(sampled, programme, began, on_sample)
         finally:
             self.energised = False
-        found, bounds = self._parse(
-            await self.link.query(self.profile.summary.ask), self.profile.summary
-        )
+        output = await self._read_summary(summarised, before, followed)
+        return believed(output, programme, self.capability)
+
+    @property
+    def _done(self) -> str:
+        return self.profile.done.lower()
+
+    @property
+    def _idle(self) -> str:
+        return self.profile.idle.lower()
+
+    async def _look(self, answer: Answer) -> Sample:
+        """One look at the output; raises InstrumentFault where it tells no time."""
+        text = await self.link.query(answer.ask)
+        found, bounds = self._parse(text, answer)
+        word = str(found.pop("phase"))
+        phase = self.profile.phases.get(word, word).lower()
+        numbers = _numbers(found)
+        elapsed, remaining = numbers.pop("elapsed_s"), numbers.pop("remaining_s", 0.0)
+        if not (math.isfinite(elapsed) and math.isfinite(remaining)):
+            raise InstrumentFault(self.name, f"answered {answer.ask} with '{text}'")
+        values = {name: value for name, value in numbers.items() if math.isfinite(value)}
+        return Sample(elapsed, max(0.0, remaining), phase, values, bounds)
+
+    async def _follow(
+        self,
+        answer: Answer,
+        programme: Programme,
+        began: float,
+        on_sample: Callable[[Sample], None],
+    ) -> _Followed:
+        kept = Thinner()
+        loop = asyncio.get_running_loop()
+        until = began + programme.total_s * (1 + OVERRUN) + self.overrun_s
+        ran_ahead = ""
+        is_running = False
+        while True:
+            sample = await self._look(answer)
+            passed_s = loop.time() - began
+            if sample.elapsed_s > passed_s * self.pace * CLOCK + CLOCK_S:
+                ran_ahead = f"says {sample.elapsed_s:.2f} s, {passed_s:.2f} s after its start"
+            if sample.phase == self._done:
+                return _Followed(tuple(kept.samples), sample, is_running, ran_ahead)
+            if loop.time() > until:
+                late = f"is still in {sample.phase} {passed_s:.1f} s after its start"
+                raise Implausible(self.name, f"{late}, programmed for {programme.total_s:g} s")
+            if sample.phase != self._idle:
+                is_running = True
+                on_sample(sample)
+                kept.add(sample)
+            # Near the end, wait just as long as the instrument says is left.
+            await asyncio.sleep(min(POLL_S, sample.remaining_s + 0.0005))
+
+    async def _read_summary(self, answer: Answer, before: Sample, followed: _Followed) -> Output:
+        text = await self.link.query(answer.ask)
+        again = await self.link.query(answer.ask)
         await self.check_errors("reported an error")
+        identity = await self.link.query(self.profile.identify)
+        if identity != self.identity:
+            self.link.close()  # whatever comes next on this link would answer something else
+            raise Implausible(self.name, f"answered as '{identity}' after its output")
+        found, bounds = self._parse(text, answer)
         word = str(found.pop("ending"))
         ending = self.profile.endings.get(word)
         if ending is None:
             raise InstrumentFault(self.name, f"ended its output by itself: {word.lower()}")
+        if again != text:
+            raise Implausible(self.name, f"summed up one output as '{text}' and as '{again}'")
+        end = followed.end
+        is_stale = (before.phase, before.elapsed_s) == (end.phase, end.elapsed_s)
+        if not followed.was_running and (ending is Ending.FINISHED or is_stale):
+            raise Implausible(self.name, "was not seen to start: it shows the end of an output")
+        doubts = (Doubt(self.name, followed.ran_ahead),) if followed.ran_ahead else ()
         return Output(
-            Ending(ending), _numbers(found), bounds, samples, self.name, self.profile.accuracy
+            Ending(ending),
+            _numbers(found),
+            bounds,
+            followed.samples,
+            self.name,
+            self.profile.accuracy,
+            end.elapsed_s,
+            doubts=doubts,
         )
 
-    async def _follow(
-        self, answer: Answer, on_sample: Callable[[Sample], None]
-    ) -> tuple[Sample, ...]:
-        kept = Thinner()
-        while True:
-            found, bounds = self._parse(await self.link.query(answer.ask), answer)
-            phase = str(found.pop("phase"))
-            numbers = _numbers(found)
-            elapsed, remaining = numbers.pop("elapsed_s"), numbers.pop("remaining_s")
-            sample = Sample(elapsed, remaining, phase.lower(), numbers, bounds)
-            if phase == self.profile.done:
-                return tuple(kept.samples)
-            on_sample(sample)
-            kept.add(sample)
-            # Near the end, wait just as long as the instrument says is left.
-            await asyncio.sleep(min(POLL_S, remaining + 0.0005))
-
     def _parse(self, text: str, answer: Answer) -> tuple[dict[str, str | float], dict[str, Bound]]:
-        parts = text.split(",")
+        parts = text.split(self.profile.separator)
         if len(parts) != len(answer.fields):
             raise InstrumentFault(self.name, f"answered {answer.ask} with '{text}'")
         found: dict[str, str | float] = {}
         bounds: dict[str, Bound] = {}
-        for field, part in zip(answer.fields, parts, strict=True):
-            try:
-                if field.endswith(":bound"):
-                    bounds[field.removesuffix(":bound")] = self.profile.bounds[part]
-                elif field in ("phase", "ending"):
-                    found[field] = part
-                else:
-                    found[field] = float(part)
-            except (KeyError, ValueError):
-                raise InstrumentFault(self.name, f"answered {answer.ask} with '{text}'") from None
+        for field, part in zip(answer.fields, map(str.strip, parts), strict=True):
+            if field.endswith(":bound"):
+                if part not in self.profile.bounds:
+                    raise InstrumentFault(self.name, f"answered {answer.ask} with '{text}'")
+                bounds[field.removesuffix(":bound")] = self.profile.bounds[part]
+            elif field in ("phase", "ending"):
+                found[field] = part
+            elif field:
+                found[field] = self.profile.value(field, part)
         return found, bounds
 
+    async def is_off(self) -> bool:
+        """Whether it says that its output is off; True where its make cannot say."""
+        if not self.profile.output:
+            return True
+        return await self.link.query(self.profile.output) == self.profile.output_off
+
     async def discharge(
-        self, safe_v: float, on_sample: Callable[[Sample], None] | None = None
+        self,
+        safe_v: float,
+        on_sample: Callable[[Sample], None] | None = None,
+        care: Care = USUAL_CARE,
     ) -> float:
         """Measure what is left until it is at most ``safe_v``; give the last reading in V.
 
-        Each reading above it is shown as a sample of the phase ``discharging``. Raises
-        StillCharged when the unit keeps its charge for too long.
+        Charge comes back out of insulation: it must stay safe for as long as ``care`` says. Each
+        reading above it is shown as a sample of the phase ``discharging``. Raises StillCharged
+        when the unit keeps its charge for too long.
         """
-        began = asyncio.get_running_loop().time()
+        loop = asyncio.get_running_loop()
+        began = loop.time()
+        safe_since: float | None = None
+        unsafe_since = began
         pause_s = 0.001  # most units are empty within a millisecond or two
         while True:
             answer = await self.link.query(self.profile.residual)
-            try:
-                residual = abs(float(answer))
-            except ValueError:
+            residual = abs(read_value(answer))
+            if not math.isfinite(residual):
                 reason = f"answered {self.profile.residual} with '{answer}'"
-                raise InstrumentFault(self.name, reason) from None
+                raise InstrumentFault(self.name, reason)
+            moment = loop.time()
             if residual <= safe_v:
+                safe_since = moment if safe_since is None else safe_since
+            else:
+                unsafe_since = unsafe_since if safe_since is None else moment
+                safe_since = None
+            if safe_since is not None and moment - safe_since >= care.earthed_s:
                 return residual
-            waited = asyncio.get_running_loop().time() - began
             if on_sample is not None:
-                on_sample(Sample(waited, 0.0, DISCHARGING, {"voltage": residual}))
-            if waited > DISCHARGE_TIMEOUT_S:
+                on_sample(Sample(moment - began, 0.0, DISCHARGING, {"voltage": residual}))
+            if safe_since is None and moment - unsafe_since > care.within_s:
                 raise StillCharged(self.name, residual, safe_v)
             await asyncio.sleep(pause_s)
             pause_s = min(2 * pause_s, POLL_S)

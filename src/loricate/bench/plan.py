@@ -114,7 +114,11 @@ class SoundsPlan(_Part):
 
 
 class BenchPlan(_Part):
-    """A bench file."""
+    """A bench file.
+
+    ``pace`` is how many times faster than real time the instruments' clocks may go: 1, but for
+    stand-ins. An instrument whose clock outruns it is not believed.
+    """
 
     format: Literal["loricate-bench/1"]
     code: Code
@@ -128,6 +132,7 @@ class BenchPlan(_Part):
     inputs: InputsPlan | None = None
     sounds: SoundsPlan = SoundsPlan()
     exports: ExportsPlan | None = None
+    pace: float = Field(default=1.0, ge=1.0)
 
     @model_validator(mode="after")
     def _no_doubles(self) -> "BenchPlan":

@@ -1,21 +1,59 @@
 """Profiles: the TOML files that say how one make of instrument spells each abstract action."""
 
+import math
+import re
 import tomllib
 from importlib import resources
 from pathlib import Path
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from loricate.core.capability import Capability
+from loricate.core.actions import Ending
 from loricate.core.errors import DocumentError, Finding
+from loricate.core.instruments import Capability
 from loricate.core.readings import Bound
+from loricate.core.scpi_values import read_value
 from loricate.core.sequences import read_document
 from loricate.core.uncertainty import Accuracy
 
+Role = Literal["withstand", "bond", "leakage", "impedance", "matrix", "guard", "inputs"]
+
+_OUTPUT = ("start", "stop", "sample", "summary")
+_SAMPLE, _SUMMARY = ("phase", "elapsed_s"), ("ending",)
+# What each role's profile must spell, set and report; without it, it is refused when it is read.
+SPELLS: dict[str, tuple[str, ...]] = {
+    "withstand": (*_OUTPUT, "residual"),
+    "bond": _OUTPUT,
+    "leakage": (*_OUTPUT, "residual"),
+    "impedance": _OUTPUT,
+    "matrix": ("close", "open", "point", "open_all", "settled"),
+    "guard": ("state", "closed"),
+    "inputs": ("presses", "level"),
+}
+SETS: dict[str, tuple[str, ...]] = {
+    "withstand": (
+        "function", "level_v", "frequency_hz", "ramp_s", "dwell_s", "fall_s", "trip_a",
+    ),
+    "bond": ("level_a", "dwell_s"),
+    "leakage": (
+        "path", "network", "method", "neutral", "polarity", "level_v", "frequency_hz", "dwell_s",
+    ),
+    "impedance": ("level_v", "frequency_hz", "dwell_s"),
+}  # fmt: skip
+REPORTS: dict[str, tuple[str, ...]] = {
+    "withstand": ("voltage", "current", "current_max"),
+    "bond": ("voltage", "current"),
+    "leakage": ("voltage", "current", "load_current"),
+    "impedance": ("impedance", "resistance", "reactance"),
+}
+
 
 class Answer(BaseModel):
-    """A query and the names of its comma-separated answers; ``x:bound`` is the bound of ``x``."""
+    """A query and the names of its separated answers; ``x:bound`` is the bound of ``x``.
+
+    An empty name stands for a part that is not used.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -24,13 +62,18 @@ class Answer(BaseModel):
 
 
 class Profile(BaseModel):
-    """How to speak to one make of instrument."""
+    """How to speak to one make of instrument.
+
+    ``scale`` gives, by name of a setting or quantity, the instrument's unit in SI: 1e-3 where it
+    writes and takes mA. ``words`` gives its word for each of ours in a setting. ``joined`` stands
+    between the settings of one message; where it is empty each is sent by itself.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     format: Literal["loricate-profile/1"]
     name: str
-    role: Literal["withstand", "bond", "leakage", "impedance", "matrix", "guard", "inputs"]
+    role: Role
     identify: str = "*IDN?"
     error: str = "SYSTem:ERRor?"
     no_error: str = "0,"
@@ -39,10 +82,20 @@ class Profile(BaseModel):
     stop: str = ""
     beat: str = ""
     residual: str = ""
+    output: str = ""
+    output_off: str = "0"
     set: dict[str, str] = Field(default_factory=dict)
+    words: dict[str, dict[str, str]] = Field(default_factory=dict)
+    joined: str = ";:"
+    separator: str = ","
+    scale: dict[str, Annotated[float, Field(gt=0)]] = Field(default_factory=dict)
     sample: Answer | None = None
     summary: Answer | None = None
+    idle: str = "IDLE"
     done: str = "DONE"
+    phases: dict[str, str] = Field(
+        default_factory=lambda: {"RAMP": "ramp", "DWELL": "dwell", "FALL": "fall"}
+    )
     endings: dict[str, str] = Field(
         default_factory=lambda: {
             "FINISHED": "finished",
@@ -55,25 +108,95 @@ class Profile(BaseModel):
     bounds: dict[str, Bound] = Field(
         default_factory=lambda: {"NORMAL": Bound.EXACT, "UNDER": Bound.BELOW, "OVER": Bound.ABOVE}
     )
+    overflow: tuple[str, ...] = ()
     span: dict[str, tuple[float, float]] = Field(default_factory=dict)
     accuracy: dict[str, Accuracy] = Field(default_factory=dict)
     floor: dict[str, float] = Field(default_factory=dict)
     ceiling: dict[str, float] = Field(default_factory=dict)
     source_ohms: float = 0.0
+    open_circuit_v: float | None = None
     close: str = ""
     open: str = ""
     point: str = ""
     open_all: str = ""
+    closed_points: str = ""
     settled: str = ""
     state: str = ""
     closed: str = ""
     presses: str = ""
     level: str = ""
 
+    @model_validator(mode="after")
+    def _has_what_its_role_needs(self) -> "Profile":
+        lacking = [name for name in SPELLS[self.role] if not getattr(self, name)]
+        lacking += [f"set.{name}" for name in SETS.get(self.role, ()) if name not in self.set]
+        for part, answer, wanted in (
+            ("sample", self.sample, _SAMPLE),
+            ("summary", self.summary, (*_SUMMARY, *REPORTS.get(self.role, ()))),
+        ):
+            if answer is not None:
+                lacking += [f"{part}.{name}" for name in wanted if name not in answer.fields]
+        if self.summary is not None:
+            lacking += [f"ceiling.{name}" for name in self.measured if name not in self.ceiling]
+        if self.role == "bond" and self.open_circuit_v is None:
+            lacking.append("open_circuit_v")
+        if lacking:
+            raise ValueError(
+                f"lacks {', '.join(lacking)}, which a {self.role} instrument must have; add them."
+            )
+        if strange := sorted(set(self.phases.values()) - {"ramp", "dwell", "fall"}):
+            raise ValueError(f"phases names {', '.join(strange)}; there are ramp, dwell, fall.")
+        unknown = sorted(set(self.endings.values()) - {str(each) for each in Ending})
+        if unknown:
+            known = ", ".join(Ending)
+            raise ValueError(f"endings names {', '.join(unknown)}; there are {known}.")
+        return self
+
+    @property
+    def measured(self) -> tuple[str, ...]:
+        """What its summary measures, by name."""
+        fields = self.summary.fields if self.summary is not None else ()
+        return tuple(
+            name
+            for name in fields
+            if name and name not in ("ending", "at_level_s") and not name.endswith(":bound")
+        )
+
+    def spelled(self, name: str, value: float | str) -> str | None:
+        """The line that sets ``name`` to ``value`` (SI); None where the profile cannot set it."""
+        line = self.set.get(name)
+        if line is None:
+            return None
+        if isinstance(value, str):
+            text = self.words.get(name, {}).get(value, value)
+        else:
+            text = f"{value / self.scale.get(name, 1.0):.9g}"
+        return line.format(value=text)
+
+    def value(self, name: str, text: str) -> float:
+        """A quantity as the instrument wrote it, in SI; NaN or infinity where it is no number."""
+        if text in self.overflow:
+            return math.inf
+        return read_value(text) * self.scale.get(name, 1.0)
+
+    def points_in(self, text: str) -> frozenset[tuple[int, int]]:
+        """The crosspoints, row and column, that a matrix names in an answer."""
+        pattern = re.escape(self.point).replace(r"\{row\}", r"(?P<row>\d+)")
+        pattern = pattern.replace(r"\{column\}", r"(?P<column>\d+)")
+        return frozenset(
+            (int(found["row"]), int(found["column"])) for found in re.finditer(pattern, text)
+        )
+
     def capability(self, instrument: str) -> Capability:
         """What an instrument of this make can do."""
         return Capability(
-            instrument, self.span, self.accuracy, self.floor, self.ceiling, self.source_ohms
+            instrument,
+            self.span,
+            self.accuracy,
+            self.floor,
+            self.ceiling,
+            self.source_ohms,
+            self.open_circuit_v,
         )
 
 

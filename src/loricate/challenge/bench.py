@@ -1,7 +1,7 @@
 """A bench without a clock or a link: procedures act straight on the stand-in instruments."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from loricate.bench.profiles import Profile, read_profile
 from loricate.core.actions import (
@@ -9,7 +9,6 @@ from loricate.core.actions import (
     Answer,
     Ask,
     Connect,
-    Discharge,
     Ending,
     Energise,
     Enter,
@@ -18,10 +17,11 @@ from loricate.core.actions import (
     Program,
     Role,
 )
-from loricate.core.capability import Capability
 from loricate.core.grading import DecisionRule, StepGrade, grade_step
+from loricate.core.instruments import Capability
+from loricate.core.plausibility import Programme, believed
 from loricate.core.quantities import exact_text
-from loricate.core.readings import Bound
+from loricate.core.readings import Bound, Doubt
 from loricate.core.repetitions import decision, grade_repetitions
 from loricate.core.sequences import ReadyStep
 from loricate.core.uncertainty import Accuracy
@@ -38,7 +38,6 @@ from loricate.simulator.units import UnitModel
 
 NEST = "1"
 STRAY_F = 40e-12
-SAFE_V = 0.0
 DC_STEP_S = 0.1  # fine enough for the absorption of a unit, whose time constants are longer
 ARC_STEP_S = 0.05  # arcs come one by one
 WHOLE_PHASE_S = 1e6  # what does not change within a phase is looked at once, at its end
@@ -118,12 +117,17 @@ class OfflineBench:
 
     def _grade_once(self, step: ReadyStep, rule: DecisionRule) -> StepGrade:
         procedure = step.procedure()
+        doubts: list[Doubt] = []
         try:
             action = next(procedure)
             while True:
-                action = procedure.send(self._outcome(action, step))
+                outcome = self._outcome(action, step)
+                if isinstance(outcome, Output):
+                    doubts += outcome.doubts
+                action = procedure.send(outcome)
         except StopIteration as done:
-            return grade_step(done.value, step.limits, rule)
+            measured = replace(done.value, doubts=(*done.value.doubts, *doubts))
+            return grade_step(measured, step.limits, rule)
 
     def _outcome(self, action: Action, step: ReadyStep) -> Outcome:
         match action:
@@ -137,8 +141,6 @@ class OfflineBench:
                 self._program(action)
             case Energise():
                 return self._energise(action.role)
-            case Discharge():
-                return SAFE_V
             case _:
                 pass  # waiting takes no time here, and this fixture has no zero
         return None
@@ -162,18 +164,29 @@ class OfflineBench:
         wired = self._wired[role]
         instrument, profile = wired.instrument, wired.profile
         instrument.run_at_once(self._step_s(instrument))
+        self.floor.charges.clear()  # as the bench does after every output
         if profile.summary is None:
             raise ScpiError(-230, "Data corrupt or stale")
-        values, bounds = {}, {}
-        told = zip(profile.summary.fields[1:], instrument.summary(), strict=True)
-        for name, text in told:
+        values: dict[str, float] = {}
+        bounds: dict[str, Bound] = {}
+        told = instrument.fetch_summary().split(",")
+        for name, text in zip(profile.summary.fields, told, strict=True):
             if name.endswith(":bound"):
                 bounds[name.removesuffix(":bound")] = profile.bounds[text]
-            else:
+            elif name != "ending":
                 values[name] = float(text)
-        ending = Ending(profile.endings[instrument.ending])
-        exact: dict[str, Bound] = bounds
-        return Output(ending, values, exact, (), instrument.name, wired.accuracy)
+        output = Output(
+            Ending(profile.endings[instrument.ending]),
+            values,
+            bounds,
+            (),
+            instrument.name,
+            wired.accuracy,
+            instrument.reached,
+        )
+        times = [(phase.lower(), length) for phase, length in instrument.plan]
+        programme = Programme.of({f"{phase}_s": length for phase, length in times})
+        return believed(output, programme, profile.capability(instrument.name))
 
     def _step_s(self, instrument: OutputInstrument) -> float:
         """How finely an output must be followed: charge takes time, and arcs come one by one."""

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from loricate.challenge.bench import OfflineBench
 from loricate.core.actions import Role
-from loricate.core.capability import Capability
 from loricate.core.grading import Cause, Verdict
+from loricate.core.instruments import Capability
 from loricate.core.review import Reviewed
 from loricate.core.review.times import load_s
 from loricate.core.sequences import ReadySequence

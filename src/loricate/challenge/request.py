@@ -8,7 +8,7 @@ from loricate.api.definitions import ChallengeOut, FaultRowOut, StepOutcomeOut
 from loricate.challenge.challenge import REPETITIONS, Challenge, challenge
 from loricate.challenge.families import stand_in_for
 from loricate.core.actions import Role
-from loricate.core.capability import Capability
+from loricate.core.instruments import Capability
 from loricate.core.limit_sets import LimitSet
 from loricate.core.products import Product
 from loricate.core.sequences import ReadySequence, prepare

@@ -10,7 +10,7 @@ from loricate.commands.places import demo_folder
 if TYPE_CHECKING:
     from loricate.api.definitions import ChallengeOut
     from loricate.core.actions import Role
-    from loricate.core.capability import Capability
+    from loricate.core.instruments import Capability
     from loricate.core.limit_sets import LimitSet
     from loricate.core.sequences import ReadySequence
 

@@ -5,14 +5,16 @@ instrument, a clock or a socket. Values are in SI units; the keys of ``Program.s
 theirs (``level_v``, ``dwell_s``), as profiles do.
 """
 
+import math
 from collections.abc import Generator, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from loricate.core.errors import ProcedureError
 from loricate.core.grading import Measured
 from loricate.core.impedance import ImpedancePath, ImpedanceZero
-from loricate.core.quantities import Dimension
-from loricate.core.readings import Bound, Reading
+from loricate.core.quantities import TIME, Dimension
+from loricate.core.readings import Bound, Doubt, Reading
 from loricate.core.uncertainty import EXACTLY, Accuracy
 
 
@@ -31,11 +33,13 @@ class Ask:
 
     Whatever is connected is let go for it, so that other nests may go on: connect again after it.
     ``passing`` is what an operator answers who sees nothing wrong, by default the first choice.
+    With ``hands_in`` somebody must reach into the fixture to answer.
     """
 
     question: str
     choices: tuple[str, ...]
     passing: str = ""
+    hands_in: bool = False
 
 
 class Photo(StrEnum):
@@ -94,18 +98,12 @@ class Program:
 
 @dataclass(frozen=True, slots=True)
 class Energise:
-    """Start the programmed output and follow it to its end; the outcome is an ``Output``."""
+    """Start the programmed output and follow it to its end; the outcome is an ``Output``.
+
+    Whether it is hazardous, and that the unit is discharged after it, is the bench's affair.
+    """
 
     role: Role
-    hazardous: bool
-
-
-@dataclass(frozen=True, slots=True)
-class Discharge:
-    """Measure what is left at the unit until it is at most ``safe_v``; outcome volts (float)."""
-
-    role: Role
-    safe_v: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,7 +120,7 @@ class FixtureZero:
     path: ImpedancePath
 
 
-Action = Ask | Enter | Wait | FixtureZero | Join | Connect | Program | Energise | Discharge
+Action = Ask | Enter | Wait | FixtureZero | Join | Connect | Program | Energise
 
 
 class Ending(StrEnum):
@@ -148,7 +146,11 @@ class Sample:
 
 @dataclass(frozen=True, slots=True)
 class Output:
-    """What an energised output did: how it ended, the instrument's summary, and the samples."""
+    """What an energised output did: how it ended, the instrument's summary, and the samples.
+
+    ``ended_s`` is how long it was on and ``at_level_s`` how long at its level, both by the
+    instrument's own clock; ``doubts`` say why it is not to be believed (``core.plausibility``).
+    """
 
     ending: Ending
     summary: Mapping[str, float]
@@ -156,6 +158,9 @@ class Output:
     samples: tuple[Sample, ...] = ()
     instrument: str = ""
     accuracy: Mapping[str, Accuracy] = field(default_factory=dict)
+    ended_s: float = math.nan
+    at_level_s: float = math.nan
+    doubts: tuple[Doubt, ...] = ()
 
     def reading(self, name: str, dimension: Dimension, taken_from: str = "") -> Reading:
         """Give the summary's value as a reading with the instrument's uncertainty.
@@ -165,15 +170,30 @@ class Output:
         """
         key = taken_from or name
         value = self.summary[key]
+        spread = self.accuracy.get(key, EXACTLY).expanded(value)
         return Reading(
             name,
             value,
             dimension,
             bound=self.bounds.get(key, Bound.EXACT),
-            uncertainty=self.accuracy.get(key, EXACTLY).expanded(value),
+            uncertainty=spread if math.isfinite(spread) else 0.0,
             instrument=self.instrument,
         )
 
+    @property
+    def time_at_level(self) -> Reading:
+        """How long the level stood, in s, by the instrument's own clock."""
+        return Reading("time_at_level", self.at_level_s, TIME, instrument=self.instrument)
 
-Outcome = Answer | Output | ImpedanceZero | float | None
+
+Outcome = Answer | Output | ImpedanceZero | None
 Procedure = Generator[Action, Outcome, Measured]
+
+
+def put_on(role: Role, settings: Mapping[str, float | str]) -> Generator[Action, Outcome, Output]:
+    """Program an output and follow it to its end: ``output = yield from put_on(...)``."""
+    yield Program(role, settings)
+    output = yield Energise(role)
+    if not isinstance(output, Output):
+        raise ProcedureError(f"A step on the {role} instrument was sent no output.")
+    return output

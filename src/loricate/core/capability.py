@@ -1,29 +1,12 @@
 """What a bench can do, and what a sequence asks of it that the bench cannot do."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 
 from loricate.core.actions import Role
 from loricate.core.errors import Finding
+from loricate.core.instruments import Capability
 from loricate.core.quantities import display
 from loricate.core.sequences import ReadySequence
-from loricate.core.uncertainty import Accuracy
-
-
-@dataclass(frozen=True, slots=True)
-class Capability:
-    """What one instrument can do, in SI units.
-
-    ``spans`` are the smallest and greatest value by capability name; ``accuracy``, ``floor`` and
-    ``ceiling`` are of its meter, by what it measures; ``source_ohms`` is its output's resistance.
-    """
-
-    instrument: str
-    spans: Mapping[str, tuple[float, float]] = field(default_factory=dict)
-    accuracy: Mapping[str, Accuracy] = field(default_factory=dict)
-    floor: Mapping[str, float] = field(default_factory=dict)
-    ceiling: Mapping[str, float] = field(default_factory=dict)
-    source_ohms: float = 0.0
 
 
 def shortfalls(sequence: ReadySequence, bench: Mapping[Role, Capability]) -> tuple[Finding, ...]:

@@ -51,3 +51,17 @@ class DocumentError(CoreError, ValueError):
 
 class ProcedureError(CoreError):
     """A procedure was driven in a way it does not allow (a defect, not bad input)."""
+
+
+class ProbeFailed(CoreError):
+    """A check of the scanner had no voltage to probe with, so it can say nothing."""
+
+    def __init__(self, instrument: str, reached: str, wanted: str) -> None:
+        super().__init__(instrument, reached, wanted)
+        self.instrument, self.reached, self.wanted = instrument, reached, wanted
+
+    def __str__(self) -> str:
+        return (
+            f"Instrument {self.instrument} reached {self.reached} of the {self.wanted} that the "
+            "check probes with; check its output and its leads, then check again."
+        )

@@ -22,7 +22,7 @@ def share(measured: Measured, bounds: Mapping[str, Bound], nests: tuple[str, ...
     """
     note = f"Measured together: nests {', '.join(nests)}."
     readings = tuple(_part(each, bounds.get(each.name, Bound.EXACT)) for each in measured.readings)
-    return Measured(readings, measured.causes, f"{measured.note} {note}".strip())
+    return replace(measured, readings=readings, note=f"{measured.note} {note}".strip())
 
 
 def _part(whole: Reading, bound: Bound) -> Reading:

@@ -4,15 +4,15 @@ Sources: ILAC-G8:09/2019 and JCGM 106 for decision rules, ISO 14253-1 for the gu
 """
 
 import math
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from loricate.core.limits import Limit
-from loricate.core.readings import Bound, Reading
+from loricate.core.readings import Bound, Doubt, Reading, contradictions
 
 
 class Verdict(StrEnum):
@@ -33,6 +33,8 @@ class Cause(StrEnum):
     OVER_LIMIT = "over_limit"
     UNDER_LIMIT = "under_limit"
     LEVEL_NOT_REACHED = "level_not_reached"
+    OVERSTRESS = "overstress"  # more than the step asks for was put on the unit
+    IMPLAUSIBLE = "implausible"  # what the instrument says cannot be true
     OPEN = "open"
     SHORT = "short"
     MISWIRE = "miswire"
@@ -104,11 +106,17 @@ class Repetition:
 
 @dataclass(frozen=True, slots=True)
 class Measured:
-    """What a procedure hands back: its readings, and causes found outright (a breakdown)."""
+    """What a procedure hands back: its readings, and causes found outright (a breakdown).
+
+    Causes in ``unless_failed`` hold where no limit is failed: a source that ran out of volts into
+    a bad bond has found the bad bond. ``doubts`` are why the readings are not to be believed.
+    """
 
     readings: tuple[Reading, ...] = ()
     causes: tuple[Cause, ...] = ()
     note: str = ""
+    unless_failed: tuple[Cause, ...] = ()
+    doubts: tuple[Doubt, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,6 +127,7 @@ class StepGrade:
     cause: Cause
     readings: tuple[GradedReading, ...]
     repetitions: tuple[Repetition, ...] = ()
+    doubts: tuple[Doubt, ...] = ()
 
 
 def margin(value: float, limit: Limit) -> float | None:
@@ -132,8 +141,8 @@ def margin(value: float, limit: Limit) -> float | None:
 
 
 def grade(reading: Reading, limit: Limit, rule: DecisionRule) -> Grade:
-    """Hold one reading against one limit. NaN never passes."""
-    if math.isnan(reading.value):
+    """Hold one reading against one limit. What is no number never passes."""
+    if not math.isfinite(reading.value):
         return Grade(Verdict.INCONCLUSIVE, Cause.NOT_A_NUMBER, outcome="not a number")
     space = margin(reading.value, limit)
     outcomes = []
@@ -149,12 +158,17 @@ _SEVERITY = {Verdict.PASS: 0, Verdict.NOT_RUN: 1, Verdict.INCONCLUSIVE: 2, Verdi
 _Outcome = tuple[Verdict, Cause, str]
 
 
+def _past(value: float, edge: float) -> float:
+    """``value - edge``, and nothing where floats cannot tell the two apart."""
+    return 0.0 if math.isclose(value, edge, rel_tol=1e-9) else value - edge
+
+
 def _against_maximum(reading: Reading, maximum: float, rule: DecisionRule) -> _Outcome:
-    return _one_sided(reading, reading.value - maximum, Bound.BELOW, Cause.OVER_LIMIT, rule)
+    return _one_sided(reading, _past(reading.value, maximum), Bound.BELOW, Cause.OVER_LIMIT, rule)
 
 
 def _against_minimum(reading: Reading, minimum: float, rule: DecisionRule) -> _Outcome:
-    return _one_sided(reading, minimum - reading.value, Bound.ABOVE, Cause.UNDER_LIMIT, rule)
+    return _one_sided(reading, _past(minimum, reading.value), Bound.ABOVE, Cause.UNDER_LIMIT, rule)
 
 
 def _one_sided(
@@ -162,22 +176,24 @@ def _one_sided(
 ) -> _Outcome:
     """Grade by ``excess``, how far the value is past the limit (negative inside).
 
+    What differs from an edge by less than floats can tell apart counts as on it.
+
     A reading bounded towards the safe side passes when its bound is inside; one bounded towards
     the unsafe side fails when its bound is past the limit; otherwise it cannot decide.
     """
+    band = rule.guard_band(reading.uncertainty)
+    is_inside = excess <= -band or math.isclose(excess, -band, rel_tol=1e-9)
     if reading.bound is not Bound.EXACT:
-        band = rule.guard_band(reading.uncertainty)
-        if reading.bound is safe_bound and excess <= -band:
+        if reading.bound is safe_bound and is_inside:
             return Verdict.PASS, Cause.NONE, "pass"
         if reading.bound is not safe_bound and excess >= 0:
             return Verdict.FAIL, cause, "fail"
         return Verdict.INCONCLUSIVE, Cause.UNDECIDED, "bounded reading cannot decide"
-    band = rule.guard_band(reading.uncertainty)
-    if excess <= -band:
+    if is_inside:
         return Verdict.PASS, Cause.NONE, "pass"
     if excess <= 0:
         return Verdict.INCONCLUSIVE, Cause.UNDECIDED, "conditional pass"
-    if excess <= band:
+    if excess <= band or math.isclose(excess, band, rel_tol=1e-9):
         return Verdict.INCONCLUSIVE, Cause.UNDECIDED, "conditional fail"
     return Verdict.FAIL, cause, "fail"
 
@@ -189,25 +205,37 @@ def worst(verdicts: Iterable[Verdict]) -> Verdict:
 
 
 def grade_step(measured: Measured, limits: Mapping[str, Limit], rule: DecisionRule) -> StepGrade:
-    """Grade everything a procedure measured.
+    """Grade everything a procedure measured, after every correction.
 
-    A cause found outright fails the step. A limit whose reading never came leaves the step
-    inconclusive, so that a procedure cannot pass by staying silent.
+    Where anything is doubted nothing is decided. A cause found outright fails the step. A limit
+    whose reading never came leaves the step inconclusive, so that a procedure cannot pass by
+    staying silent.
     """
     graded = []
     for reading in measured.readings:
         limit = limits.get(reading.name)
         graded.append(GradedReading(reading, limit, grade(reading, limit, rule) if limit else None))
-    grades = [each.grade for each in graded if each.grade is not None]
+    doubts = measured.doubts + contradictions(measured.readings)
+    verdict, cause = _decided(replace(measured, doubts=doubts), limits, graded)
+    return StepGrade(verdict, cause, tuple(graded), doubts=doubts)
+
+
+def _decided(
+    measured: Measured, limits: Mapping[str, Limit], graded: Sequence[GradedReading]
+) -> tuple[Verdict, Cause]:
+    if measured.doubts:
+        return Verdict.INCONCLUSIVE, Cause.IMPLAUSIBLE
     if measured.causes:
-        return StepGrade(Verdict.FAIL, measured.causes[0], tuple(graded))
-    missing = set(limits) - {each.reading.name for each in graded}
-    if missing:
-        return StepGrade(Verdict.INCONCLUSIVE, Cause.UNDECIDED, tuple(graded))
-    if not grades:
-        return StepGrade(Verdict.PASS, Cause.NONE, tuple(graded))
-    decisive = max(grades, key=lambda each: _SEVERITY[each.verdict])
-    return StepGrade(decisive.verdict, decisive.cause, tuple(graded))
+        return Verdict.FAIL, measured.causes[0]
+    grades = [each.grade for each in graded if each.grade is not None]
+    decisive = max(grades, key=lambda each: _SEVERITY[each.verdict], default=None)
+    if measured.unless_failed and (decisive is None or decisive.verdict is not Verdict.FAIL):
+        return Verdict.FAIL, measured.unless_failed[0]
+    if decisive is not None and decisive.verdict is Verdict.FAIL:
+        return decisive.verdict, decisive.cause
+    if set(limits) - {each.reading.name for each in graded}:
+        return Verdict.INCONCLUSIVE, Cause.UNDECIDED
+    return (Verdict.PASS, Cause.NONE) if decisive is None else (decisive.verdict, decisive.cause)
 
 
 def grade_unit(step_verdicts: Iterable[Verdict]) -> Verdict:

@@ -82,6 +82,7 @@ def grade_repetitions(repeat: Repeat, grades: Sequence[StepGrade]) -> StepGrade:
             Repetition(number, each.verdict, each.cause)
             for number, each in enumerate(grades, start=1)
         ),
+        tuple(doubt for each in grades for doubt in each.doubts),
     )
 
 

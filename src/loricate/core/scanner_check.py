@@ -11,23 +11,13 @@ same is done column by column to name the relay. Resistances in Ω.
 from collections.abc import Generator, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from loricate.core.actions import (
-    Action,
-    Discharge,
-    Ending,
-    Energise,
-    Join,
-    Outcome,
-    Output,
-    Program,
-    Role,
-)  # fmt: skip
-from loricate.core.errors import ProcedureError
+from loricate.core.actions import Action, Ending, Join, Outcome, Role, put_on
+from loricate.core.errors import ProbeFailed
 from loricate.core.quantities import CURRENT, RESISTANCE, VOLTAGE, display
 from loricate.core.readings import Bound, resistance_of
 
 PROBE_V, PROBE_RAMP_S, PROBE_DWELL_S, PROBE_TRIP_A = 50.0, 0.05, 0.1, 10e-3
-SAFE_DC_V = 60.0  # IEC 61010-1 6.3; the probe itself stays below it
+LEAST_V = 45.0
 LEAKY_OHMS = 100e6  # a path under this resistance spoils insulation readings
 STUCK_OHMS = 1e3
 
@@ -69,7 +59,7 @@ class PathFault:
 def _probe(points: Iterable[tuple[int, int]]) -> Probing:
     """The resistance in Ω that the source sees with these crosspoints closed."""
     yield Join(tuple(points))
-    yield Program(
+    output = yield from put_on(
         Role.WITHSTAND,
         {
             "function": "DC",
@@ -80,13 +70,13 @@ def _probe(points: Iterable[tuple[int, int]]) -> Probing:
             "trip_a": PROBE_TRIP_A,
         },
     )
-    output = yield Energise(Role.WITHSTAND, hazardous=True)
-    if not isinstance(output, Output):
-        raise ProcedureError("A scanner check was sent no output.")
-    yield Discharge(Role.WITHSTAND, SAFE_DC_V)
     if output.ending is not Ending.FINISHED:
         return 0.0
-    found = resistance_of(output.reading("voltage", VOLTAGE), output.reading("current", CURRENT))
+    voltage = output.reading("voltage", VOLTAGE)
+    found = resistance_of(voltage, output.reading("current", CURRENT))
+    if not voltage.value >= LEAST_V and not found.value < LEAKY_OHMS:
+        # Without volts every path looks open; only a path that is not takes them away.
+        raise ProbeFailed(output.instrument, voltage.text, f"{PROBE_V:g} V")
     return found.value if found.bound is Bound.EXACT else max(found.value, LEAKY_OHMS)
 
 

@@ -16,13 +16,14 @@ from loricate.core.conditions import conditions_text
 from loricate.core.cues import Cue
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.grading import DecisionRule
+from loricate.core.hazards import Hazard
 from loricate.core.impedance import ImpedancePath
 from loricate.core.kinds import KINDS, Kind, KindSettings, find_kind
 from loricate.core.kinds.registry import Demand, LimitSlot, Place
 from loricate.core.limit_sets import Asked, LimitSets, resolve
 from loricate.core.limits import Code, Limit, LimitEntry
 from loricate.core.products import Product
-from loricate.core.quantities import Seconds, with_written_defaults
+from loricate.core.quantities import VOLTAGE, Seconds, with_written_defaults
 from loricate.core.readings import Bound
 from loricate.core.repetitions import Repeat
 from loricate.core.scheduling import Across
@@ -75,6 +76,16 @@ class Step(BaseModel):
         default=0.0,
         title="Settle",
         description="Time between connecting the unit and the first output; counts each repetition",
+    )
+    discharge_within: Annotated[Seconds, Field(gt=0)] = Field(
+        default=30.0,
+        title="Safe within",
+        description="How long the unit may take to discharge after each output",
+    )
+    earthed: Annotated[Seconds, Field(ge=0)] = Field(
+        default=0.0,
+        title="Kept earthed",
+        description="At least, once it is safe: what insulation has absorbed comes back",
     )
     answer_within: Annotated[Seconds, Field(gt=0)] = Field(
         default=600.0,
@@ -130,6 +141,8 @@ class ReadyStep:
     retry: int = 0
     repeat: Repeat | None = None
     settle_s: float = 0.0
+    discharge_within_s: float = 30.0
+    earthed_s: float = 0.0
 
     @property
     def roles(self) -> frozenset[Role]:
@@ -163,8 +176,18 @@ class ReadyStep:
     @property
     def programmed_s(self) -> float:
         """The time in s that the step is programmed for, as a unit that passes takes it."""
-        once = self.settle_s + self.kind.programmed_s(self.settings)
+        earthed_s = self.earthed_s if self.hazard.is_hazardous else 0.0
+        once = self.settle_s + self.kind.programmed_s(self.settings) + earthed_s
         return once if self.repeat is None else once * self.repeat.passes_needed
+
+    @property
+    def hazard(self) -> Hazard:
+        """The highest voltage that the step puts on the unit, by what it is set to."""
+        volts = [demand for demand in self.demands if demand.dimension is VOLTAGE]
+        worst = max(volts, key=lambda demand: demand.value, default=None)
+        if worst is None:
+            return Hazard(0.0)
+        return Hazard(worst.value, worst.capability.startswith("dc_"))
 
     @property
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
@@ -329,6 +352,8 @@ def _prepare_step(
         entry.retry,
         entry.repeat,
         entry.settle,
+        entry.discharge_within,
+        entry.earthed,
     )
     if entry.settle and not ready.roles:
         message = f"a {kind.name} step connects nothing; leave it out, or add a wait step."

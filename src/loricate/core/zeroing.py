@@ -3,14 +3,13 @@
 from collections.abc import Generator, Sequence
 from dataclasses import dataclass
 
-from loricate.core.actions import Action, Connect, Energise, Outcome, Output, Program, Role
-from loricate.core.errors import ProcedureError
+from loricate.core.actions import Action, Connect, Outcome, Role, put_on
 from loricate.core.impedance import ImpedancePath
 from loricate.core.quantities import CURRENT, VOLTAGE
 from loricate.core.readings import Bound, resistance_of
 from loricate.core.zeroes import lead_problem, leads_of, paths_to_measure
 
-CURRENT_A, DWELL_S = 10.0, 0.5
+CURRENT_A, LEAST_A, DWELL_S = 10.0, 9.0, 0.5
 SIGNAL_V, SIGNAL_S = 1.0, 0.2
 LEAST_SPREAD = 100.0  # an open path and a shorted one are further apart than this
 
@@ -30,13 +29,12 @@ def zero_nest(contacts: Sequence[str]) -> Generator[Action, Outcome, ZeroMeasure
     greatest_u, instrument = 0.0, ""
     for a, b in paths_to_measure(contacts):
         yield Connect(Role.BOND, {"high": (a,), "low": (b,)})
-        yield Program(Role.BOND, {"level_a": CURRENT_A, "dwell_s": DWELL_S})
-        output = yield Energise(Role.BOND, hazardous=False)
-        if not isinstance(output, Output):
-            raise ProcedureError("A zero was sent no output.")
-        found = resistance_of(
-            output.reading("voltage", VOLTAGE), output.reading("current", CURRENT)
-        )
+        output = yield from put_on(Role.BOND, {"level_a": CURRENT_A, "dwell_s": DWELL_S})
+        current = output.reading("current", CURRENT)
+        found = resistance_of(output.reading("voltage", VOLTAGE), current)
+        if current.bound is Bound.EXACT and not current.value >= LEAST_A:
+            problem = f"Only {current.text} of {CURRENT_A:g} A flowed from {a} to {b}."
+            return ZeroMeasured({}, output.instrument, problem)
         ohms = found.value if found.bound is Bound.EXACT else float("inf")
         if problem := lead_problem(a, b, ohms):
             return ZeroMeasured({}, output.instrument, problem)
@@ -51,13 +49,10 @@ def zero_nest(contacts: Sequence[str]) -> Generator[Action, Outcome, ZeroMeasure
 def measure_path(path: ImpedancePath) -> Generator[Action, Outcome, complex]:
     """The impedance in Ω that a path shows as it is, open or shorted; over the range its edge."""
     yield Connect(Role.IMPEDANCE, {"high": (path.high,), "low": (path.low,)})
-    yield Program(
+    output = yield from put_on(
         Role.IMPEDANCE,
         {"level_v": SIGNAL_V, "frequency_hz": path.frequency_hz, "dwell_s": SIGNAL_S},
     )
-    output = yield Energise(Role.IMPEDANCE, hazardous=False)
-    if not isinstance(output, Output):
-        raise ProcedureError("An impedance zero was sent no output.")
     if output.bounds.get("impedance", Bound.EXACT) is not Bound.EXACT:
         return complex(output.summary["impedance"], 0.0)
     return complex(output.summary["resistance"], output.summary["reactance"])

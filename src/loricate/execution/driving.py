@@ -2,9 +2,10 @@
 
 import asyncio
 from collections.abc import Awaitable, Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from loricate.bench.bench import Bench, Nest
+from loricate.bench.instrument import USUAL_CARE, Care
 from loricate.core.actions import (
     Answer,
     Ask,
@@ -18,6 +19,7 @@ from loricate.core.actions import (
 )
 from loricate.core.grading import Measured
 from loricate.core.impedance import ImpedancePath, ImpedanceZero
+from loricate.core.readings import Doubt
 from loricate.core.traces import Trace, make_trace
 
 Asking = Callable[[Ask | Enter], Awaitable[Answer]]
@@ -26,7 +28,7 @@ PathZeroes = Mapping[ImpedancePath, ImpedanceZero]
 
 @dataclass(frozen=True, slots=True)
 class Driven:
-    """What a procedure measured, and the curves of its outputs."""
+    """What a procedure measured, with every doubt about its outputs, and their curves."""
 
     measured: Measured
     trace: Trace
@@ -40,6 +42,7 @@ async def drive(
     on_sample: Callable[[Sample], None],
     zeroes: PathZeroes,
     settle_s: float = 0.0,
+    care: Care = USUAL_CARE,
 ) -> Driven:
     """Perform a procedure on the unit in a nest, or on those of several nests in parallel.
 
@@ -47,6 +50,7 @@ async def drive(
     unit is connected. Raises BenchError as ``Bench.perform`` does.
     """
     samples: list[Sample] = []
+    doubts: list[Doubt] = []
     left_to_settle_s = settle_s
     try:
         action = next(procedure)
@@ -62,12 +66,14 @@ async def drive(
             if isinstance(action, FixtureZero):
                 action = procedure.send(zeroes.get(action.path))
                 continue
-            outcome = await bench.perform(action, nests, on_sample)
+            outcome = await bench.perform(action, nests, on_sample, care)
             if isinstance(action, Connect) and left_to_settle_s:
                 await asyncio.sleep(left_to_settle_s)
                 left_to_settle_s = 0.0
             if isinstance(outcome, Output):
                 samples.extend(outcome.samples)
+                doubts.extend(outcome.doubts)
             action = procedure.send(outcome)
     except StopIteration as done:
-        return Driven(done.value, make_trace(samples))
+        measured = replace(done.value, doubts=(*done.value.doubts, *doubts))
+        return Driven(measured, make_trace(samples))

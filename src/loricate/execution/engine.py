@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from loricate.bench.bench import Bench
-from loricate.bench.errors import GuardOpen, StillCharged
+from loricate.bench.errors import Charged, GuardOpen
 from loricate.bench.plan import FixturePlan
 from loricate.core.actions import Answer, Sample
 from loricate.core.branching import is_wanted
@@ -109,7 +109,7 @@ class Engine(Background):
             state = "finished"
         except asyncio.CancelledError:
             note = self.abort_reason or "The service is stopping."
-        except (GuardOpen, StillCharged) as error:
+        except (GuardOpen, Charged) as error:
             self.bench.stop_now()
             note = str(error)
         except Exception as error:

@@ -1,17 +1,21 @@
 """Performing a step: for one unit, once for a load, or for units in parallel on one source."""
 
 import contextlib
+import logging
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Protocol
 
 from loricate.bench.bench import Bench
-from loricate.bench.errors import BenchError, GuardOpen, StillCharged
+from loricate.bench.errors import BenchError, Charged, GuardOpen, Implausible
+from loricate.bench.instrument import Care
 from loricate.bench.plan import FixturePlan
 from loricate.core.actions import Answer, Ask, Enter, Sample
 from loricate.core.ganging import share
 from loricate.core.grading import Cause, DecisionRule, StepGrade, Verdict, grade_step
+from loricate.core.plausibility import doubts_text
+from loricate.core.readings import Doubt
 from loricate.core.repetitions import Repeat, decision, grade_repetitions, repetitions_text
 from loricate.core.scheduling import Across
 from loricate.core.sequences import ReadyStep
@@ -24,6 +28,7 @@ from loricate.execution.operator import Operator
 from loricate.execution.questions import WHOLE_LOAD
 
 SAMPLE_INTERVAL_S = 0.08
+logger = logging.getLogger("loricate.execution")
 
 
 @dataclass(slots=True)
@@ -31,7 +36,7 @@ class Outcomes:
     """What came of a step by nest, and the error that must end the run, if one came."""
 
     of: dict[str, Performed] = field(default_factory=dict)
-    error: GuardOpen | StillCharged | None = None
+    error: GuardOpen | Charged | None = None
 
 
 class Holding(Protocol):
@@ -122,14 +127,17 @@ class Performer:
                 found.of[unit.nest] = Performed(
                     shared.grade, shared.note, started, shared.trace, reason
                 )
-        except (GuardOpen, StillCharged) as error:
+        except (GuardOpen, Charged) as error:
             self.bench.stop_now()
             found.error = error
             for unit in units:
                 found.of[unit.nest] = self._not_run(unit, step, error, started)
             return
-        except BenchError as error:
+        except Exception as error:
+            # What goes wrong in one nest's measurement, a defect included, must not end the others.
             self.bench.stop_now(step.roles)
+            if not isinstance(error, BenchError):
+                logger.exception("step failed", extra={"step": step.id})
             for unit in units:
                 found.of[unit.nest] = self._not_run(unit, step, error, started)
         with contextlib.suppress(BenchError):  # a matrix that is gone fails the next connection
@@ -160,6 +168,7 @@ class Performer:
             self._sampler(step, nests),
             zeroes.paths,
             step.settle_s,
+            Care(step.discharge_within_s, step.earthed_s),
         )
         measured = driven.measured
         if is_ganged:
@@ -167,12 +176,14 @@ class Performer:
         else:
             measured = take_off(measured, step.leads, zeroes.leads)
         grade = grade_step(measured, step.limits, self.decision)
-        return Performed(grade, measured.note, started, driven.trace)
+        note = " ".join(text for text in (measured.note, doubts_text(grade.doubts)) if text)
+        return Performed(grade, note, started, driven.trace)
 
     @staticmethod
-    def _not_run(unit: LoadedUnit, step: ReadyStep, error: BenchError, started: str) -> Performed:
+    def _not_run(unit: LoadedUnit, step: ReadyStep, error: Exception, started: str) -> Performed:
         cause = Cause.GUARD_OPEN if isinstance(error, GuardOpen) else Cause.INSTRUMENT
-        grade = StepGrade(Verdict.NOT_RUN, cause, ())
+        doubts = (Doubt(error.instrument, error.reason),) if isinstance(error, Implausible) else ()
+        grade = StepGrade(Verdict.NOT_RUN, cause, (), doubts=doubts)
         return Performed(grade, str(error), started, make_trace(()), unit.reasons.get(step.id, ""))
 
     def _sampler(self, step: ReadyStep, nests: list[str]) -> Callable[[Sample], None]:

@@ -6,8 +6,9 @@ from collections.abc import Mapping, Sequence
 from loricate.bench.bench import InstrumentState
 from loricate.bench.plan import BenchPlan
 from loricate.core.actions import Role
-from loricate.core.capability import Capability, shortfalls
+from loricate.core.capability import shortfalls
 from loricate.core.errors import Finding
+from loricate.core.instruments import Capability
 from loricate.core.sequences import ReadySequence
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import TypeVar
 
 from loricate.bench.bench import Bench, Nest
-from loricate.bench.errors import BenchError
+from loricate.bench.errors import BenchError, GuardOpen, Implausible
 from loricate.bench.plan import FixturePlan
 from loricate.core.actions import (
     Action,
@@ -17,11 +17,13 @@ from loricate.core.actions import (
     Enter,
     FixtureZero,
     Outcome,
+    Output,
     Role,
     Sample,
     Wait,
 )
 from loricate.core.daily_check import BoxStep, check_findings
+from loricate.core.errors import CoreError
 from loricate.core.grading import StepGrade, grade_step
 from loricate.core.impedance import ImpedancePath
 from loricate.core.scanner_check import PathFault, Wiring, check_scanner
@@ -73,7 +75,7 @@ class Upkeep(Background):
             state = "failed" if self.findings else "passed"
         except asyncio.CancelledError:
             self.findings = (self.abort_reason or "The service is stopping.",)
-        except (BenchError, Stopped) as error:
+        except (BenchError, CoreError, Stopped) as error:
             self.bench.stop_now()
             self.findings = (str(error),)
         except Exception as error:
@@ -105,7 +107,10 @@ class Upkeep(Background):
                     raise TypeError(
                         "Upkeep puts its questions itself, waits for nothing, and makes the zeroes."
                     )
-                action = procedure.send(await self.bench.perform(action, nests, _unshown))
+                outcome = await self.bench.perform(action, nests, _unshown)
+                if isinstance(outcome, Output) and outcome.doubts:
+                    raise Implausible(outcome.instrument, outcome.doubts[0].text)
+                action = procedure.send(outcome)
         except StopIteration as done:
             found: R = done.value
             return found
@@ -227,6 +232,8 @@ class DailyCheck(Upkeep):
     async def perform(self) -> tuple[str, ...]:
         code = self.fixture.code
         await self._have_done("empty", f"Empty every nest of {code} and close the guard.")
+        if not await self.bench.guard_is_closed():
+            raise GuardOpen
         self.log.publish("progress", text="Checking every relay and wire of the scanner")
         faults = await self._measure(check_scanner(self._wiring()), [])
         await self.bench.disconnect([None])

@@ -1,13 +1,22 @@
 """The physical floor: units in nests, the wiring to the instruments, the guard."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from itertools import combinations
 
-from loricate.simulator.network import Capacitor, Element, Network, Resistor
+from loricate.simulator.clock import PacedClock
+from loricate.simulator.network import (
+    Capacitor,
+    Element,
+    Network,
+    Resistor,
+    Solution,
+    Transient,
+)
 from loricate.simulator.units import Unit, UnitModel, build_unit
 
 RELAY_OHMS = 0.02
+FORGOTTEN_V = 0.05  # a charge below this is none
 
 
 @dataclass(slots=True)
@@ -30,7 +39,10 @@ class Floor:
     """Everything that the instruments' wires touch.
 
     ``stuck`` relays stay closed whatever the matrix is told, ``leaks`` are Ω across open relays,
-    ``wet`` Ω between two columns' wires. ``presses`` counts the foot switch.
+    ``wet`` Ω between two columns' wires. ``presses`` counts the foot switch. ``charges`` are the
+    volts that capacitors of units hold between outputs; they relax as the clock goes, through the
+    unit itself, the relays that are closed and the ``bleeds`` of sources that discharge. Whoever
+    changes any of these lets them ``rest`` first.
     """
 
     rows: dict[int, str]
@@ -43,16 +55,51 @@ class Floor:
     presses: int = 0
     guard_closed: bool = True
     outputs_on: set[str] = field(default_factory=set)
+    clock: PacedClock = field(default_factory=PacedClock)
+    charges: dict[Capacitor, float] = field(default_factory=dict)
+    bleeds: dict[str, tuple[Element, ...]] = field(default_factory=dict)
+    rested_at: float = 0.0
     on_guard_open: list[Callable[[], None]] = field(default_factory=list)
 
     def put_in(self, nest: str, model: str, faults: tuple[str, ...], serial: str) -> None:
         """Put a unit into a nest; raises KeyError for an unknown nest, model or fault."""
         place = self.nests[nest]
+        self.take_out(nest)
         place.unit = build_unit(self.models[model], faults, f"{nest}/", serial)
 
     def take_out(self, nest: str) -> None:
         """Leave a nest empty; raises KeyError for an unknown nest."""
+        self.rest()
         self.nests[nest].unit = None
+        for capacitor in [each for each in self.charges if each.a.startswith(f"{nest}/")]:
+            del self.charges[capacitor]
+
+    def rest(self) -> Solution | None:
+        """Let charges relax until now; gives the volts where there are charges at all."""
+        now = self.clock.now()
+        passed_s, self.rested_at = now - self.rested_at, now
+        if not self.charges:
+            return None
+        bleeding = tuple(element for bleed in self.bleeds.values() for element in bleed)
+        transient = Transient(self.circuit(bleeding, every_unit=True), (), passed_s, self.charges)
+        solution = transient.advance(()) if passed_s > 0 else transient.now()
+        self.charges = {each: v for each, v in transient.charges().items() if abs(v) > FORGOTTEN_V}
+        return solution
+
+    def keep(self, charges: Mapping[Capacitor, float], reached: set[Element]) -> None:
+        """What an output has left in the capacitors that it reached, as of now."""
+        for capacitor, volts in charges.items():
+            if capacitor in reached:
+                self.charges[capacitor] = volts
+        self.rested_at = self.clock.now()
+
+    def volts_in(self, nest: str) -> float:
+        """The greatest voltage between two terminals of a unit in a nest, as it lies there."""
+        unit, solution = self.nests[nest].unit, self.rest()
+        if unit is None or solution is None:
+            return 0.0
+        ends = [solution.at(node).real for node in unit.terminals.values()]
+        return max(ends) - min(ends)
 
     def set_guard(self, closed: bool) -> None:
         """Open or close the guard; opening tells every source at once, as the wired loop does."""
@@ -61,8 +108,11 @@ class Floor:
             for drop in self.on_guard_open:
                 drop()
 
-    def circuit(self, extra: tuple[Element, ...] = ()) -> Network:
-        """The network of closed relays and the units they reach; rows are named nodes."""
+    def circuit(self, extra: tuple[Element, ...] = (), every_unit: bool = False) -> Network:
+        """The network of closed relays and the units they reach; rows are named nodes.
+
+        With ``every_unit`` those that no relay reaches are in it too.
+        """
         elements: list[Element] = list(extra)
         closed = self.closed | self.stuck
         paths = {point: RELAY_OHMS for point in closed}
@@ -70,7 +120,9 @@ class Floor:
         touched = {column for _, column in paths} | {each for pair in self.wet for each in pair}
         node_of = {}
         for nest in self.nests.values():
-            if nest.unit is None or not touched & set(nest.columns.values()):
+            if nest.unit is None:
+                continue
+            if not every_unit and not touched & set(nest.columns.values()):
                 continue
             elements.extend(nest.unit.elements)
             for terminal, column in nest.columns.items():

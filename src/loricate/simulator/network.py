@@ -6,7 +6,7 @@ part has a defined voltage. Values are in SI units.
 """
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -134,6 +134,19 @@ class Network:
                 fresh.append(gap)
         return fresh
 
+    def reached(self, nodes: Iterable[str]) -> set[Element]:
+        """Every element that hangs together with these nodes, earth not counted as a tie."""
+        known = set(nodes) - {EARTH}
+        found: set[Element] = set()
+        left = list(self.elements)
+        while True:
+            touched = [each for each in left if {each.a, each.b} & known]
+            if not touched:
+                return found
+            found.update(touched)
+            known |= {node for each in touched for node in (each.a, each.b)} - {EARTH}
+            left = [each for each in left if each not in found]
+
     def release(self) -> None:
         """Let every struck gap go out, as when the output has been off."""
         self.struck.clear()
@@ -160,28 +173,113 @@ class Solution:
         return (source.volts - self.across(source.plus, source.minus)) / source.ohms
 
 
-class Transient:
-    """A network followed through time by the implicit Euler rule with a fixed step.
+def _bases(capacitance: Vector) -> tuple[Vector, Vector, Vector]:
+    """The capacitances (F) of independent charges, their base in the nodes, and that of the rest.
 
-    Implicit Euler is stable for any step and exact for a ramp into a capacitor.
+    Taken apart by what capacitors join, so that nodes without any stay as they are: a base that
+    mixes them would drown their small conductances in the large ones.
+    """
+    size = len(capacitance)
+    label = np.arange(size)
+    for a, b in zip(*np.nonzero(capacitance), strict=True):
+        label[label == label[a]] = label[b]
+    stored, held, free = [], [], []
+    for each in np.unique(label):
+        nodes = np.nonzero(label == each)[0]
+        own, base = np.linalg.eigh(capacitance[np.ix_(nodes, nodes)])
+        for amount, vector in zip(own, base.T, strict=True):
+            spread = np.zeros(size)
+            spread[nodes] = vector
+            if amount > 1e-9 * own.max() and amount > 1e-18:
+                stored.append(amount)
+                held.append(spread)
+            else:
+                free.append(spread)
+    shape = (-1, size)
+    return np.array(stored), np.array(held).reshape(shape).T, np.array(free).reshape(shape).T
+
+
+class Transient:
+    """A network followed through time, exactly for sources that are linear within each step.
+
+    C·dv/dt = i - G·v is solved in the eigenvectors of C, in which nodes without capacitance follow
+    the others at once; what is left is a set of decays, each known in closed form. ``charges`` are
+    the volts that capacitors hold at the beginning.
     """
 
-    def __init__(self, network: Network, sources: Sequence[Source], step_s: float) -> None:
+    def __init__(
+        self,
+        network: Network,
+        sources: Sequence[Source],
+        step_s: float,
+        charges: Mapping[Capacitor, float] | None = None,
+    ) -> None:
         self.network, self.step_s = network, step_s
-        self.voltages = np.zeros(0)
-        self.rebuild(sources)
+        self._charge = np.zeros(0)
+        self._solve(sources, charges or {})
 
     def rebuild(self, sources: Sequence[Source]) -> None:
-        """Take up a change of struck gaps or source resistances; voltages carry over."""
-        conductance, capacitance = self.network.matrices(sources)
-        self._storage = capacitance / self.step_s
-        self._inverse = np.linalg.inv(conductance + self._storage)
-        kept = np.zeros(len(conductance))
-        kept[: len(self.voltages)] = self.voltages
-        self.voltages = kept
+        """Take up a change of struck gaps or source resistances; charges carry over."""
+        self._solve(sources, {})
 
-    def advance(self, sources: Sequence[Source]) -> Solution:
-        """Go one step with the sources at their new voltages."""
-        pushed = self.network.injection(sources).real + self._storage @ self.voltages
-        self.voltages = self._inverse @ pushed
-        return Solution(self.network, self.voltages.astype(np.complex128))
+    def _solve(self, sources: Sequence[Source], charges: Mapping[Capacitor, float]) -> None:
+        conductance, capacitance = self.network.matrices(sources)
+        kept = np.zeros(len(conductance))
+        kept[: len(self._charge)] = self._charge
+        for capacitor, volts in charges.items():
+            for node, sign in ((capacitor.a, 1), (capacitor.b, -1)):
+                place = self.network.index.get(node)
+                if place is not None:
+                    kept[place] += sign * capacitor.farads * volts
+        stored, self._held, self._free = _bases(capacitance)
+        own = self._held.T @ conductance @ self._held
+        self._mixed = self._free.T @ conductance @ self._held
+        self._inverse = np.linalg.inv(self._free.T @ conductance @ self._free)
+        reduced = own - self._mixed.T @ self._inverse @ self._mixed
+        self._root = np.sqrt(stored)
+        rates, self._modes = np.linalg.eigh(reduced / np.outer(self._root, self._root))
+        self._rates = np.clip(rates, 0.0, None)
+        self._state = self._modes.T @ ((self._held.T @ kept) / self._root)
+        self._injected = self.network.injection(sources).real
+        self._driven = self._drive(self._injected)
+
+    def _drive(self, injected: Vector) -> Vector:
+        """What pushes each decay, for currents (A) pushed into the nodes."""
+        free = self._inverse @ (self._free.T @ injected)
+        push: Vector = self._modes.T @ (
+            (self._held.T @ injected - self._mixed.T @ free) / self._root
+        )
+        return push
+
+    def advance(self, sources: Sequence[Source], step_s: float | None = None) -> "Solution":
+        """Go one step (s) in which the sources go in a straight line to their new voltages."""
+        step = self.step_s if step_s is None else step_s
+        decay = self._rates * step
+        faded = np.exp(-decay)
+        small = decay < 1e-6
+        safe = np.where(small, 1.0, decay)
+        level = np.where(small, 1.0 - decay / 2, (1.0 - faded) / safe)
+        slope = np.where(small, 0.5 - decay / 6, (1.0 - level) / safe)
+        before, self._injected = self._driven, self.network.injection(sources).real
+        self._driven = self._drive(self._injected)
+        self._state = faded * self._state + step * (
+            level * before + slope * (self._driven - before)
+        )
+        return self.now()
+
+    def now(self) -> "Solution":
+        """The node voltages at this moment."""
+        held = (self._modes @ self._state) / self._root
+        free = self._inverse @ (self._free.T @ self._injected - self._mixed @ held)
+        voltages = self._held @ held + self._free @ free
+        self._charge = self._held @ (self._root**2 * held)
+        return Solution(self.network, voltages.astype(np.complex128))
+
+    def charges(self) -> dict[Capacitor, float]:
+        """The volts that each capacitor holds at this moment."""
+        solution = self.now()
+        return {
+            each: solution.across(each.a, each.b).real
+            for each in self.network.elements
+            if isinstance(each, Capacitor)
+        }

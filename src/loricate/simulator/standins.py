@@ -84,6 +84,7 @@ class StandIns:
             rows=plan.rows,
             nests={nest.nest: _empty_nest(nest) for nest in plan.nests},
             models={model.code: model for model in models},
+            clock=self.clock,
         )
         self._nests = plan.nests
         self.restore()

@@ -11,7 +11,6 @@ from loricate.core.actions import (
     Answer,
     Ask,
     Connect,
-    Discharge,
     Ending,
     Energise,
     Outcome,
@@ -36,7 +35,7 @@ def output(
     bounds: Mapping[str, Bound] | None = None,
     **summary: float,
 ) -> Output:
-    return Output(ending, summary, bounds or {}, instrument="X1")
+    return Output(ending, summary, bounds or {}, instrument="X1", at_level_s=1.0)
 
 
 def drive(
@@ -55,8 +54,6 @@ def drive(
                     outcome = Answer(answer)
                 case Energise():
                     outcome = energised
-                case Discharge():
-                    outcome = 3.0
                 case _:
                     outcome = None
             action = procedure.send(outcome)
@@ -75,10 +72,10 @@ def steps(sequence: ReadySequence) -> dict[str, ReadyStep]:
     return {step.id: step for step in sequence.steps}
 
 
-def test_withstand_connects_programs_energises_and_discharges(steps: dict[str, ReadyStep]) -> None:
+def test_withstand_connects_programs_and_energises(steps: dict[str, ReadyStep]) -> None:
     good = output(voltage=1000.0, current=1.4e-3, current_max=1.41e-3, resistive_current=4e-6)
     _, asked = drive(steps["withstand"], good)
-    assert [type(action) for action in asked] == [Connect, Program, Energise, Discharge]
+    assert [type(action) for action in asked] == [Connect, Program, Energise]
     program = asked[1]
     assert isinstance(program, Program)
     assert program.settings["trip_a"] == 5e-3, "without a trip of its own, the limit trips"
@@ -97,7 +94,11 @@ def test_withstand_connects_programs_energises_and_discharges(steps: dict[str, R
         (output(Ending.BREAKDOWN, voltage=830, current=0.1, current_max=0.1, resistive_current=0),
          Verdict.FAIL, Cause.BREAKDOWN),
         (output(Ending.OVER_CURRENT, voltage=700, current=6e-3, current_max=6e-3,
-                resistive_current=0), Verdict.FAIL, Cause.BREAKDOWN),
+                resistive_current=0), Verdict.FAIL, Cause.OVER_LIMIT),
+        (output(Ending.OVER_CURRENT, voltage=12, current=6e-3, current_max=6e-3,
+                resistive_current=0), Verdict.FAIL, Cause.SHORT),
+        (output(voltage=1060, current=1e-3, current_max=1.4e-3, resistive_current=1e-6),
+         Verdict.FAIL, Cause.OVERSTRESS),
         (output(Ending.ARC, voltage=990, current=1e-3, current_max=2e-3, resistive_current=0),
          Verdict.FAIL, Cause.ARC),
     ],

@@ -178,7 +178,7 @@ def test_power_is_held_against_the_plate(
         Ending.FINISHED, {"power": watts, "voltage": volts, "load_current": amperes, "current": 0.0}
     )
     measured, graded = do(step, lambda action: ran if isinstance(action, Energise) else None)
-    power, _, factor, _ = measured.readings
+    power, _, factor, *_ = measured.readings
     assert power.value == pytest.approx(watts * (230 / volts) ** 2)
     assert (graded.verdict, graded.cause) == (verdict, cause)
     if amperes:

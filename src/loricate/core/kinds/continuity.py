@@ -11,9 +11,9 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from loricate.core.actions import Connect, Energise, Output, Procedure, Program, Role
-from loricate.core.errors import ProcedureError
+from loricate.core.actions import Connect, Procedure, Role, put_on
 from loricate.core.grading import Cause, Measured
+from loricate.core.kinds.outputs import falls_short, overstressed
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, Place, register
 from loricate.core.limits import Limit, LimitSource
 from loricate.core.products import Terminal
@@ -23,6 +23,7 @@ from loricate.core.quantities import (
     TIME,
     VOLTAGE,
     Amperes,
+    Fraction,
     Ohms,
     Seconds,
     display,
@@ -68,6 +69,11 @@ class ContinuitySettings(KindSettings):
     paths: tuple[Path, ...] = Field(min_length=1, title="Paths")
     current: Annotated[Amperes, Field(gt=0)] = Field(default=0.2, title="Test current")
     dwell: Annotated[Seconds, Field(gt=0)] = Field(default=0.2, title="Dwell on each path")
+    tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(
+        default=0.1,
+        title="Current tolerance",
+        description="Departure of the current still accepted",
+    )
 
     @model_validator(mode="after")
     def _each_path_once(self) -> "ContinuitySettings":
@@ -87,20 +93,24 @@ class ContinuitySettings(KindSettings):
 
 def procedure(settings: ContinuitySettings, limits: Mapping[str, Limit]) -> Procedure:
     """Measure path after path; report each, and name those that are open."""
-    readings, open_paths = [], []
+    readings, open_paths, causes, short_of_current = [], [], [], []
     for path in settings.paths:
         yield Connect(Role.BOND, {"high": (path.high,), "low": (path.low,)})
-        yield Program(Role.BOND, {"level_a": settings.current, "dwell_s": settings.dwell})
-        output = yield Energise(Role.BOND, hazardous=False)
-        if not isinstance(output, Output):
-            raise ProcedureError("A continuity step was sent no output.")
+        output = yield from put_on(
+            Role.BOND, {"level_a": settings.current, "dwell_s": settings.dwell}
+        )
         current = output.reading("current", CURRENT)
         resistance = resistance_of(output.reading("voltage", VOLTAGE), current)
         readings.append(replace(resistance, name=path.reading))
-        if current.bound is not Bound.EXACT:
+        if current.bound is Bound.BELOW:
             open_paths.append(f"{path.high}-{path.low}")
+        elif overstressed(output, "current", settings.current, settings.tolerance):
+            causes.append(Cause.OVERSTRESS)
+        elif falls_short(current, settings.current, settings.tolerance):
+            short_of_current.append(Cause.LEVEL_NOT_REACHED)
     note = f"Open: {', '.join(open_paths)}." if open_paths else ""
-    return Measured(tuple(readings), (Cause.OPEN,) if open_paths else (), note)
+    found = (Cause.OPEN,) if open_paths else tuple(causes)
+    return Measured(tuple(readings), found, note, tuple(short_of_current))
 
 
 def graded(settings: ContinuitySettings, limits: Mapping[str, Limit]) -> Mapping[str, Limit]:

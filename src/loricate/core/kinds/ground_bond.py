@@ -10,14 +10,14 @@ from typing import Annotated
 
 from pydantic import Field
 
-from loricate.core.actions import Connect, Energise, Output, Procedure, Program, Role
-from loricate.core.errors import ProcedureError
+from loricate.core.actions import Connect, Procedure, Role, put_on
 from loricate.core.grading import Cause, Measured
+from loricate.core.kinds.outputs import TIME_SLOT, falls_short, overstressed
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
 from loricate.core.limits import Limit
 from loricate.core.products import Product, Terminal
 from loricate.core.quantities import CURRENT, RESISTANCE, TIME, VOLTAGE, Amperes, Fraction, Seconds
-from loricate.core.readings import resistance_of
+from loricate.core.readings import Bound, resistance_of
 
 
 class GroundBondSettings(KindSettings):
@@ -28,7 +28,9 @@ class GroundBondSettings(KindSettings):
     current: Annotated[Amperes, Field(gt=0)] = Field(default=25.0, title="Test current")
     dwell: Annotated[Seconds, Field(gt=0)] = Field(default=3.0, title="Dwell")
     tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(
-        default=0.1, title="Current tolerance", description="Shortfall of current still accepted"
+        default=0.1,
+        title="Current tolerance",
+        description="Departure of the current still accepted",
     )
 
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
@@ -38,23 +40,17 @@ class GroundBondSettings(KindSettings):
 def procedure(settings: GroundBondSettings, limits: Mapping[str, Limit]) -> Procedure:
     """Pass the current, then report current, volts and resistance as re-measured."""
     yield Connect(Role.BOND, {"high": (settings.earth,), "low": (settings.part,)})
-    yield Program(Role.BOND, {"level_a": settings.current, "dwell_s": settings.dwell})
-    output = yield Energise(Role.BOND, hazardous=False)
-    if not isinstance(output, Output):
-        raise ProcedureError("A ground bond was sent no output.")
+    output = yield from put_on(Role.BOND, {"level_a": settings.current, "dwell_s": settings.dwell})
     current = output.reading("current", CURRENT)
     voltage = output.reading("voltage", VOLTAGE)
-    resistance = resistance_of(voltage, current)
-    maximum = limits["resistance"].maximum if "resistance" in limits else None
-    causes: tuple[Cause, ...] = ()
-    if current.value < settings.current * (1 - settings.tolerance):
-        # The source ran out of volts: the loop is open, or its resistance far too high.
-        bounded = current.bound is not current.bound.EXACT
-        if bounded:
-            causes = (Cause.OPEN,)
-        elif maximum is None or resistance.value <= maximum:
-            causes = (Cause.LEVEL_NOT_REACHED,)
-    return Measured((resistance, current, voltage), causes)
+    readings = (resistance_of(voltage, current), current, voltage, output.time_at_level)
+    if current.bound is Bound.BELOW:
+        return Measured(readings, (Cause.OPEN,))
+    if overstressed(output, "current", settings.current, settings.tolerance):
+        return Measured(readings, (Cause.OVERSTRESS,))
+    # A source that ran out of volts has found a bad bond; only the corrected value can tell.
+    is_short = falls_short(current, settings.current, settings.tolerance)
+    return Measured(readings, unless_failed=(Cause.LEVEL_NOT_REACHED,) if is_short else ())
 
 
 def demands(settings: GroundBondSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
@@ -80,7 +76,9 @@ GROUND_BOND = register(
         limits={
             "resistance": LimitSlot(RESISTANCE, needed=True, title="Resistance"),
             "current": LimitSlot(CURRENT, title="Test current"),
+            **TIME_SLOT,
         },
+        measured_as={"current": "current", "dwell": "time_at_level"},
         procedure=procedure,
         demands=demands,
         programmed_s=lambda settings: settings.dwell,

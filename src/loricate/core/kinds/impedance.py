@@ -12,8 +12,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from loricate.core.actions import Connect, Energise, FixtureZero, Output, Procedure, Program, Role
-from loricate.core.errors import ProcedureError
+from loricate.core.actions import Connect, FixtureZero, Procedure, Role, put_on
 from loricate.core.grading import Cause, Measured
 from loricate.core.impedance import (
     ImpedancePath,
@@ -61,7 +60,7 @@ def procedure(settings: ImpedanceSettings, limits: Mapping[str, Limit]) -> Proce
     """Measure R and X, take the fixture out, and report what the component is."""
     zero = yield FixtureZero(settings.path)
     yield Connect(Role.IMPEDANCE, {"high": (settings.high,), "low": (settings.low,)})
-    yield Program(
+    output = yield from put_on(
         Role.IMPEDANCE,
         {
             "level_v": settings.level,
@@ -69,9 +68,6 @@ def procedure(settings: ImpedanceSettings, limits: Mapping[str, Limit]) -> Proce
             "dwell_s": settings.dwell,
         },
     )
-    output = yield Energise(Role.IMPEDANCE, hazardous=False)
-    if not isinstance(output, Output):
-        raise ProcedureError("An impedance step was sent no output.")
     size = output.reading("impedance", RESISTANCE)
     if size.bound is not Bound.EXACT:
         return Measured((size,), (Cause.OPEN,))

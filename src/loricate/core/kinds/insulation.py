@@ -2,8 +2,7 @@
 
 V is the re-measured voltage and I the current at the end of the dwell. A current under the meter's
 floor gives R `above` V over the floor. Charging and absorption currents die away during ``settle``
-(settling through source resistance Rs takes Rs·C·ln(R/(ε·Rs)) seconds). The output is discharged to
-a safe voltage before the step ends (IEC 61010-1 6.3: 60 V DC).
+(settling through source resistance Rs takes Rs·C·ln(R/(ε·Rs)) seconds).
 
 With the unit's own switch off only the cord is measured, and the reading is meaninglessly high:
 above ``seems_off_above`` the operator is asked, and measures again or lets the reading stand.
@@ -19,16 +18,14 @@ from loricate.core.actions import (
     Answer,
     Ask,
     Connect,
-    Discharge,
     Ending,
-    Energise,
-    Output,
     Procedure,
-    Program,
     Role,
+    put_on,
 )  # fmt: skip
 from loricate.core.errors import ProcedureError
-from loricate.core.grading import Cause, Measured
+from loricate.core.grading import Measured
+from loricate.core.kinds.outputs import TIME_SLOT, cut_causes, level_causes
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
 from loricate.core.limits import Limit
 from loricate.core.products import Terminal
@@ -45,7 +42,6 @@ from loricate.core.quantities import (
 )  # fmt: skip
 from loricate.core.readings import Bound, resistance_of
 
-SAFE_DC_V = 60.0
 AGAIN, STANDS = "measure again", "let it stand"
 
 
@@ -62,7 +58,7 @@ class InsulationSettings(KindSettings):
     dwell: Annotated[Seconds, Field(gt=0)] = Field(default=1.0, title="Dwell after settling")
     trip: Annotated[Amperes, Field(gt=0)] = Field(default=2e-3, title="Trip current")
     tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(
-        default=0.05, title="Level tolerance", description="Shortfall of voltage still accepted"
+        default=0.05, title="Level tolerance", description="Departure of the voltage still accepted"
     )
 
     seems_off_above: Annotated[Ohms, Field(gt=0)] | None = Field(
@@ -86,10 +82,9 @@ def procedure(settings: InsulationSettings, limits: Mapping[str, Limit]) -> Proc
             return replace(measured, note=" ".join(notes))
         question = (
             f"The insulation reads {resistance.text}: the unit seems to be switched off. Switch it "
-            "on (open the guard only while no nest is energised) and measure again, or let the "
-            "reading stand?"
+            "on and measure again, or let the reading stand?"
         )
-        answer = yield Ask(question, (AGAIN, STANDS), passing=STANDS)
+        answer = yield Ask(question, (AGAIN, STANDS), passing=STANDS, hands_in=True)
         if not isinstance(answer, Answer) or answer.choice not in (AGAIN, STANDS):
             raise ProcedureError(f"An insulation step was sent {answer!r} instead of an answer.")
         if answer.choice == STANDS:
@@ -99,9 +94,9 @@ def procedure(settings: InsulationSettings, limits: Mapping[str, Limit]) -> Proc
 
 
 def _measure(settings: InsulationSettings) -> Procedure:
-    """Charge, settle, measure at the end of the dwell, discharge."""
+    """Charge, settle, measure at the end of the dwell."""
     yield Connect(Role.WITHSTAND, {"high": settings.high, "low": settings.low})
-    yield Program(
+    output = yield from put_on(
         Role.WITHSTAND,
         {
             "function": "DC",
@@ -112,19 +107,13 @@ def _measure(settings: InsulationSettings) -> Procedure:
             "trip_a": settings.trip,
         },
     )
-    output = yield Energise(Role.WITHSTAND, hazardous=True)
-    if not isinstance(output, Output):
-        raise ProcedureError("An insulation step was sent no output.")
-    yield Discharge(Role.WITHSTAND, SAFE_DC_V)
     voltage = output.reading("voltage", VOLTAGE)
     current = output.reading("current", CURRENT)
-    if output.ending in (Ending.BREAKDOWN, Ending.OVER_CURRENT):
-        return Measured((voltage, current), (Cause.BREAKDOWN,))
-    if output.ending is Ending.ARC:
-        return Measured((voltage, current), (Cause.ARC,))
-    short_of_level = voltage.value < settings.level * (1 - settings.tolerance)
-    causes = (Cause.LEVEL_NOT_REACHED,) if short_of_level else ()
-    return Measured((resistance_of(voltage, current), voltage, current), causes)
+    if output.ending is not Ending.FINISHED:
+        return Measured((voltage, current), cut_causes(output, settings.level))
+    causes = level_causes(output, voltage, "voltage", settings.level, settings.tolerance)
+    resistance = resistance_of(voltage, current)
+    return Measured((resistance, voltage, current, output.time_at_level), causes)
 
 
 def demands(settings: InsulationSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
@@ -144,11 +133,12 @@ INSULATION = register(
         limits={
             "resistance": LimitSlot(RESISTANCE, needed=True, title="Resistance"),
             "voltage": LimitSlot(VOLTAGE, title="Test voltage"),
+            **TIME_SLOT,
         },
         procedure=procedure,
         demands=demands,
         programmed_s=lambda settings: settings.ramp + settings.settle + settings.dwell,
-        hazardous=True,
+        measured_as={"level": "voltage", "dwell": "time_at_level"},
         ganged={"resistance": Bound.ABOVE, "current": Bound.BELOW},
     )
 )

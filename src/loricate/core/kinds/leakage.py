@@ -10,15 +10,14 @@ The supply voltage is re-measured and the reading refers to it.
 """
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from loricate.core.actions import Connect, Ending, Energise, Output, Procedure, Program, Role
-from loricate.core.errors import ProcedureError
+from loricate.core.actions import Connect, Ending, Procedure, Role, put_on
 from loricate.core.grading import Cause, Measured
-from loricate.core.kinds.mains import mains_demands, why_not_at_mains
+from loricate.core.kinds.mains import mains_demands, scaled, why_not_at_mains
+from loricate.core.kinds.outputs import TIME_SLOT, level_causes
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
 from loricate.core.limits import Limit
 from loricate.core.products import EarthTerminal, Terminal
@@ -73,7 +72,7 @@ class LeakageSettings(KindSettings):
         description="At least this proves that the unit is on; more than this, that it is not off",
     )
     tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(
-        default=0.05, title="Supply tolerance", description="Shortfall of supply still accepted"
+        default=0.05, title="Supply tolerance", description="Departure of the supply still accepted"
     )
 
     @model_validator(mode="after")
@@ -109,7 +108,7 @@ def procedure(settings: LeakageSettings, limits: Mapping[str, Limit]) -> Procedu
     if settings.path != "earth":
         points["body"] = (settings.part or "",)
     yield Connect(Role.LEAKAGE, points)
-    yield Program(
+    output = yield from put_on(
         Role.LEAKAGE,
         {
             "path": "earth" if settings.path == "earth" else "touch",
@@ -122,33 +121,19 @@ def procedure(settings: LeakageSettings, limits: Mapping[str, Limit]) -> Procedu
             "dwell_s": settings.dwell,
         },
     )
-    output = yield Energise(Role.LEAKAGE, hazardous=True)
-    if not isinstance(output, Output):
-        raise ProcedureError("A leakage step was sent no output.")
     supply = output.reading("voltage", VOLTAGE)
     load = output.reading("load_current", CURRENT)
-    factor = settings.nominal / supply.value if settings.nominal and supply.value else 1.0
     names = [name for name in ("current", "peak_current") if name in output.summary]
-    leaking = [_scaled(output.reading(name, CURRENT), factor) for name in names]
-    causes: tuple[Cause, ...] = ()
+    leaking = [output.reading(name, CURRENT) for name in names]
+    if settings.nominal is not None:
+        leaking = [scaled(each, settings.nominal, supply) for each in leaking]
+    readings = (*leaking, supply, load, output.time_at_level)
     if output.ending is not Ending.FINISHED:
-        causes = (Cause.OVER_LIMIT,)
-    elif supply.value < settings.supply * (1 - settings.tolerance):
-        causes = (Cause.LEVEL_NOT_REACHED,)
-    elif _is_switched_wrong(settings, load):
+        return Measured(readings, (Cause.OVER_LIMIT,))
+    causes = level_causes(output, supply, "voltage", settings.supply, settings.tolerance)
+    if not causes and _is_switched_wrong(settings, load):
         causes = (Cause.NO_CONTACT if settings.switch == "on" else Cause.SWITCHED_ON,)
-    return Measured((*leaking, supply, load), causes)
-
-
-def _scaled(reading: Reading, factor: float) -> Reading:
-    if factor == 1.0:
-        return reading
-    return replace(
-        reading,
-        value=reading.value * factor,
-        uncertainty=reading.uncertainty * factor,
-        as_measured=reading.value,
-    )
+    return Measured(readings, causes)
 
 
 def _is_switched_wrong(settings: LeakageSettings, load: Reading) -> bool:
@@ -159,8 +144,8 @@ def _is_switched_wrong(settings: LeakageSettings, load: Reading) -> bool:
     if settings.condition == "open_neutral" or settings.method == "alternative":
         return False
     if settings.switch == "on":
-        return load.value < settings.load_current
-    return settings.load_current > 0 and load.value > settings.load_current
+        return settings.load_current > 0 and not load.value >= settings.load_current
+    return settings.load_current > 0 and not load.value <= settings.load_current
 
 
 def demands(settings: LeakageSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
@@ -178,12 +163,13 @@ LEAKAGE = register(
             "peak_current": LimitSlot(CURRENT, title="Leakage current, peak"),
             "voltage": LimitSlot(VOLTAGE, title="Supply voltage"),
             "load_current": LimitSlot(CURRENT, title="Load current"),
+            **TIME_SLOT,
         },
+        measured_as={"supply": "voltage", "dwell": "time_at_level"},
         judged_by=("current", "peak_current"),
         procedure=procedure,
         demands=demands,
         programmed_s=lambda settings: settings.dwell,
         why_not=why_not_at_mains,
-        hazardous=True,
     )
 )

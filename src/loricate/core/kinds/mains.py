@@ -1,9 +1,13 @@
 """What steps share that run the unit at mains."""
 
+import math
+from dataclasses import replace
+
 from loricate.core.actions import Role
 from loricate.core.kinds.registry import Demand
 from loricate.core.products import Product
 from loricate.core.quantities import FREQUENCY, TIME, VOLTAGE
+from loricate.core.readings import Bound, Reading
 
 
 def mains_demands(supply_v: float, frequency_hz: float, dwell_s: float) -> tuple[Demand, ...]:
@@ -12,6 +16,24 @@ def mains_demands(supply_v: float, frequency_hz: float, dwell_s: float) -> tuple
         Demand(Role.LEAKAGE, "level_v", supply_v, VOLTAGE, "supply"),
         Demand(Role.LEAKAGE, "frequency_hz", frequency_hz, FREQUENCY, "frequency"),
         Demand(Role.LEAKAGE, "dwell_s", dwell_s, TIME, "dwell"),
+    )
+
+
+def scaled(reading: Reading, nominal_v: float, supply: Reading, power: int = 1) -> Reading:
+    """A reading as it were at the nominal supply: times (V_nominal/V_measured)^power.
+
+    The supply's own uncertainty is in it. Of a supply that is no number, or nothing, comes NaN.
+    """
+    is_known = supply.bound is Bound.EXACT and supply.value > 0
+    factor = (nominal_v / supply.value) ** power if is_known else math.nan
+    value = reading.value * factor
+    share = power * supply.uncertainty / supply.value if is_known else 0.0
+    spread = math.hypot(reading.uncertainty * factor, value * share)
+    return replace(
+        reading,
+        value=value,
+        uncertainty=spread if math.isfinite(spread) else 0.0,
+        as_measured=reading.value if math.isfinite(reading.value) else None,
     )
 
 

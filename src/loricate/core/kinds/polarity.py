@@ -11,9 +11,9 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from loricate.core.actions import Connect, Energise, Output, Procedure, Program, Role
-from loricate.core.errors import ProcedureError
+from loricate.core.actions import Connect, Procedure, Role, put_on
 from loricate.core.grading import Cause, Measured
+from loricate.core.kinds.outputs import falls_short
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, Place, register
 from loricate.core.limits import Limit
 from loricate.core.products import Product, Terminal
@@ -23,6 +23,7 @@ from loricate.core.quantities import (
     TIME,
     VOLTAGE,
     Amperes,
+    Fraction,
     Ohms,
     Seconds,
 )
@@ -52,6 +53,11 @@ class PolaritySettings(KindSettings):
     conductors: tuple[Conductor, ...] = Field(min_length=2, title="Conductors")
     current: Annotated[Amperes, Field(gt=0)] = Field(default=0.2, title="Test current")
     dwell: Annotated[Seconds, Field(gt=0)] = Field(default=0.1, title="Dwell on each try")
+    tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(
+        default=0.1,
+        title="Current tolerance",
+        description="Departure of the current still accepted",
+    )
     connected: Annotated[Ohms, Field(gt=0)] = Field(
         default=5.0, title="Connected below", description="More than this is no connection"
     )
@@ -67,14 +73,16 @@ class PolaritySettings(KindSettings):
 def procedure(settings: PolaritySettings, limits: Mapping[str, Limit]) -> Procedure:
     """Try every pair, then compare what is connected with what should be."""
     found: dict[tuple[str, str], Reading] = {}
+    short_of_current: list[Cause] = []
     for conductor in settings.conductors:
         for other in settings.conductors:
             yield Connect(Role.BOND, {"high": (conductor.plug,), "low": (other.far,)})
-            yield Program(Role.BOND, {"level_a": settings.current, "dwell_s": settings.dwell})
-            output = yield Energise(Role.BOND, hazardous=False)
-            if not isinstance(output, Output):
-                raise ProcedureError("A polarity step was sent no output.")
+            output = yield from put_on(
+                Role.BOND, {"level_a": settings.current, "dwell_s": settings.dwell}
+            )
             current = output.reading("current", CURRENT)
+            if conductor is other and falls_short(current, settings.current, settings.tolerance):
+                short_of_current.append(Cause.LEVEL_NOT_REACHED)
             resistance = resistance_of(output.reading("voltage", VOLTAGE), current)
             found[conductor.plug, other.far] = resistance
     readings, causes, notes = [], [], []
@@ -98,11 +106,11 @@ def procedure(settings: PolaritySettings, limits: Mapping[str, Limit]) -> Proced
             causes.append(Cause.MISWIRE)
             notes.append(f"{conductor.plug} reaches {' and '.join(reached)}, not {conductor.far}.")
     ordered = sorted(causes, key=(Cause.MISWIRE, Cause.SHORT, Cause.OPEN).index)
-    return Measured(tuple(readings), tuple(ordered), " ".join(notes))
+    return Measured(tuple(readings), tuple(ordered), " ".join(notes), tuple(short_of_current))
 
 
 def _is_connected(resistance: Reading, below_ohms: float) -> bool:
-    return resistance.bound is Bound.EXACT and resistance.value <= below_ohms
+    return resistance.bound is not Bound.ABOVE and resistance.value <= below_ohms
 
 
 def graded(settings: PolaritySettings, limits: Mapping[str, Limit]) -> Mapping[str, Limit]:

@@ -5,16 +5,16 @@ Active power in W, current in A, power factor as a fraction, supply re-measured 
 An element of the wrong rating, or one of two that is open, shows here and nowhere else.
 """
 
+import math
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Annotated
 
 from pydantic import Field
 
-from loricate.core.actions import Connect, Ending, Energise, Output, Procedure, Program, Role
-from loricate.core.errors import ProcedureError
+from loricate.core.actions import Connect, Ending, Procedure, Role, put_on
 from loricate.core.grading import Cause, Measured
-from loricate.core.kinds.mains import mains_demands, why_not_at_mains
+from loricate.core.kinds.mains import mains_demands, scaled, why_not_at_mains
+from loricate.core.kinds.outputs import TIME_SLOT, level_causes
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
 from loricate.core.limits import Limit
 from loricate.core.products import EarthTerminal, Terminal
@@ -28,7 +28,7 @@ from loricate.core.quantities import (
     Seconds,
     Volts,
 )
-from loricate.core.readings import Reading
+from loricate.core.readings import Bound, Reading
 
 
 class PowerSettings(KindSettings):
@@ -46,7 +46,7 @@ class PowerSettings(KindSettings):
     frequency: Annotated[Hertz, Field(gt=0)] = Field(default=50.0, title="Supply frequency")
     dwell: Annotated[Seconds, Field(gt=0)] = Field(default=2.0, title="Dwell")
     tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(
-        default=0.05, title="Supply tolerance", description="Shortfall of supply still accepted"
+        default=0.05, title="Supply tolerance", description="Departure of the supply still accepted"
     )
 
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
@@ -60,7 +60,7 @@ def procedure(settings: PowerSettings, limits: Mapping[str, Limit]) -> Procedure
     if settings.earth is not None:
         points["earth"] = (settings.earth,)
     yield Connect(Role.LEAKAGE, points)
-    yield Program(
+    output = yield from put_on(
         Role.LEAKAGE,
         {
             "path": "none",
@@ -72,35 +72,29 @@ def procedure(settings: PowerSettings, limits: Mapping[str, Limit]) -> Procedure
             "dwell_s": settings.dwell,
         },
     )
-    output = yield Energise(Role.LEAKAGE, hazardous=True)
-    if not isinstance(output, Output):
-        raise ProcedureError("A power step was sent no output.")
     supply = output.reading("voltage", VOLTAGE)
     current = output.reading("current", CURRENT, "load_current")
     power = output.reading("power", POWER)
-    factor = Reading(
-        "power_factor", _power_factor(power, supply, current), RATIO, instrument=power.instrument
-    )
-    if settings.nominal is not None and supply.value:
-        scale = (settings.nominal / supply.value) ** 2
-        power = replace(
-            power,
-            value=power.value * scale,
-            uncertainty=power.uncertainty * scale,
-            as_measured=power.value,
-        )
-    causes: tuple[Cause, ...] = ()
+    factor = power_factor(power, supply, current)
+    if settings.nominal is not None:
+        power = scaled(power, settings.nominal, supply, power=2)
+    readings = (power, current, factor, supply, output.time_at_level)
     if output.ending is not Ending.FINISHED:
-        causes = (Cause.OVER_LIMIT,)
-    elif supply.value < settings.supply * (1 - settings.tolerance):
-        causes = (Cause.LEVEL_NOT_REACHED,)
-    return Measured((power, current, factor, supply), causes)
+        return Measured(readings, (Cause.OVER_LIMIT,))
+    causes = level_causes(output, supply, "voltage", settings.supply, settings.tolerance)
+    return Measured(readings, causes)
 
 
-def _power_factor(power: Reading, supply: Reading, current: Reading) -> float:
-    """P over V·I; NaN where nothing is drawn, which never passes."""
+def power_factor(power: Reading, supply: Reading, current: Reading) -> Reading:
+    """P over V·I, its relative uncertainty that of all three; NaN where nothing is drawn."""
     apparent = supply.value * current.value
-    return power.value / apparent if apparent else float("nan")
+    is_known = Bound.EXACT is power.bound is supply.bound is current.bound and apparent > 0
+    if not is_known:
+        return Reading("power_factor", math.nan, RATIO, instrument=power.instrument)
+    value = power.value / apparent
+    relative = math.hypot(supply.uncertainty / supply.value, current.uncertainty / current.value)
+    spread = math.hypot(value * relative, power.uncertainty / apparent)
+    return Reading("power_factor", value, RATIO, uncertainty=spread, instrument=power.instrument)
 
 
 def demands(settings: PowerSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
@@ -118,12 +112,13 @@ POWER_KIND = register(
             "current": LimitSlot(CURRENT, title="Current"),
             "power_factor": LimitSlot(RATIO, title="Power factor"),
             "voltage": LimitSlot(VOLTAGE, title="Supply voltage"),
+            **TIME_SLOT,
         },
+        measured_as={"supply": "voltage", "dwell": "time_at_level"},
         judged_by=("power", "current", "power_factor"),
         procedure=procedure,
         demands=demands,
         programmed_s=lambda settings: settings.dwell,
         why_not=why_not_at_mains,
-        hazardous=True,
     )
 )

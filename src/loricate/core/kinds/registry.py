@@ -82,7 +82,8 @@ class Kind(Generic[S]):
     has several of one sort; ``limit_place`` then says where the limit of one of them is written.
     ``nominal`` names the settings that take a measured value as the one to expect, and its
     tolerance. ``ganged`` says how each reading of units in parallel stands to one unit's part; a
-    kind without it cannot be done together.
+    kind without it cannot be done together. ``measured_as`` names the reading that tells what came
+    of a setting: what a standard asks of the setting at least, the measured value must hold too.
     """
 
     name: str
@@ -92,7 +93,7 @@ class Kind(Generic[S]):
     procedure: Callable[[S, Mapping[str, Limit]], Procedure]
     demands: Callable[[S, Mapping[str, Limit]], tuple[Demand, ...]]
     programmed_s: Callable[[S], float]
-    hazardous: bool = False
+    measured_as: Mapping[str, str] = field(default_factory=dict)
     leads: Callable[[S], Mapping[str, tuple[str, ...]]] = _no_leads
     judged_by: tuple[str, ...] | None = None
     why_not: Callable[[Product], str] = _for_all

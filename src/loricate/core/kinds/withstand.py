@@ -1,9 +1,10 @@
 """Withstand (hipot), AC or DC: ramp, dwell and fall; current in A, level in V (rms for AC).
 
-Fails in two ways: breakdown (the trip cut the output, no dwell completed), or a completed dwell
-with current or resistance out of limits. The level is re-measured, never copied from the setting.
-With AC the total current includes what capacitance draws (V·2πf·C); `resistive_current` is the
-part in phase with the voltage. Safe after discharge: 60 V DC, 30 V rms (IEC 61010-1 6.3).
+Fails in two ways: the output was cut with no dwell completed (a collapse is `breakdown`, a trip
+without one `over_limit`, a trip before any voltage came up `short`), or a dwell was completed with
+current or resistance out of limits. The level is re-measured, never copied from the setting. With
+AC the total current includes what capacitance draws (V·2πf·C); `resistive_current` is the part in
+phase with the voltage.
 """
 
 from collections.abc import Mapping
@@ -12,18 +13,10 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from loricate.core.actions import (
-    Connect,
-    Discharge,
-    Ending,
-    Energise,
-    Output,
-    Procedure,
-    Program,
-    Role,
-)  # fmt: skip
+from loricate.core.actions import Connect, Ending, Procedure, Role, put_on
 from loricate.core.errors import ProcedureError
-from loricate.core.grading import Cause, Measured
+from loricate.core.grading import Measured
+from loricate.core.kinds.outputs import TIME_SLOT, cut_causes, level_causes
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
 from loricate.core.limits import Limit
 from loricate.core.products import Terminal
@@ -41,8 +34,6 @@ from loricate.core.quantities import (
 )  # fmt: skip
 from loricate.core.readings import Bound, resistance_of
 
-SAFE_V = {"ac": 30.0, "dc": 60.0}
-
 
 class WithstandSettings(KindSettings):
     """Level, times, trip and path of a withstand test."""
@@ -59,7 +50,7 @@ class WithstandSettings(KindSettings):
         default=None, title="Trip current", description="Cuts at once; the current maximum if empty"
     )
     tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(
-        default=0.05, title="Level tolerance", description="Shortfall of voltage still accepted"
+        default=0.05, title="Level tolerance", description="Departure of the voltage still accepted"
     )
 
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
@@ -77,7 +68,7 @@ def trip_a(settings: WithstandSettings, limits: Mapping[str, Limit]) -> float:
 
 
 def procedure(settings: WithstandSettings, limits: Mapping[str, Limit]) -> Procedure:
-    """Ramp, dwell, fall, discharge; grade the greatest current of the dwell."""
+    """Ramp, dwell, fall; grade the greatest current of the dwell."""
     yield Connect(Role.WITHSTAND, {"high": settings.high, "low": settings.low})
     program: dict[str, float | str] = {
         "function": settings.voltage.upper(),
@@ -89,25 +80,18 @@ def procedure(settings: WithstandSettings, limits: Mapping[str, Limit]) -> Proce
     }
     if settings.voltage == "ac":
         program["frequency_hz"] = settings.frequency
-    yield Program(Role.WITHSTAND, program)
-    output = yield Energise(Role.WITHSTAND, hazardous=True)
-    if not isinstance(output, Output):
-        raise ProcedureError("A withstand step was sent no output.")
-    yield Discharge(Role.WITHSTAND, SAFE_V[settings.voltage])
+    output = yield from put_on(Role.WITHSTAND, program)
     voltage = output.reading("voltage", VOLTAGE)
     current = output.reading("current", CURRENT, "current_max")
-    if output.ending in (Ending.BREAKDOWN, Ending.OVER_CURRENT):
-        return Measured((current, voltage), (Cause.BREAKDOWN,))
-    if output.ending is Ending.ARC:
-        return Measured((current, voltage), (Cause.ARC,))
+    if output.ending is not Ending.FINISHED:
+        return Measured((current, voltage), cut_causes(output, settings.level))
     readings = [current, voltage]
     if settings.voltage == "ac":
         readings.append(output.reading("resistive_current", CURRENT))
     else:
         readings.append(resistance_of(voltage, output.reading("current", CURRENT)))
-    short_of_level = voltage.value < settings.level * (1 - settings.tolerance)
-    causes = (Cause.LEVEL_NOT_REACHED,) if short_of_level else ()
-    return Measured(tuple(readings), causes)
+    causes = level_causes(output, voltage, "voltage", settings.level, settings.tolerance)
+    return Measured((*readings, output.time_at_level), causes)
 
 
 def demands(settings: WithstandSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
@@ -129,6 +113,7 @@ LIMITS = {
     "resistive_current": LimitSlot(CURRENT, title="Resistive current (AC)"),
     "resistance": LimitSlot(RESISTANCE, title="Resistance (DC)"),
     "voltage": LimitSlot(VOLTAGE, title="Test voltage"),
+    **TIME_SLOT,
 }
 
 
@@ -147,7 +132,7 @@ WITHSTAND = register(
         procedure=procedure,
         demands=demands,
         programmed_s=lambda settings: settings.ramp + settings.dwell + settings.fall,
-        hazardous=True,
+        measured_as={"level": "voltage", "dwell": "time_at_level"},
         ganged={
             "current": Bound.BELOW,
             "resistive_current": Bound.BELOW,

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from loricate.core.actions import Role
-from loricate.core.capability import Capability
+from loricate.core.instruments import Capability
 from loricate.core.limit_sets import LimitSetItem, LimitSets
 from loricate.core.products import Product
 from loricate.core.sequences import ReadySequence, ReadyStep

@@ -3,7 +3,8 @@
 import math
 from collections.abc import Iterator
 
-from loricate.core.capability import Capability, shortfalls
+from loricate.core.capability import shortfalls
+from loricate.core.instruments import Capability
 from loricate.core.limits import Limit
 from loricate.core.quantities import DIMENSIONS, RESISTANCE, display
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule

@@ -11,7 +11,7 @@ from loricate.core.sequences import ReadyStep
 @rule
 def earth_first(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     """The protective earth must be proven before high voltage or mains is put on."""
-    hazardous = [step for step in reviewed.steps if step.kind.hazardous]
+    hazardous = [step for step in reviewed.steps if step.hazard.is_hazardous]
     if not hazardous:
         return
     first = reviewed.steps.index(hazardous[0])

@@ -3,13 +3,14 @@
 from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor
-from loricate.simulator.instruments.output import OutputInstrument, bounded
+from loricate.simulator.instruments.output import OutputInstrument, bounded, displayed
 from loricate.simulator.network import EARTH, Resistor, Source
 
 COMPLIANCE_V = 6.0
 LEAD_OHMS = 0.03
 FLOOR_A, RANGE_A = 0.01, 32.0
 FREQUENCY_HZ = 50.0
+STEP_V, STEP_A = 10e-6, 1e-3  # what its display can tell apart
 
 
 class BondSource(OutputInstrument):
@@ -58,7 +59,7 @@ class BondSource(OutputInstrument):
 
     def _shown(self) -> list[str]:
         current, bound = bounded(self.amperes, FLOOR_A, RANGE_A)
-        return [f"{abs(self.volts):.6g}", f"{current:.6g}", bound]
+        return [displayed(abs(self.volts), STEP_V), displayed(current, STEP_A), bound]
 
     def values(self) -> list[str]:
         return self._shown() if self.output_on else ["0", "0", "UNDER"]

@@ -3,11 +3,12 @@
 from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor
-from loricate.simulator.instruments.output import OutputInstrument, bounded
+from loricate.simulator.instruments.output import OutputInstrument, bounded, displayed
 from loricate.simulator.network import EARTH, Resistor, Source
 
 SOURCE_OHMS, RETURN_OHMS = 100.0, 1e-3
 RANGE_OHMS = 20e6
+STEP_OHMS = 1e-4  # what its display can tell apart
 
 
 class ImpedanceMeter(OutputInstrument):
@@ -54,7 +55,8 @@ class ImpedanceMeter(OutputInstrument):
 
     def _shown(self) -> list[str]:
         size, bound = bounded(abs(self.ohms), 0.0, RANGE_OHMS)
-        return [f"{size:.6g}", bound, f"{self.ohms.real:.6g}", f"{self.ohms.imag:.6g}"]
+        shown = [displayed(part, STEP_OHMS, 5) for part in (self.ohms.real, self.ohms.imag)]
+        return [displayed(size, STEP_OHMS, 5), bound, *shown]
 
     def values(self) -> list[str]:
         return self._shown() if self.output_on else ["0", "UNDER", "0", "0"]

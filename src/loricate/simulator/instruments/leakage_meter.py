@@ -5,14 +5,24 @@ import math
 from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor
-from loricate.simulator.instruments.output import OutputInstrument, bounded
-from loricate.simulator.network import EARTH, Capacitor, Element, Resistor, Source
+from loricate.simulator.instruments.output import OutputInstrument, bounded, displayed
+from loricate.simulator.network import (
+    EARTH,
+    Capacitor,
+    Element,
+    Network,
+    Resistor,
+    Solution,
+    Source,
+)
 from loricate.simulator.scpi import ScpiError
 
 FLOOR_A, RANGE_A = 0.5e-6, 0.05
 SUPPLY_OHMS = 0.2
 EARTH_OHMS = 0.05
 CUT_A = 0.03
+BLEED_OHMS = 100_000.0
+STEP_V, STEP_A, LOAD_STEP_A, STEP_W = 0.1, 1e-8, 1e-3, 0.1  # what its display can tell apart
 
 
 class LeakageMeter(OutputInstrument):
@@ -32,6 +42,10 @@ class LeakageMeter(OutputInstrument):
         self.level_v, self.frequency_hz, self.dwell_s = 230.0, 50.0, 1.0
         self.gain = 1 + self.chance.uniform(-0.002, 0.002)
         self.amperes = self.volts = self.load_a = self.watts = 0.0
+        self.terminals = (f"{name}.line", f"{name}.neutral", f"{name}.earth")
+        self.network = Network(())
+        self.solution: Solution | None = None
+        self.command("MEASure:VOLTage:RESidual?", lambda: f"{self.residual_v():.2f}")
         self.command("SENSe:LEAKage:PATH", self._set_path)
         self.command("SENSe:LEAKage:NETWork", self._set_network)
         self.command("SENSe:LEAKage:METHod", self._set_method)
@@ -112,13 +126,27 @@ class LeakageMeter(OutputInstrument):
             self.true_a = abs(sum(solution.current_of(source) for source in sources))
         elif self.path == "NONE":
             self.true_a = 0.0
+        self.network, self.solution = network, solution
         drawn = solution.current_of(line)
-        self.true_v = abs(solution.at(ends[0]))
-        self.true_load_a, self.true_w = abs(drawn), (solution.at(ends[0]) * drawn.conjugate()).real
+        # From line to neutral; where that says nothing, from line to the supply's own neutral.
+        is_tied = self.method == "ALTERNATIVE" or self.neutral == "OPEN"
+        supply = solution.at(ends[0]) if is_tied else solution.across(ends[0], ends[1])
+        self.true_v = abs(supply)
+        self.true_load_a, self.true_w = abs(drawn), (supply * drawn.conjugate()).real
         if self.method == "ALTERNATIVE":
             self.true_load_a = self.true_w = 0.0  # nothing flows from pole to pole
         self.body_a = self.true_a if is_differential else abs(solution.at(measured)) / self._ohms()
         self.step("DWELL", 0.0, self.dwell_s)
+
+    def cut(self) -> None:
+        self.leave_charge(
+            self.network, self.solution, math.sqrt(2)
+        )  # cut off at the peak, at worst
+
+    def bleed(self) -> tuple[Element, ...]:
+        line, neutral, earth = self.terminals
+        across = (Resistor(line, EARTH, BLEED_OHMS), Resistor(neutral, EARTH, BLEED_OHMS))
+        return (*across, Resistor(earth, EARTH, EARTH_OHMS))
 
     def _ohms(self) -> float:
         return 2_000.0 if self.body == "IEC60990" else 1_000.0
@@ -135,8 +163,9 @@ class LeakageMeter(OutputInstrument):
         current, bound = bounded(self.amperes, FLOOR_A, RANGE_A)
         peak = current * math.sqrt(2)  # mains is a sine here
         return [
-            f"{self.volts:.6g}", f"{current:.6g}", bound, f"{self.load_a:.6g}",
-            f"{peak:.6g}", bound, f"{self.watts:.6g}",
+            displayed(self.volts, STEP_V), displayed(current, STEP_A), bound,
+            displayed(self.load_a, LOAD_STEP_A), displayed(peak, STEP_A), bound,
+            displayed(self.watts, STEP_W),
         ]  # fmt: skip
 
     def values(self) -> list[str]:

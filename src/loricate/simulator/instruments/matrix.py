@@ -32,6 +32,7 @@ class RelayMatrix(Instrument):
         hot_columns = {column for row, column in self.floor.closed if row in hot_rows}
         if any(row in hot_rows or column in hot_columns for row, column in points):
             raise ScpiError(*scpi.SETTINGS_CONFLICT)
+        self.floor.rest()
         self.settled_at = self.clock.now() + SETTLE_S
 
     def _close(self, channels: str) -> None:

@@ -1,17 +1,22 @@
 """What every sourcing stand-in shares: programmed phases on the paced clock, trip, dead-man."""
 
 import asyncio
+import math
 import random
 import time
 
 from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor
+from loricate.simulator.network import Capacitor, Element, Network, Solution
 from loricate.simulator.scpi import ScpiError
 from loricate.simulator.server import Instrument
 
 TICK_S = 0.004
 STALL_S = 0.05
+ROUNDING_S = 1e-9
+WATCHED_S = 0.25
+DRAINED_V = 1.0
 IDLE, DONE = "IDLE", "DONE"
 
 
@@ -23,6 +28,7 @@ class OutputInstrument(Instrument):
     """
 
     hazardous = True
+    terminals: tuple[str, ...] = ()  # the nodes that its leads end at
 
     def __init__(self, serial: str, name: str, floor: Floor, clock: PacedClock) -> None:
         super().__init__(serial)
@@ -31,6 +37,8 @@ class OutputInstrument(Instrument):
         self.phase, self.ending = IDLE, "NONE"
         self.started = self.reached = 0.0
         self.starter: object | None = None
+        self.is_looked_at = False
+        self.dwelt_s = 0.0
         self.plan: list[tuple[str, float]] = []
         self._task: asyncio.Task[None] | None = None
         self.command("INITiate[:IMMediate]", self.initiate)
@@ -52,6 +60,10 @@ class OutputInstrument(Instrument):
 
     def cut(self) -> None:
         """Called when the output goes off, however it ends."""
+
+    def bleed(self) -> tuple[Element, ...]:
+        """What it discharges a unit through while its output is off."""
+        return ()
 
     def values(self) -> list[str]:
         """The live values for FETCh?, after phase, elapsed and remaining seconds."""
@@ -75,6 +87,10 @@ class OutputInstrument(Instrument):
         self.phase, self.ending = self.plan[0][0], "NONE"
         self.starter = self.owner
         self.floor.outputs_on.add(self.name)
+        self.floor.rest()
+        self.floor.bleeds.pop(self.name, None)
+        self.is_looked_at = False
+        self.dwelt_s = 0.0
         self.begin()
         self.started = self.reached = self.clock.now()
         self.silence_s = 0.0
@@ -88,18 +104,19 @@ class OutputInstrument(Instrument):
         self.step_s = step_s
         self.plan = self.phases()
         self.phase, self.ending = self.plan[0][0], "NONE"
+        self.dwelt_s = self.started = self.reached = 0.0
         self.begin()
         began, elapsed = 0.0, 0.0
         for _, length in self.plan:
             while self.output_on and elapsed < began + length:
-                elapsed = min(elapsed + step_s, began + length)
+                elapsed = self.reached = min(elapsed + step_s, began + length)
                 self._step_at(elapsed)
             began += length
         self.finish("FINISHED")
 
     async def _run(self) -> None:
         """Follow the paced clock in small steps until the plan is done."""
-        total = sum(length for _, length in self.plan)
+        total = self.plan_s
         while self.output_on:
             until_end = (self.started + total - self.clock.now()) / self.clock.pace
             before = time.monotonic()
@@ -113,14 +130,29 @@ class OutputInstrument(Instrument):
             while self.output_on and self.reached < goal:
                 self.reached = min(self.reached + self.step_s, goal)
                 self._step_at(self.reached - self.started)
-            if self.output_on and self.clock.now() >= self.started + total:
+            is_over = self.reached >= self.started + total
+            if self.output_on and is_over and (self.is_looked_at or self._is_patient_enough()):
                 self.finish("FINISHED")
+
+    def _is_patient_enough(self) -> bool:
+        """Whether nobody is going to look. A clock that is faster than real time does not outrun
+        those who watch: it waits a moment at the end, until its output was looked at once.
+        """
+        waited_s = (self.clock.now() - self.started - self.plan_s) / self.clock.pace
+        return self.clock.pace <= 1 or waited_s > WATCHED_S
+
+    @property
+    def plan_s(self) -> float:
+        """The length of the programmed output in s."""
+        return sum(length for _, length in self.plan)
 
     def _step_at(self, elapsed_s: float) -> None:
         begin = 0.0
         for phase, length in self.plan:
-            if elapsed_s <= begin + length:
+            if elapsed_s <= begin + length + ROUNDING_S:
                 self.phase = phase
+                if phase == "DWELL":
+                    self.dwelt_s = elapsed_s - begin
                 self.step(phase, elapsed_s - begin, length)
                 return
             begin += length
@@ -131,7 +163,31 @@ class OutputInstrument(Instrument):
             return
         self.phase, self.ending = DONE, ending
         self.floor.outputs_on.discard(self.name)
+        self.floor.bleeds[self.name] = self.bleed()
         self.cut()
+
+    def residual_v(self) -> float:
+        """Volts left between its terminals; while there are any it bleeds them."""
+        self.floor.bleeds.setdefault(self.name, self.bleed())
+        solution = self.floor.rest()
+        left = 0.0
+        if solution is not None:
+            ends = [solution.at(node).real for node in self.terminals]
+            left = max(ends) - min(ends)
+        if left < DRAINED_V:
+            del self.floor.bleeds[self.name]
+        return abs(self.noisy(left, 1e-3, 0.05))
+
+    def leave_charge(self, network: Network, volts: Solution | None, factor: float) -> None:
+        """Leave in the capacitors reached what stood across them, times ``factor``."""
+        if volts is None:
+            return
+        held = {
+            each: abs(volts.across(each.a, each.b)) * factor
+            for each in network.elements
+            if isinstance(each, Capacitor)
+        }
+        self.floor.keep(held, network.reached(self.terminals))
 
     def drop(self, reason: str) -> None:
         self.finish(reason if reason.isupper() else reason.upper())
@@ -146,7 +202,8 @@ class OutputInstrument(Instrument):
 
     def fetch(self) -> str:
         """phase, elapsed s, remaining s, then the live values."""
-        total = sum(length for _, length in self.plan)
+        total = self.plan_s
+        self.is_looked_at = self.is_looked_at or self.output_on
         if self.output_on:
             elapsed = min(self.clock.now() - self.started, total)
         else:
@@ -158,11 +215,20 @@ class OutputInstrument(Instrument):
         """ending, then the summary's values."""
         if self.phase != DONE:
             raise ScpiError(-230, "Data corrupt or stale")
-        return ",".join([self.ending, *self.summary()])
+        return ",".join([self.ending, *self.summary(), f"{self.dwelt_s:.4f}"])
 
     def noisy(self, value: float, fraction: float, absolute: float) -> float:
         """Add the meter's noise to a true value."""
         return value * (1 + self.chance.gauss(0, fraction)) + self.chance.gauss(0, absolute)
+
+
+def displayed(value: float, step: float, digits: int = 4) -> str:
+    """A value as a display of so many digits shows it, in steps of no less than ``step``."""
+    if not value or not math.isfinite(value):
+        return f"{value:g}"
+    smallest = 10.0 ** (math.floor(math.log10(abs(value))) - digits + 1)
+    unit = max(step, smallest)
+    return f"{round(value / unit) * unit:.{digits + 2}g}"
 
 
 def bounded(value: float, floor: float, ceiling: float) -> tuple[float, str]:

@@ -5,11 +5,20 @@ import math
 from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor
-from loricate.simulator.instruments.output import OutputInstrument, bounded
-from loricate.simulator.network import EARTH, Network, Resistor, Solution, Source, Transient
+from loricate.simulator.instruments.output import OutputInstrument, bounded, displayed
+from loricate.simulator.network import (
+    EARTH,
+    Element,
+    Network,
+    Resistor,
+    Solution,
+    Source,
+    Transient,
+)
 from loricate.simulator.scpi import ScpiError
 
 FLOOR_A, RANGE_A = 50e-9, 0.1
+STEP_V, STEP_A, RESISTIVE_STEP_A = 0.1, 1e-9, 1e-8  # what its display can tell apart
 SHUNT_OHMS = 10.0
 OUTPUT_OHMS = {"AC": 2_000.0, "DC": 20_000.0}
 BLEED_OHMS = 200_000.0
@@ -27,10 +36,11 @@ class WithstandSource(OutputInstrument):
         self.ramp_s, self.dwell_s, self.fall_s, self.trip_a = 0.5, 1.0, 0.0, 1e-3
         self.arc_count = 4
         self.gain = 1 + self.chance.uniform(-0.003, 0.003)
-        self.high, self.low = f"{name}.high", f"{name}.low"
+        self.terminals = self.high, self.low = f"{name}.high", f"{name}.low"
         self.network = Network(())
         self.transient: Transient | None = None
         self.unit_solution: Solution | None = None
+        self.solution: Solution | None = None
         self.volts = self.amperes = self.resistive = 0.0
         self.arcs = 0
         self.summary_v = self.dwell_end_a = self.greatest_a = self.summary_resistive = 0.0
@@ -74,9 +84,10 @@ class WithstandSource(OutputInstrument):
         self.network = self.floor.circuit((Resistor(self.low, EARTH, SHUNT_OHMS),))
         self.arcs = 0
         self.volts = self.amperes = self.resistive = self.greatest_a = 0.0
-        self.unit_solution, self.transient = None, None
+        self.unit_solution, self.transient, self.solution = None, None, None
         if self.function == "DC":
-            self.transient = Transient(self.network, [self._source(0.0)], self.step_s)
+            start = [self._source(0.0)]
+            self.transient = Transient(self.network, start, self.step_s, self.floor.charges)
 
     def step(self, phase: str, into_s: float, length_s: float) -> None:
         share = {"RAMP": into_s / length_s if length_s else 1.0, "DWELL": 1.0}.get(
@@ -91,6 +102,7 @@ class WithstandSource(OutputInstrument):
             if self.transient is not None:
                 self.transient.rebuild([self._source(volts)])
             solution = self._solve(volts)
+        self.solution = solution
         self._measure(solution, held_v)
         self._protect()
 
@@ -125,36 +137,29 @@ class WithstandSource(OutputInstrument):
                 self.finish("ARC")
 
     def cut(self) -> None:
+        if self.transient is not None:
+            self.floor.keep(self.transient.charges(), self.network.reached(self.terminals))
+        else:
+            self.leave_charge(self.network, self.solution, math.sqrt(2))
         self.network.release()
 
-    def residual_v(self) -> float:
-        """Volts left between high and low that the bleed resistor has not drained since the cut."""
-        if self.output_on:
-            return self.volts
-        if self.transient is None:
-            return abs(self.noisy(0.0, 0.0, 0.1))
-        bleed = [Source(self.high, EARTH, 0.0, BLEED_OHMS)]
-        self.transient.rebuild(bleed)
-        now = self.clock.now()
-        while self.reached < now and self.volts >= 1:
-            self.reached += self.step_s
-            solution = self.transient.advance(bleed)
-            self.volts = abs(solution.across(self.high, self.low))
-        self.reached = max(self.reached, now)
-        return abs(self.noisy(self.volts, 1e-3, 0.05))
+    def bleed(self) -> tuple[Element, ...]:
+        return (Resistor(self.high, EARTH, BLEED_OHMS), Resistor(self.low, EARTH, SHUNT_OHMS))
 
     def values(self) -> list[str]:
         if not self.output_on:
             return ["0", "0", "UNDER", "0"]
         current, bound = bounded(self.amperes, FLOOR_A, RANGE_A)
-        return [f"{self.volts:.6g}", f"{current:.6g}", bound, f"{self.resistive:.6g}"]
+        resistive = displayed(self.resistive, RESISTIVE_STEP_A)
+        return [displayed(self.volts, STEP_V), displayed(current, STEP_A), bound, resistive]
 
     def summary(self) -> list[str]:
         current, bound = bounded(self.dwell_end_a, FLOOR_A, RANGE_A)
         greatest, bound_max = bounded(self.greatest_a, FLOOR_A, RANGE_A)
         return [
-            f"{self.summary_v:.6g}", f"{current:.6g}", bound,
-            f"{greatest:.6g}", bound_max, f"{self.summary_resistive:.6g}",
+            displayed(self.summary_v, STEP_V), displayed(current, STEP_A), bound,
+            displayed(greatest, STEP_A), bound_max,
+            displayed(self.summary_resistive, RESISTIVE_STEP_A),
         ]  # fmt: skip
 
     def finish(self, ending: str) -> None:

@@ -1,0 +1,78 @@
+"""Danger in sight: what the bench itself knows of it, whatever a run believes."""
+
+import time
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from loricate.core.actions import Role, Sample
+from loricate.core.hazards import Hazard
+
+SILENT_S = 1.0  # an output that was not looked at for so long is in an unknown state
+
+
+class DangerState(StrEnum):
+    """How dangerous the fixture is, the gravest that holds."""
+
+    SAFE = "safe"
+    ARMED = "armed"  # high voltage is allowed and may come on at any moment
+    HANDS_IN = "hands_in"
+    DISCHARGING = "discharging"
+    HIGH_VOLTAGE = "high_voltage"
+    UNKNOWN = "unknown"  # nobody can say: treat as charged
+
+
+@dataclass(frozen=True, slots=True)
+class Danger:
+    """The state of danger with what there is to say of it: nests, volts, reasons."""
+
+    state: DangerState
+    nests: tuple[str, ...] = ()
+    volts: float | None = None
+    reasons: tuple[str, ...] = ()
+
+
+@dataclass(slots=True)
+class LiveOutput:
+    """A hazardous output that was started: where, how, and what was last seen of it."""
+
+    nests: tuple[str, ...]
+    hazard: Hazard
+    is_discharging: bool = False
+    volts: float | None = None
+    seen_at: float = field(default_factory=time.monotonic)
+
+    def see(self, sample: Sample) -> None:
+        """Take in a look at the output, or at what is left of it."""
+        self.volts = sample.values.get("voltage", self.volts)
+        self.seen_at = time.monotonic()
+
+    @property
+    def is_silent(self) -> bool:
+        """Whether nothing was heard of it for too long."""
+        return time.monotonic() - self.seen_at > SILENT_S
+
+
+def danger_of(
+    live: Mapping[Role, LiveOutput],
+    charged: Mapping[str, str],
+    hands: tuple[str, ...],
+    is_armed: bool,
+) -> Danger:
+    """The gravest of what holds. ``charged`` gives, by instrument, why nobody may touch."""
+    nests = tuple(dict.fromkeys(nest for output in live.values() for nest in output.nests))
+    volts = max((each.volts for each in live.values() if each.volts is not None), default=None)
+    if charged:
+        return Danger(DangerState.UNKNOWN, nests, volts, tuple(charged.values()))
+    if any(output.is_silent for output in live.values()):
+        reasons = tuple(
+            f"The {role} instrument is silent." for role, each in live.items() if each.is_silent
+        )
+        return Danger(DangerState.UNKNOWN, nests, volts, reasons)
+    if any(not output.is_discharging for output in live.values()):
+        return Danger(DangerState.HIGH_VOLTAGE, nests, volts)
+    if live:
+        return Danger(DangerState.DISCHARGING, nests, volts)
+    if hands:
+        return Danger(DangerState.HANDS_IN, hands)
+    return Danger(DangerState.ARMED if is_armed else DangerState.SAFE)
