@@ -6,6 +6,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from loricate.api.records import QuestionOut
+from loricate.core.limits import Sentence
 
 
 class InstrumentOut(BaseModel):
@@ -22,6 +23,30 @@ class InstrumentOut(BaseModel):
     due: dt.date | None
     days_left: int | None = Field(description="Days until the calibration ends; negative when over")
     certificate: str
+    doubt: str = Field(
+        description="What it said that cannot be true, since its last daily check; empty: nothing"
+    )
+
+
+class DangerOut(BaseModel):
+    """How dangerous the fixture is now, as the bench itself knows."""
+
+    state: Literal["safe", "armed", "hands_in", "discharging", "high_voltage", "unknown"]
+    nests: list[str]
+    volts: float | None = Field(description="The highest voltage last seen at a unit")
+    reasons: list[str] = Field(description="Unknown: why; what to do")
+    must_earth: bool = Field(description="Whether somebody must earth by hand and confirm it")
+
+
+class Earthed(BaseModel):
+    """Somebody has earthed the unit by hand: what was done."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={"examples": [{"note": "earthed nest 2 with the earthing stick"}]},
+    )
+
+    note: Sentence
 
 
 class ZeroOut(BaseModel):
@@ -130,6 +155,7 @@ class BenchOut(BaseModel):
     running: str
     upkeep: str = Field(description="Id of the act of upkeep under way, or empty")
     rehearsal: str = Field(description="Id of the rehearsal under way, or empty")
+    danger: DangerOut
     busy_with: str = Field(
         description="Who holds the bench, in words; empty when it is free",
         examples=["a rehearsal of DC40-FINAL by mara"],

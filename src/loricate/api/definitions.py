@@ -5,6 +5,7 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict, Field
 
 from loricate.core.cues import Cue
+from loricate.core.limits import Sentence
 
 Document = dict[str, Any]
 
@@ -53,7 +54,7 @@ class AcceptedFinding(BaseModel):
 
     rule: str = Field(examples=["settling"])
     step: str = Field(default="", examples=["insulation"])
-    reason: str = Field(min_length=3, max_length=300)
+    reason: Sentence = Field(description="A sentence; it is on every certificate")
 
 
 class ReleaseGrounds(BaseModel):
@@ -68,12 +69,19 @@ class ReleaseGrounds(BaseModel):
     accepted: list[AcceptedFinding] = []
 
 
-class ReleaseNote(ReleaseGrounds):
+class AcceptedNote(BaseModel):
+    """A finding that was left at a release, as it is kept."""
+
+    rule: str
+    step: str
+    reason: str
+
+
+class ReleaseNote(BaseModel):
     """A release as it is kept: when, by whom, on what grounds."""
 
-    model_config = ConfigDict(extra="forbid")
-
     why: str
+    accepted: list[AcceptedNote]
     released_at: str
     released_by: str
 

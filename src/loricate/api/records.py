@@ -100,6 +100,9 @@ class UnitOut(BaseModel):
     due: list[str] = Field(description="Steps asked for again and not done since")
     answers: list[AnswerOut]
     remarks: list[RemarkOut]
+    not_certified: list[str] = Field(
+        default=[], description="Why a unit that passed has no certificate: what its gate lacks"
+    )
 
 
 Serial = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$")]
@@ -163,6 +166,9 @@ class QuestionOut(BaseModel):
     picture: str
     quantity: str = Field(description="With one, the answer is a figure with its unit")
     target: str = Field(description="The figure to offer first")
+    hands_in: bool = Field(
+        default=False, description="Somebody reaches into the fixture for it, or says that he left"
+    )
     photo: str = Field(
         description="What a photo is to the figure: none, beside (needed), instead (may stand)"
     )

@@ -10,6 +10,7 @@ from loricate.core.limits import Limit, LimitSource
 from loricate.core.quantities import DIMENSIONS, display
 from loricate.core.readings import make_reading
 from loricate.core.sequences import ReadySequence
+from loricate.core.uncertainty import COVERAGE_FACTOR
 
 FORMAT = "loricate-certificate/1"
 Document = dict[str, Any]
@@ -28,6 +29,7 @@ class Issue:
     software: str
     product_revision: int
     supersedes: str = ""
+    left: tuple[Mapping[str, str], ...] = ()  # findings that were left when it was released
 
 
 def make_document(
@@ -77,6 +79,9 @@ def make_document(
             "revision": run["sequence_revision"],
             "title": sequence.title,
             "decision_rule": sequence.decision.rule,
+            "decision_r": sequence.decision.r if sequence.decision.rule == "guarded" else None,
+            "coverage_factor": COVERAGE_FACTOR,
+            "findings_left": [dict(each) for each in issue.left],
         },
         "limit_sets": _limit_sets(sources),
         "steps": [_step(found, settings.get(step_id, "")) for step_id, found in attempts.items()],
@@ -103,7 +108,9 @@ def _limit_sets(sources: Sequence[LimitSource]) -> list[Document]:
         source.limit_set: {
             "code": source.limit_set,
             "revision": source.revision,
-            "standard": f"{source.standard}:{source.edition}",
+            "standard": f"{source.standard}:{source.edition}"
+            if source.edition
+            else f"{source.standard}, edition not stated",
             "checked": source.checked or "not checked against a purchased copy",
         }
         for source in sources
@@ -154,6 +161,7 @@ def _reading(row: Mapping[str, Any]) -> Document:
         "text": "not a number",
         "instrument": row["instrument"],
         "verdict": row["verdict"],
+        "outcome": row["outcome"],
         "margin": row["margin"],
         "repetition": row["repetition"],
     }

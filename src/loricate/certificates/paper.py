@@ -32,6 +32,9 @@ from loricate.certificates.drawing import (
 from loricate.certificates.sealing import SiteKey, canonical
 from loricate.certificates.verifying import PAGES_NAME, SEALED_NAME, page_digest
 
+# What the paper says of the gate; the JSON has all of it.
+PRINTED = ("expected tests passed", "daily check passed", "leads zeroed")
+
 
 class CertificateSheet(Sheet):
     """A certificate or nonconformance report."""
@@ -63,9 +66,10 @@ class CertificateSheet(Sheet):
     def _grounds(self) -> Iterator[str]:
         document = self.document
         rule = document["sequence"]["decision_rule"]
+        share = document["sequence"]["decision_r"]
         meaning = {
             "simple": "accepted at the limit (simple acceptance)",
-            "guarded": "limits moved in by the uncertainty (guard band)",
+            "guarded": f"limits moved in by r·U (guard band), r = {share or 1:g}",
         }
         yield (
             f"Sequence {document['sequence']['code']} revision {document['sequence']['revision']}; "
@@ -76,7 +80,17 @@ class CertificateSheet(Sheet):
                 f"Limit set {limit_set['code']} revision {limit_set['revision']} "
                 f"({limit_set['standard']}): {limit_set['checked']}."
             )
-        yield "Levels are as re-measured at the unit. U is the expanded uncertainty, k = 2."
+        factor = document["sequence"]["coverage_factor"]
+        yield (
+            "Levels and times at level are as measured at the unit. U is the expanded uncertainty, "
+            f"k = {factor:g}."
+        )
+        for left in document["sequence"]["findings_left"]:
+            about = f"{left['step']}: " if left["step"] else ""
+            yield (
+                f"Released with a finding left ({left['severity']}). {about}{left['finding']} Left "
+                f"by {left['by']}: {left['reason']}"
+            )
         if document["supersedes"]:
             yield f"This document supersedes {document['supersedes']}, which no longer counts."
         for remark in document["remarks"]:
@@ -84,7 +98,7 @@ class CertificateSheet(Sheet):
             photo = f" (picture {remark['picture'][:12]})" if remark["picture"] else ""
             yield f"Remark{about} by {remark['account']}: {remark['text']}{photo}"
         for condition in document["gate"]:
-            if condition["name"] in ("daily check passed", "leads zeroed") and condition["met"]:
+            if condition["name"] in PRINTED and condition["met"]:
                 yield f"{condition['name'].capitalize()}: {condition['reason']}"
             if not condition["met"] and document["kind"] == "nonconformance":
                 yield f"Not certified: {condition['name']}. {condition['reason']}"

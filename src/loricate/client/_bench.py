@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 
-from loricate.api.bench import BenchOut, DailyCheckOut, UpkeepOut
+from loricate.api.bench import BenchOut, DailyCheckOut, DangerOut, UpkeepOut
 from loricate.client._wire import API, RunEvent, Wire
 
 
@@ -12,6 +12,14 @@ class BenchCalls(Wire):
     def bench(self) -> BenchOut:
         """The bench: who answers, calibration, guard, fixtures."""
         return self._get(BenchOut, f"{API}/bench")
+
+    def danger(self) -> DangerOut:
+        """How dangerous the fixture is at this moment, as the bench itself knows."""
+        return self._get(DangerOut, f"{API}/bench/danger")
+
+    def confirm_earthed(self, note: str) -> DangerOut:
+        """Say that the unit was earthed by hand; ``note`` says what was done."""
+        return self._post(DangerOut, f"{API}/bench/earthed", {"note": note})
 
     def begin_upkeep(self, kind: str, fixture: str, nests: Sequence[str] = ()) -> UpkeepOut:
         """Begin the ``zero`` or ``daily_check`` of a fixture; it then asks for what it needs."""

@@ -9,7 +9,7 @@ from loricate.commands.connection import connect, service_options
 from loricate.commands.output import print_json, print_table
 
 if TYPE_CHECKING:
-    from loricate.api.bench import FixtureOut
+    from loricate.api.bench import DangerOut, FixtureOut
 
 FOUND_WRONG = 3
 
@@ -33,13 +33,14 @@ def show(service: str | None, token: str | None, as_json: bool) -> None:
         return
     guard = {True: "closed", False: "OPEN", None: "does not answer"}[bench.guard_closed]
     click.echo(f"{bench.code}  {bench.title}, {bench.site}. Guard {guard}.")
+    click.echo(danger_line(bench.danger))
     if bench.exports:
         click.echo(f"Documents go to {bench.exports}")
     rows = [
         (
             each.id, each.title, each.serial, str(each.due or ""),
             "" if each.days_left is None else str(each.days_left),
-            "answers" if not each.problem else "PROBLEM",
+            "PROBLEM" if each.problem else "NOT BELIEVED" if each.doubt else "answers",
         )
         for each in bench.instruments
     ]  # fmt: skip
@@ -47,8 +48,38 @@ def show(service: str | None, token: str | None, as_json: bool) -> None:
     for each in bench.instruments:
         if each.problem:
             click.echo(each.problem)
+        if each.doubt:
+            click.echo(
+                f"{each.id} {each.doubt}. No unit is certified with it until its next daily check."
+            )
     for fixture in bench.fixtures:
         _print_fixture(fixture)
+
+
+def danger_line(danger: "DangerOut") -> str:
+    """The danger in one line: its word first."""
+    word = danger.state.replace("_", " ").upper()
+    where = f", nest {', '.join(danger.nests)}" if danger.nests else ""
+    volts = "" if danger.volts is None else f", {danger.volts:.0f} V"
+    return f"{word}{where}{volts}. {' '.join(danger.reasons)}".strip()
+
+
+@command.command("earthed")
+@click.argument("note")
+@service_options
+def earthed(note: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """Confirm that the unit was earthed by hand; NOTE says what was done.
+
+    Asked for where nothing could measure what is left at a unit.
+
+    Example: loricate bench earthed "earthed nest 2 with the earthing stick"
+    """
+    with connect(service, token) as client:
+        danger = client.confirm_earthed(note)
+    if as_json:
+        print_json(danger)
+        return
+    click.echo(danger_line(danger))
 
 
 def _print_fixture(fixture: "FixtureOut") -> None:

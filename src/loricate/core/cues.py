@@ -36,6 +36,13 @@ class Cue(BaseModel):
         "beside it, which `loricate sequence add` sends",
     )
 
+    hands_in: bool = Field(
+        default=False,
+        title="Hands in",
+        description="Somebody reaches into the fixture for it: no hazardous output is on from when "
+        "it is put until the hands are out, the guard is closed and that was said",
+    )
+
     @property
     def demands_answer(self) -> bool:
         """Whether its nest waits until somebody has answered."""

@@ -6,8 +6,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from loricate.core.daily_check import is_valid
+from loricate.core.expected import Done, Expectation, is_left_out, is_met
 from loricate.core.grading import Verdict
 from loricate.core.impedance import ImpedanceZero
+from loricate.core.products import Product
 from loricate.core.zeroes import Zero, is_young
 
 
@@ -20,6 +22,15 @@ class Condition:
     reason: str
 
 
+@dataclass(frozen=True, slots=True)
+class Coverage:
+    """What was expected of a product, and what came of each step of its sequence."""
+
+    product: Product
+    expected: Sequence[Expectation]
+    done: Mapping[str, Done]
+
+
 def certificate_gate(
     run_state: str,
     sequence_status: str,
@@ -27,11 +38,15 @@ def certificate_gate(
     latest: Mapping[str, Verdict],
     calibration_due: Mapping[str, dt.date],
     tested_on: dt.date,
+    tests: Coverage,
+    doubted: Mapping[str, str],
     upkeep: Sequence[Condition] = (),
 ) -> tuple[Condition, ...]:
     """Judge a unit in a run. ``latest`` is the verdict of each step's latest attempt.
 
-    ``upkeep`` are the conditions of the fixture as they were when the run was started.
+    ``tests`` are what was expected and what was done; ``doubted`` says, by instrument, what of it
+    was not plausible. ``upkeep`` are the conditions of the fixture as they were when the run was
+    started.
     """
     missing = [step for step in expected_steps if step not in latest]
     unpassed = [step for step, verdict in latest.items() if verdict is not Verdict.PASS]
@@ -63,8 +78,44 @@ def certificate_gate(
             not overdue,
             f"Out of date: {', '.join(overdue)}." if overdue else "Each instrument was in date.",
         ),
+        expected_condition(tests),
+        measured_condition(tests),
+        doubt_condition(doubted),
         *upkeep,
     )  # fmt: skip
+
+
+def expected_condition(tests: Coverage) -> Condition:
+    """Whether each test that is expected was performed, measured and passed; skipped is not."""
+    left = [each for each in tests.expected if is_left_out(tests.product, each)]
+    lacking = [each for each in tests.expected if each not in left and not is_met(each, tests.done)]
+    name = "expected tests passed"
+    if lacking:
+        told = "; ".join(each.text for each in lacking)
+        return Condition(name, False, f"Not performed, measured and passed: {told}.")
+    waivers = [
+        f"{each.kind.replace('_', ' ')} is left out by {each.by}: {each.reason}"
+        for each in tests.product.not_tested
+    ]
+    told = " ".join(text[0].upper() + text[1:].rstrip(".") + "." for text in waivers)
+    return Condition(name, True, told or "Each test that the product asks for was measured.")
+
+
+def measured_condition(tests: Coverage) -> Condition:
+    """Whether an instrument measured anything; without that nothing is certified."""
+    measured = any(each.is_measured for each in tests.done.values())
+    reason = "Instruments measured." if measured else "No instrument measured anything that passed."
+    return Condition("measured by an instrument", measured, reason)
+
+
+def doubt_condition(doubted: Mapping[str, str]) -> Condition:
+    """Whether every instrument was believed since its last daily check."""
+    name = "instruments believed"
+    if not doubted:
+        return Condition(name, True, "Nothing that the instruments said was doubted.")
+    told = "; ".join(f"{instrument} {text}" for instrument, text in doubted.items())
+    remedy = "Put the instrument right and do the daily check with it."
+    return Condition(name, False, f"Not plausible: {told}. {remedy}")
 
 
 def check_condition(

@@ -7,7 +7,7 @@ current, level, dwell.
 """
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -150,6 +150,11 @@ class LimitSetItem(BaseModel):
             for each in (self.minimum, self.maximum, self.minimum_by, self.maximum_by)
         )
 
+    @property
+    def test_settings(self) -> tuple[str, ...]:
+        """The settings of the step of which it says the least."""
+        return tuple(dict.fromkeys((*self.least, *self.least_by)))
+
     def figures(self, product: Product | None) -> tuple[float | None, float | None]:
         """Minimum and maximum in SI units for a product.
 
@@ -263,6 +268,7 @@ class Asked:
     reading: str
     dimension: Dimension
     values: Mapping[str, Any]
+    setting: str = ""  # which the reading tells what came of
 
 
 def cited_item(
@@ -342,13 +348,14 @@ def resolve(
                 f"'{entry.source}' limits a {item.dimension}, not a {dimension.name}; "
                 "cite another item."
             )
-        if not item.is_limit:
+        own = low is not None or high is not None
+        set_low, set_high = _figures_of(item, asked, product)
+        if set_low is None and set_high is None and not own:
             raise ValueError(
                 f"'{entry.source}' says how to test and gives no limit; write the figure here, or "
-                "cite another item."
+                "cite it for what is measured of the "
+                f"{' or '.join(item.test_settings) or 'test'}."
             )
-        own = low is not None or high is not None
-        set_low, set_high = item.figures(product)
         looser = own and _is_looser((low, high), (set_low, set_high))
         source = LimitSource(
             standard=limit_set.standard,
@@ -374,6 +381,55 @@ def resolve(
 
 
 _Figures = tuple[float | None, float | None]
+
+
+def _figures_of(item: LimitSetItem, asked: Asked, product: Product | None) -> _Figures:
+    """The figures of an item for a reading; of one that only says how to test, what it demands."""
+    if item.is_limit:
+        return item.figures(product)
+    least = {} if product is None else least_for(item, product, asked.values)
+    return least.get(asked.setting, (None,))[0], None
+
+
+def least_for(
+    item: LimitSetItem, product: Product, values: Mapping[str, Any]
+) -> dict[str, tuple[float, Dimension]]:
+    """The least that each setting of a step must be, its AC level turned into DC where it is."""
+    found = item.least_of(product)
+    if "level" in found and item.dc_factor and values.get("voltage") == "dc":
+        level, dimension = found["level"]
+        found["level"] = (level * item.dc_factor, dimension)
+    return found
+
+
+def demanding_items(
+    kind: str,
+    values: Mapping[str, Any],
+    sources: Iterable[LimitSource],
+    limit_sets: LimitSets,
+    product: Product,
+) -> dict[str, tuple[LimitSet, int, LimitSetItem]]:
+    """The items whose demands a test is under, by source: those cited, and their sets' own.
+
+    Where a set's item that says how to test is cited by name, it takes the place of the others.
+    """
+    found: dict[str, tuple[LimitSet, int, LimitSetItem]] = {}
+    named = set()
+    cited = [source for source in sources if source.limit_set in limit_sets]
+    for source in cited:
+        limit_set, revision = limit_sets[source.limit_set]
+        item = limit_set.find(source.item)
+        if item is not None:
+            found[f"{limit_set.code}/{item.id}"] = (limit_set, revision, item)
+            if not item.is_limit:
+                named.add(limit_set.code)
+    for code in {source.limit_set for source in cited} - named:
+        limit_set, revision = limit_sets[code]
+        for item in limit_set.items:
+            is_test = not item.is_limit and not item.by_name and item.kind == kind
+            if is_test and is_variant(item, values) and fit(item, product).holds:
+                found[f"{code}/{item.id}"] = (limit_set, revision, item)
+    return found
 
 
 def _is_looser(own: _Figures, cited: _Figures) -> bool:

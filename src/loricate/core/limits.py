@@ -2,11 +2,26 @@
 
 from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
 from loricate.core.quantities import DIMENSIONS, exact_text
 
 Code = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$")]
+
+
+LEAST_WORDS, LEAST_LETTERS = 3, 12
+
+
+def check_sentence(text: str) -> str:
+    """Give a reason back in one line; raises ValueError for one that says nothing."""
+    line = " ".join(text.split())
+    letters = sum(letter.isalpha() for letter in line)
+    if len(line.split()) < LEAST_WORDS or letters < LEAST_LETTERS:
+        raise ValueError(f"is no reason; write a sentence of at least {LEAST_WORDS} words.")
+    return line
+
+
+Sentence = Annotated[str, Field(max_length=400), AfterValidator(check_sentence)]
 
 
 class LimitSource(BaseModel):
@@ -31,8 +46,8 @@ class LimitSource(BaseModel):
         """The source in one line for tables and paper."""
         if not self.standard:
             return self.engineer or "no source given"
-        edition = f":{self.edition}" if self.edition else ""
-        cited = f"{self.standard}{edition} {self.clause}".strip()
+        edition = f":{self.edition}" if self.edition else ", edition not stated"
+        cited = f"{self.standard}{edition} {self.clause or '(clause not stated)'}"
         return f"{cited}; looser than its {self.looser_than}" if self.looser_than else cited
 
 

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
-from loricate.core.limits import Code
+from loricate.core.limits import Code, Sentence
 from loricate.core.quantities import Amperes, Farads, Fraction, Hertz, Metres, Volts, Watts
 
 Terminal = Annotated[str, Field(pattern=r"^[A-Za-z0-9+-][A-Za-z0-9+_-]{0,31}$")]
@@ -24,6 +24,16 @@ class AppliedPart(BaseModel):
     type: Literal["B", "BF", "CF"]
     defibrillation_proof: bool = False
     terminals: tuple[Terminal, ...] = Field(min_length=1)
+
+
+class NotTested(BaseModel):
+    """A kind of test that is left out for a product: who stands for it, and why."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    kind: Code = Field(title="Kind", description="The kind of step that is not expected")
+    by: str = Field(min_length=3, max_length=80, title="By", description="Who stands for it")
+    reason: Sentence = Field(title="Reason", description="A sentence; it is on each certificate")
 
 
 class Product(BaseModel):
@@ -71,6 +81,11 @@ class Product(BaseModel):
         default=(), title="Clips", description="Terminals that a clip is put on by hand for a step"
     )
     applied_parts: tuple[AppliedPart, ...] = Field(default=(), title="Applied parts")
+    not_tested: tuple[NotTested, ...] = Field(
+        default=(),
+        title="Not tested",
+        description="Kinds of test that its family and class would ask for, left out on purpose",
+    )
 
     @model_validator(mode="after")
     def _parts_have_terminals(self) -> "Product":

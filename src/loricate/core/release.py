@@ -20,7 +20,7 @@ def open_findings(
     found: Iterable[ReviewFinding], accepted: Sequence[Accepted]
 ) -> tuple[Finding, ...]:
     """The errors and warnings for which no reason is given; notes need none."""
-    answered = {(each.rule, each.step) for each in accepted if each.reason.strip()}
+    answered = {(each.rule, each.step) for each in accepted}
     return tuple(
         Finding(
             f"accepted.{each.rule}" + (f"@{each.step}" if each.step else ""),
@@ -28,4 +28,28 @@ def open_findings(
         )
         for each in found
         if each.severity is not Severity.NOTE and (each.rule, each.step) not in answered
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Left:
+    """A finding that was left at a release, with the reason and who gave it."""
+
+    severity: str
+    rule: str
+    step: str
+    finding: str
+    reason: str
+    by: str
+
+
+def left_findings(
+    found: Iterable[ReviewFinding], accepted: Sequence[Accepted], by: str
+) -> tuple[Left, ...]:
+    """What was left, as certificates say it: the errors and warnings with their reasons."""
+    reasons = {(each.rule, each.step): each.reason for each in accepted}
+    return tuple(
+        Left(each.severity, each.rule, each.step, each.reason, reasons[each.rule, each.step], by)
+        for each in found
+        if each.severity is not Severity.NOTE and (each.rule, each.step) in reasons
     )

@@ -20,8 +20,8 @@ from loricate.core.hazards import Hazard
 from loricate.core.impedance import ImpedancePath
 from loricate.core.kinds import KINDS, Kind, KindSettings, find_kind
 from loricate.core.kinds.registry import Demand, LimitSlot, Place
-from loricate.core.limit_sets import Asked, LimitSets, resolve
-from loricate.core.limits import Code, Limit, LimitEntry
+from loricate.core.limit_sets import Asked, LimitSets, demanding_items, least_for, resolve
+from loricate.core.limits import Code, Limit, LimitEntry, LimitSource
 from loricate.core.products import Product
 from loricate.core.quantities import VOLTAGE, Seconds, with_written_defaults
 from loricate.core.readings import Bound
@@ -167,6 +167,13 @@ class ReadyStep:
     def place_of_limit(self, reading: str) -> Place | None:
         """The way to where the limit of a reading is written; None for one without."""
         return self.kind.place_of_limit(self.settings, reading)
+
+    @property
+    def levels(self) -> tuple[str, ...]:
+        """The settings that are levels, which count with the step's tolerance."""
+        has_tolerance = "tolerance" in type(self.settings).model_fields
+        names = ("level", "current", "supply") if has_tolerance else ()
+        return tuple(name for name in names if name in type(self.settings).model_fields)
 
     @property
     def demands(self) -> tuple[Demand, ...]:
@@ -326,6 +333,8 @@ def _prepare_step(
     limits = _prepare_limits(entry, kind, slots, values, path, product, limit_sets, findings)
     findings += _lacking_limits(entry, kind, slots, path, is_rehearsal)
     if product is not None:
+        limits |= _demanded(kind, values, limits, limit_sets, product)
+    if product is not None:
         for name, used in settings.terminals_used().items():
             for terminal in used:
                 if terminal not in product.terminals:
@@ -404,7 +413,8 @@ def _prepare_limits(
             )
             continue
         try:
-            asked = Asked(kind.name, name, slot.dimension, values)
+            setting = next((key for key, read in kind.measured_as.items() if read == name), "")
+            asked = Asked(kind.name, name, slot.dimension, values, setting)
             limits[name] = resolve(entry, asked, limit_sets, product)
         except ValueError as error:
             findings.append(Finding(f"{path}.limits.{name}", str(error)))
@@ -413,6 +423,44 @@ def _prepare_limits(
             message = f"is missing; the output is cut at it. Give one, or the {kind.name} a trip."
             findings.append(Finding(f"{path}.limits.{name}.maximum", message))
     return limits
+
+
+def _demanded(
+    kind: Kind[Any],
+    values: Mapping[str, Any],
+    limits: Mapping[str, Limit],
+    limit_sets: LimitSets,
+    product: Product,
+) -> dict[str, Limit]:
+    """What the cited standards ask of the test itself at least, as limits on what was measured.
+
+    A figure of the step's own that asks for more stays.
+    """
+    found: dict[str, Limit] = {}
+    sources = [limit.source for limit in limits.values()]
+    items = demanding_items(kind.name, values, sources, limit_sets, product)
+    for limit_set, revision, item in items.values():
+        for setting, (least, dimension) in least_for(item, product, values).items():
+            reading = kind.measured_as.get(setting)
+            if reading is None:
+                continue
+            own = found.get(reading) or limits.get(reading)
+            if own is not None and own.minimum is not None and own.minimum >= least:
+                continue
+            source = LimitSource(
+                standard=limit_set.standard,
+                edition=limit_set.edition,
+                clause=item.clause,
+                limit_set=limit_set.code,
+                item=item.id,
+                revision=revision,
+                checked=limit_set.checked,
+            )
+            maximum = own.maximum if own is not None else None
+            found[reading] = Limit(
+                dimension=dimension.name, minimum=least, maximum=maximum, source=source
+            )
+    return found
 
 
 def _lacking_limits(

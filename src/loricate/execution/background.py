@@ -24,8 +24,11 @@ class Background(ABC):
         return self._task is not None and not self._task.done()
 
     def start(self) -> None:
-        """Begin; returns at once."""
+        """Begin; returns at once. While it goes on, high voltage may come on at any moment."""
+        token = f"{type(self).__name__} {id(self)}"
+        self.bench.armed_by.add(token)
         self._task = asyncio.get_running_loop().create_task(self._run())
+        self._task.add_done_callback(lambda _: self.bench.armed_by.discard(token))
 
     async def wait(self) -> None:
         """Return when it has ended and its end is recorded."""

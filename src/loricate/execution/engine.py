@@ -82,7 +82,7 @@ class Engine(Background):
         self.recorder = recorder
         self.log = EventLog()
         self.questions = Questions(self.log)
-        self._operator = Operator(self.questions, recorder)
+        self._operator = Operator(self.questions, recorder, bench)
         self._performer = Performer(
             bench, fixture, sequence.decision, zeroes or {}, self._operator, self.log
         )

@@ -4,12 +4,16 @@ import asyncio
 from collections.abc import Sequence
 from enum import StrEnum
 
+from loricate.bench.bench import Bench
 from loricate.core.actions import Answer, Ask, Enter
 from loricate.core.cues import Cue, Moment, cues_after, cues_at
 from loricate.core.grading import Verdict
 from loricate.core.sequences import ReadyStep
 from loricate.execution.load import Answered, LoadedUnit, Recorder, StepOutcome
 from loricate.execution.questions import Question, Questions, question_of
+
+HANDS_OUT = "hands are out"
+HANDS_OUT_TEXT = "Take your hands out and close the guard, then say so."
 
 
 class Decision(StrEnum):
@@ -23,10 +27,38 @@ class Decision(StrEnum):
 class Operator:
     """Puts questions to the operator and keeps each answer with the attempt that it belongs to."""
 
-    def __init__(self, questions: Questions, recorder: Recorder) -> None:
-        self.questions, self.recorder = questions, recorder
+    def __init__(self, questions: Questions, recorder: Recorder, bench: Bench) -> None:
+        self.questions, self.recorder, self.bench = questions, recorder, bench
 
     async def _ask(
+        self,
+        question: Question,
+        units: Sequence[LoadedUnit],
+        is_after: bool = False,
+        within_s: float | None = None,
+    ) -> Answer | None:
+        if not question.hands_in:
+            return await self._put_to(question, units, is_after, within_s)
+        async with self.bench.reach.hands(question.nest):
+            answer = await self._put_to(question, units, is_after, within_s)
+            await self._see_hands_out(question, units, is_after)
+        return answer
+
+    async def _see_hands_out(
+        self, question: Question, units: Sequence[LoadedUnit], is_after: bool
+    ) -> None:
+        """Ask until somebody says that all hands are out, with the guard closed."""
+        text = HANDS_OUT_TEXT
+        while True:
+            out = Question(
+                question.nest, text, (HANDS_OUT,), question.step, "hands_out", hands_in=True
+            )
+            await self._put_to(out, units, is_after, None)
+            if await self.bench.guard_is_closed():
+                return
+            text = f"The guard is open. {HANDS_OUT_TEXT}"
+
+    async def _put_to(
         self,
         question: Question,
         units: Sequence[LoadedUnit],
@@ -90,7 +122,10 @@ class Operator:
     ) -> None:
         for cue in cues:
             if cue.demands_answer:
-                question = Question(place, cue.text, cue.choices, step.id, cue.at, cue.picture)
+                question = Question(
+                    place, cue.text, cue.choices, step.id, cue.at, cue.picture,
+                    hands_in=cue.hands_in,
+                )  # fmt: skip
                 await self._ask(question, units, is_after)
             else:
                 self._tell(cue, step, units)

@@ -17,7 +17,7 @@ class Question:
     ``moment`` is ``check`` for what a step itself asks, a cue's moment, or ``decision`` for what to
     do after a failure. The choices in ``note_for`` need a note with them. With ``quantity`` there
     are no choices: the answer is a figure with its unit, ``target`` is offered, and ``photo`` says
-    what a picture is to it.
+    what a picture is to it. With ``hands_in`` somebody reaches into the fixture for it.
     """
 
     nest: str
@@ -30,6 +30,7 @@ class Question:
     quantity: Dimension | None = None
     target: str = ""
     photo: Photo = Photo.NONE
+    hands_in: bool = False
 
 
 def question_of(ask: Ask | Enter, nest: str, step_id: str) -> Question:
@@ -39,7 +40,7 @@ def question_of(ask: Ask | Enter, nest: str, step_id: str) -> Question:
             nest, ask.question, (), step_id, quantity=ask.dimension, target=ask.target,
             photo=ask.photo,
         )  # fmt: skip
-    return Question(nest, ask.question, ask.choices, step_id)
+    return Question(nest, ask.question, ask.choices, step_id, hands_in=ask.hands_in)
 
 
 @dataclass(slots=True)
@@ -90,6 +91,7 @@ class Questions:
             "quantity": question.quantity.name if question.quantity else "",
             "target": question.target,
             "photo": question.photo,
+            "hands_in": question.hands_in,
         }
 
     def find(self, nest: str, number: int | None = None) -> int | None:

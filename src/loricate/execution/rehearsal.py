@@ -1,9 +1,10 @@
 """A rehearsal: the engine on one nest, with a recorder that keeps nothing."""
 
-from collections.abc import Mapping
+from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from loricate.core.grading import GradedReading, Verdict
+from loricate.core.readings import Doubt
 from loricate.core.sequences import ReadyStep
 from loricate.execution.events import now
 from loricate.execution.load import Answered, LoadedUnit, Performed
@@ -23,17 +24,23 @@ class Attempt:
 
 @dataclass(slots=True)
 class Blackboard:
-    """Takes what the engine leaves of a rehearsal; wiped with it, nothing goes to the records."""
+    """Takes what the engine leaves of a rehearsal; wiped with it, nothing goes to the records.
+
+    But for doubts: an instrument that is not to be believed is so in runs as well.
+    """
 
     attempts: list[Attempt] = field(default_factory=list)
     state: str = ""
     note: str = ""
     verdict: Verdict = Verdict.NOT_RUN
+    keep_doubts: Callable[[Sequence[Doubt]], Awaitable[None]] | None = None
 
     async def attempt(
         self, unit: LoadedUnit, index: int, step: ReadyStep, performed: Performed
     ) -> None:
         """Note one attempt."""
+        if performed.grade.doubts and self.keep_doubts is not None:
+            await self.keep_doubts(performed.grade.doubts)
         number = 1 + sum(each.step.id == step.id for each in self.attempts)
         self.attempts.append(Attempt(step, number, performed, now()))
 

@@ -26,6 +26,7 @@ from loricate.core.daily_check import BoxStep, check_findings
 from loricate.core.errors import CoreError
 from loricate.core.grading import StepGrade, grade_step
 from loricate.core.impedance import ImpedancePath
+from loricate.core.readings import Doubt
 from loricate.core.scanner_check import PathFault, Wiring, check_scanner
 from loricate.core.sequences import ReadySequence, ReadyStep
 from loricate.core.zeroes import take_off
@@ -40,6 +41,10 @@ logger = logging.getLogger("loricate.execution")
 DONE, STOP = "done", "stop"
 ANSWER_WITHIN_S = 1800.0
 R = TypeVar("R")
+
+
+async def _forget(doubt: Doubt) -> None:
+    """Nobody keeps doubts of this act."""
 
 
 def _unshown(sample: Sample) -> None:
@@ -58,6 +63,7 @@ class Upkeep(Background):
     def __init__(self, upkeep_id: str, fixture: FixturePlan, bench: Bench, account: str) -> None:
         super().__init__(bench)
         self.id, self.fixture, self.account = upkeep_id, fixture, account
+        self.doubt: Callable[[Doubt], Awaitable[None]] = _forget
         self.started_at = now()
         self.log = EventLog()
         self.questions = Questions(self.log)
@@ -78,6 +84,8 @@ class Upkeep(Background):
         except (BenchError, CoreError, Stopped) as error:
             self.bench.stop_now()
             self.findings = (str(error),)
+            if isinstance(error, Implausible):
+                await self.doubt(Doubt(error.instrument, error.reason))
         except Exception as error:
             self.bench.stop_now()
             logger.exception("upkeep aborted", extra={"upkeep": self.id})
@@ -93,8 +101,9 @@ class Upkeep(Background):
 
     async def _have_done(self, moment: str, text: str) -> None:
         """Ask the operator to do something by hand and wait until it is done."""
-        question = Question(WHOLE_LOAD, text, (DONE, STOP), moment=moment)
-        answer = await self.questions.ask(question, ANSWER_WITHIN_S)
+        question = Question(WHOLE_LOAD, text, (DONE, STOP), moment=moment, hands_in=True)
+        async with self.bench.reach.hands(self.fixture.code):
+            answer = await self.questions.ask(question, ANSWER_WITHIN_S)
         if answer is None or answer.choice == STOP:
             raise Stopped("Stopped by the operator." if answer else "Nobody answered.")
 

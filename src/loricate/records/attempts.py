@@ -9,6 +9,7 @@ from typing import Any
 
 from loricate.core.grading import StepGrade
 from loricate.core.traces import Trace
+from loricate.records import doubts
 from loricate.records.errors import NotFound
 from loricate.records.store import now
 
@@ -36,24 +37,27 @@ def add_attempt(
         (*key, index, kind, title, grade.verdict, grade.cause, note, started_at, now(), reason),
     )
     conn.executemany(
-        "INSERT INTO reading VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO reading VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         [
             (
                 *key, position, graded.reading.name,
-                None if math.isnan(graded.reading.value) else graded.reading.value,
-                graded.reading.dimension.name, graded.reading.bound, graded.reading.uncertainty,
+                _number(graded.reading.value),
+                graded.reading.dimension.name, graded.reading.bound,
+                _number(graded.reading.uncertainty) or 0.0,
                 graded.reading.instrument,
                 graded.limit.minimum if graded.limit else None,
                 graded.limit.maximum if graded.limit else None,
                 graded.limit.source.model_dump_json() if graded.limit else "{}",
                 graded.grade.verdict if graded.grade else "",
                 graded.grade.cause if graded.grade else "",
-                graded.grade.margin if graded.grade else None,
-                graded.reading.as_measured, graded.repetition,
+                _number(graded.grade.margin) if graded.grade else None,
+                _number(graded.reading.as_measured), graded.repetition,
+                graded.grade.outcome if graded.grade else "",
             )
             for position, graded in enumerate(grade.readings)
         ],
     )  # fmt: skip
+    doubts.add_doubts(conn, grade.doubts, f"{run_unit_id} {step_id}")
     if grade.repetitions:
         conn.executemany(
             "INSERT INTO repetition VALUES (?, ?, ?, ?, ?, ?)",
@@ -63,6 +67,11 @@ def add_attempt(
         text = json.dumps(asdict(trace), separators=(",", ":"), allow_nan=False)
         conn.execute("INSERT INTO trace VALUES (?, ?, ?, ?)", (*key, zlib.compress(text.encode())))
     return int(key[2])
+
+
+def _number(value: float | None) -> float | None:
+    """A value as SQLite keeps it: what is no number is NULL."""
+    return value if value is not None and math.isfinite(value) else None
 
 
 def attempts_of(conn: sqlite3.Connection, run_unit_id: str) -> list[Row]:

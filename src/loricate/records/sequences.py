@@ -214,3 +214,13 @@ def pinned_limit_sets(
         ).fetchone()
         found[code] = (LimitSet.model_validate_json(row["document"]), revision)
     return found
+
+
+def reviewed_limit_sets(
+    conn: sqlite3.Connection, record: SequenceRecord
+) -> dict[str, tuple[LimitSet, int]]:
+    """The limit sets that a review holds a stored revision against: those it pinned, and all else.
+
+    What it does not cite may say all the same how such a product is tested.
+    """
+    return {**known_limit_sets(conn), **pinned_limit_sets(conn, record)}

@@ -29,7 +29,9 @@ class BenchHolders:
         return next((words for ask in self._asked if (words := ask())), "")
 
     def refuse_if_busy(self) -> None:
-        """Raise WrongState while somebody has the bench."""
+        """Raise WrongState while somebody has the bench, or nobody may touch what is in it."""
+        for why in self.bench.charged.values():
+            raise WrongState(why)
         if words := self.busy_with:
             raise WrongState(f"The bench is busy with {words}; wait for its end.")
 

@@ -3,6 +3,7 @@
 import asyncio
 import datetime as dt
 import sqlite3
+from collections.abc import Mapping
 from typing import Any
 
 from loricate import __version__
@@ -10,19 +11,30 @@ from loricate.certificates.documents import Issue, certificate_number, make_docu
 from loricate.certificates.ledger import GENESIS, entry_hash
 from loricate.certificates.paper import make_pdf
 from loricate.certificates.sealing import SiteKey, digest, seal
-from loricate.core.gate import Condition, certificate_gate, is_open
+from loricate.core.expected import Done, asked_by_sets, expected_tests
+from loricate.core.gate import Condition, Coverage, certificate_gate, is_open
 from loricate.core.grading import Cause, Verdict
+from loricate.core.limit_sets import LimitSets
 from loricate.core.sequences import ReadySequence
-from loricate.records import audit, certificates, runs, sequences
+from loricate.records import audit, certificates, doubts, runs, sequences
 from loricate.records.certificates import LedgerEntry
+from loricate.records.sequences import SequenceRecord
 from loricate.records.store import Store, now
 from loricate.service.exporting import Exporter
 
 
 def gate_of(
-    run: dict[str, Any], unit: dict[str, Any], sequence: ReadySequence, status: str
+    run: dict[str, Any],
+    unit: dict[str, Any],
+    sequence: ReadySequence,
+    limit_sets: LimitSets,
+    status: str,
+    doubted: Mapping[str, str],
 ) -> tuple[Condition, ...]:
-    """The gate of one unit from its records."""
+    """The gate of one unit from its records.
+
+    ``doubted`` says, by instrument, what was not plausible up to the end of the run.
+    """
     attempts = {each["step_id"]: each for each in unit["attempts"]}
     # A step whose condition was not met was not wanted of this unit.
     skipped = {name for name, each in attempts.items() if each["cause"] == Cause.SKIPPED}
@@ -33,7 +45,42 @@ def gate_of(
     tested = dt.date.fromisoformat((run["started_at"] or run["created_at"])[:10])
     steps = [step.id for step in sequence.steps if step.id not in skipped]
     upkeep = tuple(Condition(**each) for each in run["bench"].get("upkeep", ()))
-    return certificate_gate(run["state"], status, steps, latest, due, tested, upkeep)
+    return certificate_gate(
+        run["state"],
+        status,
+        steps,
+        latest,
+        due,
+        tested,
+        _coverage(attempts, sequence, limit_sets),
+        doubted,
+        upkeep,
+    )
+
+
+def _coverage(
+    attempts: Mapping[str, Mapping[str, Any]], sequence: ReadySequence, limit_sets: LimitSets
+) -> Coverage:
+    """What was expected of the unit, and what came of the latest attempt at each of its steps."""
+    cited = [limit.source.limit_set for step in sequence.steps for limit in step.limits.values()]
+    product = sequence.product
+    done = {
+        name: Done(
+            each["kind"],
+            Verdict(each["verdict"]),
+            any(row["instrument"] and row["verdict"] == "pass" for row in each["readings"]),
+        )
+        for name, each in attempts.items()
+    }
+    expected = [*expected_tests(product), *asked_by_sets(product, cited, limit_sets)]
+    return Coverage(product, expected, done)
+
+
+def doubts_of(conn: sqlite3.Connection, run: Mapping[str, Any]) -> dict[str, str]:
+    """What of a run's instruments was not plausible: since their daily check, until its end."""
+    used = [each["id"] for each in run["bench"]["instruments"]]
+    begun, ended = run["started_at"] or run["created_at"], run["ended_at"] or now()
+    return doubts.standing_doubts(conn, used, begun, ended)
 
 
 def is_settled(unit: dict[str, Any]) -> bool:
@@ -63,20 +110,53 @@ class Issuer:
         run = await self.store.read(lambda conn: runs.get_run(conn, run_id))
         if run["state"] != "finished":
             return
-        code, revision = run["sequence_code"], run["sequence_revision"]
-        record = await self.store.read(lambda c: sequences.get_sequence(c, code, revision))
-        sequence = await self.store.read(lambda c: sequences.ready_sequence(c, record))
+        sequence, limit_sets, record, doubted = await self._grounds(run)
         for unit in run["units"]:
             if is_settled(unit):
                 continue
-            gate = gate_of(run, unit, sequence, record.status)
+            gate = gate_of(run, unit, sequence, limit_sets, record.status, doubted)
             kind = ""
             if is_open(gate) and unit["verdict"] == "pass":
                 kind = "certificate"
             elif unit["verdict"] == "fail":
                 kind = "nonconformance"
             if kind:
-                await self._issue(kind, run, unit, sequence, gate, record.product_revision)
+                await self._issue(kind, run, unit, sequence, gate, record)
+
+    async def why_not(self, run: dict[str, Any]) -> dict[str, list[str]]:
+        """Why units of a finished run that passed have no certificate, by nest."""
+        passed = [
+            unit
+            for unit in run["units"]
+            if unit["verdict"] == "pass" and unit["certificate"] is None
+        ]
+        if run["state"] != "finished" or not passed:
+            return {}
+        sequence, limit_sets, record, doubted = await self._grounds(run)
+        return {
+            unit["nest"]: [
+                f"{each.name.capitalize()}: {each.reason}"
+                for each in gate_of(run, unit, sequence, limit_sets, record.status, doubted)
+                if not each.met
+            ]
+            for unit in passed
+        }
+
+    async def _grounds(
+        self, run: dict[str, Any]
+    ) -> tuple[ReadySequence, LimitSets, SequenceRecord, dict[str, str]]:
+        """What a run's gates are judged by: its sequence, limits, record, and doubts."""
+        code, revision = run["sequence_code"], run["sequence_revision"]
+
+        def look(
+            conn: sqlite3.Connection,
+        ) -> tuple[ReadySequence, LimitSets, SequenceRecord, dict[str, str]]:
+            record = sequences.get_sequence(conn, code, revision)
+            sequence = sequences.ready_sequence(conn, record)
+            limit_sets = sequences.pinned_limit_sets(conn, record)
+            return sequence, limit_sets, record, doubts_of(conn, run)
+
+        return await self.store.read(look)
 
     async def _issue(
         self,
@@ -85,7 +165,7 @@ class Issuer:
         unit: dict[str, Any],
         sequence: ReadySequence,
         gate: tuple[Condition, ...],
-        product_revision: int,
+        record: SequenceRecord,
     ) -> None:
         async with self._lock:
             issued_at = now()
@@ -97,8 +177,9 @@ class Issuer:
             previous = GENESIS if last is None else last.hash
             url = f"{self.base_url}/verify/{number}"
             issue = Issue(
-                kind, number, issued_at, position, previous, url, __version__, product_revision,
-                unit["certificate"] or "",
+                kind, number, issued_at, position, previous, url, __version__,
+                record.product_revision, unit["certificate"] or "",
+                tuple(record.release.get("left", ())),
             )  # fmt: skip
             document = make_document(issue, run, unit, sequence, gate)
             sealed = seal(document, self.key)

@@ -2,20 +2,23 @@
 
 import datetime as dt
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from loricate.bench.bench import Bench
 from loricate.core.actions import Answer
 from loricate.core.errors import Finding, QuantityError
 from loricate.core.grading import Verdict
 from loricate.core.quantities import RATIO, exact_text, parse
+from loricate.core.readings import Doubt
 from loricate.core.rehearsing import Taken, Use, take, unjudged_steps
 from loricate.core.sequences import ReadySequence
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
 from loricate.execution.preflight import check_bench, check_load
 from loricate.execution.rehearsal import SERIAL, Blackboard
-from loricate.records import audit
+from loricate.records import audit, doubts
 from loricate.records.errors import NotFound
 from loricate.records.store import Store, new_id
 from loricate.service.answering import answer_question
@@ -109,7 +112,7 @@ class Rehearsals:
         if found:
             raise NotReady.because(_as_asked(found))
         fixture = self.upkeeps.fixture(fixture_code)
-        board = Blackboard()
+        board = Blackboard(keep_doubts=partial(self._keep_doubts, sequence.code))
         unit = LoadedUnit(new_id(), nest, SERIAL)
         zeroes = await self.upkeeps.zeroes(fixture_code)
         engine = Engine(new_id(), sequence, fixture, [unit], self.bench, board, zeroes)
@@ -120,6 +123,10 @@ class Rehearsals:
             del self.all[key]
         self.all[made.id] = made
         return made
+
+    async def _keep_doubts(self, code: str, found: Sequence[Doubt]) -> None:
+        place = f"rehearsal of {code}"
+        await self.store.write(lambda conn: doubts.add_doubts(conn, found, place))
 
     async def start(self, rehearsal_id: str, account: str) -> None:
         """Start it; raises WrongState when it is not ready, the guard open or the bench busy."""

@@ -106,6 +106,7 @@ class Runs:
         self, sequence: ReadySequence, fixture: str, load: list[tuple[str, str]]
     ) -> None:
         found = list(check_load(self.bench.plan, fixture, load, sequence))
+        found += [Finding(f"bench.{name}", why) for name, why in self.bench.charged.items()]
         await self.holders.look()
         today = dt.datetime.now(dt.UTC).date()
         found += check_bench(self.bench.states(), self.bench.capabilities(), sequence, today)
@@ -210,9 +211,11 @@ class Runs:
             await self.bench.units_present(run["fixture"], [nest for nest, _ in load])
         await self.store.write(lambda conn: runs.set_state(conn, run_id, "armed", account))
         self._armed[run_id] = time.monotonic() + ARM_LASTS_S
+        self.bench.armed_by.add(run_id)
         watch = asyncio.create_task(self._watch_arming(run, account, presses))
         self._watches.add(watch)
         watch.add_done_callback(self._watches.discard)
+        watch.add_done_callback(lambda _: self.bench.armed_by.discard(run_id))
 
     async def _watch_arming(self, run: Mapping[str, Any], account: str, presses: int) -> None:
         """Start by foot switch or presence; drop the arming at its end or when the guard opens.

@@ -4,6 +4,7 @@ import datetime as dt
 import sqlite3
 from collections.abc import Sequence
 from dataclasses import asdict
+from functools import partial
 from typing import Any
 
 from loricate.bench.bench import Bench
@@ -13,13 +14,14 @@ from loricate.core.daily_check import BoxStep
 from loricate.core.errors import Finding
 from loricate.core.gate import Condition, check_condition, zero_condition
 from loricate.core.impedance import ImpedancePath, ImpedanceZero
+from loricate.core.readings import Doubt
 from loricate.core.sequences import ReadySequence
 from loricate.core.zeroes import Zero, is_young
 from loricate.core.zeroing import ZeroMeasured
 from loricate.execution.load import NestZeroes
 from loricate.execution.preflight import check_bench, check_load
 from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing
-from loricate.records import sequences, upkeep
+from loricate.records import doubts, sequences, upkeep
 from loricate.records.errors import NotFound
 from loricate.records.store import Store, new_id
 from loricate.service.holding import BenchHolders
@@ -72,8 +74,13 @@ class Upkeeps:
             while len(self.acts) >= KEPT:
                 del self.acts[next(iter(self.acts))]
             self.acts[act.id] = act
+            act.doubt = partial(self._keep_doubt, act)
             act.start()
         return act
+
+    async def _keep_doubt(self, act: Upkeep, doubt: Doubt) -> None:
+        place = f"{act.kind} of {act.fixture.code}"
+        await self.store.write(lambda conn: doubts.add_doubts(conn, [doubt], place))
 
     async def begin_zero(self, code: str, nests: Sequence[str], account: str) -> Upkeep:
         """Begin to zero the leads of some nests of a fixture, all by default."""
@@ -255,5 +262,13 @@ def _report(report: CheckReport, nest: str, boxes: tuple[str, str]) -> dict[str,
         "faults": [{**asdict(fault), "text": fault.text} for fault in report.faults],
         "good": {"serial": boxes[0], "steps": steps(report.good)},
         "bad": {"serial": boxes[1], "steps": steps(report.bad)},
+        "instruments": sorted(
+            {
+                each.reading.instrument
+                for step in (*report.good, *report.bad)
+                for each in step.grade.readings
+                if each.reading.instrument
+            }
+        ),
         "findings": list(report.findings),
     }

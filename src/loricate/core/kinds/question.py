@@ -11,7 +11,7 @@ from pydantic import Field, model_validator
 from loricate.core.actions import Answer, Ask, Procedure
 from loricate.core.errors import ProcedureError
 from loricate.core.grading import Cause, Measured
-from loricate.core.kinds.registry import Demand, Kind, KindSettings, register
+from loricate.core.kinds.registry import ANSWERED_OUTCOMES, Demand, Kind, KindSettings, register
 from loricate.core.limits import Limit
 
 Choice = Annotated[str, Field(min_length=1, max_length=60)]
@@ -62,6 +62,7 @@ QUESTION = register(
         limits={},
         procedure=procedure,
         demands=demands,
+        outcomes=ANSWERED_OUTCOMES,
         programmed_s=lambda settings: 0.0,
     )
 )

@@ -70,6 +70,10 @@ Place = tuple[str | int, ...]
 S = TypeVar("S", bound=KindSettings)
 
 
+MEASURED_OUTCOMES = frozenset({"pass", "fail", "inconclusive"})
+ANSWERED_OUTCOMES = frozenset({"pass", "fail"})
+
+
 @dataclass(frozen=True, slots=True)
 class Kind(Generic[S]):
     """One kind of step: its settings model, the quantities it grades, and its procedure.
@@ -82,7 +86,8 @@ class Kind(Generic[S]):
     has several of one sort; ``limit_place`` then says where the limit of one of them is written.
     ``nominal`` names the settings that take a measured value as the one to expect, and its
     tolerance. ``ganged`` says how each reading of units in parallel stands to one unit's part; a
-    kind without it cannot be done together. ``measured_as`` names the reading that tells what came
+    kind without it cannot be done together. ``outcomes`` are those that a step which was done can
+    have. ``measured_as`` names the reading that tells what came
     of a setting: what a standard asks of the setting at least, the measured value must hold too.
     """
 
@@ -102,6 +107,7 @@ class Kind(Generic[S]):
     impedance_path: Callable[[S], ImpedancePath | None] = _no_path
     limit_place: Callable[[S, str], Place | None] | None = None
     nominal: tuple[str, str] | None = None
+    outcomes: frozenset[str] = MEASURED_OUTCOMES
     ganged: Mapping[str, Bound] = field(default_factory=dict)
 
     def slots_of(self, settings: S) -> Mapping[str, LimitSlot]:

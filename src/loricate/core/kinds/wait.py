@@ -40,6 +40,7 @@ WAIT = register(
         limits={},
         procedure=procedure,
         demands=demands,
+        outcomes=frozenset({"pass"}),
         programmed_s=lambda settings: settings.time,
     )
 )

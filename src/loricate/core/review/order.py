@@ -1,9 +1,10 @@
 """Rules on the order of the steps, and on what is not there."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
-from loricate.core.branching import Outcome
-from loricate.core.products import Product
+from loricate.core.branching import Outcome, is_wanted
+from loricate.core.expected import asked_by_sets, expected_tests, is_left_out
+from loricate.core.grading import Verdict
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
 from loricate.core.sequences import ReadyStep
 
@@ -63,49 +64,60 @@ def never_reached(reviewed: Reviewed) -> Iterator[ReviewFinding]:
             )
 
 
+def performed_when_all_pass(steps: Sequence[ReadyStep]) -> list[ReadyStep]:
+    """The steps that a unit comes to which passes each of them; no other unit can pass."""
+    verdicts: dict[str, Verdict] = {}
+    performed = []
+    for step in steps:
+        if is_wanted(step.when, verdicts):
+            verdicts[step.id] = Verdict.PASS
+            performed.append(step)
+        else:
+            verdicts[step.id] = Verdict.NOT_RUN
+    return performed
+
+
 def _can_come(outcome: Outcome, step: ReadyStep) -> bool:
     """Whether a unit can go on after a step with this outcome."""
     match outcome.outcome:
         case "pass":
-            return True
+            return "pass" in step.kind.outcomes
         case "not_run":
             return step.when is not None and not step.is_required
-        case _:
-            return step.on_fail in ("carry_on", "ask")
-
-
-def expected_kinds(product: Product) -> list[tuple[tuple[str, ...], str]]:
-    """The kinds of which a sequence for a product needs one each, and for what."""
-    across = ("insulation", "withstand")
-    wanted: list[tuple[tuple[str, ...], str]] = []
-    if product.protection_class == "I":
-        wanted.append((("ground_bond", "continuity"), "the protective earth of class I"))
-    match product.family:
-        case "appliance":
-            wanted.append((("withstand",), "the insulation of an appliance at its level"))
-        case "medical":
-            wanted.append((("withstand",), "the insulation of medical equipment at its level"))
-            wanted.append((("leakage",), "the leakage currents of medical equipment"))
-        case "cable":
-            wanted.append((("continuity", "polarity"), "the conductors of a cable"))
-            wanted.append((across, "the insulation between the conductors"))
-        case "winding":
-            wanted.append((("impedance", "continuity"), "the resistance of a winding"))
-            wanted.append((across, "the insulation of a winding"))
-    return wanted
+        case other:
+            return other in step.kind.outcomes and step.on_fail in ("carry_on", "ask")
 
 
 @rule
 def missing_kind(reviewed: Reviewed) -> Iterator[ReviewFinding]:
-    """What the product's family and class need must be tested by some step."""
-    present = {step.kind.name for step in reviewed.steps}
-    for kinds, purpose in expected_kinds(reviewed.product):
-        if not present & set(kinds):
+    """What the product and the sets that are cited ask for must be tested by some step.
+
+    It must be tested of every unit that passes: a unit that passes every step it comes to goes one
+    way through the sequence, and what is skipped on it is not tested.
+    """
+    performed = performed_when_all_pass(reviewed.steps)
+    cited = [limit.source.limit_set for step in reviewed.steps for limit in step.limits.values()]
+    product = reviewed.product
+    wanted = [*expected_tests(product), *asked_by_sets(product, cited, reviewed.limit_sets)]
+    for expectation in wanted:
+        if is_left_out(product, expectation):
+            continue
+        kinds = " or ".join(expectation.kinds)
+        present = [step for step in reviewed.steps if step.kind.name in expectation.kinds]
+        if not present:
             yield ReviewFinding(
                 Severity.ERROR,
                 "",
-                f"nothing tests {purpose}.",
-                f"Add a step of kind {' or '.join(kinds)}.",
+                f"nothing tests {expectation.purpose}: a step of kind {kinds}.",
+                f"Add a step of kind {kinds}, or say in the product who leaves it out and why.",
+            )
+        elif not set(map(id, present)) & set(map(id, performed)):
+            yield ReviewFinding(
+                Severity.ERROR,
+                present[0].id,
+                f"a unit that passes everything else is never tested for {expectation.purpose}: "
+                "its condition is not met then.",
+                "Take the condition away, or make it one that a good unit meets.",
             )
     parts = {terminal for part in reviewed.product.applied_parts for terminal in part.terminals}
     tried = {

@@ -1,47 +1,35 @@
 """Rules on the standards that a sequence cites."""
 
-from collections.abc import Iterator
+import math
+from collections.abc import Iterator, Mapping
 
-from loricate.core.limit_sets import LimitSetItem, fit, is_variant
-from loricate.core.quantities import DIMENSIONS, display, parse_any
+from loricate.core.limit_sets import (
+    LimitSetItem,
+    demanding_items,
+    fit,
+    is_variant,
+    least_for,
+)
+from loricate.core.quantities import DIMENSIONS, RATIO, Dimension, display, parse_any
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
 from loricate.core.sequences import ReadyStep
 
 
-def _demanding(reviewed: Reviewed, step: ReadyStep) -> list[tuple[str, LimitSetItem]]:
-    """The items whose demands on the test a step is under: those it cites, and their sets' own."""
-    found = {
-        f"{step.limits[name].source.limit_set}/{item.id}": item
-        for name, item in reviewed.cited_items(step).items()
-    }
-    values = step.written
-    for code in {limit.source.limit_set for limit in step.limits.values()} - {""}:
-        known = reviewed.limit_sets.get(code)
-        for item in known[0].items if known else ():
-            is_test = not item.is_limit and not item.by_name and item.kind == step.kind.name
-            if is_test and is_variant(item, values) and fit(item, reviewed.product).holds:
-                found[f"{code}/{item.id}"] = item
-    return list(found.items())
-
-
 @rule
 def short_of_standard(reviewed: Reviewed) -> Iterator[ReviewFinding]:
-    """Test current, level and dwell must be what the cited item asks at least, and at most."""
+    """Test current, level and dwell must be what the cited item asks at least, and at most.
+
+    A level counts with the shortfall that the step still accepts.
+    """
     for step in reviewed.steps:
         values = step.values
-        for source, item in _demanding(reviewed, step):
-            for name, (least, dimension) in item.least_of(reviewed.product).items():
-                if name == "level" and item.dc_factor and values.get("voltage") == "dc":
-                    least *= item.dc_factor
-                own = values.get(name)
-                if own is not None and own < least:
-                    yield ReviewFinding(
-                        Severity.ERROR,
-                        step.id,
-                        f"its {name} of {display(own, dimension)} is short of the "
-                        f"{display(least, dimension)} that {source} asks.",
-                        f"Set the {name} to at least {display(least, dimension)}.",
-                    )
+        sources = [limit.source for limit in step.limits.values()]
+        items = demanding_items(
+            step.kind.name, step.written, sources, reviewed.limit_sets, reviewed.product
+        )
+        for source, (_, _, item) in items.items():
+            least = least_for(item, reviewed.product, values)
+            yield from _short(step, source, least, Severity.ERROR)
             for name, text in item.most.items():
                 most, dimension = parse_any(text)
                 own = values.get(name)
@@ -53,6 +41,69 @@ def short_of_standard(reviewed: Reviewed) -> Iterator[ReviewFinding]:
                         f"{display(most, dimension)} that {source} asks at most.",
                         f"Set the {name} to at most {display(most, dimension)}.",
                     )
+
+
+def _short(
+    step: ReadyStep, source: str, least: Mapping[str, tuple[float, Dimension]], severity: Severity
+) -> Iterator[ReviewFinding]:
+    """Settings that are, less their tolerance, short of what a source asks at least."""
+    for name, (edge, dimension) in least.items():
+        own = step.values.get(name)
+        if own is None:
+            continue
+        has_tolerance = name in step.levels
+        accepted = own * (1 - step.values["tolerance"]) if has_tolerance else own
+        if accepted < edge and not math.isclose(accepted, edge, rel_tol=1e-9):
+            less = f" less {display(step.values['tolerance'], RATIO)}" if has_tolerance else ""
+            yield ReviewFinding(
+                severity,
+                step.id,
+                f"its {name} of {display(own, dimension)}{less} is short of the "
+                f"{display(edge, dimension)} that {source} asks.",
+                f"Set the {name} higher, or its tolerance closer: at least "
+                f"{display(edge, dimension)} must be measured.",
+            )
+
+
+@rule
+def level_not_cited(reviewed: Reviewed) -> Iterator[ReviewFinding]:
+    """Where standards that fit the product say how to test, a step must cite what it follows."""
+    for step in reviewed.steps:
+        if not step.levels:
+            continue
+        cited = {limit.source.limit_set for limit in step.limits.values()}
+        fitting = {
+            f"{code}/{item.id}": item
+            for code, (limit_set, _) in sorted(reviewed.limit_sets.items())
+            for item in limit_set.items
+            if not item.is_limit
+            and item.kind == step.kind.name
+            and is_variant(item, step.written)
+            and fit(item, reviewed.product).holds
+        }
+        if not fitting or cited & {source.partition("/")[0] for source in fitting}:
+            continue
+        short = {
+            source: found
+            for source, item in fitting.items()
+            if (found := list(_short(step, source, _least(item, reviewed, step), Severity.ERROR)))
+        }
+        names = ", ".join(fitting)
+        if len(short) == len(fitting):
+            yield next(iter(short.values()))[0]
+        else:
+            yield ReviewFinding(
+                Severity.WARNING,
+                step.id,
+                f"it cites none of {names}, which say how such a product is tested.",
+                "Cite the one that is meant, for the voltage that is measured.",
+            )
+
+
+def _least(
+    item: LimitSetItem, reviewed: Reviewed, step: ReadyStep
+) -> Mapping[str, tuple[float, Dimension]]:
+    return least_for(item, reviewed.product, step.values)
 
 
 @rule
@@ -123,6 +174,8 @@ def short_of_fitting_limit(reviewed: Reviewed) -> Iterator[ReviewFinding]:
                     elif high is not None and (limit.maximum is None or limit.maximum > high):
                         edge = f"maximum {display(high, dimension)}"
                     else:
+                        least = least_for(item, reviewed.product, step.values)
+                        yield from _short(step, f"{code}/{item.id}", least, Severity.WARNING)
                         continue
                     yield ReviewFinding(
                         Severity.NOTE,

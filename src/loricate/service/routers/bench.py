@@ -1,14 +1,20 @@
 """The bench: who answers, calibration, guard, fixtures with their zeroes, matings and checks."""
 
+import asyncio
 import datetime as dt
 import sqlite3
+import time
+from collections.abc import AsyncIterator, Mapping
 
 from fastapi import APIRouter
+from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from loricate.api.bench import (
     BenchOut,
     ConditionOut,
     DailyCheckOut,
+    DangerOut,
+    Earthed,
     FixtureOut,
     ImpedanceZeroOut,
     InstrumentOut,
@@ -21,12 +27,15 @@ from loricate.bench.plan import BenchPlan, FixturePlan
 from loricate.core.gate import check_condition, zero_condition
 from loricate.core.quantities import FREQUENCY, RESISTANCE, display
 from loricate.core.zeroes import is_young
-from loricate.records import upkeep
+from loricate.records import audit, doubts, upkeep
+from loricate.records.store import now
 from loricate.service.desk import Desk
+from loricate.service.problems import WrongState
 from loricate.service.routers.access import TheDesk
-from loricate.service.sign_in import Definer, Reader
+from loricate.service.sign_in import Definer, Reader, Runner
 
 router = APIRouter(tags=["bench"])
+DANGER_LOOK_S, DANGER_EVERY_S = 0.1, 1.0
 
 
 @router.get("/bench", response_model=BenchOut)
@@ -39,6 +48,10 @@ async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
     except BenchError:
         guard_closed = None
     plan = desk.bench.plan
+    moment, names = now(), [each.id for each in plan.instruments]
+    doubted = await desk.store.read(
+        lambda conn: doubts.standing_doubts(conn, names, moment, moment)
+    )
     return BenchOut(
         code=plan.code,
         title=plan.title,
@@ -55,14 +68,15 @@ async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
             role: {terminal: list(rows) for terminal, rows in terminals.items()}
             for role, terminals in plan.matrix.rows.items()
         },
-        instruments=_instruments(desk),
+        instruments=_instruments(desk, doubted),
+        danger=danger_out(desk),
         fixtures=await desk.store.read(
             lambda conn: [_fixture(conn, each, plan) for each in plan.fixtures]
         ),
     )
 
 
-def _instruments(desk: Desk) -> list[InstrumentOut]:
+def _instruments(desk: Desk, doubted: Mapping[str, str]) -> list[InstrumentOut]:
     today = dt.datetime.now(dt.UTC).date()
     return [
         InstrumentOut(
@@ -70,10 +84,58 @@ def _instruments(desk: Desk) -> list[InstrumentOut]:
             serial=state.serial, identity=state.identity, problem=state.problem,
             calibrated=state.calibrated, due=state.due,
             days_left=(state.due - today).days if state.due else None,
-            certificate=state.certificate,
+            certificate=state.certificate, doubt=doubted.get(state.id, ""),
         )
         for state in desk.bench.states()
     ]  # fmt: skip
+
+
+def danger_out(desk: Desk) -> DangerOut:
+    """Show how dangerous the fixture is."""
+    danger = desk.bench.danger
+    return DangerOut(
+        state=danger.state.value,
+        nests=list(danger.nests),
+        volts=danger.volts,
+        reasons=list(danger.reasons),
+        must_earth=bool(desk.bench.charged),
+    )
+
+
+@router.get("/bench/danger", response_model=DangerOut)
+async def show_danger(person: Reader, desk: TheDesk) -> DangerOut:
+    """How dangerous the fixture is at this moment."""
+    return danger_out(desk)
+
+
+@router.get("/bench/danger/events", response_class=EventSourceResponse)
+async def follow_danger(person: Reader, desk: TheDesk) -> AsyncIterator[ServerSentEvent]:
+    """Server-sent events: the danger at every change, and once a second; silence is unknown."""
+    told, told_at = "", 0.0
+    while True:
+        shown = danger_out(desk).model_dump(mode="json")
+        text, moment = repr(shown), time.monotonic()
+        if text != told or moment - told_at >= DANGER_EVERY_S:
+            told, told_at = text, moment
+            yield ServerSentEvent(data=shown, event="danger")
+        await asyncio.sleep(DANGER_LOOK_S)
+
+
+@router.post("/bench/earthed", response_model=DangerOut)
+async def confirm_earthed(body: Earthed, person: Runner, desk: TheDesk) -> DangerOut:
+    """Say that the unit was earthed by hand, so that the fixture may be touched and used again."""
+    if desk.holders.busy_with:
+        raise WrongState(f"The bench is busy with {desk.holders.busy_with}; wait for its end.")
+    if not desk.bench.charged:
+        raise WrongState("Nothing is taken for charged; there is nothing to confirm.")
+    await desk.store.write(
+        lambda conn: audit.note(
+            conn, person.name, "confirm earthed", desk.bench.plan.code, body.note
+        )
+    )
+    if left := await desk.bench.confirm_earthed():
+        raise WrongState(" ".join(left))
+    return danger_out(desk)
 
 
 def _fixture(conn: sqlite3.Connection, plan: FixturePlan, bench: BenchPlan) -> FixtureOut:

@@ -38,6 +38,7 @@ async def _show(run_id: str, desk: TheDesk) -> RunOut:
     ready = await desk.store.read(
         lambda conn: sequences.ready_sequence(conn, sequences.get_sequence(conn, code, revision))
     )
+    why = await desk.issuer.why_not(run)
     return RunOut(
         **{key: run[key] for key in RunSummary.model_fields},
         note=run["note"],
@@ -47,7 +48,10 @@ async def _show(run_id: str, desk: TheDesk) -> RunOut:
             step_summary(step)
             for step in ready.steps
         ],
-        units=[unit_out(unit) for unit in run["units"]],
+        units=[
+            unit_out(unit).model_copy(update={"not_certified": why.get(unit["nest"], [])})
+            for unit in run["units"]
+        ],
         questions=[QuestionOut(**each) for each in desk.runs.questions(run_id)],
     )  # fmt: skip
 

@@ -2,10 +2,12 @@
 
 import asyncio
 import sqlite3
+from dataclasses import asdict
 
 from fastapi import APIRouter, Request, Response
 
 from loricate.api.definitions import (
+    AcceptedNote,
     DifferenceOut,
     Document,
     ReleaseGrounds,
@@ -19,7 +21,7 @@ from loricate.api.definitions import (
 from loricate.certificates.label import make_label
 from loricate.core.differences import differences
 from loricate.core.errors import Finding
-from loricate.core.release import Accepted, open_findings
+from loricate.core.release import Accepted, left_findings, open_findings
 from loricate.core.review import review
 from loricate.core.toml_text import in_written_order, read_sequence_text, write_toml
 from loricate.records import sequences
@@ -92,7 +94,7 @@ def _note(record: SequenceRecord) -> ReleaseNote | None:
         released_at=record.released_at,
         released_by=record.released_by or "",
         why=record.release.get("why", ""),
-        accepted=record.release.get("accepted", []),
+        accepted=[AcceptedNote(**each) for each in record.release.get("accepted", [])],
     )
 
 
@@ -203,17 +205,23 @@ async def release_sequence(
             f"{person.name} changed the draft last; here a second engineer releases it."
         )
     ready = await desk.store.read(lambda conn: sequences.ready_sequence(conn, draft))
-    limit_sets = await desk.store.read(lambda conn: sequences.pinned_limit_sets(conn, draft))
+    limit_sets = await desk.store.read(lambda conn: sequences.reviewed_limit_sets(conn, draft))
     accepted = [Accepted(each.rule, each.step, each.reason) for each in grounds.accepted]
-    left = open_findings(review(under_review(ready, limit_sets, desk)), accepted)
-    if left:
-        raise NotReady.because(left)
+    found = review(under_review(ready, limit_sets, desk))
+    still_open = open_findings(found, accepted)
+    if still_open:
+        raise NotReady.because(still_open)
+    left = left_findings(found, accepted, person.name)
+    if draft.last_edited_by == person.name and any(each.severity == "error" for each in left):
+        raise NotAllowed(
+            f"{person.name} changed the draft last, and the review finds an error in it; a second "
+            "engineer has to leave it with a reason and release."
+        )
+    kept = {**grounds.model_dump(mode="json"), "left": [asdict(each) for each in left]}
 
     def keep(conn: sqlite3.Connection) -> SequenceRecord:
         _refuse_if_changed(conn, code, draft.etag)
-        return sequences.release(
-            conn, code, draft.revision, grounds.model_dump(mode="json"), person.name
-        )
+        return sequences.release(conn, code, draft.revision, kept, person.name)
 
     record = await desk.store.write(keep)
     return Stored(code=record.code, revision=record.revision, etag=record.etag)

@@ -71,7 +71,7 @@ async def review_sequence(
     """Read a stored sequence for mistakes, on this bench, with the limit sets that it pinned."""
     record = await desk.store.read(lambda conn: sequences.get_sequence(conn, code, revision))
     ready = await desk.store.read(lambda conn: sequences.ready_sequence(conn, record))
-    limit_sets = await desk.store.read(lambda conn: sequences.pinned_limit_sets(conn, record))
+    limit_sets = await desk.store.read(lambda conn: sequences.reviewed_limit_sets(conn, record))
     return _review(under_review(ready, limit_sets, desk, nests))
 
 
