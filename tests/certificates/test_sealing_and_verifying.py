@@ -21,7 +21,8 @@ from loricate.records.certificates import LedgerEntry
 
 READING = {
     "name": "resistance", "value": 0.0834, "unit": "Ω", "bound": "exact", "uncertainty": 0.0007,
-    "text": "83.40 mΩ", "instrument": "GB1", "verdict": "pass", "margin": 0.58,
+    "text": "83.40 mΩ", "instrument": "GB1", "verdict": "pass", "outcome": "pass",
+    "margin": 0.58,
     "limit": {"minimum": None, "maximum": 0.2, "text": "≤ 200 mΩ",
               "source": "IEC 60335-1:2010 Annex A"},
 }  # fmt: skip
@@ -47,7 +48,8 @@ def document(steps: int = 3) -> dict[str, Any]:
                 "ended_at": "2026-11-25T08:00:40.000Z", "operator": "mara", "bench": "BENCH-2",
                 "fixture": "FX-A", "nest": "1"},
         "sequence": {"code": "DC40-FINAL", "revision": 1, "title": "Final",
-                     "decision_rule": "simple"},
+                     "decision_rule": "simple", "decision_r": None, "coverage_factor": 2.0,
+                     "findings_left": []},
         "limit_sets": [], "steps": [STEP] * steps, "instruments": [], "gate": [],
         "software": "Loricate 0.1.0", "ledger": {"position": 1, "previous": GENESIS},
         "verify_url": "http://127.0.0.1:8640/verify/C-2026-000007",

@@ -15,7 +15,7 @@ def test_sequences(loricate: Run, tmp_path: Path) -> None:
     assert "is good: 6 steps" in loricate("sequence", "check", str(path)).stdout
     assert "revision 1" in loricate("sequence", "add", str(path)).stdout
     wrong = tmp_path / "wrong.toml"
-    wrong.write_text(path.read_text().replace('level = "1 kV"', 'level = "1 kΩ"'))
+    wrong.write_text(path.read_text().replace('level = "1.03 kV"', 'level = "1 kΩ"'))
     done = loricate("sequence", "check", str(wrong))
     assert done.returncode == 1 and "steps[3].settings.level" in done.stderr
     wrong.write_text("step = [")
@@ -86,7 +86,7 @@ def test_a_sequence_is_reviewed_from_files_alone(loricate: Run, tmp_path: Path) 
     done = loricate("sequence", "review", *FILES, **nobody)
     assert done.returncode == 0, done.stderr
     assert "DC40-FINAL: a load of 4 takes 18.3 s as programmed." in done.stdout
-    text = Path(FILES[0]).read_text(encoding="utf-8").replace('"1 kV"', '"0.9 kV"')
+    text = Path(FILES[0]).read_text(encoding="utf-8").replace('"1.03 kV"', '"0.9 kV"')
     weak = tmp_path / "weak.toml"
     weak.write_text(text, encoding="utf-8")
     done = loricate("sequence", "review", str(weak), *FILES[1:], "--json", **nobody)
@@ -110,7 +110,7 @@ def test_a_sequence_is_challenged_from_files_alone(loricate: Run, tmp_path: Path
     lines = matrix.read_text(encoding="utf-8").splitlines()
     assert lines[0].startswith("fault,title,caught,look verdict,look cause")
     assert any(line.startswith("loose_earth,") and ",yes," in line for line in lines)
-    text = Path(FILES[0]).read_text(encoding="utf-8").replace('"1 kV"', '"0.5 kV"')
+    text = Path(FILES[0]).read_text(encoding="utf-8").replace('"1.03 kV"', '"0.5 kV"')
     weak = tmp_path / "weak.toml"
     weak.write_text(text, encoding="utf-8")
     unit = str(DEMO / "stand-ins" / "drying-cabinet.toml")
@@ -163,7 +163,7 @@ def test_a_value_is_set_in_a_file_and_its_comments_stay(loricate: Run, tmp_path:
     file.write_text(before, encoding="utf-8")
     done = loricate("sequence", "set", str(file), "steps.withstand.settings.level", "1.2 kV")
     assert done.stdout == "steps.withstand.settings.level is 1.2 kV.\n", done.stderr
-    assert file.read_text(encoding="utf-8") == before.replace('"1 kV"', '"1.2 kV"')
+    assert file.read_text(encoding="utf-8") == before.replace('"1.03 kV"', '"1.2 kV"')
     loricate("sequence", "set", str(file), "steps.insulation.settings.high", '["L"]')
     loricate("sequence", "set", str(file), "steps.withstand.limits.voltage.minimum", "0.99 kV")
     loricate("sequence", "set", str(file), "steps.earth.settings.dwell", "--remove")

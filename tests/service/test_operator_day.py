@@ -182,7 +182,9 @@ def test_a_failed_step_asks_and_a_repeat_needs_its_reason(
             assert len(client.picture(event.data["picture"])) > 0
             client.answer(run.id, "1", "done")
     unit = client.run(run.id).units[0]
-    assert unit.verdict == "pass" and unit.certificate_kind == "certificate"
+    assert unit.verdict == "pass"
+    assert unit.certificate_kind == "nonconformance" or unit.certificate is None
+    assert any("Expected tests passed" in why for why in unit.not_certified)
     assert [each.choice for each in unit.answers] == ["done", "repeat", "done"]
 
 

@@ -10,7 +10,7 @@ import pytest
 from loricate.client import Client, NotFoundError, RefusedError, WrongStateError
 from loricate.service.app import create_app
 from loricate.service.settings import FirstAccount, Settings
-from tests.conftest import five_steps, read_demo, run_load
+from tests.conftest import five_steps, read_demo, run_load, second_engineer
 from tests.rig import DEMO
 
 
@@ -60,14 +60,19 @@ def test_a_release_needs_a_reason_for_each_finding_left(client: Client) -> None:
     client.add_sequence(document)
     with pytest.raises(RefusedError) as refused:
         client.release_sequence("RV-2", "in a hurry", {"short_of_standard@withstand": "customer"})
+    (word,) = refused.value.problem.errors
+    assert word.field == "accepted[0].reason" and "write a sentence" in word.message
+    reasons = {"short_of_standard@withstand": "the customer's drawing, note 7, asks 0.9 kV"}
+    with pytest.raises(RefusedError) as refused:
+        client.release_sequence("RV-2", "in a hurry", reasons)
     (left,) = refused.value.problem.errors
     assert left.field == "accepted.empty_nest@withstand" and "Set a minimum" in left.message
     assert client.sequence("RV-2").status == "draft"
-    reasons = {
-        "short_of_standard@withstand": "customer's drawing, note 7",
-        "empty_nest@withstand": "the leakage step proves the unit",
-    }
-    client.release_sequence("RV-2", "as ordered", reasons)
+    reasons["empty_nest@withstand"] = "the leakage step proves the unit"
+    with pytest.raises(RefusedError, match="a second engineer has to leave it"):
+        client.release_sequence("RV-2", "as ordered", reasons)
+    with second_engineer(client) as other:
+        other.release_sequence("RV-2", "as ordered", reasons)
     (revision,) = client.sequence_revisions("RV-2")
     assert revision.release is not None
     kept = {f"{each.rule}@{each.step}": each.reason for each in revision.release.accepted}

@@ -26,9 +26,16 @@ export function InstrumentTable({ instruments }: { instruments: Instrument[] }) 
         {
           head: 'Answers',
           cell: (each) => (
-            <Text color={each.problem ? 'bad' : 'good'} fontWeight="bold">
-              {each.problem ? 'NO ANSWER' : 'answers'}
-            </Text>
+            <>
+              <Text color={each.problem || each.doubt ? 'bad' : 'good'} fontWeight="bold">
+                {each.problem ? 'NO ANSWER' : each.doubt ? 'NOT BELIEVED' : 'answers'}
+              </Text>
+              {each.doubt && (
+                <Text fontSize="sm">
+                  It {each.doubt}. No unit is certified with it until its next daily check.
+                </Text>
+              )}
+            </>
           ),
         },
         { head: 'Address', cell: (each) => <Text fontSize="sm">{each.address}</Text> },

@@ -5,8 +5,9 @@ export const LIMIT_AT = 0.8
 
 /**
  * Where on a bar from 0 to 1 a reading sits. With a maximum alone the limit stands at `LIMIT_AT`
- * and the reading at its share of it; with a minimum alone, at the limit's share of the reading;
- * with both, between them. Null without a limit or a value.
+ * and the reading at its share of it; with a minimum alone the limit stands as far from the other
+ * end, and the reading the further to the right of it the more it has; with both, between them.
+ * Null without a limit or a value.
  */
 export function placeOnBar(reading: Pick<Reading, 'value' | 'minimum' | 'maximum'>): number | null {
   const { value, minimum, maximum } = reading
@@ -16,7 +17,7 @@ export function placeOnBar(reading: Pick<Reading, 'value' | 'minimum' | 'maximum
     return inside((value - minimum) / (maximum - minimum))
   }
   if (maximum !== null) return inside((LIMIT_AT * value) / maximum)
-  return value <= 0 ? 1 : inside((LIMIT_AT * (minimum ?? 0)) / value)
+  return value <= 0 ? 0 : inside(1 - (LIMIT_AT * (minimum ?? 0)) / value)
 }
 
 /** A margin for people, in percent of the limit. */

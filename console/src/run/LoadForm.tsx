@@ -65,7 +65,7 @@ export function LoadForm() {
 
   /**
    * A scanner ends with Enter. A sequence's code chooses that sequence and stays here; a serial
-   * goes on to the next empty nest, then to the button.
+   * goes on to the next empty nest, then to the button; Enter in an empty nest checks the load.
    */
   function scanned(event: KeyboardEvent<HTMLInputElement>) {
     if (event.key !== 'Enter' || form.current === null) return
@@ -75,6 +75,11 @@ export function LoadForm() {
     if (sequences.data?.some((each) => each.code === scannedCode)) {
       choose('sequence', scannedCode)
       setSerials({ ...serials, [nest]: '' })
+      return
+    }
+    if (scannedCode === '' && load.length > 0) {
+      // The load is not to be fuller than it is: on to the check.
+      form.current.requestSubmit()
       return
     }
     const inputs = [...form.current.querySelectorAll<HTMLInputElement>('input[data-nest]')]

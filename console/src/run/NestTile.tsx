@@ -1,10 +1,12 @@
-import { Box, Flex, Grid, Image, Text } from '@chakra-ui/react'
+import { Box, Flex, Image, Text } from '@chakra-ui/react'
 import type { Run } from '../api/client'
 import { quantityText } from '../parts/quantity'
 import { VerdictMark, verdictInk } from '../parts/VerdictMark'
 import { Plate } from './Plate'
 import type { Live, NestState } from './runState'
 
+/** Limits that only the end of a step can tell of. */
+const NOT_LIVE = ['voltage', 'time_at_level']
 const BOUND = { below: '< ', above: '> ' } as Record<string, string>
 
 interface Props {
@@ -100,21 +102,22 @@ function Meters({ live, limits }: { live: Live; limits: Record<string, string> }
     const sign = BOUND[live.bounds.impedance ?? ''] ?? ''
     rows.push(['Impedance', sign + quantityText(live.values.impedance, 'Ω')])
   }
-  const known = Object.entries(limits)
+  const known = Object.entries(limits).filter(([name]) => !NOT_LIVE.includes(name))
   for (const [name, text] of known) {
     rows.push([known.length === 1 ? 'Limit' : `Limit, ${name.replaceAll('_', ' ')}`, text])
   }
   rows.push(['Left', `${live.remainingS.toFixed(1)} s, ${live.phase}`])
   return (
-    <Grid templateColumns="auto 1fr" columnGap="4" rowGap="0.5">
+    <Box>
       {rows.map(([name, text]) => (
-        <Flex key={name} display="contents">
+        // A reading that does not fit beside its name goes under it: it is never cut.
+        <Flex key={name} wrap="wrap" columnGap="3" justify="space-between">
           <Text color="soft">{name}</Text>
-          <Text textAlign="right" whiteSpace="nowrap">
+          <Text ml="auto" whiteSpace="nowrap" data-reading>
             {text}
           </Text>
         </Flex>
       ))}
-    </Grid>
+    </Box>
   )
 }

@@ -44,7 +44,8 @@ export function QuestionBar({ question, place, onAnswer }: Props) {
     <Flex
       role="group"
       aria-label={`Question for ${question.nest === WHOLE_LOAD ? 'the whole load' : `nest ${question.nest}`}`}
-      bg="unsure.wash"
+      bg={question.hands_in ? '#1f4f8f' : 'unsure.wash'}
+      color={question.hands_in ? '#ffffff' : 'ink'}
       borderLeftWidth="6px"
       borderColor="unsure"
       p="4"
@@ -60,6 +61,11 @@ export function QuestionBar({ question, place, onAnswer }: Props) {
         />
       )}
       <Text fontSize="xl" flex="1" minW="20rem">
+        {question.hands_in && (
+          <Text as="span" display="block" fontSize="3xl" fontWeight="bold">
+            Hands in
+          </Text>
+        )}
         <b>{place}:</b> {question.question}
       </Text>
       {question.quantity !== '' ? (

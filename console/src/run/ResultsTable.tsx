@@ -1,4 +1,5 @@
 import { Box, Table, Text } from '@chakra-ui/react'
+import type { CSSProperties } from 'react'
 import type { Attempt, Run } from '../api/client'
 import { VerdictMark, VerdictShape, verdictInk, verdictWord } from '../parts/VerdictMark'
 import { NOT_TRIED } from './runState'
@@ -59,6 +60,9 @@ export function ResultsTable({ run, open, onOpen }: Props) {
   )
 }
 
+/** Heard and not seen: what a button shows must be part of its name. */
+const UNSEEN: CSSProperties = { position: 'absolute', clipPath: 'inset(50%)', overflow: 'hidden' }
+
 interface CellProps {
   attempts: Attempt[]
   label: string
@@ -76,7 +80,6 @@ function StepCell({ attempts, label, isOpen, onOpen }: CellProps) {
     <button
       type="button"
       aria-expanded={isOpen}
-      aria-label={`${label}: ${verdictWord(latest.verdict)}${again}, open readings`}
       onClick={onOpen}
       style={{
         width: '100%',
@@ -86,6 +89,7 @@ function StepCell({ attempts, label, isOpen, onOpen }: CellProps) {
         border: `2px solid ${isOpen ? 'var(--chakra-colors-act)' : 'transparent'}`,
       }}
     >
+      <span style={UNSEEN}>{label}: </span>
       <Text
         as="span"
         display="inline-flex"
@@ -105,6 +109,7 @@ function StepCell({ attempts, label, isOpen, onOpen }: CellProps) {
           {decided.text}
         </Text>
       )}
+      <span style={UNSEEN}>, open readings</span>
     </button>
   )
 }

@@ -198,6 +198,9 @@ function Results({ run, state }: { run: Run; state: RunState }) {
                 </a>
               </Text>
             )}
+            {unit.not_certified.length > 0 && (
+              <Trouble text={`No certificate. ${unit.not_certified.join(' ')}`} />
+            )}
             <Box mt="3">
               <UnitActs run={run} unit={unit} step={cell.startsWith(`${unit.nest}.`) ? step : ''} />
             </Box>

@@ -1,6 +1,7 @@
 import { Box, Button, Flex, HStack, Text } from '@chakra-ui/react'
 import { useState } from 'react'
 import { NavLink, Outlet } from 'react-router'
+import { DangerBand } from '../danger/DangerBand'
 import { LINK } from '../parts/link'
 import { Mark } from '../parts/Mark'
 import { Waiting } from '../parts/Waiting'
@@ -32,6 +33,7 @@ export function Shell() {
   const other = mode === 'light' ? 'dark' : 'light'
   return (
     <Box minH="100vh">
+      <DangerBand mayEarth={state.me.role !== 'quality'} />
       <Flex
         as="header"
         bg="plate"

@@ -196,7 +196,13 @@ def _against_last(output: Output, last: Sample) -> Iterator[str]:
     for name, value in output.summary.items():
         seen = last.values.get(name)
         exact = output.bounds.get(name, Bound.EXACT) is Bound.EXACT
-        if seen is None or not exact or last.bounds.get(name, Bound.EXACT) is not Bound.EXACT:
+        is_part = name in ("resistance", "reactance") and "impedance" in output.summary
+        if (
+            seen is None
+            or not exact
+            or is_part
+            or last.bounds.get(name, Bound.EXACT) is not Bound.EXACT
+        ):
             continue
         least = FALLEN if is_charging and name != "voltage" else 1 - STEADY
         low, high = abs(seen) * least, abs(seen) * (1 + STEADY)

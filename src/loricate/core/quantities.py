@@ -71,7 +71,13 @@ SAMPLED = {
 # Units that are not a power of ten of the base unit.
 _ODD_UNITS = {"min": (TIME, Decimal(60)), "h": (TIME, Decimal(3600))}
 
-_NUMBER = re.compile(r"([+-]?(?:\d+(?:\.\d+)?|\.\d+)(?:[eE][+-]?\d{1,3})?)\s?(\S*)")
+_NUMBER = re.compile(
+    r"([+-]?(?:[0-9]+(?:\.[0-9]+)?|\.[0-9]+)(?:[eE][+-]?[0-9]{1,3})?)\s?(\S*)", re.ASCII
+)
+# Signs that stand for a plain one without being another: wide, narrow, unbreakable, and the micro
+# sign. What is raised, circled or a fraction is read as what it is by people, and refused here.
+_PLAIN_FORMS = ("<wide>", "<narrow>", "<noBreak>", "<compat> 0020", "<compat> 03BC")
+LEAST, MOST = 1e-30, 1e30  # in SI units; what is beyond is a slip
 # Minus signs and micro signs that keyboards and word processors put in.
 _LOOKALIKES = str.maketrans({"\u2212": "-", "\u2010": "-", "\u2011": "-", "\u03bc": "µ"})
 
@@ -104,7 +110,9 @@ def parse(text: str, dimension: Dimension) -> float:
     def refuse(reason: str) -> QuantityError:
         return QuantityError(text, reason, f"a {dimension.name}", dimension.example)
 
-    tidy = unicodedata.normalize("NFKC", text).translate(_LOOKALIKES).strip()
+    tidy = _tidy(text)
+    if tidy is None:
+        raise refuse("has signs that are no plain digits or letters")
     if "," in tidy:
         raise refuse("has a comma, which may mean a decimal point or thousands")
     matched = _NUMBER.fullmatch(tidy)
@@ -120,16 +128,26 @@ def parse(text: str, dimension: Dimension) -> float:
     if found is not dimension:
         raise refuse(f"is a {found.name}, not a {dimension.name}")
     value = float(Decimal(number) * factor)
-    if not math.isfinite(value):
+    if not abs(value) <= MOST:
         raise refuse("is too large to be real")
+    if Decimal(number) != 0 and abs(value) < LEAST:
+        raise refuse("is too small to be real")
     return value
+
+
+def _tidy(text: str) -> str | None:
+    """The text in plain signs; None where one of them means something else to a reader."""
+    for sign in text:
+        form = unicodedata.decomposition(sign)
+        if form.startswith("<") and not form.startswith(_PLAIN_FORMS):
+            return None
+    return unicodedata.normalize("NFKC", text).translate(_LOOKALIKES).strip()
 
 
 def parse_any(text: str) -> tuple[float, Dimension]:
     """Give the SI value of ``text`` and the dimension that its unit says; raises QuantityError."""
     unit = text.strip().lstrip("+-.0123456789eE \u2212").strip()
-    tidy = unicodedata.normalize("NFKC", unit).translate(_LOOKALIKES)
-    dimension = _UNITS.get(tidy, (RATIO, Decimal(1)))[0]
+    dimension = _UNITS.get(_tidy(unit) or "", (RATIO, Decimal(1)))[0]
     return parse(text, dimension), dimension
 
 

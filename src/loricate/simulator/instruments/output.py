@@ -15,7 +15,7 @@ from loricate.simulator.server import Instrument
 TICK_S = 0.004
 STALL_S = 0.05
 ROUNDING_S = 1e-9
-WATCHED_S = 0.25
+WATCHED_S = 2.0
 DRAINED_V = 1.0
 IDLE, DONE = "IDLE", "DONE"
 
@@ -152,9 +152,11 @@ class OutputInstrument(Instrument):
             if elapsed_s <= begin + length + ROUNDING_S:
                 self.phase = phase
                 if phase == "DWELL":
-                    self.dwelt_s = elapsed_s - begin
+                    self.dwelt_s = min(elapsed_s - begin, length)
                 self.step(phase, elapsed_s - begin, length)
                 return
+            if phase == "DWELL":
+                self.dwelt_s = length
             begin += length
 
     def finish(self, ending: str) -> None:
