@@ -29,9 +29,14 @@ check: .venv/ready console/src/api/schema.d.ts
 bench: .venv/ready
 	$(BIN)/python -m bench
 
+# Kills of the service, loads through lying wires, every ending with a charged unit, unfit sequences.
 KILLS ?= 30
+LOADS ?= 500
 drill: .venv/ready
-	$(BIN)/python -m drill $(KILLS)
+	$(BIN)/python -m drill gate
+	$(BIN)/python -m drill charge
+	OPENBLAS_NUM_THREADS=1 $(BIN)/python -m drill wires $(LOADS)
+	$(BIN)/python -m drill kills $(KILLS)
 
 console: $(CONSOLE)
 

@@ -1,1 +1,1 @@
-"""The crash drill: kill the service at random moments of a load, and look at what is left."""
+"""The drills: kills of the service, wires that lie, charged units, unfit sequences."""

@@ -1,10 +1,14 @@
-"""``python -m drill [KILLS] [SEED]``: exits 0 only when every kill was survived."""
+"""``python -m drill NAME [COUNT [SEED]]``: exits 0 only when everything held."""
 
+import asyncio
 import random
 import sys
 import tempfile
 from pathlib import Path
 
+from drill.charge import end_in_every_way
+from drill.gate import try_all
+from drill.lying import lie_to_loads
 from drill.survival import PACE, Site, Survival, kill_once
 from loricate.commands import demo_site
 from loricate.commands.demo_upkeep import make_fit
@@ -36,15 +40,59 @@ def drill(kills: int, seed: int) -> list[Survival]:
     return found
 
 
-def main() -> None:
-    """Run the drill and say how many kills were survived."""
-    kills = int(sys.argv[1]) if len(sys.argv) > 1 else 30
-    seed = int(sys.argv[2]) if len(sys.argv) > 2 else random.randrange(10**6)
-    sys.stderr.write(f"seed {seed}\n")
-    found = drill(kills, seed)
+def kills(count: int, seed: int) -> bool:
+    """The crash drill."""
+    found = drill(count, seed)
     survived = sum(not survival.faults for survival in found)
-    sys.stdout.write(f"{survived} of {kills} survived\n")
-    sys.exit(0 if survived == kills else 1)
+    sys.stdout.write(f"kills: {survived} of {count} survived\n")
+    return survived == count
+
+
+def wires(count: int, seed: int) -> bool:
+    """Loads through lying wires."""
+    found = asyncio.run(lie_to_loads(count, seed, _say))
+    held = sum(not load.faults for load in found)
+    told, passed = sum(load.told for load in found), sum(load.passed for load in found)
+    sys.stdout.write(f"wires: {held} of {count} loads held; {told} lies, {passed} units passed\n")
+    return held == count
+
+
+def charge() -> bool:
+    """Every ending with a charged unit."""
+    found = asyncio.run(end_in_every_way(_say))
+    held = sum(not ended.faults for ended in found)
+    sys.stdout.write(f"charge: {held} of {len(found)} endings held\n")
+    return held == len(found)
+
+
+def gate() -> bool:
+    """Every tricky sequence."""
+    found = try_all(_say)
+    held = sum(bool(tried.held_by) for tried in found)
+    sys.stdout.write(f"gate: {held} of {len(found)} sequences held\n")
+    return held == len(found)
+
+
+def _say(line: str) -> None:
+    sys.stderr.write(line + "\n")
+
+
+COUNTS = {"kills": 30, "wires": 500}
+
+
+def main() -> None:
+    """Run the drill that is named and say how it went."""
+    name = sys.argv[1] if len(sys.argv) > 1 else ""
+    count = int(sys.argv[2]) if len(sys.argv) > 2 else COUNTS.get(name, 0)
+    seed = int(sys.argv[3]) if len(sys.argv) > 3 else random.randrange(10**6)
+    if name in COUNTS:
+        _say(f"seed {seed}")
+        held = {"kills": kills, "wires": wires}[name](count, seed)
+    elif name in ("charge", "gate"):
+        held = {"charge": charge, "gate": gate}[name]()
+    else:
+        sys.exit("Name a drill: kills [COUNT [SEED]], wires [COUNT [SEED]], charge, gate.")
+    sys.exit(0 if held else 1)
 
 
 if __name__ == "__main__":

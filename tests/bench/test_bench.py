@@ -5,9 +5,9 @@ import asyncio
 import pytest
 
 from loricate.bench.bench import Bench
+from loricate.bench.care import Care
 from loricate.bench.danger import DangerState
 from loricate.bench.errors import ChargeUnknown, GuardOpen, InstrumentFault, StillCharged
-from loricate.bench.instrument import Care
 from loricate.core.actions import Connect, Energise, Output, Program, Role, Sample
 from loricate.core.quantities import VOLTAGE
 from tests.rig import Rig

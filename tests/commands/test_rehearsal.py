@@ -51,7 +51,7 @@ def test_high_voltage_is_agreed_to_first(site: dict[str, Any]) -> None:
         )  # fmt: skip
 
     refused = start("n\n")
-    assert refused.returncode == 1 and "energised at up to 1.000 kV" in refused.stderr
+    assert refused.returncode == 1 and "energised at up to 1.030 kV" in refused.stderr
     assert refused.stdout == ""
     agreed = start("y\n")
     assert agreed.returncode == 0 and "Rehearsal finished, PASS" in agreed.stdout

@@ -35,7 +35,7 @@ def long_sequence(document: dict[str, Any]) -> dict[str, Any]:
     """Earth, then a withstand that dwells for two minutes."""
     steps = {step["id"]: step for step in document["steps"]}
     steps["withstand"]["settings"]["dwell"] = "2 min"
-    steps["earth"]["settings"].update(dwell="0.2 s", part="PE", earth="PE")
+    steps["earth"]["settings"].update(dwell="0.2 s")
     steps["earth"]["on_fail"] = "carry_on"
     return {**document, "code": "LONG", "steps": [steps["earth"], steps["withstand"]]}
 

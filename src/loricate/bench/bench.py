@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from loricate.bench.care import USUAL_CARE, Care
 from loricate.bench.danger import Danger, LiveOutput, danger_of
 from loricate.bench.errors import (
     BenchError,
@@ -17,7 +18,7 @@ from loricate.bench.errors import (
     InstrumentFault,
     StillCharged,
 )
-from loricate.bench.instrument import OVERRUN_S, USUAL_CARE, Care, Instrument
+from loricate.bench.instrument import OVERRUN_S, Instrument
 from loricate.bench.links import TIMEOUT_S, make_link
 from loricate.bench.plan import BenchPlan, InstrumentPlan
 from loricate.bench.profiles import Profile, read_profile
@@ -230,7 +231,7 @@ class Bench:
         async with self.reach.output():
             if not await self.guard_is_closed():
                 raise GuardOpen
-            live = self._live[role] = LiveOutput(self._names(nests), hazard)
+            live = self._live[role] = LiveOutput(self._names(nests), hazard, care)
 
             def look(sample: Sample) -> None:
                 live.see(sample)
@@ -239,9 +240,9 @@ class Bench:
             try:
                 output = await self._follow(instrument, role, look)
             except BenchError:
-                await self._discharge(role, look, care)
+                await self._discharge(role, look)
                 raise
-            await self._discharge(role, look, care)
+            await self._discharge(role, look)
         if output.ending is Ending.GUARD_OPEN:
             raise GuardOpen
         return output
@@ -256,14 +257,14 @@ class Bench:
             raise
 
     async def _discharge(
-        self, role: Role, on_sample: Callable[[Sample], None] | None = None, care: Care = USUAL_CARE
+        self, role: Role, on_sample: Callable[[Sample], None] | None = None
     ) -> None:
         """Measure until the unit is safe what a role's output left; no relay moves before.
 
         Raises Charged, and remembers it until a person confirms, when nothing can say so.
         """
         live = self._live.get(role)
-        if live is None:
+        if live is None or self.instruments[role].name in self.charged:
             return
         live.is_discharging = True
         instrument = self.instruments[role]
@@ -282,7 +283,7 @@ class Bench:
                 instrument.stop_now()
                 if not await instrument.is_off():
                     raise InstrumentFault(instrument.name, "does not take its output off")
-            await instrument.discharge(live.hazard.safe_v, look, care)
+            await instrument.discharge(live.hazard.safe_v, look, live.care)
         except StillCharged as error:
             self.charged[instrument.name] = str(error)
             raise

@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from loricate.bench.care import USUAL_CARE, Care
 from loricate.core.actions import Role, Sample
 from loricate.core.hazards import Hazard
 
@@ -38,6 +39,7 @@ class LiveOutput:
 
     nests: tuple[str, ...]
     hazard: Hazard
+    care: Care = USUAL_CARE
     is_discharging: bool = False
     volts: float | None = None
     seen_at: float = field(default_factory=time.monotonic)

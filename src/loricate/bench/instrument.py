@@ -11,6 +11,7 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
+from loricate.bench.care import USUAL_CARE, Care
 from loricate.bench.errors import Implausible, InstrumentFault, StillCharged
 from loricate.bench.links import Link
 from loricate.bench.profiles import Answer, Profile
@@ -24,19 +25,7 @@ from loricate.core.traces import Thinner
 POLL_S = 0.02
 OVERRUN, OVERRUN_S = 0.2, 2.0  # how much longer than programmed an output is waited for
 CLOCK, CLOCK_S = 1.05, 0.05  # how far an instrument's clock may be ahead of ours
-DISCHARGE_WITHIN_S = 30.0
 DISCHARGING = "discharging"  # the phase of a sample that shows what is left at the unit
-
-
-@dataclass(frozen=True, slots=True)
-class Care:
-    """How a unit is discharged: within how long, and how long it stays earthed after that (s)."""
-
-    within_s: float = DISCHARGE_WITHIN_S
-    earthed_s: float = 0.0
-
-
-USUAL_CARE = Care()
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,13 +2,13 @@
 
 from typing import TYPE_CHECKING
 
-from loricate.commands.demo_site import FASTEST
 from loricate.simulator.hands_link import Hands
 
 if TYPE_CHECKING:
     from loricate.api.bench import FixtureOut
     from loricate.client import Client
 
+QUICK_PACE = 50.0
 BOX = "REF-BOX"
 
 
@@ -19,7 +19,7 @@ def make_fit(client: "Client", hands: Hands, pace: float) -> list[str]:
         unmet = {each.name for each in fixture.conditions if not each.met}
         if not unmet:
             continue
-        hands.pace(FASTEST)
+        hands.pace(QUICK_PACE)
         try:
             if "leads zeroed" in unmet:
                 _perform(client, hands, fixture, "zero")

@@ -32,11 +32,11 @@ def zero_nest(contacts: Sequence[str]) -> Generator[Action, Outcome, ZeroMeasure
         output = yield from put_on(Role.BOND, {"level_a": CURRENT_A, "dwell_s": DWELL_S})
         current = output.reading("current", CURRENT)
         found = resistance_of(output.reading("voltage", VOLTAGE), current)
-        if current.bound is Bound.EXACT and not current.value >= LEAST_A:
-            problem = f"Only {current.text} of {CURRENT_A:g} A flowed from {a} to {b}."
-            return ZeroMeasured({}, output.instrument, problem)
         ohms = found.value if found.bound is Bound.EXACT else float("inf")
-        if problem := lead_problem(a, b, ohms):
+        problem = lead_problem(a, b, ohms)
+        if not problem and not current.value >= LEAST_A:
+            problem = f"Only {current.text} of {CURRENT_A:g} A flowed from {a} to {b}; try again."
+        if problem:
             return ZeroMeasured({}, output.instrument, problem)
         paths[a, b] = ohms
         greatest_u, instrument = max(greatest_u, found.uncertainty), output.instrument

@@ -5,7 +5,7 @@ from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from loricate.bench.bench import Bench, Nest
-from loricate.bench.instrument import USUAL_CARE, Care
+from loricate.bench.care import USUAL_CARE, Care
 from loricate.core.actions import (
     Answer,
     Ask,

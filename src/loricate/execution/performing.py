@@ -8,8 +8,8 @@ from dataclasses import dataclass, field, replace
 from typing import Protocol
 
 from loricate.bench.bench import Bench
+from loricate.bench.care import Care
 from loricate.bench.errors import BenchError, Charged, GuardOpen, Implausible
-from loricate.bench.instrument import Care
 from loricate.bench.plan import FixturePlan
 from loricate.core.actions import Answer, Ask, Enter, Sample
 from loricate.core.ganging import share

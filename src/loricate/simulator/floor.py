@@ -1,6 +1,6 @@
 """The physical floor: units in nests, the wiring to the instruments, the guard."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field
 from itertools import combinations
 
@@ -16,7 +16,7 @@ from loricate.simulator.network import (
 from loricate.simulator.units import Unit, UnitModel, build_unit
 
 RELAY_OHMS = 0.02
-FORGOTTEN_V = 0.05  # a charge below this is none
+FORGOTTEN_V = 1.0  # a charge below this is none
 
 
 @dataclass(slots=True)
@@ -81,10 +81,17 @@ class Floor:
         if not self.charges:
             return None
         bleeding = tuple(element for bleed in self.bleeds.values() for element in bleed)
-        transient = Transient(self.circuit(bleeding, every_unit=True), (), passed_s, self.charges)
+        charged = {capacitor.a.rpartition("/")[0] for capacitor in self.charges}
+        transient = Transient(self.circuit(bleeding, charged), (), passed_s, self.charges)
         solution = transient.advance(()) if passed_s > 0 else transient.now()
         self.charges = {each: v for each, v in transient.charges().items() if abs(v) > FORGOTTEN_V}
         return solution
+
+    def end_bleeds(self) -> None:
+        """Sources that are connected to nothing any more stop to discharge."""
+        joined = {self.rows[row].partition(".")[0] for row, _ in self.closed}
+        for name in set(self.bleeds) - joined:
+            del self.bleeds[name]
 
     def keep(self, charges: Mapping[Capacitor, float], reached: set[Element]) -> None:
         """What an output has left in the capacitors that it reached, as of now."""
@@ -108,10 +115,12 @@ class Floor:
             for drop in self.on_guard_open:
                 drop()
 
-    def circuit(self, extra: tuple[Element, ...] = (), every_unit: bool = False) -> Network:
+    def circuit(
+        self, extra: tuple[Element, ...] = (), nests: Collection[str] = frozenset()
+    ) -> Network:
         """The network of closed relays and the units they reach; rows are named nodes.
 
-        With ``every_unit`` those that no relay reaches are in it too.
+        The units of ``nests`` are in it whether a relay reaches them or not.
         """
         elements: list[Element] = list(extra)
         closed = self.closed | self.stuck
@@ -119,10 +128,10 @@ class Floor:
         paths |= {point: ohms for point, ohms in self.leaks.items() if point not in closed}
         touched = {column for _, column in paths} | {each for pair in self.wet for each in pair}
         node_of = {}
-        for nest in self.nests.values():
+        for name, nest in self.nests.items():
             if nest.unit is None:
                 continue
-            if not every_unit and not touched & set(nest.columns.values()):
+            if name not in nests and not touched & set(nest.columns.values()):
                 continue
             elements.extend(nest.unit.elements)
             for terminal, column in nest.columns.items():

@@ -195,8 +195,8 @@ def _bases(capacitance: Vector) -> tuple[Vector, Vector, Vector]:
                 held.append(spread)
             else:
                 free.append(spread)
-    shape = (-1, size)
-    return np.array(stored), np.array(held).reshape(shape).T, np.array(free).reshape(shape).T
+    held_base = np.array(held).reshape(len(held), size).T
+    return np.array(stored), held_base, np.array(free).reshape(len(free), size).T
 
 
 class Transient:

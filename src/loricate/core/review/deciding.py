@@ -117,14 +117,15 @@ def limit_out_of_reach(reviewed: Reviewed) -> Iterator[ReviewFinding]:
 def _bond_out_of_reach(reviewed: Reviewed, step: ReadyStep) -> Iterator[ReviewFinding]:
     source = reviewed.instrument(Role.BOND)
     volts = source.open_circuit_v if source is not None else None
-    most = (volts or USUAL_CIRCUIT_V) / step.values["current"]
+    least_a = step.values["current"] * (1 - step.values["tolerance"])
+    most = (volts or USUAL_CIRCUIT_V) / least_a
     for name, limit in step.limits.items():
         if limit.dimension != RESISTANCE.name or limit.maximum is None or limit.maximum <= most:
             continue
         yield _error(
             step,
             f"its {name} {limit.text} is more than the source can drive "
-            f"{display(step.values['current'], CURRENT)} through ({display(most, RESISTANCE)}): "
+            f"{display(least_a, CURRENT)} through ({display(most, RESISTANCE)}): "
             "the limit decides nothing.",
             "Set the maximum that the standard or the drawing asks, or less current.",
         )

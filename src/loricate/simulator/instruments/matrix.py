@@ -48,10 +48,12 @@ class RelayMatrix(Instrument):
         points = scpi.crosspoints(channels)
         self._switching(set(points))
         self.floor.closed -= set(points)
+        self.floor.end_bleeds()
 
     def _open_all(self) -> None:
         self._switching(set(self.floor.closed))
         self.floor.closed.clear()
+        self.floor.end_bleeds()
 
     def _state(self) -> str:
         return "(@" + ",".join(f"{row}!{column}" for row, column in sorted(self.floor.closed)) + ")"

@@ -16,7 +16,6 @@ TICK_S = 0.004
 STALL_S = 0.05
 ROUNDING_S = 1e-9
 WATCHED_S = 2.0
-DRAINED_V = 1.0
 IDLE, DONE = "IDLE", "DONE"
 
 
@@ -169,15 +168,13 @@ class OutputInstrument(Instrument):
         self.cut()
 
     def residual_v(self) -> float:
-        """Volts left between its terminals; while there are any it bleeds them."""
+        """Volts left between its terminals; it bleeds them for as long as it is connected."""
         self.floor.bleeds.setdefault(self.name, self.bleed())
         solution = self.floor.rest()
         left = 0.0
         if solution is not None:
             ends = [solution.at(node).real for node in self.terminals]
             left = max(ends) - min(ends)
-        if left < DRAINED_V:
-            del self.floor.bleeds[self.name]
         return abs(self.noisy(left, 1e-3, 0.05))
 
     def leave_charge(self, network: Network, volts: Solution | None, factor: float) -> None:

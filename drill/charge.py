@@ -1,0 +1,249 @@
+"""``drill charge``: every way in which an output can end, with volts on a unit that holds them.
+
+A unit with a large capacitor is under 500 V DC when the end comes. On the wire, in this order: the
+output is off, what is left at the unit was asked for until it was safe, and only then a relay
+opens; or no relay opens at all, and the bench says to treat the fixture as charged.
+"""
+
+import asyncio
+import tomllib
+from collections.abc import Awaitable, Callable
+from contextlib import AsyncExitStack
+from dataclasses import dataclass, field, replace
+
+from drill.documents import demo_sequence
+from drill.lying import Notebook
+from loricate.bench.bench import Bench, Patience
+from loricate.bench.danger import DangerState
+from loricate.bench.plan import BenchPlan
+from loricate.commands.places import demo_folder
+from loricate.core.actions import Role
+from loricate.execution.engine import Engine
+from loricate.execution.load import LoadedUnit
+from loricate.simulator.network import Capacitor, Gap
+from loricate.simulator.standins import StandIns
+from loricate.simulator.units import Unit
+
+PACE = 20.0
+SAFE_V = 60.0
+NEST = "FX-A/1"
+STORE_F = 2e-6  # with the source's bleed it takes 0.4 s to a third
+LEVEL_V = 400.0  # the end comes once the unit has at least this much
+
+
+@dataclass
+class Ended:
+    """What was found of one ending; empty ``faults`` means that it was as it should be."""
+
+    name: str
+    state: str = ""
+    unit_v: float = 0.0
+    opened_over_v: float | None = None
+    order: list[str] = field(default_factory=list)
+    must_earth: bool = False
+    faults: list[str] = field(default_factory=list)
+
+
+class Rig:
+    """A bench on stand-ins, with a unit that holds its charge, and the order of what happens."""
+
+    async def open(self, stack: AsyncExitStack) -> None:
+        """Serve, connect, put the unit in, and listen to sources and matrix."""
+        self.floor = StandIns(demo_folder() / "stand-ins" / "stand-ins.toml", pace=PACE)
+        ports = await self.floor.serve()
+        stack.push_async_callback(self.floor.close)
+        text = (demo_folder() / "bench" / "bench.toml").read_text(encoding="utf-8")
+        data = {**tomllib.loads(text), "pace": PACE}
+        for part in [*data["instruments"], data["matrix"], data["guard"], data["inputs"]]:
+            part["address"] = f"tcp://127.0.0.1:{ports[part['id']]}"
+        self.bench = Bench(
+            BenchPlan.model_validate(data), patience=Patience(link_s=0.5, overrun_s=0.3)
+        )
+        await self.bench.connect()
+        stack.push_async_callback(self.bench.close)
+        self.source = self.floor.instruments["HV1"]
+        self.order: list[str] = []
+        self.opened_over_v: float | None = None
+        self._listen()
+
+    def put_in(self, *more: Gap) -> None:
+        """A cabinet that a large capacitor makes hold its charge."""
+        self.floor.floor.put_in(NEST, "DC-40", (), "charged")
+        nest = self.floor.floor.nests[NEST]
+        assert nest.unit is not None
+        line, earth = nest.unit.terminals["L"], nest.unit.terminals["PE"]
+        elements = (*nest.unit.elements, Capacitor(line, earth, STORE_F), *more)
+        nest.unit = Unit(elements, nest.unit.terminals)
+
+    def _listen(self) -> None:
+        matrix = self.floor.instruments["MX1"]
+        perform, move = self.source.perform, matrix._switching  # type: ignore[attr-defined]
+
+        async def heard(line: str, owner: object | None = None) -> str | None:
+            answer = await perform(line, owner)
+            if "RES?" in line.upper() or "RESIDUAL?" in line.upper():
+                safe = answer is not None and abs(float(answer)) <= SAFE_V
+                self.order.append("safe" if safe else "charged")
+            elif line.upper().startswith("ABOR"):
+                self.order.append("stop")
+            return answer
+
+        def moved(points: set[tuple[int, int]]) -> None:
+            if points & self.floor.floor.closed:
+                self.order.append("open")
+                volts = self.floor.floor.volts_in(NEST)
+                self.opened_over_v = max(self.opened_over_v or 0.0, volts)
+            move(points)
+
+        self.source.perform = heard  # type: ignore[method-assign]
+        matrix._switching = moved  # type: ignore[attr-defined]
+
+    async def until_charged(self) -> float:
+        """Return once the unit is under voltage; gives the volts."""
+        while True:
+            live = self.bench.danger
+            if live.state is DangerState.HIGH_VOLTAGE and (live.volts or 0.0) >= LEVEL_V:
+                self.order.clear()
+                return live.volts or 0.0
+            await asyncio.sleep(0.002)
+
+
+Ending = Callable[[Rig, Engine], Awaitable[None]]
+
+
+async def _finished(rig: Rig, engine: Engine) -> None:
+    """It comes to its end by itself."""
+
+
+async def _abort(rig: Rig, engine: Engine) -> None:
+    engine.abort("Aborted by the drill.")
+
+
+async def _cancel(rig: Rig, engine: Engine) -> None:
+    """The step is called off from within."""
+    for task in list(engine._works):
+        task.cancel()
+
+
+async def _stopping(rig: Rig, engine: Engine) -> None:
+    engine.abort("The service is stopping.")
+    await engine.wait()
+    await rig.bench.close()
+
+
+async def _guard(rig: Rig, engine: Engine) -> None:
+    rig.floor.floor.set_guard(False)
+
+
+def _mischief(how: str) -> Ending:
+    async def end(rig: Rig, engine: Engine) -> None:
+        rig.source.misbehave(how)
+
+    return end
+
+
+async def _power(rig: Rig, engine: Engine) -> None:
+    await rig.source.power(False, "127.0.0.1")
+
+
+async def _stuck(rig: Rig, engine: Engine) -> None:
+    """Its bleed is broken: the unit keeps its charge."""
+    rig.source.bleed = lambda: ()  # type: ignore[attr-defined]
+
+
+async def _endless(rig: Rig, engine: Engine) -> None:
+    """It never says that it is done."""
+    rig.source.finish = lambda ending: None  # type: ignore[attr-defined]
+    await asyncio.sleep(2.5)
+    del rig.source.finish  # type: ignore[attr-defined]
+
+
+# Each ending, and whether the instrument can still say what is left.
+ENDINGS: dict[str, tuple[Ending, bool]] = {
+    "finished": (_finished, True),
+    "trip": (_finished, True),
+    "abort": (_abort, True),
+    "cancelled": (_cancel, True),
+    "service stopping": (_stopping, True),
+    "guard opened": (_guard, True),
+    "instrument too hot": (_mischief("HOT"), True),
+    "instrument in error": (_mischief("ERROR"), True),
+    "link lost": (_mischief("LINK"), True),
+    "past its deadline": (_endless, True),
+    "instrument silent": (_mischief("SILENT"), False),
+    "instrument talks nonsense": (_mischief("NONSENSE"), False),
+    "instrument without power": (_power, False),
+    "bleed broken": (_stuck, False),
+}
+
+
+async def end_once(name: str) -> Ended:
+    """Let an output end in one way, and look at what was done on the wire."""
+    ending, can_tell = ENDINGS[name]
+    found = Ended(name)
+    async with AsyncExitStack() as stack:
+        rig = Rig()
+        await rig.open(stack)
+        rig.put_in(*([Gap("FX-A/1/L", "FX-A/1/PE", 470.0)] if name == "trip" else []))
+        sequence = demo_sequence("dc40-final")
+        step = next(each for each in sequence.steps if each.id == "insulation")
+        settings = step.settings.model_copy(
+            update={"seems_off_above": None, "ramp": 6.0, "settle": 6.0, "trip": 20e-3}
+        )
+        quick = replace(step, settings=settings, discharge_within_s=1.0)
+        notebook = Notebook()
+        engine = Engine(
+            "charge", replace(sequence, steps=(quick,)), rig.bench.plan.fixtures[0],
+            [LoadedUnit("1", "1", "S-1")], rig.bench, notebook,
+        )  # fmt: skip
+        engine.start()
+        found.unit_v = await asyncio.wait_for(rig.until_charged(), 20)
+        await ending(rig, engine)
+        await asyncio.wait_for(engine.wait(), 30)
+        found.state, found.order = notebook.state, list(rig.order)
+        found.opened_over_v = rig.opened_over_v
+        found.must_earth = bool(rig.bench.charged)
+        found.faults = _faults(found, can_tell, rig)
+        rig.source.misbehave("NONE")
+        rig.floor.floor.charges.clear()
+        if rig.bench.charged and not found.faults:
+            await rig.source.power(True, "127.0.0.1")
+            found.faults += list(await rig.bench.confirm_earthed())
+    return found
+
+
+def _faults(found: Ended, can_tell: bool, rig: Rig) -> list[str]:
+    faults = []
+    if rig.source.output_on:
+        faults.append("the output is still on")
+    if can_tell:
+        if "open" not in found.order:
+            faults.append("no relay was opened")
+        elif "safe" not in found.order[: found.order.index("open")]:
+            faults.append(f"a relay opened before the unit was measured safe: {found.order}")
+        if (found.opened_over_v or 0.0) > SAFE_V:
+            faults.append(f"a relay opened over {found.opened_over_v:.0f} V")
+        if found.must_earth:
+            faults.append("it is taken for charged")
+    else:
+        if "open" in found.order:
+            faults.append(f"a relay opened over a unit that nobody measured: {found.order}")
+        if not found.must_earth or rig.bench.danger.state is not DangerState.UNKNOWN:
+            faults.append("nobody is told to treat it as charged")
+        if Role.WITHSTAND not in rig.bench._live:
+            faults.append("the bench has forgotten the output")
+        if found.state != "aborted":
+            faults.append(f"the run is {found.state}")
+    return faults
+
+
+async def end_in_every_way(say: Callable[[str], object]) -> list[Ended]:
+    """Every ending once; gives what was found of each."""
+    found = []
+    for name in ENDINGS:
+        ended = await end_once(name)
+        found.append(ended)
+        said = "; ".join(ended.faults) or "held"
+        opened = "none opened" if ended.opened_over_v is None else f"{ended.opened_over_v:.0f} V"
+        say(f"{name}: {ended.unit_v:.0f} V on the unit, relays over {opened}: {said}")
+    return found

@@ -1,0 +1,140 @@
+"""``drill gate``: sequences not fit for their product, and what keeps them from certifying.
+
+Each must be refused, or leave findings for which a person gives a reason that stands on every
+certificate, or meet a shut gate. None may certify a unit without a word.
+"""
+
+import copy
+import tomllib
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from drill.documents import demo_limit_sets, demo_products, read_toml
+from loricate.bench.profiles import read_profile
+from loricate.challenge.bench import OfflineBench
+from loricate.commands.places import demo_folder
+from loricate.core.actions import Role
+from loricate.core.branching import is_wanted
+from loricate.core.errors import DocumentError
+from loricate.core.expected import Done, asked_by_sets, expected_tests
+from loricate.core.gate import Coverage, expected_condition, measured_condition
+from loricate.core.grading import Verdict
+from loricate.core.instruments import Capability
+from loricate.core.products import Product
+from loricate.core.release import Accepted, left_findings, open_findings
+from loricate.core.review import Reviewed, review
+from loricate.core.sequences import ReadySequence, prepare
+from loricate.simulator.units import read_unit_model
+
+FILE = Path(__file__).parent / "tricky.toml"
+STAND_INS = ("withstand", "bond", "leakage", "impedance")
+REASON = "left as it is by the drill"
+
+
+@dataclass(frozen=True, slots=True)
+class Tried:
+    """What kept a tricky sequence from certifying; ``held_by`` is empty where nothing did."""
+
+    name: str
+    held_by: str
+
+
+def tricky_sequences() -> list[dict[str, Any]]:
+    """The entries of the file."""
+    found: list[dict[str, Any]] = tomllib.loads(FILE.read_text(encoding="utf-8"))["sequence"]
+    return found
+
+
+def changed(document: dict[str, Any], entry: dict[str, Any]) -> dict[str, Any]:
+    """The final test with an entry's changes."""
+    made = copy.deepcopy(document)
+    steps = {step["id"]: step for step in made["steps"]}
+    for path, value in entry.get("set", {}).items():
+        place, last = _place(steps, path)
+        place[last] = value
+    for path in entry.get("remove", ()):
+        place, last = _place(steps, path)
+        del place[last]
+    made["steps"] = [steps[name] for name in entry.get("keep", steps)] + entry.get("add", [])
+    known = {step["id"] for step in made["steps"]}
+    for step in made["steps"]:
+        named = [each["step"] for each in step.get("when", {}).get("all", ())]
+        if not set(named) <= known:
+            del step["when"]
+    return made
+
+
+def _place(steps: dict[str, Any], path: str) -> tuple[dict[str, Any], str]:
+    *parts, last = path.split(".")
+    place: dict[str, Any] = steps
+    for part in parts:
+        place = place.setdefault(part, {})
+    return place, last
+
+
+def bench() -> dict[Role, Capability]:
+    """What the demo bench can do."""
+    return {Role(name): read_profile(f"stand-in-{name}").capability(name) for name in STAND_INS}
+
+
+def try_once(entry: dict[str, Any]) -> Tried:
+    """Hold one tricky sequence against model, review and gate."""
+    name = entry["name"]
+    products, limit_sets = demo_products(), demo_limit_sets()
+    own = {**read_toml("products/dc-40.toml"), **entry.get("product", {})}
+    products["DC-40"] = Product.model_validate(own)
+    document = changed(read_toml("sequences/dc40-final.toml"), entry)
+    try:
+        sequence = prepare(document, products, limit_sets)
+    except DocumentError as error:
+        return Tried(name, f"refused: {error.findings[0].field}: {error.findings[0].message}")
+    found = review(Reviewed(sequence, limit_sets, bench()))
+    if left := open_findings(found, ()):
+        accepted = [Accepted(each.rule, each.step, REASON) for each in found]
+        printed = left_findings(found, accepted, "somebody")
+        if len(printed) < len(left):
+            return Tried(name, "")
+        gravest = printed[0]
+        return Tried(name, f"{gravest.severity} {gravest.rule}: {gravest.finding}")
+    for condition in _gate(sequence):
+        if not condition.met:
+            return Tried(name, f"gate: {condition.reason}")
+    return Tried(name, "")
+
+
+def _gate(sequence: ReadySequence) -> list[Any]:
+    """The gate's conditions on tests for a good unit, with every question passed."""
+    model = read_unit_model(demo_folder() / "stand-ins" / "drying-cabinet.toml")
+    offline = OfflineBench(model)
+    offline.put_in((), "good")
+    done: dict[str, Done] = {}
+    for step in sequence.steps:
+        verdicts = {name: each.verdict for name, each in done.items()}
+        if not is_wanted(step.when, verdicts):
+            done[step.id] = Done(step.kind.name, Verdict.NOT_RUN, False)
+            continue
+        grade = offline.grade(step, sequence.decision)
+        measured = any(
+            each.reading.instrument and each.grade and each.grade.verdict is Verdict.PASS
+            for each in grade.readings
+        )
+        done[step.id] = Done(step.kind.name, grade.verdict, measured)
+    cited = [limit.source.limit_set for step in sequence.steps for limit in step.limits.values()]
+    expected = [
+        *expected_tests(sequence.product),
+        *asked_by_sets(sequence.product, cited, demo_limit_sets()),
+    ]
+    coverage = Coverage(sequence.product, expected, done)
+    return [expected_condition(coverage), measured_condition(coverage)]
+
+
+def try_all(say: Callable[[str], object]) -> list[Tried]:
+    """Every tricky sequence once."""
+    found = []
+    for entry in tricky_sequences():
+        tried = try_once(entry)
+        found.append(tried)
+        say(f"{tried.name}: {tried.held_by or 'CERTIFIED WITHOUT A WORD'}")
+    return found

@@ -1,0 +1,241 @@
+"""``drill wires``: loads through a wire that lies, faulty units among them.
+
+Of each load one wire, or every wire, lies in one way. Whatever comes of it: no faulty unit passes,
+no run hangs, every output falls in time, and no relay moves over a charged unit.
+"""
+
+import asyncio
+import random
+import tomllib
+from collections.abc import Callable, Mapping
+from contextlib import AsyncExitStack
+from dataclasses import dataclass, field, replace
+
+from drill.documents import demo_sequence
+from drill.wires import LIES, LyingWire
+from loricate.bench.bench import Bench, Patience
+from loricate.bench.plan import BenchPlan
+from loricate.commands.places import demo_folder
+from loricate.core.actions import Answer
+from loricate.core.grading import Verdict
+from loricate.core.sequences import ReadySequence, ReadyStep
+from loricate.execution.engine import Engine
+from loricate.execution.load import Answered, LoadedUnit, NestZeroes, Performed
+from loricate.simulator.instruments.output import OutputInstrument
+from loricate.simulator.standins import StandIns
+
+PACE = 20.0
+PATIENCE = Patience(link_s=0.6, overrun_s=0.3)
+HANGS_S, FALLS_S = 60.0, 1.0
+SAFE_V = 60.0
+WIRES = ("HV1", "GB1", "LK1", "MX1")
+RATES = (0.02, 0.1, 0.5, 1.0)
+FAULTS = (
+    "loose_earth", "missing_earth", "cracked_insulator", "swapped_line_earth", "leaky_filter",
+    "wrong_element", "wet", "switched_off",
+)  # fmt: skip
+
+
+@dataclass
+class Notebook:
+    """Takes what the engine leaves: the verdict of each unit, and how the run ended."""
+
+    state: str = ""
+    note: str = ""
+    units: Mapping[str, tuple[Verdict, str]] = field(default_factory=dict)
+    attempts: list[tuple[str, str, Verdict, str]] = field(default_factory=list)
+
+    async def attempt(
+        self, unit: LoadedUnit, index: int, step: ReadyStep, performed: Performed
+    ) -> None:
+        """Keep an attempt."""
+        self.attempts.append((unit.nest, step.id, performed.grade.verdict, performed.note))
+
+    async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
+        """Answers are not looked at."""
+
+    async def ended(
+        self, state: str, note: str, verdict: Verdict, units: Mapping[str, tuple[Verdict, str]]
+    ) -> None:
+        """Keep the end."""
+        self.state, self.note, self.units = state, note, units
+
+
+@dataclass
+class Load:
+    """What was found of one load; empty ``faults`` means that it was as it should be."""
+
+    lie: str
+    wires: tuple[str, ...]
+    rate: float
+    told: int = 0
+    passed: int = 0
+    state: str = ""
+    note: str = ""
+    faults: list[str] = field(default_factory=list)
+
+
+class Site:
+    """A bench on stand-ins, with a wire that can lie to each."""
+
+    def __init__(self, chance: random.Random) -> None:
+        self.chance = chance
+        self.floor = StandIns(demo_folder() / "stand-ins" / "stand-ins.toml", pace=PACE)
+        self.sequence = _unasked(demo_sequence("dc40-final"))
+        self.wires: dict[str, LyingWire] = {}
+        self.opened_over_v = 0.0
+
+    async def open(self, stack: AsyncExitStack) -> None:
+        """Serve the stand-ins, put the wires in between, and connect the bench."""
+        ports = await self.floor.serve()
+        stack.push_async_callback(self.floor.close)
+        for name in WIRES:
+            self.wires[name] = LyingWire(ports[name], self.chance)
+            ports[name] = await self.wires[name].serve()
+            stack.push_async_callback(self.wires[name].close)
+        text = (demo_folder() / "bench" / "bench.toml").read_text(encoding="utf-8")
+        data = {**tomllib.loads(text), "pace": PACE}
+        for part in [*data["instruments"], data["matrix"], data["guard"], data["inputs"]]:
+            part["address"] = f"tcp://127.0.0.1:{ports[part['id']]}"
+        self.bench = Bench(BenchPlan.model_validate(data), patience=PATIENCE)
+        await self.bench.connect()
+        stack.push_async_callback(self.bench.close)
+        self._watch_relays()
+
+    def _watch_relays(self) -> None:
+        """Note the greatest voltage in a nest when relays open that an output went through."""
+        floor = self.floor.floor
+        hot: set[str] = set()
+        matrix = self.floor.instruments["MX1"]
+        move = matrix._switching  # type: ignore[attr-defined]  # the stand-in has no hook for it
+
+        def nests_of(columns: set[int]) -> set[str]:
+            return {
+                name for name, nest in floor.nests.items() if columns & {*nest.columns.values()}
+            }
+
+        def watched(points: set[tuple[int, int]]) -> None:
+            opened = nests_of({column for _, column in points & floor.closed})
+            for name in opened & hot:
+                self.opened_over_v = max(self.opened_over_v, floor.volts_in(name))
+            hot.difference_update(opened)
+            move(points)
+
+        matrix._switching = watched  # type: ignore[attr-defined]
+        for name in ("HV1", "LK1"):
+            self._watch_source(name, hot, nests_of)
+
+    def _watch_source(
+        self, name: str, hot: set[str], nests_of: Callable[[set[int]], set[str]]
+    ) -> None:
+        source, floor = self.floor.instruments[name], self.floor.floor
+        assert isinstance(source, OutputInstrument)
+        begin = source.begin
+
+        def began() -> None:
+            rows = {row for row, wire in floor.rows.items() if wire.startswith(f"{name}.")}
+            hot.update(nests_of({column for row, column in floor.closed if row in rows}))
+            begin()
+
+        source.begin = began  # type: ignore[method-assign]
+
+    async def load(self, number: int) -> Load:
+        """One load of four units through lying wires."""
+        lie = LIES[number % len(LIES)]
+        every = self.chance.random() < 0.2
+        wires = WIRES if every else (self.chance.choice(WIRES),)
+        found = Load(lie, wires, self.chance.choice(RATES))
+        faulty = {}
+        for nest in "1234":
+            faults = (self.chance.choice(FAULTS),) if self.chance.random() < 0.6 else ()
+            faulty[nest] = faults
+            self.floor.floor.put_in(f"FX-A/{nest}", "DC-40", faults, f"{number}/{nest}")
+        self.opened_over_v = 0.0
+        for name in wires:
+            self.wires[name].told = 0
+            self.wires[name].be(lie, found.rate)
+        notebook = Notebook()
+        await self._run(number, notebook, found)
+        found.told = sum(self.wires[name].told for name in wires)
+        found.state, found.note = notebook.state, notebook.note
+        for nest, faults in faulty.items():
+            verdict, _ = notebook.units.get(nest, (Verdict.NOT_RUN, ""))
+            found.passed += verdict is Verdict.PASS
+            if faults and verdict is Verdict.PASS:
+                told = [each for each in notebook.attempts if each[0] == nest]
+                found.faults.append(f"nest {nest} with {faults[0]} passed: {told}")
+        await self._set_right(found)
+        return found
+
+    async def _run(self, number: int, notebook: Notebook, found: Load) -> None:
+        fixture = self.bench.plan.fixtures[0]
+        units = [LoadedUnit(nest, nest, f"{number}/{nest}") for nest in "1234"]
+        zeroes: Mapping[str, NestZeroes] = {}
+        engine = Engine(str(number), self.sequence, fixture, units, self.bench, notebook, zeroes)
+        engine.start()
+        try:
+            async with asyncio.timeout(HANGS_S):
+                async for event in engine.log.follow():
+                    if event.name == "question":
+                        engine.answer(event.data["nest"], Answer(event.data["choices"][0]))
+                await engine.wait()
+        except TimeoutError:
+            found.faults.append(f"it hung for {HANGS_S:g} s")
+            engine.abort("It hung.")
+            await engine.wait()
+
+    async def _set_right(self, found: Load) -> None:
+        """Tell the truth again, see that outputs are off, and earth by hand what may be charged."""
+        for wire in self.wires.values():
+            wire.be("", 0.0)
+        until = asyncio.get_running_loop().time() + FALLS_S
+        while self.floor.floor.outputs_on and asyncio.get_running_loop().time() < until:  # noqa: ASYNC110 - the stand-ins have no event
+            await asyncio.sleep(0.01)
+        if self.floor.floor.outputs_on:
+            names = ", ".join(self.floor.floor.outputs_on)
+            found.faults.append(f"{names} still on {FALLS_S:g} s after the end")
+        if self.opened_over_v > SAFE_V:
+            found.faults.append(f"relays opened over {self.opened_over_v:.0f} V")
+        for instrument in self.bench.everything:
+            instrument.link.close()
+            instrument.identity = ""
+        for _ in range(5):
+            problems = await self.bench.connect()
+            if not problems:
+                break
+        else:
+            found.faults.append(f"it does not come back: {problems}")
+        if self.bench.charged:
+            self.floor.floor.charges.clear()  # a person with an earthing stick
+            if left := await self.bench.confirm_earthed():
+                found.faults.append(" ".join(left))
+        await self.bench.open_relays()
+
+
+def _unasked(sequence: ReadySequence) -> ReadySequence:
+    """The sequence without the step that only a person does, and without questions."""
+    steps = tuple(step for step in sequence.steps if step.roles)
+    quiet = []
+    for step in steps:
+        if step.kind.name == "insulation":
+            settings = step.settings.model_copy(update={"seems_off_above": None})
+            step = replace(step, settings=settings)
+        quiet.append(step)
+    return replace(sequence, steps=tuple(quiet))
+
+
+async def lie_to_loads(count: int, seed: int, say: Callable[[str], object]) -> list[Load]:
+    """As many loads as told; gives what was found of each."""
+    found = []
+    async with AsyncExitStack() as stack:
+        site = Site(random.Random(seed))
+        await site.open(stack)
+        for number in range(count):
+            load = await site.load(number)
+            found.append(load)
+            said = "; ".join(load.faults) or "held"
+            say(
+                f"{number + 1}: {load.lie} on {', '.join(load.wires)} at {load.rate:g}, "
+                f"{load.told} lies, {load.state}, {load.passed} passed: {said}"
+            )
+    return found

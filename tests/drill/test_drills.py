@@ -1,0 +1,27 @@
+"""The drills, short: what `make drill` does by hand for longer."""
+
+import pytest
+from drill.charge import ENDINGS, end_once
+from drill.gate import tricky_sequences, try_once
+from drill.lying import lie_to_loads
+from drill.wires import LIES
+
+
+@pytest.mark.parametrize("name", ENDINGS)
+async def test_no_relay_opens_over_a_charged_unit(name: str) -> None:
+    """However an output ends, what is left is measured first, or nothing moves."""
+    ended = await end_once(name)
+    assert ended.unit_v >= 400.0 and ended.faults == [], ended
+
+
+@pytest.mark.parametrize("entry", tricky_sequences(), ids=lambda entry: str(entry["name"]))
+def test_no_unfit_sequence_certifies_without_a_word(entry: dict[str, object]) -> None:
+    assert try_once(entry).held_by
+
+
+async def test_no_faulty_unit_passes_through_a_wire_that_lies() -> None:
+    """Each way of lying once; nothing hangs, every output falls, no relay opens over volts."""
+    lines: list[str] = []
+    loads = await lie_to_loads(len(LIES), 20261126, lines.append)
+    assert [load.faults for load in loads if load.faults] == [], lines
+    assert sum(load.told for load in loads) > len(LIES), "the wires did lie"
