@@ -83,6 +83,7 @@ class LyingWire:
     _held: str | None = None
     _server: asyncio.Server | None = None
     _tasks: set[asyncio.Task[None]] = field(default_factory=set)
+    _writers: set[asyncio.StreamWriter] = field(default_factory=set)
 
     async def serve(self) -> int:
         """Listen; gives the port to be used in place of the instrument's."""
@@ -97,6 +98,9 @@ class LyingWire:
         for task in list(self._tasks):
             task.cancel()
         await asyncio.gather(*self._tasks, return_exceptions=True)
+        for writer in list(self._writers):
+            writer.transport.abort()
+        await asyncio.sleep(0)
 
     def be(self, lie: str, rate: float) -> None:
         """Tell this lie from now on; an empty one is the truth."""
@@ -113,12 +117,14 @@ class LyingWire:
             asyncio.create_task(self._pass(back, writer, self._answered)),
         ]
         self._tasks.update(pair)
+        self._writers.update((forth, writer))
         await asyncio.wait(pair, return_when=asyncio.FIRST_COMPLETED)
         for task in pair:
             task.cancel()
             self._tasks.discard(task)
         for end in (forth, writer):
             end.close()
+            self._writers.discard(end)
 
     async def _pass(
         self,

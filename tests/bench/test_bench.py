@@ -1,13 +1,21 @@
 """The bench on stand-ins: actions, faults of instruments, guard, stop and making safe."""
 
 import asyncio
+from collections.abc import Callable
 
 import pytest
 
 from loricate.bench.bench import Bench
 from loricate.bench.care import Care
 from loricate.bench.danger import DangerState
-from loricate.bench.errors import ChargeUnknown, GuardOpen, InstrumentFault, StillCharged
+from loricate.bench.errors import (
+    BenchError,
+    ChargeUnknown,
+    GuardOpen,
+    Implausible,
+    InstrumentFault,
+    StillCharged,
+)
 from loricate.core.actions import Connect, Energise, Output, Program, Role, Sample
 from loricate.core.quantities import VOLTAGE
 from tests.rig import Rig
@@ -132,3 +140,93 @@ async def test_nonsense_is_not_read_as_a_number(rig: Rig) -> None:
     for answer in ("RAMP,1,2", "RAMP,1,2,3,4,ODD,5"):
         with pytest.raises(InstrumentFault, match="answered FETCh"):
             source._parse(answer, source.profile.sample)
+
+
+async def test_the_matrix_must_say_that_what_was_asked_for_is_closed(rig: Rig) -> None:
+    """A relay that closed somewhere else would have another unit measured in this one's place."""
+    floor = rig.floor.floor
+    matrix = rig.floor.instruments["MX1"]
+    say = matrix.perform
+
+    async def astray(line: str, owner: object | None = None) -> str | None:
+        answer = await say(line, owner)
+        if "CLOS" in line.upper() and "?" not in line:
+            floor.closed.add((1, 9))
+        return answer
+
+    matrix.perform = astray  # type: ignore[method-assign]
+    with pytest.raises(InstrumentFault, match=r"MX1 says that .*1!9.* is closed, asked for"):
+        await withstand(rig.bench)
+
+
+class Replay:
+    """Spoils what an instrument answers: ``how`` makes of a line and its answer another answer."""
+
+    def __init__(self, rig: Rig, name: str, how: Callable[[str, str], str]) -> None:
+        say = rig.floor.instruments[name].perform
+
+        async def spoilt(line: str, owner: object | None = None) -> str | None:
+            answer = await say(line, owner)
+            return None if answer is None else how(line, answer)
+
+        rig.floor.instruments[name].perform = spoilt  # type: ignore[method-assign]
+
+
+async def test_an_output_that_outlasts_its_programme_is_stopped(rig: Rig) -> None:
+    rig.bench.instruments[Role.WITHSTAND].overrun_s = 0.2
+    Replay(rig, "HV1", lambda line, answer: answer.replace("DONE", "FALL"))
+    with pytest.raises(Implausible, match="is still in fall"):
+        await withstand(rig.bench)
+    assert not rig.floor.instruments["HV1"].output_on
+
+
+async def test_the_end_of_another_output_is_no_result(rig: Rig) -> None:
+    """DONE for ever: what a source still shows of the last unit is not taken for this one's."""
+    await withstand(rig.bench)
+
+    def done(line: str, answer: str) -> str:
+        return f"DONE{answer[answer.index(',') :]}" if line.strip() == "FETCh?" else answer
+
+    Replay(rig, "HV1", done)
+    with pytest.raises(BenchError):  # its summary is not there yet, or it was not seen to start
+        await withstand(rig.bench)
+
+
+async def test_a_summary_that_differs_the_second_time_is_no_result(rig: Rig) -> None:
+    told = iter(range(10))
+    Replay(rig, "HV1", lambda line, answer: f"{answer}{next(told)}" if "SUMM" in line else answer)
+    with pytest.raises(Implausible, match="summed up one output as"):
+        await withstand(rig.bench)
+
+
+async def test_a_clock_that_outruns_ours_is_not_believed(rig: Rig) -> None:
+    rig.bench.instruments[Role.WITHSTAND].pace = 1.0  # the stand-ins go twenty times as fast
+    output = await withstand(rig.bench)
+    assert any("after its start" in each.text for each in output.doubts)
+
+
+async def test_who_answers_at_the_end_is_who_was_asked(rig: Rig) -> None:
+    Replay(rig, "HV1", lambda line, answer: "SOMEBODY,ELSE,1,1" if "IDN" in line else answer)
+    with pytest.raises(Implausible, match="answered as 'SOMEBODY"):
+        await withstand(rig.bench)
+
+
+async def test_danger_is_told_by_the_bench_itself(rig: Rig) -> None:
+    assert rig.bench.danger.state is DangerState.SAFE
+    running = asyncio.ensure_future(withstand(rig.bench, dwell_s=10.0))
+    await asyncio.sleep(0.2)
+    danger = rig.bench.danger
+    assert (danger.state, danger.nests) == (DangerState.HIGH_VOLTAGE, ("1",))
+    assert danger.volts == pytest.approx(1000, rel=0.02)
+    await running
+    assert str(rig.bench.danger.state) == "safe"
+
+
+async def test_what_a_dead_service_left_is_measured_before_anything_moves(rig: Rig) -> None:
+    """Relays that are closed at the start may lead to a charged unit; a silent source says so."""
+    await withstand(rig.bench)
+    assert await rig.bench.find_safe() == () and not rig.floor.floor.closed
+    await withstand(rig.bench)
+    await rig.floor.instruments["HV1"].power(False, "127.0.0.1")
+    (why,) = await rig.bench.find_safe()
+    assert "treat it as charged" in why and rig.floor.floor.closed

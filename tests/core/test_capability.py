@@ -20,7 +20,7 @@ def test_a_level_beyond_the_source_is_named(sequence: ReadySequence) -> None:
     weak = {**BENCH, Role.WITHSTAND: Capability("HV1", {"ac_level_v": (50, 800)})}
     (found,) = shortfalls(sequence, weak)
     assert found.field == "steps[3].settings.level"
-    assert "1.000 kV" in found.message and "800.0 V" in found.message and "HV1" in found.message
+    assert "1.030 kV" in found.message and "800.0 V" in found.message and "HV1" in found.message
 
 
 def test_a_current_under_the_source_is_named(sequence: ReadySequence) -> None:

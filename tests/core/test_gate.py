@@ -5,10 +5,14 @@ from typing import Any
 
 import pytest
 
-from loricate.core.gate import certificate_gate, is_open
+from loricate.core.expected import Done, Expectation
+from loricate.core.gate import Coverage, certificate_gate, is_open
 from loricate.core.grading import Verdict
+from loricate.core.products import Product
+from tests.conftest import read_demo
 
 TESTED = dt.date(2026, 11, 25)
+PRODUCT = Product.model_validate(read_demo("products/dc-40.toml"))
 GOOD: dict[str, Any] = {
     "run_state": "finished",
     "sequence_status": "released",
@@ -16,6 +20,12 @@ GOOD: dict[str, Any] = {
     "latest": {"a": Verdict.PASS, "b": Verdict.PASS},
     "calibration_due": {"HV1": TESTED},
     "tested_on": TESTED,
+    "tests": Coverage(
+        PRODUCT,
+        [Expectation(("withstand",), "the insulation")],
+        {"a": Done("withstand", Verdict.PASS, True)},
+    ),
+    "doubted": {},
 }
 
 
@@ -32,6 +42,14 @@ def test_a_unit_that_meets_everything_is_let_through() -> None:
         ("latest", {"a": Verdict.PASS}, "every step done", "b"),
         ("latest", {"a": Verdict.PASS, "b": Verdict.NOT_RUN}, "every step passed", "b"),
         ("latest", {"a": Verdict.FAIL, "b": Verdict.PASS}, "every step passed", "a"),
+        ("tests", Coverage(PRODUCT, [], {}), "measured by an instrument", "No instrument"),
+        (
+            "tests",
+            Coverage(PRODUCT, [Expectation(("leakage",), "leaks")], {}),
+            "expected tests passed",
+            "leaks (leakage)",
+        ),
+        ("doubted", {"HV1": "gave no reading"}, "instruments believed", "HV1 gave no reading"),
         ("calibration_due", {"HV1": dt.date(2026, 11, 24)}, "calibration in date", "HV1"),
     ],
 )

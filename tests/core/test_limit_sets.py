@@ -12,6 +12,8 @@ from loricate.core.limit_sets import Asked, Formula, LimitSet, LimitSetItem, fit
 from loricate.core.limits import LimitEntry
 from loricate.core.products import Product
 from loricate.core.quantities import CURRENT, RESISTANCE, VOLTAGE
+from loricate.core.review import Reviewed, Severity, review
+from loricate.core.sequences import ReadySequence, prepare
 
 LimitSets = dict[str, tuple[LimitSet, int]]
 BOND = Asked("ground_bond", "resistance", RESISTANCE, {"current": "25 A"})
@@ -48,7 +50,7 @@ def test_a_protective_conductor_by_the_length_of_its_cord(
 def test_a_heaters_current_by_its_power(
     limit_sets: LimitSets, power: str, milliamperes: float
 ) -> None:
-    asked = Asked("leakage", "current", CURRENT, {"path": "earth"})
+    asked = Asked("leakage", "current", CURRENT, {"path": "earth", "network": "iec60990"})
     heater = product(traits=["heating"], rated_power=power)
     found = resolve(LimitEntry(source="EN-50699"), asked, limit_sets, heater)
     assert found.maximum == pytest.approx(milliamperes / 1e3)
@@ -109,13 +111,15 @@ def test_the_step_decides_too(limit_sets: LimitSets) -> None:
     medical = product(family="medical")
 
     def most(**values: str) -> float | None:
-        asked = Asked("leakage", "current", CURRENT, values)
+        asked = Asked("leakage", "current", CURRENT, {"network": "iec60601", **values})
         return resolve(LimitEntry(source="IEC-60601-1-8.7"), asked, limit_sets, medical).maximum
 
     assert most(path="earth", condition="normal") == 5e-3
     assert most(path="earth", condition="open_neutral") == 10e-3
     assert most(path="touch", condition="normal") == 100e-6
     assert most(path="touch", condition="open_earth") == 500e-6
+    with pytest.raises(ValueError, match="for network iec60601"):
+        most(path="earth", condition="normal", network="iec60990")
     with pytest.raises(ValueError, match=r"no item of 'IEC-60601-1-8\.7' holds .*applied part not"):
         most(path="patient", condition="normal")
 
@@ -192,3 +196,69 @@ def test_a_faulty_item_is_refused(change: dict[str, Any], says: str) -> None:
     good = {"id": "a", "clause": "1", "dimension": "resistance", "maximum": "1 Ω"}
     with pytest.raises(ValidationError, match=says):
         LimitSetItem.model_validate({**good, **change})
+
+
+WINDING = {"family": "winding", "protection_class": None, "terminals": ["U", "V", "CASE"]}
+
+
+@pytest.mark.parametrize(
+    ("own", "item", "level_v"),
+    [
+        ({"supply_voltage": "400 V", "rated_power": "1.5 kW"}, "withstand", 1800.0),
+        ({"supply_voltage": "230 V", "rated_power": "500 W"}, "withstand-low-power", 1500.0),
+        ({"supply_voltage": "48 V", "rated_power": "200 W"}, "withstand-small", 596.0),
+        (
+            {"supply_voltage": "48 V", "rated_power": "200 W"},
+            "withstand-quantity-production-small", 715.2,
+        ),
+    ],
+)  # fmt: skip
+def test_an_item_without_a_figure_is_cited_for_what_is_measured(
+    limit_sets: LimitSets, own: dict[str, str], item: str, level_v: float
+) -> None:
+    motor = product(**{**WINDING, **own})
+    found = limit_sets["IEC-60034-1"][0].find(item)
+    assert found is not None and fit(found, motor).holds
+    asked = Asked("withstand", "voltage", VOLTAGE, {"voltage": "ac"}, "level")
+    limit = resolve(LimitEntry(source=f"IEC-60034-1/{item}"), asked, limit_sets, motor)
+    assert limit.minimum == pytest.approx(level_v) and limit.maximum is None
+    assert "clause not stated" in limit.source.text
+
+
+def test_what_is_demanded_is_held_against_what_was_measured(
+    limit_sets: LimitSets, sequence: ReadySequence
+) -> None:
+    """A step that cites a standard is judged by its level and time as measured, too."""
+    withstand = sequence.step("withstand").limits
+    assert withstand["voltage"].minimum == 1000.0
+    assert withstand["time_at_level"].minimum == 1.0
+    assert "Annex A" in withstand["voltage"].source.text
+    assert sequence.step("earth").limits["current"].minimum == 10.0
+    assert "voltage" not in sequence.step("insulation").limits, "its figure is the engineer's"
+
+
+@pytest.mark.parametrize(
+    ("family", "own", "level", "dwell"),
+    [
+        ("medical", {"supply_voltage": "230 V"}, "1 kV", "1 s"),
+        ("winding", {"supply_voltage": "400 V", "rated_power": "1.5 kW"}, "500 V", "60 s"),
+        ("winding", {"supply_voltage": "400 V", "rated_power": "1.5 kW"}, "1.8 kV", "1 s"),
+    ],
+)
+def test_a_level_short_of_every_standard_that_fits_is_found(
+    limit_sets: LimitSets, family: str, own: dict[str, str], level: str, dwell: str
+) -> None:
+    unit = product(family=family, terminals=["L", "CASE"], **own)
+    step = {
+        "id": "hv", "kind": "withstand",
+        "settings": {"high": ["L"], "low": ["CASE"], "level": level, "dwell": dwell},
+        "limits": {"current": {"minimum": "1 µA", "maximum": "5 mA", "source": "drawing"}},
+    }  # fmt: skip
+    document = {
+        "format": "loricate-sequence/1", "code": "X", "title": "x", "product": unit.code,
+        "steps": [step],
+    }  # fmt: skip
+    ready = prepare(document, {unit.code: unit}, limit_sets)
+    found = [each for each in review(Reviewed(ready, limit_sets)) if each.rule == "level_not_cited"]
+    assert [each.severity for each in found] == [Severity.ERROR], found
+    assert "is short of the" in found[0].reason

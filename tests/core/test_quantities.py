@@ -1,5 +1,8 @@
 """Quantities are read strictly and written so that they read back the same."""
 
+import re
+import unicodedata
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -108,3 +111,44 @@ def test_a_field_takes_text_and_gives_it_back() -> None:
 def test_a_field_refuses_numbers_without_units(wrong: object) -> None:
     with pytest.raises(ValidationError):
         Holder.model_validate({"current": wrong})
+
+
+@pytest.mark.parametrize(
+    "text", ["10³ V", "5² V", "① V", "½ V", "5 ㎷", "1e-999 V", "1e99 V", "٣ V", "1_000 V", "₅ V"]
+)
+def test_what_a_reader_reads_otherwise_is_refused(text: str) -> None:
+    with pytest.raises(QuantityError):
+        parse(text, VOLTAGE)
+
+
+SIGNS = st.text(
+    st.one_of(
+        st.sampled_from("0123456789.eE+-−–,_ kMmµμV\u00a0\u2009\u202f"),
+        st.characters(categories=["Nd", "No", "Nl", "Sm", "Zs", "Cf"]),
+    ),
+    max_size=12,
+)
+
+
+@given(SIGNS)
+def test_what_is_accepted_is_what_a_person_reads(text: str) -> None:
+    """Whatever signs it has: what is accepted reads the same in plain ones."""
+    try:
+        value = parse(text, VOLTAGE)
+    except QuantityError:
+        return
+    plain = {"−": "-", "μ": "µ", "\u2010": "-", "\u2011": "-"}
+    read = ""
+    for sign in text.strip():
+        digit = unicodedata.digit(sign, None)
+        form = unicodedata.decomposition(sign)
+        assert not form.startswith(("<super>", "<sub>", "<circle>", "<fraction>")), sign
+        if digit is not None and form.startswith("<wide>"):
+            read += str(digit)
+        elif sign.isspace():
+            read += " "
+        else:
+            read += plain.get(sign, unicodedata.normalize("NFKC", sign))
+    number, unit = re.fullmatch(r"([-+0-9.eE]+?)\s?([kMmnµ]?V)", read).groups()  # type: ignore[union-attr]
+    scale = {"": 1.0, "k": 1e3, "M": 1e6, "m": 1e-3, "n": 1e-9, "µ": 1e-6}[unit[:-1]]
+    assert value == pytest.approx(float(number) * scale, rel=1e-12)

@@ -34,6 +34,13 @@ def released(limit_sets: LimitSets) -> LimitSets:
     }
 
 
+def sound() -> Document:
+    """The final test, with an insulation level that suits the other sets that fit as well."""
+    document = copy.deepcopy(five_steps())
+    document["steps"][INSULATION]["settings"].update(level="520 V", tolerance="3 %")
+    return document
+
+
 def findings(
     limit_sets: LimitSets,
     change: Callable[[Document, Document], None] = lambda sequence, product: None,
@@ -41,7 +48,7 @@ def findings(
     nests: int = 4,
 ) -> tuple[ReviewFinding, ...]:
     """Review the drying cabinet's final test after a change to it and its product."""
-    document = copy.deepcopy(five_steps())
+    document = sound()
     own = copy.deepcopy(read_demo("products/dc-40.toml"))
     change(document, own)
     made = Product.model_validate(own)
@@ -124,11 +131,11 @@ CASES: list[tuple[str, Change, str, Severity, str]] = [
     ),
     (
         "standing_current", product(filter_capacitance="20 nF"), "withstand", Severity.ERROR,
-        "20.00 nF draws 6.283 mA at this level, and the maximum is 5.000 mA",
+        "20.00 nF draws 6.472 mA at this level, and the maximum is 5.000 mA",
     ),
     (
         "standing_current", product(filter_capacitance="14 nF"), "withstand", Severity.WARNING,
-        "4.398 mA",
+        "4.530 mA",
     ),
     (
         "standing_current", limit(WITHSTAND, "current", minimum="2 mA", maximum="5 mA"),
@@ -169,7 +176,7 @@ CASES: list[tuple[str, Change, str, Severity, str]] = [
         "leakage", Severity.ERROR, "earth pass and earth fail",
     ),
     (
-        "withstand_again", behaves(WITHSTAND, repeat={"times": 3, "needed": 2}), "withstand",
+        "repeat_forgives", behaves(WITHSTAND, repeat={"times": 3, "needed": 2}), "withstand",
         Severity.ERROR, "passes with 2 of 3: a unit that broke down can pass",
     ),
     (
@@ -179,6 +186,58 @@ CASES: list[tuple[str, Change, str, Severity, str]] = [
     (
         "withstand_again", behaves(WITHSTAND, retry=1), "withstand", Severity.WARNING,
         "it is retried by itself",
+    ),
+    (
+        "repeat_forgives", behaves(EARTH, repeat={"times": 100, "needed": 60}), "earth",
+        Severity.WARNING, "passes with 60 of 100: a unit that failed can pass",
+    ),
+    (
+        "same_terminal", step(EARTH, part="PE"), "earth", Severity.ERROR,
+        "it goes from PE to itself",
+    ),
+    (
+        "wrong_side", limit(INSULATION, "resistance", maximum="1 GΩ"), "insulation",
+        Severity.ERROR, "its resistance has no minimum",
+    ),
+    (
+        "wrong_side", limit(LEAKAGE, "current", minimum="0 A"), "leakage", Severity.ERROR,
+        "its current has no maximum",
+    ),
+    (
+        "loose_tolerance", step(LEAKAGE, tolerance="15 %"), "leakage", Severity.WARNING,
+        "departs by 15 %",
+    ),
+    (
+        "loose_tolerance", step(LEAKAGE, tolerance="99 %"), "leakage", Severity.ERROR,
+        "departs by 99 %",
+    ),
+    (
+        "level_of_use", step(WITHSTAND, level="300 V"), "withstand", Severity.ERROR,
+        "less than twice the rated 230.0 V",
+    ),
+    (
+        "level_of_use", step(WITHSTAND, dwell="50 ms"), "withstand", Severity.ERROR,
+        "shorter than any standard's",
+    ),
+    (
+        "limit_out_of_reach", limit(EARTH, "resistance", maximum="10 Ω"), "earth",
+        Severity.ERROR, "more than the source can drive 22.50 A through (266.7 mΩ)",
+    ),
+    (
+        "limit_out_of_reach", limit(INSULATION, "resistance", minimum="1 nΩ"), "insulation",
+        Severity.ERROR, "less than any standard asks",
+    ),
+    (
+        "limit_out_of_reach", limit(INSULATION, "resistance", minimum="100 kΩ"), "insulation",
+        Severity.WARNING, "its trip cuts below 260.0 kΩ",
+    ),
+    (
+        "limit_out_of_reach", limit(LEAKAGE, "current", maximum="1 A"), "leakage",
+        Severity.ERROR, "beyond the meter's range of 50.00 mA",
+    ),
+    (
+        "missing_kind", waits(WITHSTAND, ("earth", "fail"), on_fail="carry_on"), "withstand",
+        Severity.ERROR, "a unit that passes everything else is never tested",
     ),
     (
         "missing_kind", only(LOOK, EARTH, INSULATION, LEAKAGE), "", Severity.ERROR,
@@ -195,7 +254,7 @@ CASES: list[tuple[str, Change, str, Severity, str]] = [
     ),
     (
         "short_of_standard", step(WITHSTAND, level="900 V"), "withstand", Severity.ERROR,
-        "its level of 900.0 V is short of the 1.000 kV that IEC-60335-1-A/withstand-basic asks",
+        "its level of 900.0 V less 2.000 % is short of the 1.000 kV that IEC-60335-1-A/withstand",
     ),
     (
         "short_of_standard", step(WITHSTAND, voltage="dc", level="1.4 kV"), "withstand",
@@ -207,7 +266,7 @@ CASES: list[tuple[str, Change, str, Severity, str]] = [
     ),
     (
         "short_of_standard", step(EARTH, current="5 A"), "earth", Severity.ERROR,
-        "its current of 5.000 A is short of the 10.00 A",
+        "its current of 5.000 A less 10.00 % is short of the 10.00 A",
     ),
     (
         "looser_than_cited",
@@ -228,7 +287,7 @@ CASES: list[tuple[str, Change, str, Severity, str]] = [
     ),
     (
         "meter_range", limit(INSULATION, "resistance", minimum="20 GΩ"), "insulation",
-        Severity.ERROR, "HV1 shows resistances to 10.00 GΩ at this level",
+        Severity.ERROR, "HV1 shows resistances to 10.40 GΩ at this level",
     ),
     (
         "meter_range", limit(LEAKAGE, "current", maximum="0.2 µA"), "leakage", Severity.ERROR,
@@ -273,7 +332,8 @@ def test_a_draft_set_is_pointed_out(limit_sets: LimitSets, product: Product) -> 
 
 
 def test_every_rule_is_tried_and_explained() -> None:
-    assert set(RULES) == {case[0] for case in CASES} | {"not_compared"}
+    elsewhere = {"not_compared", "level_not_cited", "plate_is_loose"}
+    assert set(RULES) == {case[0] for case in CASES} | elsewhere
     for name, rule in RULES.items():
         assert len((rule.__doc__ or "").split()) > 6, name
     page = (DEMO.parent / "docs" / "trying-a-sequence.md").read_text(encoding="utf-8")
@@ -286,7 +346,7 @@ def test_the_gravest_come_first_and_a_bench_is_not_needed(limit_sets: LimitSets)
     assert [each.severity for each in found] == sorted(each.severity for each in found)
     assert {each.rule for each in found} >= {"beyond_bench", "short_of_standard", "empty_nest"}
     ready = prepare(
-        five_steps(),
+        sound(),
         {"DC-40": Product.model_validate(read_demo("products/dc-40.toml"))},
         limit_sets,
     )
@@ -298,14 +358,15 @@ def test_a_clip_that_is_called_off_is_no_finding(limit_sets: LimitSets) -> None:
     def change(sequence: Document, described: Document) -> None:
         described["clips"] = ["CHASSIS"]
         sequence["steps"][INSULATION]["cues"] = [
-            {"at": "before", "text": "Clip off?", "choices": ["off"]}
+            {"at": "before", "text": "Clip off?", "choices": ["off"], "hands_in": True}
         ]
 
     assert findings(limit_sets, change) == ()
 
 
 def test_a_condition_that_can_come_about_is_no_finding(limit_sets: LimitSets) -> None:
-    assert findings(limit_sets, waits(LEAKAGE, ("earth", "fail"), on_fail="carry_on")) == ()
+    found = findings(limit_sets, waits(LEAKAGE, ("earth", "fail"), on_fail="carry_on"))
+    assert {each.rule for each in found} == {"missing_kind"}, "it is reached, by no good unit"
     assert findings(limit_sets, waits(LEAKAGE, ("earth", "pass"))) == ()
 
 
@@ -317,3 +378,14 @@ def test_more_nests_take_longer_and_gain_by_the_pipeline(limit_sets: LimitSets) 
     )
     times = [load_s(Reviewed(ready, limit_sets, BENCH, nests)) for nests in (1, 2, 4, 8)]
     assert times == sorted(times) and times[3] < 8 * times[0]
+
+
+def test_power_limits_far_from_the_plate_are_pointed_out(
+    limit_sets: LimitSets, product: Product
+) -> None:
+    document = read_demo("sequences/dc40-final.toml")
+    document["steps"][5]["limits"]["power"]["maximum"] = "9 kW"
+    ready = prepare(document, {product.code: product}, limit_sets)
+    found = review(Reviewed(ready, limit_sets, BENCH))
+    (loose,) = [each for each in found if each.rule == "plate_is_loose"]
+    assert (loose.step, loose.severity) == ("power", Severity.WARNING)

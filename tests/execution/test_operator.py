@@ -3,6 +3,7 @@
 import asyncio
 from dataclasses import replace
 
+from loricate.bench.danger import DangerState
 from loricate.core.actions import Answer
 from loricate.core.cues import Cue, Moment
 from loricate.core.grading import Cause, Verdict
@@ -174,3 +175,49 @@ async def test_a_question_is_answered_by_its_number(rig: Rig, sequence: ReadySeq
         assert not engine.answer("1", Answer("yes"), number), "it is answered already"
     await engine.wait()
     assert [each.question for _, each in notebook.answers][:2] == ["First?", "Second?"]
+
+
+async def test_hands_in_keep_every_hazardous_output_off(rig: Rig, sequence: ReadySequence) -> None:
+    """From when it is put until the hands are out, the guard closed, and somebody said so.
+
+    The guard may be open meanwhile and ends nothing; the run goes on after a press of its own.
+    """
+    cue = Cue(text="Take the clip off", choices=("off",), hands_in=True)
+    steps = [step for step in sequence.steps if step.id in ("earth", "insulation", "withstand")]
+    steps[1] = replace(steps[1], cues=(cue,))
+    engine, notebook = engine_for(rig, replace(sequence, steps=tuple(steps)), "12")
+    engine.start()
+    moments = []
+    async for event in engine.log.follow():
+        if event.name != "question":
+            continue
+        moments.append(event.data["moment"])
+        assert event.data["hands_in"] and not rig.floor.floor.outputs_on & {"HV1", "LK1"}
+        assert rig.bench.danger.state is DangerState.HANDS_IN
+        rig.floor.floor.set_guard(False)
+        await asyncio.sleep(0.15)
+        assert not rig.floor.floor.outputs_on & {"HV1", "LK1"}
+        if event.data["moment"] == "before":
+            engine.answer(event.data["nest"], Answer("off", "", "mara"))
+        elif event.data["question"].startswith("The guard is open"):
+            rig.floor.floor.set_guard(True)
+            engine.answer(event.data["nest"], Answer("hands are out", "", "mara"))
+        else:
+            engine.answer(event.data["nest"], Answer("hands are out", "", "mara"))
+    await engine.wait()
+    assert notebook.state == "finished" and notebook.verdict is Verdict.PASS, notebook.note
+    assert moments.count("before") == 2 and moments.count("hands_out") >= 3
+    assert rig.bench.reach.inside == ()
+
+
+async def test_an_abort_while_hands_are_in_lets_go_of_them(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    cue = Cue(text="Take the clip off", choices=("off",), hands_in=True)
+    engine, notebook = engine_for(rig, with_step(sequence, "withstand", cues=(cue,)), "1")
+    engine.start()
+    async for event in engine.log.follow():
+        if event.name == "question":
+            engine.abort("Aborted by mara.")
+    await engine.wait()
+    assert notebook.state == "aborted" and rig.bench.reach.inside == ()

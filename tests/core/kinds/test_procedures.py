@@ -79,15 +79,15 @@ def test_withstand_connects_programs_and_energises(steps: dict[str, ReadyStep]) 
     program = asked[1]
     assert isinstance(program, Program)
     assert program.settings["trip_a"] == 5e-3, "without a trip of its own, the limit trips"
-    assert program.settings["level_v"] == 1000.0
+    assert program.settings["level_v"] == 1030.0
 
 
 @pytest.mark.parametrize(
     ("energised", "verdict", "cause"),
     [
-        (output(voltage=1000, current=1e-3, current_max=1.4e-3, resistive_current=1e-6),
+        (output(voltage=1030, current=1e-3, current_max=1.4e-3, resistive_current=1e-6),
          Verdict.PASS, Cause.NONE),
-        (output(voltage=1000, current=1e-4, current_max=1e-4, resistive_current=1e-6),
+        (output(voltage=1030, current=1e-4, current_max=1e-4, resistive_current=1e-6),
          Verdict.FAIL, Cause.UNDER_LIMIT),
         (output(voltage=900, current=1e-3, current_max=1.4e-3, resistive_current=1e-6),
          Verdict.FAIL, Cause.LEVEL_NOT_REACHED),

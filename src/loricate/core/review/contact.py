@@ -60,14 +60,14 @@ def clip_left_on(reviewed: Reviewed) -> Iterator[ReviewFinding]:
         used = clips & _terminals(before)
         if not used or used <= _terminals(after) or not after.roles:
             continue
-        asks = [cue for cue in before.cues if cue.at.startswith("after") and cue.demands_answer]
-        asks += [cue for cue in after.cues if cue.at == "before" and cue.demands_answer]
-        if not asks:
+        asks = [cue for cue in before.cues if cue.at.startswith("after")]
+        asks += [cue for cue in after.cues if cue.at == "before"]
+        if not any(cue.demands_answer and cue.hands_in for cue in asks):
             yield ReviewFinding(
                 Severity.WARNING,
                 after.id,
                 f"the clip on {', '.join(sorted(used))} is still on from '{before.id}'.",
-                "Add a cue before it that says to take the clip off and waits for an answer.",
+                "Add a cue with hands in before it that says to take the clip off and waits for an answer.",
             )
 
 

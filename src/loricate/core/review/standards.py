@@ -175,7 +175,7 @@ def short_of_fitting_limit(reviewed: Reviewed) -> Iterator[ReviewFinding]:
                         edge = f"maximum {display(high, dimension)}"
                     else:
                         least = least_for(item, reviewed.product, step.values)
-                        yield from _short(step, f"{code}/{item.id}", least, Severity.WARNING)
+                        yield from _short(step, f"{code}/{item.id}", least, Severity.NOTE)
                         continue
                     yield ReviewFinding(
                         Severity.NOTE,

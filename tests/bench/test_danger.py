@@ -1,0 +1,80 @@
+"""Hands and outputs kept apart, and the danger that the bench tells of itself."""
+
+import asyncio
+import time
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from loricate.bench.danger import SILENT_S, DangerState, LiveOutput, danger_of
+from loricate.bench.reach import Reach
+from loricate.core.actions import Role, Sample
+from loricate.core.hazards import Hazard
+
+
+@given(st.lists(st.tuples(st.booleans(), st.integers(0, 3), st.integers(0, 3)), max_size=12))
+def test_hands_and_hazardous_outputs_are_never_in_at_once(
+    plan: list[tuple[bool, int, int]],
+) -> None:
+    """In whatever order they come and however long they stay; and each comes to its turn."""
+    reach = Reach()
+    now = {"hands": 0, "outputs": 0}
+    done: list[bool] = []
+
+    async def one(is_hands: bool, wait: int, stay: int) -> None:
+        name = "hands" if is_hands else "outputs"
+        for _ in range(wait):
+            await asyncio.sleep(0)
+        async with reach.hands("1") if is_hands else reach.output():
+            now[name] += 1
+            for _ in range(stay):
+                assert not (now["hands"] and now["outputs"])
+                await asyncio.sleep(0)
+            now[name] -= 1
+        done.append(True)
+
+    async def all_of_them() -> None:
+        async with asyncio.timeout(5):
+            await asyncio.gather(*(one(*each) for each in plan))
+
+    asyncio.run(all_of_them())
+    assert len(done) == len(plan) and reach.inside == ()
+
+
+async def test_whoever_stops_waiting_keeps_nobody_out() -> None:
+    reach = Reach()
+    async with reach.output():
+        waiting = asyncio.create_task(_enter(reach))
+        await asyncio.sleep(0)
+        waiting.cancel()
+        await asyncio.gather(waiting, return_exceptions=True)
+    async with asyncio.timeout(1), reach.output():
+        assert reach.inside == ()
+
+
+async def _enter(reach: Reach) -> None:
+    async with reach.hands("1"):
+        pass
+
+
+LIVE = LiveOutput(("1",), Hazard(1000.0))
+
+
+def test_the_gravest_danger_is_told() -> None:
+    fresh = LiveOutput(("2",), Hazard(500.0, is_dc=True))
+    fresh.see(Sample(0.1, 1.0, "dwell", {"voltage": 480.0}))
+    found = danger_of({Role.WITHSTAND: fresh}, {}, ("1",), is_armed=True)
+    assert (found.state, found.nests, found.volts) == (DangerState.HIGH_VOLTAGE, ("2",), 480.0)
+    fresh.is_discharging = True
+    assert danger_of({Role.WITHSTAND: fresh}, {}, (), True).state is DangerState.DISCHARGING
+    assert danger_of({}, {}, ("1",), True).state is DangerState.HANDS_IN
+    assert danger_of({}, {}, (), True).state is DangerState.ARMED
+    assert danger_of({}, {}, (), False).state is DangerState.SAFE
+    charged = danger_of({}, {"HV1": "Treat it as charged."}, ("1",), False)
+    assert (charged.state, charged.reasons) == (DangerState.UNKNOWN, ("Treat it as charged.",))
+
+
+def test_a_silent_output_is_unknown() -> None:
+    silent = LiveOutput(("1",), Hazard(1000.0), seen_at=time.monotonic() - SILENT_S - 0.1)
+    found = danger_of({Role.WITHSTAND: silent}, {}, (), False)
+    assert found.state is DangerState.UNKNOWN and "silent" in found.reasons[0]
