@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from loricate.bench.bench import Bench
 from loricate.bench.plan import FixturePlan
+from loricate.bench.reach import Reach
 from loricate.core.actions import Answer
 from loricate.core.branching import is_wanted
 from loricate.core.grading import Cause, Verdict
@@ -29,6 +30,10 @@ OUTCOMES = ("pass", "fail", "not_run")
 
 class NoBench:
     """A bench that is asked for nothing: no step of these has an instrument."""
+
+    def __init__(self) -> None:
+        self.armed_by: set[str] = set()
+        self.reach = Reach()
 
     def resources(self, roles: Iterable[object]) -> frozenset[str]:
         return frozenset(map(str, roles))

@@ -1,5 +1,6 @@
 """The engine on stand-ins: steps that are repeated, that settle, that ask in the middle."""
 
+import asyncio
 import datetime as dt
 from dataclasses import replace
 
@@ -73,32 +74,39 @@ async def test_an_instrument_that_fails_ends_the_repetitions(
 
 
 @pytest.mark.parametrize("answer", ["measure again", "let it stand"])
-async def test_a_unit_that_seems_switched_off_holds_up_no_other_nest(
+async def test_nothing_is_energised_while_somebody_switches_a_unit_on(
     rig: Rig, sequence: ReadySequence, answer: str
 ) -> None:
-    """While nest 1 waits for somebody to switch it on, nest 2 has the source."""
+    """Nest 2 has its insulation measured before, or once the hands are out of nest 1."""
     own = sequence.step("insulation")
     asks = replace(own, settings=own.settings.model_copy(update={"seems_off_above": 8e9}))
     rig.floor.floor.put_in("FX-A/1", "DC-40", ("switched_off",), "x")
     engine, notebook = engine_for(rig, replace(sequence, steps=(asks,)), "12")
     engine.start()
-    async for _ in engine.log.follow():
-        if engine.questions.open and notebook.of("2"):
-            break
-    (question,) = engine.questions.open.values()
-    assert question.nest == "1" and notebook.of("1") == {}
-    assert question.text.startswith("The insulation reads > ")
-    assert notebook.of("2")["insulation"][0] is Verdict.PASS
-    if answer == "measure again":
-        rig.floor.floor.put_in("FX-A/1", "DC-40", (), "x")
-    assert engine.answer("1", Answer(answer))
+    asked = []
+    async for event in engine.log.follow():
+        if event.name != "question":
+            continue
+        asked.append(event.data["moment"])
+        assert event.data["nest"] == "1" and event.data["hands_in"]
+        await asyncio.sleep(0.2)
+        assert not rig.floor.floor.outputs_on
+        if event.data["moment"] == "hands_out":
+            assert engine.answer("1", Answer("hands are out"))
+            continue
+        assert event.data["question"].startswith("The insulation reads > ")
+        if answer == "measure again":
+            rig.floor.floor.put_in("FX-A/1", "DC-40", (), "x")
+        assert engine.answer("1", Answer(answer))
     await engine.wait()
+    assert asked == ["check", "hands_out"]
     (first,) = [performed for nest, performed in notebook.performed if nest == "1"]
     assert notebook.of("1")["insulation"][0] is Verdict.PASS
+    assert notebook.of("2")["insulation"][0] is Verdict.PASS
     resistance = first.grade.readings[0].reading
     assert (resistance.value < 8e9) == (answer == "measure again")
     assert ("measured again" if answer == "measure again" else "stands by answer") in first.note
-    assert [kept.answer.choice for _, kept in notebook.answers] == [answer]
+    assert [kept.answer.choice for _, kept in notebook.answers] == [answer, "hands are out"]
 
 
 async def test_an_abort_ends_a_question_that_let_the_bench_go(
