@@ -1,5 +1,6 @@
 """Bench files and profiles: what is refused, and where it says so."""
 
+import math
 import tomllib
 from pathlib import Path
 
@@ -64,3 +65,59 @@ def test_a_sites_own_profile_comes_before_a_shipped_one(tmp_path: Path) -> None:
 def test_an_unknown_profile_is_told() -> None:
     with pytest.raises(DocumentError, match="no profile 'nobodys'"):
         read_profile("nobodys")
+
+
+def changed_profile(folder: Path, name: str, old: str, new: str) -> None:
+    """A shipped profile with a change, as a site's own."""
+    (folder / "profiles").mkdir(exist_ok=True)
+    text = (PROFILES / f"{name}.toml").read_text(encoding="utf-8")
+    assert old in text
+    (folder / "profiles" / f"{name}.toml").write_text(text.replace(old, new, 1), encoding="utf-8")
+
+
+@pytest.mark.parametrize(
+    ("name", "old", "new", "says"),
+    [
+        ("stand-in-withstand", 'residual = "MEASure:VOLTage:RESidual?"', "", "lacks residual"),
+        ("stand-in-leakage", 'residual = "MEASure:VOLTage:RESidual?"', "", "lacks residual"),
+        ("stand-in-withstand", 'stop = "ABORt"', "", "lacks stop"),
+        ("stand-in-withstand", '"current_max", ', "", "lacks summary.current_max"),
+        ("stand-in-withstand", "voltage = 7e3\n", "", "lacks ceiling.voltage"),
+        ("stand-in-withstand", 'trip_a = "SOURce:CURRent:PROTection {value}"', "", "set.trip_a"),
+        ("stand-in-bond", "open_circuit_v = 6", "", "lacks open_circuit_v"),
+        ("stand-in-bond", '"phase", "elapsed_s"', '"phase", "other"', "sample.elapsed_s"),
+        ("stand-in-matrix", 'settled = "*OPC?"', "", "lacks settled"),
+        ("stand-in-guard", 'closed = "1"', "", "lacks closed"),
+        ("stand-in-bond", "[set]", '[endings]\nGOOD = "fine"\n\n[set]', "endings names fine"),
+        ("stand-in-bond", "[set]", '[phases]\nHOLD = "hold"\n\n[set]', "phases names hold"),
+    ],
+)  # fmt: skip
+def test_a_profile_that_lacks_what_its_role_needs_is_refused_when_it_is_read(
+    tmp_path: Path, name: str, old: str, new: str, says: str
+) -> None:
+    changed_profile(tmp_path, name, old, new)
+    with pytest.raises(DocumentError) as refused:
+        read_profile(name, tmp_path)
+    assert says in str(refused.value)
+
+
+def test_a_profile_scales_units_translates_words_and_knows_overflow() -> None:
+    profile = read_profile("stand-in-withstand").model_copy(
+        update={
+            "scale": {"trip_a": 1e-3, "current": 1e-3},
+            "words": {"function": {"AC": "ACW"}},
+            "overflow": ("OL",),
+        }
+    )
+    assert profile.spelled("trip_a", 5e-3) == "SOURce:CURRent:PROTection 5"
+    assert profile.spelled("function", "AC") == "SOURce:FUNCtion ACW"
+    assert profile.spelled("nothing", 1.0) is None
+    assert profile.value("current", "1.4") == pytest.approx(1.4e-3)
+    assert profile.value("current", "OL") == math.inf
+    assert math.isnan(profile.value("current", "----"))
+
+
+def test_a_matrix_says_what_is_closed() -> None:
+    matrix = read_profile("stand-in-matrix")
+    assert matrix.points_in("(@1!3,12!40)") == {(1, 3), (12, 40)}
+    assert matrix.points_in("(@)") == frozenset()

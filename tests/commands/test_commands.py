@@ -1,6 +1,7 @@
 """The command line as people run it: as a process, with its output and exit status."""
 
 import json
+import logging
 import os
 import re
 import subprocess
@@ -13,6 +14,7 @@ import pytest
 
 from loricate.client import Client
 from loricate.commands import NOUNS, cli
+from loricate.service.logs import PeopleLines
 from tests.commands.conftest import Run
 from tests.conftest import write_patient_profiles
 
@@ -148,3 +150,19 @@ def test_people_are_added_changed_and_audited(loricate: Run, site: dict[str, Any
     ]  # fmt: skip
     shown = loricate("account", "audit", "--account", "mara", "--action", "reset").stdout
     assert re.search(r"mara +reset password +tove", shown)
+
+
+def test_the_demo_prints_what_its_page_shows_and_logs_to_a_file(site: dict[str, Any]) -> None:
+    """Standard error stays free for what somebody must read; the log is a file of JSON lines."""
+    folder = Path(site["folder"])
+    lines = (folder / "loricate.log").read_text(encoding="utf-8").splitlines()
+    assert lines and all(json.loads(line)["at"] for line in lines)
+    told = (folder / "service.log").read_text(encoding="utf-8")
+    assert '{"at"' not in told and "request" not in told
+
+
+def test_a_terminal_is_told_in_words() -> None:
+    record = logging.LogRecord("x", logging.WARNING, "f", 1, "no account yet", (), None)
+    record.code = "ab12"
+    line = PeopleLines().format(record)
+    assert line.endswith("warning: no account yet; code: ab12")

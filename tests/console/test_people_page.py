@@ -68,8 +68,9 @@ def test_a_new_site_begins_with_the_code_from_its_log(page: Page, tmp_path: Path
     try:
         with Client(f"http://127.0.0.1:{port}") as client:
             wait_for(client)
-        lines = (tmp_path / "log").read_text(encoding="utf-8").splitlines()
+        lines = (tmp_path / "records" / "loricate.log").read_text(encoding="utf-8").splitlines()
         told = [json.loads(line) for line in lines if "no account yet" in line]
+        assert f"code: {told[0]['code']}" in (tmp_path / "log").read_text(encoding="utf-8")
         page.goto(f"http://127.0.0.1:{port}/")
         page.get_by_label("Code").fill(told[0]["code"])
         page.get_by_label("Name", exact=True).fill("mara")

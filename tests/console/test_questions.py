@@ -58,7 +58,12 @@ def test_a_unit_that_seems_switched_off_is_switched_on_and_measured_again(
     question = page.get_by_role("group", name="Question for nest 1")
     expect(question).to_contain_text("the unit seems to be switched off")
     hands.put("FX-A/1", "DC-40")
+    expect(question).to_contain_text("Hands in")
+    expect(page.get_by_test_id("danger")).to_contain_text("Hands in")
     question.get_by_role("button", name="measure again").click()
+    expect(question).to_contain_text("Take your hands out and close the guard")
+    check_accessible(page)
+    question.get_by_role("button", name="hands are out").click()
     expect(page.get_by_test_id("verdict")).to_contain_text("PASS")
     (unit,) = client.unit("OFF-A")
     assert "Seemed switched off at > " in unit.attempts[0].note

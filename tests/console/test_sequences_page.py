@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from loricate.client import Client
-from tests.conftest import five_steps, release
+from tests.conftest import five_steps, release, second_engineer
 from tests.console.pages import check_accessible, sign_in
 from tests.rig import DEMO
 
@@ -56,6 +56,8 @@ def test_a_sequence_is_written_reviewed_challenged_and_released(
     current.get_by_label("Maximum").fill("5 mA")
     current.get_by_label("Source").fill("IEC-60335-1-A")
     expect(review).to_contain_text("short of the 1.000 kV that IEC-60335-1-A/withstand-basic asks")
+    page.get_by_label("Test voltage").fill("1.1 kV")
+    expect(review).not_to_contain_text("short of the 1.000 kV")
     page.get_by_role("button", name="Run against every fault").click()
     faults = page.get_by_role("table", name="Faults by steps")
     expect(faults.get_by_role("row", name=re.compile("cracked_insulator"))).to_contain_text(
@@ -63,6 +65,7 @@ def test_a_sequence_is_written_reviewed_challenged_and_released(
     )
     expect(faults.get_by_role("row", name=re.compile("wet"))).to_contain_text("MISSED")
     check_accessible(page)
+    page.get_by_label("Test voltage").fill("900 V")
     page.reload()  # a closed tab loses nothing
     expect(page.get_by_label("Test voltage")).to_have_value("900 V")
     page.get_by_role("button", name="Store as a draft").click()
@@ -71,6 +74,11 @@ def test_a_sequence_is_written_reviewed_challenged_and_released(
     panel.get_by_label(re.compile("short of the 1.000 kV")).fill("drawing 4 asks for 900 V")
     panel.get_by_label("What changed").fill("first issue")
     panel.get_by_role("button", name="Release this draft").click()
+    expect(page.get_by_text("a second engineer has to leave it")).to_be_visible()
+    with second_engineer(client) as other:
+        reasons = {"short_of_standard@withstand": "drawing 4 asks for 900 V"}
+        other.release_sequence("ED-1", "first issue", reasons)
+    page.reload()
     expect(page.get_by_text("revision 1, released")).to_be_visible()
     stored = client.sequence("ED-1")
     assert [step.kind for step in stored.steps] == ["ground_bond", "withstand"]

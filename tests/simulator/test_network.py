@@ -93,3 +93,28 @@ def test_a_gap_strikes_once_over_its_voltage_and_goes_out_on_release() -> None:
     assert abs(network.solve_ac([source], 50.0).at("a")) == pytest.approx(800 * 500 / 1500)
     network.release()
     assert abs(network.solve_ac([source], 50.0).at("a")) == pytest.approx(800, rel=1e-6)
+
+
+@pytest.mark.parametrize("step_s", [1e-3, 0.01, 0.3, 1.0])
+def test_a_transient_is_exact_whatever_its_step(step_s: float) -> None:
+    """A ramp through 1 MΩ into 100 nF with 1 GΩ across it: the closed form, at every step."""
+    network = Network(
+        [Resistor("a", "b", 1e6), Capacitor("b", EARTH, 100e-9), Resistor("b", EARTH, 1e9)]
+    )
+    transient = Transient(network, [Source("a", EARTH, 0.0, 1e-3)], step_s)
+    solution = transient.now()
+    for count in range(1, round(1.0 / step_s) + 1):
+        solution = transient.advance([Source("a", EARTH, 500.0 * count * step_s, 1e-3)])
+    ended_s = round(1.0 / step_s) * step_s
+    share, tau = 1e9 / (1e9 + 1e6), 100e-9 * 1e15 / (1e9 + 1e6)
+    exact = 500.0 * share * (ended_s - tau * (1 - math.exp(-ended_s / tau)))
+    assert solution.at("b").real == pytest.approx(exact, rel=1e-6)
+
+
+def test_charges_carry_over_and_relax() -> None:
+    """Two capacitors of 1 µF, one at 100 V, end at 50 V each; nothing is gained or lost."""
+    first, second = Capacitor("a", EARTH, 1e-6), Capacitor("b", EARTH, 1e-6)
+    network = Network([first, second, Resistor("a", "b", 1e3)])
+    transient = Transient(network, (), 1.0, {first: 100.0})
+    transient.advance(())
+    assert transient.charges() == pytest.approx({first: 50.0, second: 50.0}, rel=1e-4)

@@ -247,3 +247,63 @@ async def test_the_hands_put_units_in_and_switch_instruments(bench: StandIns) ->
     _, again = await asyncio.open_connection("127.0.0.1", ports["GB1"])
     again.close()
     writer.close()
+
+
+async def test_settings_take_suffixes_and_edges(bench: StandIns) -> None:
+    source = bench.instruments["HV1"]
+    await source.perform("SOUR:VOLT 1.5 KV;FREQ 0.05KHZ;:SOUR:CURR:PROT 5MA;:SOUR:DWEL\t2 s")
+    assert await say(source, "SOUR:VOLT?;FREQ?;:SOUR:CURR:PROT?;:SOUR:DWEL?") == "1500;50;0.005;2"
+    await source.perform("SOUR:VOLT MAX")
+    assert await say(source, "SOUR:VOLT?;:SOUR:VOLT? MIN") == "6000;50"
+    await source.perform("SOUR:VOLT 5 A")
+    assert await say(source, "SYST:ERR:COUN?;:SYST:ERR?") == '1;-131,"Invalid suffix"'
+
+
+@pytest.mark.parametrize(
+    ("name", "line"),
+    [("HV1", "SOUR:VOLT 600"), ("HV1", "SOUR:FUNC DC"), ("GB1", "SOUR:CURR 5"),
+     ("LK1", "SOUR:VOLT 110"), ("LK1", "SENS:LEAK:PATH TOUC"), ("IM1", "SOUR:FREQ 50")],
+)  # fmt: skip
+async def test_an_output_that_is_on_takes_no_settings(
+    bench: StandIns, name: str, line: str
+) -> None:
+    source = bench.instruments[name]
+    await source.perform("SOUR:DWEL 60;:INIT")
+    await source.perform(line)
+    assert source.errors[0] == (-221, "Settings conflict")
+    await source.perform("ABOR")
+
+
+async def test_reset_is_power_on(bench: StandIns) -> None:
+    source = bench.instruments["HV1"]
+    before = await say(source, "SOUR:VOLT?;FUNC?;DWEL?;:FETC?")
+    await source.perform("SOUR:VOLT 700;FUNC DC;DWEL 5;:SYST:DEAD:TIM 1;:INIT")
+    await source.perform("*RST")
+    assert await say(source, "SOUR:VOLT?;FUNC?;DWEL?;:FETC?") == before
+    assert await say(source, "OUTP?;:SYST:DEAD:TIM?") == "0;0"
+
+
+async def test_operation_complete_is_noted_and_holds_nothing_up(bench: StandIns) -> None:
+    """*OPC overlaps: what follows is done at once, and the bit comes when the output is over."""
+    bond = bench.instruments["GB1"]
+    await bond.perform("*CLS;:SOUR:CURR 10;DWEL 20;:INIT;*OPC")
+    assert await say(bond, "*ESR?") == "0", "the output is still on"
+    assert (await say(bond, "*OPC?;*ESR?")) == "1;1"
+
+
+async def test_a_unit_keeps_its_charge_after_mains_and_between_outputs(bench: StandIns) -> None:
+    """Mains may be cut off at its peak; absorbed charge comes back after it was safe."""
+    meter = bench.instruments["LK1"]
+    columns = bench.floor.nests[NEST].columns
+    points = f"7!{columns['L']},8!{columns['N']},9!{columns['PE']}"
+    await say(bench.instruments["MX1"], f"ROUT:OPEN:ALL;:ROUT:CLOS (@{points});*OPC?")
+    await say(meter, "SOUR:VOLT 230;DWEL 1;:INIT;*OPC?")
+    assert bench.floor.volts_in(NEST) > 0.0 or max(bench.floor.charges.values(), default=0) > 0
+    ending, *_ = await withstand(bench, 500, "DC")
+    assert ending == "FINISHED"
+    source = bench.instruments["HV1"]
+    while float(await say(source, "MEAS:VOLT:RES?")) > 10:  # noqa: ASYNC110 - polled as a service would
+        await asyncio.sleep(0.001)
+    await say(bench.instruments["MX1"], "ROUT:OPEN:ALL;*OPC?")
+    await bench.clock.sleep(1.0)
+    assert bench.floor.volts_in(NEST) > 60, "absorbed charge comes back"

@@ -46,7 +46,7 @@ export function DangerBand({ mayEarth }: { mayEarth: boolean }) {
     >
       <Flex px="5" py="1" minH="12" gap="4" align="center" wrap="wrap">
         <DangerSign state={danger.state} size={36} />
-        <Text fontSize="3xl" lineHeight="1.2" fontWeight="bold" role="status">
+        <Text fontSize="3xl" lineHeight="1.2" fontWeight="bold" aria-live="polite">
           {word}
         </Text>
         <Text fontSize="xl">{toldOf(danger)}</Text>

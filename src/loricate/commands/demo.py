@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from loricate.commands.serve import DEFAULT_PORT
+from loricate.commands.serve import DEFAULT_PORT, log_option
 
 
 @click.command("demo")
@@ -17,8 +17,9 @@ from loricate.commands.serve import DEFAULT_PORT
 )  # fmt: skip
 @click.option("--port", default=DEFAULT_PORT, show_default=True, help="0 takes a free one.")
 @click.option("--pace", default=1.0, show_default=True, help="How fast the stand-ins' clock goes.")
+@log_option
 @click.option("--json", "as_json", is_flag=True, help="Print address and sign-in as a JSON line.")
-def command(data_folder: Path, port: int, pace: float, as_json: bool) -> None:
+def command(data_folder: Path, port: int, pace: float, log: str, as_json: bool) -> None:
     """Run the service with stand-in instruments and demo data until it is told to stop.
 
     Prints the address and a sign-in that is made for this start.
@@ -27,7 +28,7 @@ def command(data_folder: Path, port: int, pace: float, as_json: bool) -> None:
     """
     from loricate.commands import demo_site
     from loricate.commands.places import console_folder
-    from loricate.commands.serve import run_service
+    from loricate.commands.serve import log_file, run_service
     from loricate.service.settings import FirstAccount, Settings
 
     port = port or demo_site.free_port()
@@ -40,7 +41,7 @@ def command(data_folder: Path, port: int, pace: float, as_json: bool) -> None:
         sign_in = {"url": url, "name": account.name, "password": password, "ports": floor.ports}
         greet = threading.Thread(target=_greet, args=(sign_in, pace, as_json), daemon=True)
         greet.start()
-        run_service(settings, "127.0.0.1", port)
+        run_service(settings, "127.0.0.1", port, log_file(log, data_folder))
 
 
 def _greet(sign_in: dict[str, Any], pace: float, as_json: bool) -> None:

@@ -1,7 +1,8 @@
 """``loricate serve``."""
 
+from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
@@ -9,6 +10,22 @@ if TYPE_CHECKING:
     from loricate.service.settings import Settings
 
 DEFAULT_PORT = 8640
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def log_option(command: F) -> F:
+    """Where the log goes: an option of every command that serves."""
+    return click.option(
+        "--log", "log", default="",
+        help="The log's file, DATA/loricate.log by default; - for standard error.",
+    )(command)  # fmt: skip
+
+
+def log_file(log: str, data_folder: Path) -> Path | None:
+    """The file that the log goes to; None for standard error."""
+    if log == "-":
+        return None
+    return Path(log) if log else data_folder / "loricate.log"
 
 
 @click.command("serve")
@@ -29,6 +46,7 @@ DEFAULT_PORT = 8640
 )
 @click.option("--account", default="", help="Make or renew an engineer's account of this name.")
 @click.option("--password", envvar="LORICATE_PASSWORD", default="", help="Its password.")
+@log_option
 @click.option("--json", "as_json", is_flag=True, help="Print where it serves as a JSON line.")
 def command(
     bench_file: Path,
@@ -40,6 +58,7 @@ def command(
     second_person: bool,
     account: str,
     password: str,
+    log: str,
     as_json: bool,
 ) -> None:
     """Run the service for one bench until it is told to stop.
@@ -65,10 +84,10 @@ def command(
         click.echo(json.dumps({"url": url}))
     else:
         click.echo(f"Serving at {url}", err=True)
-    run_service(settings, host, port)
+    run_service(settings, host, port, log_file(log, data_folder))
 
 
-def run_service(settings: "Settings", host: str, port: int) -> None:
+def run_service(settings: "Settings", host: str, port: int, log: Path | None) -> None:
     """Serve until SIGINT or SIGTERM."""
     import uvicorn
 
@@ -76,7 +95,7 @@ def run_service(settings: "Settings", host: str, port: int) -> None:
     from loricate.service.logs import set_up_logs
 
     check_start(settings)
-    set_up_logs()
+    set_up_logs(log)
     uvicorn.run(
         create_app(settings),
         host=host,

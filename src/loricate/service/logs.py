@@ -1,9 +1,11 @@
-"""Structured logs: one JSON object a line on standard error."""
+"""Logs: one JSON object a line in a file, and lines for people on a terminal."""
 
 import json
 import logging
+import sys
 import time
 import uuid
+from pathlib import Path
 from typing import Any
 
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
@@ -29,11 +31,34 @@ class JsonLines(logging.Formatter):
         return json.dumps(line, default=str, ensure_ascii=False)
 
 
-def set_up_logs(level: int = logging.INFO) -> None:
-    """Send everything to standard error as JSON lines."""
-    handler = logging.StreamHandler()
-    handler.setFormatter(JsonLines())
-    logging.basicConfig(level=level, handlers=[handler], force=True)
+class PeopleLines(logging.Formatter):
+    """Formats a record as a line to be read on a terminal."""
+
+    def format(self, record: logging.LogRecord) -> str:
+        moment = time.strftime("%H:%M:%S", time.localtime(record.created))
+        more = [f"{key}: {value}" for key, value in vars(record).items() if key not in _PLAIN]
+        told = "; ".join([record.getMessage(), *more])
+        line = f"{moment} {record.levelname.lower()}: {told}"
+        return line if not record.exc_info else f"{line}\n{self.formatException(record.exc_info)}"
+
+
+def set_up_logs(file: Path | None, level: int = logging.INFO) -> None:
+    """Send everything to a file as JSON lines, and warnings to standard error.
+
+    Without a file everything goes to standard error: for people where that is a terminal, else as
+    JSON lines.
+    """
+    shown = logging.StreamHandler()
+    is_read = file is not None or sys.stderr.isatty()
+    shown.setFormatter(PeopleLines() if is_read else JsonLines())
+    handlers: list[logging.Handler] = [shown]
+    if file is not None:
+        shown.setLevel(logging.WARNING)
+        file.parent.mkdir(parents=True, exist_ok=True)
+        kept = logging.FileHandler(file, encoding="utf-8")
+        kept.setFormatter(JsonLines())
+        handlers.append(kept)
+    logging.basicConfig(level=level, handlers=handlers, force=True)
 
 
 class AccessLog:

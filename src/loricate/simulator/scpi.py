@@ -21,6 +21,7 @@ UNDEFINED_HEADER = (-113, "Undefined header")
 MISSING_PARAMETER = (-109, "Missing parameter")
 NOT_ALLOWED = (-108, "Parameter not allowed")
 NUMERIC_ERROR = (-120, "Numeric data error")
+INVALID_SUFFIX = (-131, "Invalid suffix")
 OUT_OF_RANGE = (-222, "Data out of range")
 SETTINGS_CONFLICT = (-221, "Settings conflict")
 ILLEGAL_VALUE = (-224, "Illegal parameter value")
@@ -70,7 +71,8 @@ def messages(line: str) -> Iterator[tuple[str, list[str]]]:
     for command in split_outside(line, ";"):
         if not command:
             continue
-        header, _, rest = command.partition(" ")
+        header, *tail = command.split(maxsplit=1)
+        rest = tail[0] if tail else ""
         if header.startswith("*"):
             full = header
         elif header.startswith(":"):
@@ -82,12 +84,40 @@ def messages(line: str) -> Iterator[tuple[str, list[str]]]:
         yield full, split_outside(rest, ",") if rest.strip() else []
 
 
-def number(text: str, low: float, high: float) -> float:
-    """Read a numeric parameter within a span; raises ScpiError."""
-    try:
-        value = float(text)
-    except ValueError:
-        raise ScpiError(*NUMERIC_ERROR) from None
+_NUMERIC = re.compile(r"([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:E[+-]?\d{1,3})?)\s*([A-Z]*)", re.ASCII)
+_MULTIPLIERS = {
+    "": 1.0, "T": 1e12, "G": 1e9, "MA": 1e6, "K": 1e3, "M": 1e-3, "U": 1e-6, "N": 1e-9,
+    "P": 1e-12,
+}  # fmt: skip
+_MEGA_BY_M = ("HZ", "OHM")  # IEEE 488.2 7.7.3: for these M is mega
+
+
+def _multiplier(suffix: str, unit: str) -> float:
+    """What a suffix multiplies by; raises ScpiError for one of another unit."""
+    if not suffix:
+        return 1.0
+    prefix = suffix.removesuffix(unit)
+    if not unit or not suffix.endswith(unit) or prefix not in _MULTIPLIERS:
+        raise ScpiError(*INVALID_SUFFIX)
+    return 1e6 if prefix == "M" and unit in _MEGA_BY_M else _MULTIPLIERS[prefix]
+
+
+def number(text: str, low: float, high: float, unit: str = "") -> float:
+    """Read a numeric parameter within a span, MIN and MAX too; raises ScpiError.
+
+    ``unit`` (``V``, ``A``, ``S``, ``HZ``) is the one that a suffix may have, with its multiplier.
+    """
+    word = text.strip().upper()
+    if word in ("MIN", "MINIMUM"):
+        return low
+    if word in ("MAX", "MAXIMUM"):
+        return high
+    if word in ("INF", "INFINITY", "NINF", "-INF", "NAN"):
+        raise ScpiError(*OUT_OF_RANGE)
+    matched = _NUMERIC.fullmatch(word)
+    if matched is None:
+        raise ScpiError(*NUMERIC_ERROR)
+    value = float(matched.group(1)) * _multiplier(matched.group(2), unit)
     if not low <= value <= high:
         raise ScpiError(*OUT_OF_RANGE)
     return value
@@ -96,7 +126,8 @@ def number(text: str, low: float, high: float) -> float:
 def choice(text: str, *spellings: str) -> str:
     """Read a character parameter; gives the long form in capitals; raises ScpiError."""
     for spelling in spellings:
-        if header_pattern(spelling).match(text):
+        plain = spelling.isupper()  # the names of standards have digits, and no short form
+        if text.upper() == spelling or (not plain and header_pattern(spelling).match(text)):
             return spelling.upper()
     raise ScpiError(*ILLEGAL_VALUE)
 

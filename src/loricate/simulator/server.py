@@ -35,6 +35,7 @@ class Instrument:
         self._server: asyncio.Server | None = None
         self._writers: set[asyncio.StreamWriter] = set()
         self._port = 0
+        self._marking: set[asyncio.Task[None]] = set()
         self._add_common()
 
     def command(self, spelling: str, handler: Handler) -> None:
@@ -56,6 +57,7 @@ class Instrument:
         self.command("*WAI", self.wait_idle)
         self.command("*TST?", lambda: "0")
         self.command("SYSTem:ERRor[:NEXT]?", self._next_error)
+        self.command("SYSTem:ERRor:COUNt?", lambda: str(len(self.errors)))
         self.command("SYSTem:VERSion?", lambda: "1999.0")
         self.command("SYSTem:DEADman:TIMeout", self._set_deadman)
         self.command("SYSTem:DEADman:TIMeout?", lambda: f"{self.deadman_s:g}")
@@ -68,8 +70,10 @@ class Instrument:
         return False
 
     def reset(self) -> None:
-        """Back to the state after power-on; outputs off."""
+        """Back to the state after power-on; outputs off, nothing pending."""
         self.drop("reset")
+        self._forget_marking()
+        self.deadman_s = 0.0
 
     def drop(self, reason: str) -> None:
         """Take the output off at once."""
@@ -80,6 +84,7 @@ class Instrument:
     def _clear(self) -> None:
         self.errors.clear()
         self.event_status = 0
+        self._forget_marking()
 
     def _read_event_status(self) -> str:
         value, self.event_status = self.event_status, 0
@@ -98,11 +103,23 @@ class Instrument:
 
     async def _operation_complete(self) -> str:
         await self.wait_idle()
+        await asyncio.gather(*self._marking, return_exceptions=True)
         return "1"
 
-    async def _mark_complete(self) -> None:
-        await self.wait_idle()
-        self.event_status |= OPERATION_COMPLETE
+    def _mark_complete(self) -> None:
+        """Note in the event status once what is pending is done; nothing waits for it meanwhile."""
+
+        async def mark() -> None:
+            await self.wait_idle()
+            self.event_status |= OPERATION_COMPLETE
+
+        marking = asyncio.get_running_loop().create_task(mark())
+        self._marking.add(marking)
+        marking.add_done_callback(self._marking.discard)
+
+    def _forget_marking(self) -> None:
+        for marking in list(self._marking):
+            marking.cancel()
 
     def _next_error(self) -> str:
         number, text = self.errors.popleft() if self.errors else (0, "No error")
@@ -141,10 +158,11 @@ class Instrument:
     async def _perform_one(self, header: str, parameters: list[str]) -> str | None:
         for pattern, handler in self._commands:
             if pattern.match(header):
-                wanted = len(inspect.signature(handler).parameters)
+                known = inspect.signature(handler).parameters.values()
+                wanted = sum(each.default is each.empty for each in known)
                 if len(parameters) < wanted:
                     raise ScpiError(*scpi.MISSING_PARAMETER)
-                if len(parameters) > wanted:
+                if len(parameters) > len(known):
                     raise ScpiError(*scpi.NOT_ALLOWED)
                 answer = handler(*parameters)
                 return await answer if inspect.isawaitable(answer) else answer
@@ -162,6 +180,7 @@ class Instrument:
             await self.serve(host, self._port)
         elif not on and self._server is not None:
             self.drop("power")
+            self._forget_marking()
             self._server.close()
             self._server = None
             for writer in list(self._writers):

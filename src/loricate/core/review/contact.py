@@ -67,7 +67,7 @@ def clip_left_on(reviewed: Reviewed) -> Iterator[ReviewFinding]:
                 Severity.WARNING,
                 after.id,
                 f"the clip on {', '.join(sorted(used))} is still on from '{before.id}'.",
-                "Add a cue with hands in before it that says to take the clip off and waits for an answer.",
+                "Add a cue with hands in before it: take the clip off. It waits for an answer.",
             )
 
 

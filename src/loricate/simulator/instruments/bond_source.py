@@ -1,6 +1,5 @@
 """Ground bond source: up to 30 A AC from at most 6 V, four-wire, with lead resistance."""
 
-from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor
 from loricate.simulator.instruments.output import OutputInstrument, bounded, displayed
@@ -25,16 +24,8 @@ class BondSource(OutputInstrument):
         self.level_a, self.dwell_s = 10.0, 3.0
         self.gain = 1 + self.chance.uniform(-0.002, 0.002)
         self.amperes = self.volts = 0.0
-        self.command("SOURce:CURRent[:LEVel]", self._set_level)
-        self.command("SOURce:CURRent[:LEVel]?", lambda: f"{self.level_a:g}")
-        self.command("SOURce:DWELl", self._set_dwell)
-        self.command("SOURce:DWELl?", lambda: f"{self.dwell_s:g}")
-
-    def _set_level(self, text: str) -> None:
-        self.level_a = scpi.number(text, 0.2, 30)
-
-    def _set_dwell(self, text: str) -> None:
-        self.dwell_s = scpi.number(text, 0.1, 600)
+        self.setting("SOURce:CURRent[:LEVel]", "level_a", 0.2, 30, "A")
+        self.setting("SOURce:DWELl", "dwell_s", 0.1, 600, "S")
 
     def phases(self) -> list[tuple[str, float]]:
         return [("DWELL", self.dwell_s)]

@@ -1,6 +1,5 @@
 """Impedance meter: a small AC signal between two terminals, R and X by volts over amperes."""
 
-from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor
 from loricate.simulator.instruments.output import OutputInstrument, bounded, displayed
@@ -23,16 +22,9 @@ class ImpedanceMeter(OutputInstrument):
         self.level_v, self.frequency_hz, self.dwell_s = 1.0, 1000.0, 0.2
         self.gain = 1 + self.chance.uniform(-5e-4, 5e-4)
         self.true_ohms = self.ohms = complex(0)
-        for spelling, attribute, low, high in (
-            ("SOURce:VOLTage[:LEVel]", "level_v", 0.01, 2),
-            ("SOURce:FREQuency", "frequency_hz", 20, 100e3),
-            ("SOURce:DWELl", "dwell_s", 0.05, 60),
-        ):
-            self._setting(spelling, attribute, low, high)
-
-    def _setting(self, spelling: str, name: str, low: float, high: float) -> None:
-        self.command(spelling, lambda text: setattr(self, name, scpi.number(text, low, high)))
-        self.command(spelling + "?", lambda: f"{getattr(self, name):g}")
+        self.setting("SOURce:VOLTage[:LEVel]", "level_v", 0.01, 2, "V")
+        self.setting("SOURce:FREQuency", "frequency_hz", 20, 100e3, "HZ")
+        self.setting("SOURce:DWELl", "dwell_s", 0.05, 60, "S")
 
     def phases(self) -> list[tuple[str, float]]:
         return [("DWELL", self.dwell_s)]

@@ -2,7 +2,6 @@
 
 import math
 
-from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor
 from loricate.simulator.instruments.output import OutputInstrument, bounded, displayed
@@ -15,7 +14,6 @@ from loricate.simulator.network import (
     Solution,
     Source,
 )
-from loricate.simulator.scpi import ScpiError
 
 FLOOR_A, RANGE_A = 0.5e-6, 0.05
 SUPPLY_OHMS = 0.2
@@ -46,41 +44,14 @@ class LeakageMeter(OutputInstrument):
         self.network = Network(())
         self.solution: Solution | None = None
         self.command("MEASure:VOLTage:RESidual?", lambda: f"{self.residual_v():.2f}")
-        self.command("SENSe:LEAKage:PATH", self._set_path)
-        self.command("SENSe:LEAKage:NETWork", self._set_network)
-        self.command("SENSe:LEAKage:METHod", self._set_method)
-        self.command("SOURce:NEUTral", self._set_neutral)
-        self.command("SOURce:POLarity", self._set_polarity)
-        self.command("SOURce:VOLTage[:LEVel]", self._set_level)
-        self.command("SOURce:VOLTage[:LEVel]?", lambda: f"{self.level_v:g}")
-        self.command("SOURce:FREQuency", self._set_frequency)
-        self.command("SOURce:DWELl", self._set_dwell)
-
-    def _set_path(self, text: str) -> None:
-        self.path = scpi.choice(text, "EARTh", "TOUCh", "NONE")
-
-    def _set_network(self, text: str) -> None:
-        self.body = text.upper()
-        if self.body not in ("IEC60601", "IEC60990", "NONE"):
-            raise ScpiError(*scpi.ILLEGAL_VALUE)
-
-    def _set_method(self, text: str) -> None:
-        self.method = scpi.choice(text, "DIRect", "DIFFerential", "ALTernative")
-
-    def _set_neutral(self, text: str) -> None:
-        self.neutral = scpi.choice(text, "OPEN", "CLOSed")
-
-    def _set_polarity(self, text: str) -> None:
-        self.polarity = scpi.choice(text, "NORMal", "REVersed")
-
-    def _set_level(self, text: str) -> None:
-        self.level_v = scpi.number(text, 10, 280)
-
-    def _set_frequency(self, text: str) -> None:
-        self.frequency_hz = scpi.number(text, 45, 65)
-
-    def _set_dwell(self, text: str) -> None:
-        self.dwell_s = scpi.number(text, 0.1, 3600)
+        self.choices("SENSe:LEAKage:PATH", "path", "EARTh", "TOUCh", "NONE")
+        self.choices("SENSe:LEAKage:NETWork", "body", "IEC60601", "IEC60990", "NONE")
+        self.choices("SENSe:LEAKage:METHod", "method", "DIRect", "DIFFerential", "ALTernative")
+        self.choices("SOURce:NEUTral", "neutral", "OPEN", "CLOSed")
+        self.choices("SOURce:POLarity", "polarity", "NORMal", "REVersed")
+        self.setting("SOURce:VOLTage[:LEVel]", "level_v", 10, 280, "V")
+        self.setting("SOURce:FREQuency", "frequency_hz", 45, 65, "HZ")
+        self.setting("SOURce:DWELl", "dwell_s", 0.1, 3600, "S")
 
     def phases(self) -> list[tuple[str, float]]:
         return [("DWELL", self.dwell_s)]

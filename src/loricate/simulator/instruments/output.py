@@ -40,11 +40,51 @@ class OutputInstrument(Instrument):
         self.dwelt_s = 0.0
         self.plan: list[tuple[str, float]] = []
         self._task: asyncio.Task[None] | None = None
+        self._defaults: dict[str, float | str] = {}
         self.command("INITiate[:IMMediate]", self.initiate)
         self.command("ABORt", lambda: self.drop("ABORTED"))
         self.command("FETCh?", self.fetch)
         self.command("FETCh:SUMMary?", self.fetch_summary)
         floor.on_guard_open.append(lambda: self.drop("GUARD"))
+
+    def setting(self, spelling: str, name: str, low: float, high: float, unit: str) -> None:
+        """Make a numeric setting and its query known: refused while the output is on."""
+        self._defaults[name] = getattr(self, name)
+
+        def write(text: str) -> None:
+            self.refuse_while_on()
+            setattr(self, name, scpi.number(text, low, high, unit))
+
+        def read(which: str = "") -> str:
+            value = scpi.number(which, low, high) if which else getattr(self, name)
+            return f"{value:g}"
+
+        self.command(spelling, write)
+        self.command(spelling + "?", read)
+
+    def choices(self, spelling: str, name: str, *words: str) -> None:
+        """Make a setting by words and its query known: refused while the output is on."""
+        self._defaults[name] = getattr(self, name)
+
+        def write(text: str) -> None:
+            self.refuse_while_on()
+            setattr(self, name, scpi.choice(text, *words))
+
+        self.command(spelling, write)
+        self.command(spelling + "?", lambda: str(getattr(self, name)))
+
+    def refuse_while_on(self) -> None:
+        """Raise the settings conflict of an output that is on."""
+        if self.output_on:
+            raise ScpiError(*scpi.SETTINGS_CONFLICT)
+
+    def reset(self) -> None:
+        """Back to power-on: output off, settings as they were then, no result."""
+        super().reset()
+        for name, value in self._defaults.items():
+            setattr(self, name, value)
+        self.phase, self.ending = IDLE, "NONE"
+        self.started = self.reached = 0.0
 
     # What a subclass fills in.
     def phases(self) -> list[tuple[str, float]]:
@@ -203,11 +243,10 @@ class OutputInstrument(Instrument):
         """phase, elapsed s, remaining s, then the live values."""
         total = self.plan_s
         self.is_looked_at = self.is_looked_at or self.output_on
-        if self.output_on:
-            elapsed = min(self.clock.now() - self.started, total)
-        else:
-            elapsed = self.reached - self.started
-        remaining = total - elapsed if self.output_on else 0.0
+        # The time that the values are of, which is a little behind the clock.
+        elapsed = self.reached - self.started
+        passed = min(self.clock.now() - self.started, total)
+        remaining = total - passed if self.output_on else 0.0
         return ",".join([self.phase, f"{elapsed:.4f}", f"{remaining:.4f}", *self.values()])
 
     def fetch_summary(self) -> str:

@@ -44,33 +44,15 @@ class WithstandSource(OutputInstrument):
         self.volts = self.amperes = self.resistive = 0.0
         self.arcs = 0
         self.summary_v = self.dwell_end_a = self.greatest_a = self.summary_resistive = 0.0
-        for spelling, name_, low, high in (
-            ("SOURce:VOLTage[:LEVel]", "level_v", 50, 6000),
-            ("SOURce:FREQuency", "frequency_hz", 40, 400),
-            ("SOURce:RAMP:UP", "ramp_s", 0.01, 999),
-            ("SOURce:DWELl", "dwell_s", 0.02, 3600),
-            ("SOURce:RAMP:DOWN", "fall_s", 0, 999),
-            ("SOURce:CURRent:PROTection[:LEVel]", "trip_a", 1e-6, 0.1),
-            ("SENSe:ARC:COUNt", "arc_count", 0, 100),
-        ):
-            self._setting(spelling, name_, low, high)
-        self.command("SOURce:FUNCtion[:SHAPe]", self._set_function)
-        self.command("SOURce:FUNCtion[:SHAPe]?", lambda: self.function)
+        self.setting("SOURce:VOLTage[:LEVel]", "level_v", 50, 6000, "V")
+        self.setting("SOURce:FREQuency", "frequency_hz", 40, 400, "HZ")
+        self.setting("SOURce:RAMP:UP", "ramp_s", 0.01, 999, "S")
+        self.setting("SOURce:DWELl", "dwell_s", 0.02, 3600, "S")
+        self.setting("SOURce:RAMP:DOWN", "fall_s", 0, 999, "S")
+        self.setting("SOURce:CURRent:PROTection[:LEVel]", "trip_a", 1e-6, 0.1, "A")
+        self.setting("SENSe:ARC:COUNt", "arc_count", 0, 100, "")
+        self.choices("SOURce:FUNCtion[:SHAPe]", "function", "AC", "DC")
         self.command("MEASure:VOLTage:RESidual?", lambda: f"{self.residual_v():.2f}")
-
-    def _setting(self, spelling: str, name: str, low: float, high: float) -> None:
-        def write(text: str) -> None:
-            if self.output_on:
-                raise ScpiError(*scpi.SETTINGS_CONFLICT)
-            setattr(self, name, scpi.number(text, low, high))
-
-        self.command(spelling, write)
-        self.command(spelling + "?", lambda: f"{getattr(self, name):g}")
-
-    def _set_function(self, text: str) -> None:
-        if self.output_on:
-            raise ScpiError(*scpi.SETTINGS_CONFLICT)
-        self.function = scpi.choice(text, "AC", "DC")
 
     def phases(self) -> list[tuple[str, float]]:
         if self.function == "AC" and self.level_v > 5000:
