@@ -56,4 +56,6 @@ def tidy_site(site: dict[str, Any]) -> Iterator[None]:
             if run.state in ("created", "armed", "running"):
                 with contextlib.suppress(WrongStateError):  # it ended by itself just now
                     client.abort_run(run.id)
+        if client.danger().must_earth:
+            client.confirm_earthed("earthed by the test that left it")
     say(site["ports"], "HANDS", 'HAND:POW "GB1",1;:HAND:GUAR 1;:HAND:REST;:HAND:PACE 20')

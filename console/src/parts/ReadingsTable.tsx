@@ -97,7 +97,9 @@ function ReadingRow({ reading }: { reading: Reading }) {
         <MarginBar reading={reading} />
       </Table.Cell>
       <Table.Cell color="soft">{reading.source}</Table.Cell>
-      <Table.Cell />
+      <Table.Cell color="unsure">
+        {reading.outcome.startsWith('conditional') && reading.outcome}
+      </Table.Cell>
     </Table.Row>
   )
 }

@@ -23,6 +23,9 @@ class ReadingOut(BaseModel):
     source: str = Field(examples=["IEC 60335-1:2010 Annex A"])
     verdict: str
     cause: str
+    outcome: str = Field(
+        description="With a guard band: pass, conditional pass, conditional fail or fail"
+    )
     margin: float | None = Field(description="Distance to the nearer limit as a fraction of it")
     as_measured: float | None = Field(
         description="The value before the fixture's zero was taken off; None when nothing was"

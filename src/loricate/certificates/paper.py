@@ -219,7 +219,10 @@ class CertificateSheet(Sheet):
                 draw_text(canvas, source_x, base + lift - index * 7, line, PLAIN, 6.6, SOFT)
             if reading["verdict"]:
                 tint = tint_of(reading["verdict"])
-                draw_text(canvas, verdict_x, base, WORDS[reading["verdict"]], PLAIN, 7, tint)
+                word = WORDS[reading["verdict"]]
+                if reading["outcome"].startswith("conditional"):
+                    word = reading["outcome"]
+                draw_text(canvas, verdict_x, base, word, PLAIN, 7, tint)
 
         return Block(14 if len(source) > 1 else 11, draw)
 

@@ -98,6 +98,8 @@ def print_attempts(attempts: "list[AttemptOut]") -> None:
     for attempt in attempts:
         if attempt.reason:
             click.echo(f"Attempt {attempt.number} of {attempt.title}: {attempt.reason}")
+        if attempt.note:
+            click.echo(f"{attempt.title}: {attempt.note}")
 
 
 def _reading_rows(readings: "list[ReadingOut]", repetition: int) -> list[tuple[str, ...]]:
@@ -105,7 +107,8 @@ def _reading_rows(readings: "list[ReadingOut]", repetition: int) -> list[tuple[s
     return [
         (
             f"  {r.name.replace('_', ' ')}", r.text, r.as_measured_text, r.limit,
-            percent(r.margin), r.source, "",
+            percent(r.margin), r.source,
+            r.outcome if r.outcome.startswith("conditional") else "",
         )
         for r in readings if r.repetition == repetition
     ]  # fmt: skip

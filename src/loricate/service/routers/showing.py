@@ -45,8 +45,8 @@ def reading_out(row: dict[str, Any]) -> ReadingOut:
         name=row["name"], value=row["value"], unit=DIMENSIONS[row["dimension"]].unit,
         bound=row["bound"], uncertainty=row["uncertainty"], text=text,
         instrument=row["instrument"], minimum=row["minimum"], maximum=row["maximum"], limit=limit,
-        source=source, verdict=row["verdict"], cause=row["cause"], margin=row["margin"],
-        as_measured=row["as_measured"],
+        source=source, verdict=row["verdict"], cause=row["cause"], outcome=row["outcome"],
+        margin=row["margin"], as_measured=row["as_measured"],
         as_measured_text="" if row["as_measured"] is None
         else display(row["as_measured"], DIMENSIONS[row["dimension"]]),
         repetition=row["repetition"],
@@ -87,7 +87,7 @@ def _graded_row(graded: GradedReading) -> dict[str, Any]:
     reading, limit, grade = graded.reading, graded.limit, graded.grade
     return {
         "name": reading.name,
-        "value": None if math.isnan(reading.value) else reading.value,
+        "value": reading.value if math.isfinite(reading.value) else None,
         "dimension": reading.dimension.name,
         "bound": reading.bound,
         "uncertainty": reading.uncertainty,
@@ -97,6 +97,7 @@ def _graded_row(graded: GradedReading) -> dict[str, Any]:
         "source": limit.source.model_dump() if limit else {},
         "verdict": grade.verdict if grade else "",
         "cause": grade.cause if grade else "",
+        "outcome": grade.outcome if grade else "",
         "margin": grade.margin if grade else None,
         "as_measured": reading.as_measured,
         "repetition": graded.repetition,
