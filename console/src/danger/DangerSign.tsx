@@ -13,7 +13,13 @@ export function DangerSign({ state, size }: { state: Danger['state']; size: numb
         />
       ) : (
         <>
-          <path d="M16 2L31 29H1z" fill="#f2c200" stroke="#17211f" strokeWidth="2.5" />
+          <path
+            d="M16 2L31 29H1z"
+            // On its own yellow the sign would be lost.
+            fill={state === 'armed' ? '#ffffff' : '#f2c200'}
+            stroke="#17211f"
+            strokeWidth="2.5"
+          />
           {state === 'unknown' ? (
             <path
               d="M12 14c0-5 8-5 8 0 0 3-4 3-4 6m0 3v3"

@@ -33,7 +33,8 @@ from loricate.certificates.sealing import SiteKey, canonical
 from loricate.certificates.verifying import PAGES_NAME, SEALED_NAME, page_digest
 
 # What the paper says of the gate; the JSON has all of it.
-PRINTED = ("expected tests passed", "daily check passed", "leads zeroed")
+EXPECTED = "expected tests passed"  # only what was left out: the table shows the rest
+UPKEEP = ("daily check passed", "leads zeroed")
 
 
 class CertificateSheet(Sheet):
@@ -97,11 +98,16 @@ class CertificateSheet(Sheet):
             about = f" on {remark['step']}" if remark["step"] else ""
             photo = f" (picture {remark['picture'][:12]})" if remark["picture"] else ""
             yield f"Remark{about} by {remark['account']}: {remark['text']}{photo}"
-        for condition in document["gate"]:
-            if condition["name"] in PRINTED and condition["met"]:
-                yield f"{condition['name'].capitalize()}: {condition['reason']}"
-            if not condition["met"] and document["kind"] == "nonconformance":
-                yield f"Not certified: {condition['name']}. {condition['reason']}"
+        met = {each["name"]: each["reason"] for each in document["gate"] if each["met"]}
+        if " left out by " in met.get(EXPECTED, ""):
+            yield f"{EXPECTED.capitalize()}: {met[EXPECTED]}"
+        kept = [f"{name.capitalize()}: {met[name]}" for name in UPKEEP if name in met]
+        if kept:
+            yield " ".join(kept)
+        if document["kind"] == "nonconformance":
+            for condition in document["gate"]:
+                if not condition["met"]:
+                    yield f"Not certified: {condition['name']}. {condition['reason']}"
 
     def _head(self) -> Block:
         document = self.document
@@ -163,7 +169,8 @@ class CertificateSheet(Sheet):
         return Block(14, draw)
 
     def _step(self, step: dict[str, Any]) -> Iterator[Block]:
-        conditions = wrapped(step["conditions"], PLAIN, 6.8, self.span - 12)
+        stated = ", ".join(text for text in (step["conditions"], *_times(step)) if text)
+        conditions = wrapped(stated, PLAIN, 6.8, self.span - 12)
         told = " ".join(text for text in (step["note"], *_history(step)) if text)
         shown = conditions + wrapped(told, PLAIN, 7.2, self.span - 12)
 
@@ -180,10 +187,11 @@ class CertificateSheet(Sheet):
         for repetition in step["repetitions"]:
             yield self._repetition(repetition)
             for reading in step["readings"]:
-                if reading["repetition"] == repetition["repetition"]:
+                if reading["repetition"] == repetition["repetition"] and _is_row(reading):
                     yield self._reading(reading)
         for reading in step["readings"] if not step["repetitions"] else ():
-            yield self._reading(reading)
+            if _is_row(reading):
+                yield self._reading(reading)
         yield Block(3, lambda canvas, y: draw_rule(canvas, self.left, self.right, y - 1, 0.3))
 
     def _repetition(self, repetition: dict[str, Any]) -> Block:
@@ -225,6 +233,18 @@ class CertificateSheet(Sheet):
                 draw_text(canvas, verdict_x, base, word, PLAIN, 7, tint)
 
         return Block(14 if len(source) > 1 else 11, draw)
+
+
+def _is_row(reading: dict[str, Any]) -> bool:
+    """Whether a reading has a row: a time that nothing limits is told with the conditions."""
+    return reading["name"] != "time_at_level" or "limit" in reading
+
+
+def _times(step: dict[str, Any]) -> Iterator[str]:
+    """How long the level stood, as measured, where no limit makes it a row."""
+    texts = [each["text"] for each in step["readings"] if not _is_row(each)]
+    if texts:
+        yield f"at level as measured {', '.join(texts)}"
 
 
 def _history(step: dict[str, Any]) -> Iterator[str]:

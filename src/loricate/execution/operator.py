@@ -10,7 +10,7 @@ from loricate.core.cues import Cue, Moment, cues_after, cues_at
 from loricate.core.grading import Verdict
 from loricate.core.sequences import ReadyStep
 from loricate.execution.load import Answered, LoadedUnit, Recorder, StepOutcome
-from loricate.execution.questions import Question, Questions, question_of
+from loricate.execution.questions import WHOLE_LOAD, Question, Questions, question_of
 
 HANDS_OUT = "hands are out"
 HANDS_OUT_TEXT = "Take your hands out and close the guard, then say so."
@@ -39,7 +39,8 @@ class Operator:
     ) -> Answer | None:
         if not question.hands_in:
             return await self._put_to(question, units, is_after, within_s)
-        async with self.bench.reach.hands(question.nest):
+        place = "the load" if question.nest == WHOLE_LOAD else f"nest {question.nest}"
+        async with self.bench.reach.hands(place):
             answer = await self._put_to(question, units, is_after, within_s)
             await self._see_hands_out(question, units, is_after)
         return answer
