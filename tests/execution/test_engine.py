@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 import pytest
 
 from loricate.bench.links import TcpLink
-from loricate.core.actions import Answer, Role
+from loricate.core.actions import Answer, Program, Role
 from loricate.core.branching import Outcome, When
 from loricate.core.grading import Cause, Verdict
 from loricate.core.scheduling import Across
@@ -360,3 +360,47 @@ async def test_a_unit_that_keeps_its_charge_ends_the_run(
     assert notebook.state == "aborted" and "Do not touch" in notebook.note
     assert notebook.of("1")["insulation"] == (Verdict.NOT_RUN, Cause.INSTRUMENT)
     assert notebook.of("2") == {}
+
+
+async def test_a_defect_in_one_nests_measurement_ends_no_others(
+    rig: Rig, sequence: ReadySequence, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What nobody thought of (here: division by nothing) is one nest's `not_run`, and told."""
+    perform = rig.bench.perform
+    first = rig.bench.plan.fixtures[0].nests["1"]
+
+    async def broken(action: object, nests: list[object], *more: object) -> object:
+        if isinstance(action, Program) and nests == [first]:
+            raise ZeroDivisionError("float division by zero")
+        return await perform(action, nests, *more)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(rig.bench, "perform", broken)
+    engine, notebook = engine_for(rig, only(sequence, "earth", "withstand"), "12")
+    await run(engine)
+    assert notebook.state == "finished"
+    assert notebook.of("1")["earth"] == (Verdict.NOT_RUN, Cause.INSTRUMENT)
+    assert notebook.units["u2"] == (Verdict.PASS, "")
+
+
+@pytest.mark.parametrize("text", ["nan", "9.91E37", "-5", "9.9E37", "1e99", "oops"])
+async def test_nonsense_for_a_number_decides_nothing_and_ends_no_run(
+    rig: Rig, sequence: ReadySequence, text: str
+) -> None:
+    bond = rig.floor.instruments["GB1"]
+    perform = bond.perform
+
+    async def lying(line: str, owner: object | None = None) -> str | None:
+        answer = await perform(line, owner)
+        if answer is not None and "SUMM" in line.upper():
+            ending, _, *rest = answer.split(",")
+            return ",".join([ending, text, *rest])
+        return answer
+
+    bond.perform = lying  # type: ignore[method-assign]
+    engine, notebook = engine_for(rig, only(sequence, "earth"), "12")
+    await run(engine)
+    assert notebook.state == "finished"
+    verdicts = {nest: notebook.of(nest)["earth"][0] for nest in "12"}
+    assert Verdict.PASS not in verdicts.values(), verdicts
+    doubts = [each for _, performed in notebook.performed for each in performed.grade.doubts]
+    assert doubts or text in ("9.9E37", "1e99"), "it counts against the instrument"

@@ -118,10 +118,10 @@ class Sheet(ABC):
         def draw(canvas: Canvas, y: float) -> None:
             for index, role in enumerate(roles):
                 x = self.left + index * self.span / 2
-                draw_rule(canvas, x, x + self.span * 0.44, y - 34, 0.6)
-                draw_text(canvas, x, y - 43, f"{role}: name, signature, date", PLAIN, 7, SOFT)
+                draw_rule(canvas, x, x + self.span * 0.44, y - 29, 0.6)
+                draw_text(canvas, x, y - 38, f"{role}: name, signature, date", PLAIN, 7, SOFT)
 
-        return Block(48, draw)
+        return Block(42, draw)
 
 
 def tint_of(verdict: str) -> Color:

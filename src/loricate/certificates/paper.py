@@ -76,11 +76,14 @@ class CertificateSheet(Sheet):
             f"Sequence {document['sequence']['code']} revision {document['sequence']['revision']}; "
             f"decision rule: {meaning[rule]}; {document['software']}."
         )
+        by_check: dict[str, list[str]] = {}
         for limit_set in document["limit_sets"]:
-            yield (
-                f"Limit set {limit_set['code']} revision {limit_set['revision']} "
-                f"({limit_set['standard']}): {limit_set['checked']}."
+            named = (
+                f"{limit_set['code']} revision {limit_set['revision']} ({limit_set['standard']})"
             )
+            by_check.setdefault(limit_set["checked"], []).append(named)
+        for checked, sets in by_check.items():
+            yield f"Limit set {', '.join(sets)}: {checked}."
         factor = document["sequence"]["coverage_factor"]
         yield (
             "Levels and times at level are as measured at the unit. U is the expanded uncertainty, "
@@ -170,9 +173,9 @@ class CertificateSheet(Sheet):
 
     def _step(self, step: dict[str, Any]) -> Iterator[Block]:
         stated = ", ".join(text for text in (step["conditions"], *_times(step)) if text)
-        conditions = wrapped(stated, PLAIN, 6.8, self.span - 12)
         told = " ".join(text for text in (step["note"], *_history(step)) if text)
-        shown = conditions + wrapped(told, PLAIN, 7.2, self.span - 12)
+        paragraph = ". ".join(text for text in (stated, told) if text)
+        shown = wrapped(paragraph, PLAIN, 6.8, self.span - 12)
 
         def draw(canvas: Canvas, y: float) -> None:
             verdict = self._columns[4]
