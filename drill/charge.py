@@ -186,11 +186,11 @@ async def end_once(name: str) -> Ended:
         await rig.open(stack)
         rig.put_in(*([Gap("FX-A/1/L", "FX-A/1/PE", 470.0)] if name == "trip" else []))
         sequence = demo_sequence("dc40-final")
-        step = next(each for each in sequence.steps if each.id == "insulation")
-        settings = step.settings.model_copy(
+        insulation = next(each for each in sequence.steps if each.id == "insulation")
+        settings = insulation.settings.model_copy(
             update={"seems_off_above": None, "ramp": 6.0, "settle": 6.0, "trip": 20e-3}
         )
-        quick = replace(step, settings=settings, discharge_within_s=1.0)
+        quick = replace(insulation, settings=settings, discharge_within_s=1.0)
         notebook = Notebook()
         engine = Engine(
             "charge", replace(sequence, steps=(quick,)), rig.bench.plan.fixtures[0],

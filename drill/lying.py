@@ -214,13 +214,13 @@ class Site:
 
 def _unasked(sequence: ReadySequence) -> ReadySequence:
     """The sequence without the step that only a person does, and without questions."""
-    steps = tuple(step for step in sequence.steps if step.roles)
     quiet = []
-    for step in steps:
-        if step.kind.name == "insulation":
-            settings = step.settings.model_copy(update={"seems_off_above": None})
-            step = replace(step, settings=settings)
-        quiet.append(step)
+    for each in (step for step in sequence.steps if step.roles):
+        if each.kind.name == "insulation":
+            settings = each.settings.model_copy(update={"seems_off_above": None})
+            quiet.append(replace(each, settings=settings))
+        else:
+            quiet.append(each)
     return replace(sequence, steps=tuple(quiet))
 
 

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import click
+import pikepdf
 import pytest
 
 from loricate.client import Client
@@ -116,6 +117,8 @@ def test_the_example_leaves_what_it_promises(tmp_path: Path) -> None:
         *(f"certificates/DC40-26-{n}.{kind}" for n in passed for kind in ("json", "pdf")),
         *(f"nonconformance/DC40-26-{n}.{kind}" for n in failed for kind in ("json", "pdf")),
     }
+    with pikepdf.open(out / "certificates" / "DC40-26-0201.pdf") as paper:
+        assert len(paper.pages) == 1, "an ordinary appliance's certificate is one sheet"
     assert "8 of 8 units tested: 5 passed, 3 failed; first-pass yield 62.5 %" in done.stdout
     assert (tmp_path / "out" / "readings.csv").read_text().count("\n") > 40
     assert json.loads((tmp_path / "out" / "site-key.jwk").read_text())["crv"] == "Ed25519"
