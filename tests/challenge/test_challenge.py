@@ -84,14 +84,22 @@ def test_every_fault_of_the_cabinet_is_caught_where_it_must_be(
 def test_a_weak_step_misses_what_it_alone_would_catch(
     limit_sets: LimitSets, cabinet: UnitModel
 ) -> None:
+    own = {"minimum": "0.4 mA", "maximum": "5 mA", "source": "us"}
     weak = {
-        "withstand": {"settings": {"level": "500 V"}},
+        "withstand": {"settings": {"level": "500 V"}, "limits": {"current": own}},
         "insulation": {"limits": {"resistance": {"minimum": "0.5 MΩ", "source": "us"}}},
     }
     found = run(limit_sets, cabinet, weak, repetitions=0)
     assert {row.faults for row in found.missed} == {
         ("cracked_insulator",), ("loose_strand",), ("wet",),
     }  # fmt: skip
+
+
+def test_a_level_short_of_its_citation_passes_no_unit_at_all(
+    limit_sets: LimitSets, cabinet: UnitModel
+) -> None:
+    found = run(limit_sets, cabinet, {"withstand": {"settings": {"level": "500 V"}}}, 20)
+    assert found.false_alarms["withstand"] == 20, "what the standard asks was not measured"
 
 
 def test_a_limit_too_tight_shows_as_false_alarms(limit_sets: LimitSets, cabinet: UnitModel) -> None:

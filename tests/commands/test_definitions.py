@@ -112,6 +112,10 @@ def test_a_sequence_is_challenged_from_files_alone(loricate: Run, tmp_path: Path
     assert any(line.startswith("loose_earth,") and ",yes," in line for line in lines)
     text = Path(FILES[0]).read_text(encoding="utf-8").replace('"1.03 kV"', '"0.5 kV"')
     weak = tmp_path / "weak.toml"
+    # A level short of what the limit cites would pass no unit at all.
+    cited = 'maximum = "5 mA"\nsource = "IEC-60335-1-A"'
+    assert cited in text
+    text = text.replace(cited, 'maximum = "5 mA"\nsource = "own figure"')
     weak.write_text(text, encoding="utf-8")
     unit = str(DEMO / "stand-ins" / "drying-cabinet.toml")
     done = loricate("sequence", "challenge", str(weak), *FILES[1:], "--unit", unit, **nobody)

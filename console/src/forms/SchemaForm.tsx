@@ -104,7 +104,7 @@ function Field(props: FieldProps) {
             variant="outline"
             borderColor="unsure"
             color="unsure"
-            aria-label={`${title}: back to the default`}
+            aria-label={`${title}: changed, back to the default`}
             onClick={() => onChange(undefined)}
           >
             changed
