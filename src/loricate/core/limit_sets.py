@@ -357,16 +357,11 @@ def resolve(
                 f"{' or '.join(item.test_settings) or 'test'}."
             )
         looser = own and _is_looser((low, high), (set_low, set_high))
-        source = LimitSource(
-            standard=limit_set.standard,
-            edition=limit_set.edition,
-            clause=item.clause,
-            limit_set=limit_set.code,
-            item=item.id,
-            revision=revision,
-            checked=limit_set.checked,
-            engineer="figure set by the engineer" if own else "",
-            looser_than=_text(set_low, set_high, dimension) if looser else "",
+        source = source_in(limit_set, revision, item).model_copy(
+            update={
+                "engineer": "figure set by the engineer" if own else "",
+                "looser_than": _text(set_low, set_high, dimension) if looser else "",
+            }
         )
         if not own:
             low, high = set_low, set_high
@@ -381,6 +376,19 @@ def resolve(
 
 
 _Figures = tuple[float | None, float | None]
+
+
+def source_in(limit_set: LimitSet, revision: int, item: LimitSetItem) -> LimitSource:
+    """The item of a limit set as the source that a limit carries."""
+    return LimitSource(
+        standard=limit_set.standard,
+        edition=limit_set.edition,
+        clause=item.clause,
+        limit_set=limit_set.code,
+        item=item.id,
+        revision=revision,
+        checked=limit_set.checked,
+    )
 
 
 def _figures_of(item: LimitSetItem, asked: Asked, product: Product | None) -> _Figures:

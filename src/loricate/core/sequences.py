@@ -20,8 +20,15 @@ from loricate.core.hazards import Hazard
 from loricate.core.impedance import ImpedancePath
 from loricate.core.kinds import KINDS, Kind, KindSettings, find_kind
 from loricate.core.kinds.registry import Demand, LimitSlot, Place
-from loricate.core.limit_sets import Asked, LimitSets, demanding_items, least_for, resolve
-from loricate.core.limits import Code, Limit, LimitEntry, LimitSource
+from loricate.core.limit_sets import (
+    Asked,
+    LimitSets,
+    demanding_items,
+    least_for,
+    resolve,
+    source_in,
+)
+from loricate.core.limits import Code, Limit, LimitEntry
 from loricate.core.products import Product
 from loricate.core.quantities import VOLTAGE, Seconds, with_written_defaults
 from loricate.core.readings import Bound
@@ -447,15 +454,7 @@ def _demanded(
             own = found.get(reading) or limits.get(reading)
             if own is not None and own.minimum is not None and own.minimum >= least:
                 continue
-            source = LimitSource(
-                standard=limit_set.standard,
-                edition=limit_set.edition,
-                clause=item.clause,
-                limit_set=limit_set.code,
-                item=item.id,
-                revision=revision,
-                checked=limit_set.checked,
-            )
+            source = source_in(limit_set, revision, item)
             maximum = own.maximum if own is not None else None
             found[reading] = Limit(
                 dimension=dimension.name, minimum=least, maximum=maximum, source=source
