@@ -21,7 +21,7 @@ def certificate_document() -> dict[str, Any]:
     reading = {
         "name": "resistance", "value": 0.0834, "unit": "Ω", "bound": "exact",
         "uncertainty": 0.0007, "text": "83.40 mΩ", "instrument": "GB1", "verdict": "pass",
-        "margin": 0.58, "limit": limit,
+        "outcome": "pass", "margin": 0.58, "limit": limit,
     }  # fmt: skip
     step = {
         "id": "s", "title": "Earth from plug to case", "kind": "ground_bond", "attempt": 1,

@@ -11,6 +11,7 @@ import numpy
 import pikepdf
 import pytest
 import zxingcpp
+from bench.demo_documents import certificate_document
 from PIL import Image
 
 from loricate.certificates.ledger import GENESIS, chain_faults, entry_hash
@@ -125,6 +126,12 @@ def test_a_key_that_is_none_is_told(key: SiteKey) -> None:
 @pytest.fixture
 def pdf(key: SiteKey) -> bytes:
     return make_pdf(document(), seal(document(), key), key)
+
+
+def test_the_document_of_the_figure_draws_on_one_sheet(key: SiteKey) -> None:
+    measured = certificate_document()
+    with pikepdf.open(io.BytesIO(make_pdf(measured, seal(measured, key), key))) as found:
+        assert len(found.pages) == 1
 
 
 def test_the_pdf_is_genuine_and_carries_the_signed_data(key: SiteKey, pdf: bytes) -> None:
