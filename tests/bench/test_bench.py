@@ -211,6 +211,25 @@ async def test_who_answers_at_the_end_is_who_was_asked(rig: Rig) -> None:
         await withstand(rig.bench)
 
 
+@pytest.mark.parametrize(("left_v", "error"), [("494", StillCharged), ("0.2", Implausible)])
+async def test_an_answer_that_comes_twice_is_not_the_volts_that_are_left(
+    rig: Rig, left_v: str, error: type[Exception]
+) -> None:
+    """The 0 of an output that is off, told twice, answers the question for the volts."""
+    await withstand(rig.bench)
+
+    def twice(line: str, answer: str) -> str:
+        if "RES" in line.upper():
+            return left_v
+        return f"{answer}\n{answer}" if line.upper().startswith("OUTP") else answer
+
+    Replay(rig, "HV1", twice)
+    source = rig.bench.instruments[Role.WITHSTAND]
+    assert await source.is_off()
+    with pytest.raises(error):
+        await source.discharge(60.0, care=Care(within_s=0.1))
+
+
 async def test_danger_is_told_by_the_bench_itself(rig: Rig) -> None:
     assert rig.bench.danger.state is DangerState.SAFE
     running = asyncio.ensure_future(withstand(rig.bench, dwell_s=10.0))

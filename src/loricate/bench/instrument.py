@@ -177,10 +177,7 @@ class Instrument:
         text = await self.link.query(answer.ask)
         again = await self.link.query(answer.ask)
         await self.check_errors("reported an error")
-        identity = await self.link.query(self.profile.identify)
-        if identity != self.identity:
-            self.link.close()  # whatever comes next on this link would answer something else
-            raise Implausible(self.name, f"answered as '{identity}' after its output")
+        await self._check_same("after its output")
         found, bounds = self._parse(text, answer)
         word = str(found.pop("ending"))
         ending = self.profile.endings.get(word)
@@ -245,11 +242,9 @@ class Instrument:
         unsafe_since = began
         pause_s = 0.001  # most units are empty within a millisecond or two
         while True:
-            answer = await self.link.query(self.profile.residual)
-            residual = abs(read_value(answer))
-            if not math.isfinite(residual):
-                reason = f"answered {self.profile.residual} with '{answer}'"
-                raise InstrumentFault(self.name, reason)
+            # The greater of two: an earlier answer that comes twice, such as the 0 of an output
+            # that is off, must not pass for the volts that are left.
+            residual = max(await self._residual(), await self._residual())
             moment = loop.time()
             if residual <= safe_v:
                 safe_since = moment if safe_since is None else safe_since
@@ -257,6 +252,7 @@ class Instrument:
                 unsafe_since = unsafe_since if safe_since is None else moment
                 safe_since = None
             if safe_since is not None and moment - safe_since >= care.earthed_s:
+                await self._check_same("while its output was discharged")
                 return residual
             if on_sample is not None:
                 on_sample(Sample(moment - began, 0.0, DISCHARGING, {"voltage": residual}))
@@ -264,6 +260,21 @@ class Instrument:
                 raise StillCharged(self.name, residual, safe_v)
             await asyncio.sleep(pause_s)
             pause_s = min(2 * pause_s, POLL_S)
+
+    async def _residual(self) -> float:
+        """One look at what is left, in V; raises InstrumentFault where it is no number."""
+        answer = await self.link.query(self.profile.residual)
+        residual = abs(read_value(answer))
+        if not math.isfinite(residual):
+            raise InstrumentFault(self.name, f"answered {self.profile.residual} with '{answer}'")
+        return residual
+
+    async def _check_same(self, when: str) -> None:
+        """It must still answer as itself: an answer too many or too few shows here."""
+        identity = await self.link.query(self.profile.identify)
+        if identity != self.identity:
+            self.link.close()  # whatever comes next on this link would answer something else
+            raise Implausible(self.name, f"answered as '{identity}' {when}")
 
     def stop_now(self) -> None:
         """Take the output off at once, without waiting for anything."""
