@@ -1,7 +1,8 @@
 """``drill wires``: loads through a wire that lies, faulty units among them.
 
 Of each load one wire, or every wire, lies in one way. Whatever comes of it: no faulty unit passes,
-no run hangs, every output falls in time, and no relay moves over a charged unit.
+no output that is believed was another than its step asks for, no run hangs, every output falls in
+time, and no relay moves over a charged unit.
 """
 
 import asyncio
@@ -12,11 +13,11 @@ from contextlib import AsyncExitStack
 from dataclasses import dataclass, field, replace
 
 from drill.documents import demo_sequence
-from drill.wires import LIES, LyingWire
+from drill.wires import LIES, MISHEARD, LyingWire
 from loricate.bench.bench import Bench, Patience
 from loricate.bench.plan import BenchPlan
 from loricate.commands.places import demo_folder
-from loricate.core.actions import Answer
+from loricate.core.actions import Answer, Output, Role, Sample
 from loricate.core.grading import Verdict
 from loricate.core.sequences import ReadySequence, ReadyStep
 from loricate.execution.engine import Engine
@@ -26,9 +27,10 @@ from loricate.simulator.standins import StandIns
 
 PACE = 20.0
 PATIENCE = Patience(link_s=0.6, overrun_s=0.3)
-HANGS_S, FALLS_S = 60.0, 1.0
+HANGS_S, FALLS_S = 150.0, 1.0  # a load takes a minute where each answer is late
 SAFE_V = 60.0
-WIRES = ("HV1", "GB1", "LK1", "MX1")
+SOURCES = {Role.WITHSTAND: "HV1", Role.BOND: "GB1", Role.LEAKAGE: "LK1"}
+WIRES = (*SOURCES.values(), "MX1", "GD1")
 RATES = (0.02, 0.1, 0.5, 1.0)
 FAULTS = (
     "loose_earth", "missing_earth", "cracked_insulator", "swapped_line_earth", "leaky_filter",
@@ -84,6 +86,7 @@ class Site:
         self.sequence = _unasked(demo_sequence("dc40-final"))
         self.wires: dict[str, LyingWire] = {}
         self.opened_over_v = 0.0
+        self.set_otherwise: list[str] = []
 
     async def open(self, stack: AsyncExitStack) -> None:
         """Serve the stand-ins, put the wires in between, and connect the bench."""
@@ -122,28 +125,46 @@ class Site:
             move(points)
 
         matrix._switching = watched  # type: ignore[attr-defined]
-        for name in ("HV1", "LK1"):
-            self._watch_source(name, hot, nests_of)
+        for role, name in SOURCES.items():
+            self._watch_source(role, name, hot, nests_of)
 
     def _watch_source(
-        self, name: str, hot: set[str], nests_of: Callable[[set[int]], set[str]]
+        self, role: Role, name: str, hot: set[str], nests_of: Callable[[set[int]], set[str]]
     ) -> None:
+        """Note what an output goes through, and what it really was set to."""
         source, floor = self.floor.instruments[name], self.floor.floor
         assert isinstance(source, OutputInstrument)
-        begin = source.begin
+        instrument, begin = self.bench.instruments[role], source.begin
+        energise = instrument.energise
+        really: dict[str, float | str] = {}
 
         def began() -> None:
+            really.update(settings_of(source))
             rows = {row for row, wire in floor.rows.items() if wire.startswith(f"{name}.")}
             hot.update(nests_of({column for row, column in floor.closed if row in rows}))
             begin()
 
+        async def followed(on_sample: Callable[[Sample], None]) -> Output:
+            wanted = dict(instrument.programmed)
+            really.clear()
+            output = await energise(on_sample)
+            if not output.doubts:
+                self.set_otherwise += [
+                    f"{name} had {each} of {really.get(each)}, and {value} was believed"
+                    for each, value in wanted.items()
+                    if not is_same(value, really.get(each))
+                ]
+            return output
+
         source.begin = began  # type: ignore[method-assign]
+        instrument.energise = followed  # type: ignore[method-assign]
 
     async def load(self, number: int) -> Load:
         """One load of four units through lying wires."""
         lie = LIES[number % len(LIES)]
         every = self.chance.random() < 0.2
-        wires = WIRES if every else (self.chance.choice(WIRES),)
+        able = [name for name in WIRES if name != "GD1" or lie not in MISHEARD]  # it takes none
+        wires = WIRES if every else (self.chance.choice(able),)
         found = Load(lie, wires, self.chance.choice(RATES))
         faulty = {}
         for nest in "1234":
@@ -151,6 +172,7 @@ class Site:
             faulty[nest] = faults
             self.floor.floor.put_in(f"FX-A/{nest}", "DC-40", faults, f"{number}/{nest}")
         self.opened_over_v = 0.0
+        self.set_otherwise.clear()
         for name in wires:
             self.wires[name].told = 0
             self.wires[name].be(lie, found.rate)
@@ -164,6 +186,7 @@ class Site:
             if faults and verdict is Verdict.PASS:
                 told = [each for each in notebook.attempts if each[0] == nest]
                 found.faults.append(f"nest {nest} with {faults[0]} passed: {told}")
+        found.faults += self.set_otherwise
         await self._set_right(found)
         return found
 
@@ -180,7 +203,7 @@ class Site:
                         engine.answer(event.data["nest"], Answer(event.data["choices"][0]))
                 await engine.wait()
         except TimeoutError:
-            found.faults.append(f"it hung for {HANGS_S:g} s")
+            found.faults.append(f"it hung for {HANGS_S:g} s at {'; '.join(waiting_at())}")
             engine.abort("It hung.")
             await engine.wait()
 
@@ -210,6 +233,35 @@ class Site:
             if left := await self.bench.confirm_earthed():
                 found.faults.append(" ".join(left))
         await self.bench.open_relays()
+
+
+def waiting_at() -> list[str]:
+    """Where each task waits in our own code, innermost last: what a hang hangs at."""
+    found: list[str] = []
+    for task in asyncio.all_tasks():
+        chain: list[str] = []
+        awaited: object | None = task.get_coro()
+        while awaited is not None:
+            frame = getattr(awaited, "cr_frame", None) or getattr(awaited, "ag_frame", None)
+            if frame is not None and "loricate" in frame.f_code.co_filename:
+                chain.append(f"{frame.f_code.co_name}:{frame.f_lineno}")
+            awaited = getattr(awaited, "cr_await", None) or getattr(awaited, "ag_await", None)
+        if chain:
+            found.append(" > ".join(chain))
+    return found
+
+
+def settings_of(source: OutputInstrument) -> dict[str, float | str]:
+    """What a stand-in is set to, by the names of the bench's programmes."""
+    found = {name: getattr(source, name) for name in source.defaults}
+    return {"network" if name == "body" else name: value for name, value in found.items()}
+
+
+def is_same(wanted: float | str, really: float | str | None) -> bool:
+    """Whether a setting is as it was wanted."""
+    if isinstance(wanted, str) or not isinstance(really, float | int):
+        return str(wanted).upper() == really
+    return abs(wanted - really) <= 1e-3 * abs(wanted)
 
 
 def _unasked(sequence: ReadySequence) -> ReadySequence:

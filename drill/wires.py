@@ -1,8 +1,9 @@
 """A wire that lies: a TCP proxy between the service and one stand-in, which spoils what passes.
 
 Answers are delayed, dropped, repeated, truncated, swapped with the next, given again from before,
-or have their numbers changed; the end of an output is told before it began; settings change on
-their way to the instrument. Each lie has a rate, so that some things get through.
+or have their numbers changed; the end of an output is told before it began; commands change on
+their way to the instrument, are heard as another word or number, or not at all. Each lie has a
+rate, so that some things get through.
 """
 
 import asyncio
@@ -23,6 +24,7 @@ OTHERS = (
     "LORICATE,SOMETHING-ELSE,X-1,1",
 )
 _NUMBER = re.compile(r"(?<![A-Za-z0-9.])-?[0-9][0-9.]*(?:[eE][+-]?[0-9]+)?(?![A-Za-z0-9.])")
+JOINT = ";:"  # between the commands of one message
 _DIGIT = re.compile(r"[0-9]")
 
 
@@ -47,6 +49,17 @@ def flipped(text: str, chance: random.Random) -> str:
     return text[: found.start()] + other + text[found.end() :]
 
 
+def _misheard(text: str, chance: random.Random) -> str:
+    """Another word for the one that is set, or a number near the one that is."""
+    header, _, value = text.rpartition(" ")
+    others = [word for words in WORDS if value in words for word in words if word != value]
+    if others:
+        return f"{header} {chance.choice(others)}"
+    return _with_number(
+        text, chance, lambda number: f"{float(number) * chance.choice((0.9, 1.2)):g}"
+    )
+
+
 # What each lie makes of an answer.
 SPOILS: dict[str, Callable[[str, random.Random], str]] = {
     "flip": flipped,
@@ -65,7 +78,17 @@ SPOILS: dict[str, Callable[[str, random.Random], str]] = {
     "passed": lambda text, chance: re.sub(r"^(BREAKDOWN|OVERCURRENT|ARC)", "FINISHED", text),
     "other": lambda text, chance: chance.choice(OTHERS),
 }
-LIES = (*SPOILS, "delay", "drop", "repeat", "stale", "reorder", "command")
+# What each lie makes of a command on its way; of several joined in one message it spoils one.
+MISHEARD: dict[str, Callable[[str, random.Random], str]] = {
+    "command": flipped,
+    "misheard": lambda text, chance: _misheard(text, chance),
+    "unheard": lambda text, chance: "",
+}
+WORDS = (
+    ("AC", "DC"), ("earth", "touch", "none"), ("iec60601", "iec60990", "none"),
+    ("direct", "differential", "alternative"), ("closed", "open"), ("normal", "reversed"),
+)  # fmt: skip
+LIES = (*SPOILS, "delay", "drop", "repeat", "stale", "reorder", *MISHEARD)
 
 
 @dataclass
@@ -82,8 +105,7 @@ class LyingWire:
     _last: str = ""
     _held: str | None = None
     _server: asyncio.Server | None = None
-    _tasks: set[asyncio.Task[None]] = field(default_factory=set)
-    _writers: set[asyncio.StreamWriter] = field(default_factory=set)
+    _talks: set[asyncio.Task[None]] = field(default_factory=set)
 
     async def serve(self) -> int:
         """Listen; gives the port to be used in place of the instrument's."""
@@ -95,36 +117,33 @@ class LyingWire:
         """Cut every link."""
         if self._server is not None:
             self._server.close()
-        for task in list(self._tasks):
-            task.cancel()
-        await asyncio.gather(*self._tasks, return_exceptions=True)
-        for writer in list(self._writers):
-            writer.transport.abort()
-        await asyncio.sleep(0)
+        talks = list(self._talks)
+        for talk in talks:
+            talk.cancel()
+        await asyncio.gather(*talks, return_exceptions=True)
 
     def be(self, lie: str, rate: float) -> None:
         """Tell this lie from now on; an empty one is the truth."""
         self.lie, self.rate, self._held = lie, rate, None
 
     async def _talk(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        try:
+        talk = asyncio.current_task()
+        assert talk is not None
+        self._talks.add(talk)
+        ends, pair = [writer], list[asyncio.Task[None]]()
+        with contextlib.suppress(OSError, asyncio.CancelledError):
             back, forth = await asyncio.open_connection("127.0.0.1", self.port)
-        except OSError:
-            writer.close()
-            return
-        pair = [
-            asyncio.create_task(self._pass(reader, forth, self._asked)),
-            asyncio.create_task(self._pass(back, writer, self._answered)),
-        ]
-        self._tasks.update(pair)
-        self._writers.update((forth, writer))
-        await asyncio.wait(pair, return_when=asyncio.FIRST_COMPLETED)
+            ends.append(forth)
+            pair = [
+                asyncio.create_task(self._pass(reader, forth, self._asked)),
+                asyncio.create_task(self._pass(back, writer, self._answered)),
+            ]
+            await asyncio.wait(pair, return_when=asyncio.FIRST_COMPLETED)
         for task in pair:
             task.cancel()
-            self._tasks.discard(task)
-        for end in (forth, writer):
+        for end in ends:
             end.close()
-            self._writers.discard(end)
+        self._talks.discard(talk)
 
     async def _pass(
         self,
@@ -143,18 +162,22 @@ class LyingWire:
                 await sink.drain()
 
     def _asked(self, line: str) -> list[str]:
-        is_setting = "?" not in line and "BEAT" not in line
-        if self.lie == "command" and is_setting and self.chance.random() < self.rate:
-            self.told += 1
-            return [flipped(line, self.chance)]
-        return [line]
+        is_command = "?" not in line and "BEAT" not in line
+        if self.lie not in MISHEARD or not is_command or self.chance.random() >= self.rate:
+            return [line]
+        self.told += 1
+        commands = line.split(JOINT)
+        place = self.chance.randrange(len(commands))
+        commands[place] = MISHEARD[self.lie](commands[place], self.chance)
+        heard = JOINT.join(each for each in commands if each)
+        return [heard] if heard else []
 
     def _answered(self, line: str) -> "list[str] | float":
         before, self._last = self._last, line
         if self._held is not None:
             held, self._held = self._held, None
             return [line, held]
-        if self.lie in ("", "command") or self.chance.random() >= self.rate:
+        if not self.lie or self.lie in MISHEARD or self.chance.random() >= self.rate:
             return [line]
         self.told += 1
         match self.lie:

@@ -84,6 +84,7 @@ def write_patient_profiles(folder: Path) -> None:
     for path in PROFILES.glob("*.toml"):
         text = path.read_text(encoding="utf-8")
         patient = text.replace("DEADman:TIMeout 0.4", f"DEADman:TIMeout {PATIENT_DEADMAN_S:g}")
+        patient = patient.replace('= "0.4"', f'= "{PATIENT_DEADMAN_S:g}"')
         (folder / "profiles" / path.name).write_text(patient, encoding="utf-8")
 
 

@@ -207,8 +207,10 @@ async def test_a_clock_that_outruns_ours_is_not_believed(rig: Rig) -> None:
 
 async def test_who_answers_at_the_end_is_who_was_asked(rig: Rig) -> None:
     Replay(rig, "HV1", lambda line, answer: "SOMEBODY,ELSE,1,1" if "IDN" in line else answer)
-    with pytest.raises(Implausible, match="answered as 'SOMEBODY"):
+    with pytest.raises(ChargeUnknown, match=r"answers as 'SOMEBODY.* not serial WS-20418") as left:
         await withstand(rig.bench)
+    refused = left.value.__cause__
+    assert refused is not None and "answered as 'SOMEBODY" in str(refused.__context__)
 
 
 @pytest.mark.parametrize(("left_v", "error"), [("494", StillCharged), ("0.2", Implausible)])
@@ -225,7 +227,7 @@ async def test_an_answer_that_comes_twice_is_not_the_volts_that_are_left(
 
     Replay(rig, "HV1", twice)
     source = rig.bench.instruments[Role.WITHSTAND]
-    assert await source.is_off()
+    assert await source.link.query(source.profile.output) == "0"
     with pytest.raises(error):
         await source.discharge(60.0, care=Care(within_s=0.1))
 

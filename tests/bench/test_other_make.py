@@ -40,6 +40,8 @@ class OtherMake:
         match line:
             case "ID?":
                 return "OTHER BOND SOURCE"
+            case "I?":
+                return f"{round(self.level_a * 100) * 10}"  # it keeps 10 mA
             case "ON?":
                 return "YES" if is_on else "NO"
             case "GO":

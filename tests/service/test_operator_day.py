@@ -1,6 +1,10 @@
 """The operator's day over HTTP: repeats, remarks, upkeep and gate, starts by foot and presence."""
 
 import io
+import json
+import os
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +14,7 @@ from PIL import Image
 from loricate.client import Client, ClientError, NotFoundError, RefusedError, WrongStateError
 from loricate.commands import demo_site
 from loricate.commands.demo_upkeep import make_fit
+from loricate.service.running import EARLIER, facts_going_on
 from loricate.simulator.hands_link import Hands
 from tests.conftest import finish, release, run_load, write_patient_profiles
 
@@ -242,6 +247,10 @@ def test_no_check_no_certificate(tmp_path: Path) -> None:
     from drill.processes import PASSWORD, service
 
     write_patient_profiles(tmp_path)
+    bond = tmp_path / "profiles" / "stand-in-bond.toml"
+    told = bond.read_text(encoding="utf-8")
+    mute = 'role = "bond"\nnot_read_back = ["dwell_s"]'
+    bond.write_text(told.replace('role = "bond"', mute), encoding="utf-8")
     port = demo_site.free_port()
     with demo_site.stand_ins(20.0) as floor:
         demo_site.write_bench_file(floor.ports, tmp_path / "bench.toml")
@@ -249,17 +258,65 @@ def test_no_check_no_certificate(tmp_path: Path) -> None:
             demo_site.wait_for(client)
             client.sign_in("mara", PASSWORD)
             demo_site.add_definitions(client)
-            run_id = run_load(client, {"1": "NC-1"})
+            hands = Hands("127.0.0.1", floor.ports["HANDS"])
+            hands.put("FX-A/2", "DC-40", "loose_earth")
+            run_id = run_load(client, {"1": "NC-1", "2": "NC-0"})
             run = client.run(run_id)
             assert run.units[0].verdict == "pass" and run.units[0].certificate is None
             assert "never checked" in run.notices[0] and "never zeroed" in run.notices[1]
-            hands = Hands("127.0.0.1", floor.ports["HANDS"])
             assert make_fit(client, hands, 20.0) == ["FX-A", "FX-B"]
             assert make_fit(client, hands, 20.0) == [], "fit for a day"
             run = client.run(run_load(client, {"1": "NC-2"}))
             assert run.notices == [] and run.units[0].certificate is not None
+            _trust_is_told(client, str(run.units[0].certificate), tmp_path)
+            hands.put("FX-A/2", "DC-40", "")
+            client.repeat(run_id, "2", "stud tightened", "earth")
+            again(client, run_id)
+            run = client.run(run_id)
+            assert [unit.verdict for unit in run.units] == ["pass", "pass"]
+            assert run.units[1].certificate_kind == "nonconformance", "measured before the check"
+            assert "never checked" in run.notices[0] and "in a new run" in run.notices[0]
             _upkeep_is_refused(client)
             _contacts_wear_out(client, tmp_path)
+
+
+def _trust_is_told(client: Client, certificate: str, folder: Path) -> None:
+    """What a make cannot say is on page, terminal and paper."""
+    unseen = {each.id: each.unseen for each in client.bench().instruments if each.unseen}
+    assert unseen == {"GB1": ["dwell"]}
+    environment = {
+        **os.environ,
+        "LORICATE_SERVICE": client.base_url,
+        "LORICATE_TOKEN": client.token,
+    }
+    shown = subprocess.run(
+        [sys.executable, "-m", "loricate", "bench", "show"], env=environment, text=True,
+        capture_output=True, check=True, timeout=60,
+    )  # fmt: skip
+    assert "GB1 cannot say: dwell. It is taken on trust." in shown.stdout
+    document = json.loads(client.certificate(certificate))["document"]
+    assert document["unseen"] == {"GB1": ["dwell"]}
+    paper = folder / "paper.pdf"
+    paper.write_bytes(client.certificate_pdf(certificate))
+    text = subprocess.run(["pdftotext", paper, "-"], capture_output=True, text=True, check=True)
+    assert "Taken on trust, since GB1 cannot say: dwell" in text.stdout
+
+
+def test_a_run_that_goes_on_keeps_what_it_was_measured_with() -> None:
+    """The instrument was exchanged, and the daily check done, between its two parts."""
+    old, new = {"id": "HV1", "serial": "1"}, {"id": "HV1", "serial": "2"}
+    same = {"id": "GB1", "serial": "3"}
+    unmet = {"name": "daily check", "met": False, "reason": "FX-A was never checked."}
+    met = {"name": "daily check", "met": True, "reason": "Checked."}
+    zeroed = {"name": "leads zeroed", "met": False, "reason": "Nest 1 is not zeroed."}
+    first = {"instruments": [old, same], "upkeep": [unmet], "unseen": {"HV1": ["trip"]}}
+    then = {"instruments": [new, same], "upkeep": [met, zeroed], "unseen": {}}
+    third = facts_going_on(facts_going_on(first, then), then)
+    assert third["instruments"] == [old, new, same] and third["unseen"] == {"HV1": ["trip"]}
+    assert [each["met"] for each in third["upkeep"]] == [False, False]
+    (check, zero) = (each["reason"] for each in third["upkeep"])
+    assert check == f"FX-A was never checked.{EARLIER}"
+    assert zero == f"Nest 1 is not zeroed.{EARLIER}", "so it was in the second part"
 
 
 def _upkeep_is_refused(client: Client) -> None:
@@ -287,7 +344,7 @@ def _upkeep_is_refused(client: Client) -> None:
 
 def _contacts_wear_out(client: Client, folder: Path) -> None:
     fixture = client.bench().fixtures[0]
-    assert fixture.matings == {"1": 2, "2": 0, "3": 0, "4": 0}
+    assert fixture.matings == {"1": 2, "2": 1, "3": 0, "4": 0}
     client.renew_contacts("FX-A", "spring contacts changed")
     assert client.bench().fixtures[0].matings["1"] == 0
     with pytest.raises(ClientError):

@@ -35,6 +35,9 @@ export function InstrumentTable({ instruments }: { instruments: Instrument[] }) 
                   It {each.doubt}. No unit is certified with it until its next daily check.
                 </Text>
               )}
+              {each.unseen.length > 0 && (
+                <Text fontSize="sm">Taken on trust, since it cannot say: {each.unseen.join(', ')}.</Text>
+              )}
             </>
           ),
         },

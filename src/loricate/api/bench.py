@@ -26,6 +26,9 @@ class InstrumentOut(BaseModel):
     doubt: str = Field(
         description="What it said that cannot be true, since its last daily check; empty: nothing"
     )
+    unseen: list[str] = Field(
+        description="What its make cannot say of itself, such as a setting that is not read back"
+    )
 
 
 class DangerOut(BaseModel):

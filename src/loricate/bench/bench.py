@@ -36,6 +36,7 @@ from loricate.core.actions import (
 )  # fmt: skip
 from loricate.core.hazards import Hazard, hazard_of
 from loricate.core.instruments import Capability
+from loricate.core.scpi_values import read_value
 
 BEAT_S = 0.05
 BenchAction = Join | Connect | Program | Energise
@@ -55,7 +56,10 @@ USUAL_PATIENCE = Patience()
 
 @dataclass(frozen=True, slots=True)
 class InstrumentState:
-    """What is known of one instrument: who answers, and what is wrong, if anything."""
+    """What is known of one instrument: who answers, and what is wrong, if anything.
+
+    ``unseen`` is what it cannot say of itself: nobody knows whether it is so.
+    """
 
     id: str
     role: str
@@ -67,6 +71,7 @@ class InstrumentState:
     calibrated: dt.date | None
     due: dt.date | None
     certificate: str
+    unseen: tuple[str, ...] = ()
 
 
 class Bench:
@@ -77,14 +82,14 @@ class Bench:
     ) -> None:
         self.plan = plan
 
-        def make(name: str, address: str, profile: str) -> Instrument:
+        def make(name: str, address: str, profile: str, serial: str = "") -> Instrument:
             link = make_link(name, address, patience.link_s)
-            return Instrument(
-                name, link, read_profile(profile, folder), plan.pace, patience.overrun_s
-            )
+            spelled = read_profile(profile, folder)
+            return Instrument(name, link, spelled, plan.pace, patience.overrun_s, serial)
 
         self.instruments = {
-            each.role: make(each.id, each.address, each.profile) for each in plan.instruments
+            each.role: make(each.id, each.address, each.profile, each.serial)
+            for each in plan.instruments
         }
         self.matrix = make(plan.matrix.id, plan.matrix.address, plan.matrix.profile)
         self.guard = make(plan.guard.id, plan.guard.address, plan.guard.profile)
@@ -131,7 +136,7 @@ class Bench:
         for instrument in self.everything:
             if instrument.link.is_open:
                 with contextlib.suppress(BenchError):
-                    await instrument.link.query(instrument.profile.identify)
+                    await instrument.check_same("when it was looked at")
         return await self.connect()
 
     def states(self) -> list[InstrumentState]:
@@ -152,6 +157,7 @@ class Bench:
                     calibrated=plan.calibrated if plan else None,
                     due=plan.due if plan else None,
                     certificate=plan.certificate if plan else "",
+                    unseen=instrument.profile.unseen,
                 )
             )
         return found
@@ -159,14 +165,18 @@ class Bench:
     async def guard_is_closed(self) -> bool:
         """Read the guard; raises BenchError when it does not answer."""
         await self.guard.connect()
-        return await self.guard.link.query(self.guard.profile.state) == self.guard.profile.closed
+        return await self.guard.ask(self.guard.profile.state) == self.guard.profile.closed
 
     async def foot_presses(self) -> int:
         """How often the foot switch was pressed since its inputs were switched on.
 
         Raises BenchError when there are no inputs or they do not answer.
         """
-        return int(await self._input(lambda profile: profile.presses))
+        told = await self._input(lambda profile: profile.presses)
+        counted = read_value(told)
+        if not math.isfinite(counted):
+            raise InstrumentFault("inputs", f"counted '{told}' presses of the foot switch")
+        return int(counted)
 
     async def units_present(self, fixture: str, nests: Iterable[str]) -> bool:
         """Whether the switch of each of these nests feels a unit; raises BenchError."""
@@ -185,7 +195,7 @@ class Bench:
         if self.inputs is None:
             raise InstrumentFault("inputs", "are not on this bench; add them to the bench file")
         await self.inputs.connect()
-        return await self.inputs.link.query(spelling(self.inputs.profile))
+        return await self.inputs.ask(spelling(self.inputs.profile))
 
     async def perform(
         self,
@@ -225,7 +235,7 @@ class Bench:
     ) -> Output:
         self._refuse_while_charged()
         instrument = self._instrument(role)
-        hazard = hazard_of(role, instrument.programmed, instrument.capability)
+        hazard = hazard_of(role, instrument.sure, instrument.capability)
         if not hazard.is_hazardous:
             return await self._follow(instrument, role, on_sample)
         async with self.reach.output():
@@ -356,6 +366,7 @@ class Bench:
         async with self._switching:
             await self._open_points(holder)
             if not points:
+                await self._check_closed()
                 return
             self._closed[holder] = points
             spelled = self._spelled(points)

@@ -2,12 +2,14 @@
 
 An output counts only when it was seen to begin and to end: before the start the instrument is
 looked at, after it at least once while its output runs, its clock may not outrun ours, its summary
-is read twice, and at the end it must still answer as who it was. What is not so is a fault
-(`Implausible`), and an output that outlasts its programme is stopped.
+is read twice, and at the end it must still answer as who it was. What it was set to it must say
+before the start and after the end. What is not so is a fault (`Implausible`), and an output that
+outlasts its programme is stopped.
 """
 
 import asyncio
 import math
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
@@ -41,7 +43,8 @@ class _Followed:
 class Instrument:
     """One instrument on its link. Every method raises LinkFailed or InstrumentFault.
 
-    ``pace`` is how many times faster than real time its clock may go: 1 for a real one.
+    ``pace`` is how many times faster than real time its clock may go: 1 for a real one. ``serial``
+    is what it must have in the answer to who it is; empty where nobody said.
     """
 
     def __init__(
@@ -51,12 +54,18 @@ class Instrument:
         profile: Profile,
         pace: float = 1.0,
         overrun_s: float = OVERRUN_S,
+        serial: str = "",
     ) -> None:
         self.name, self.link, self.profile = name, link, profile
-        self.pace, self.overrun_s = pace, overrun_s
+        self.pace, self.overrun_s, self.serial = pace, overrun_s, serial
         self.identity = ""
         self.energised = False
         self.programmed: dict[str, float | str] = {}
+
+    @property
+    def sure(self) -> dict[str, float | str]:
+        """What it was programmed with and has said back."""
+        return {name: each for name, each in self.programmed.items() if self.profile.asked(name)}
 
     @property
     def capability(self) -> Capability:
@@ -67,12 +76,33 @@ class Instrument:
         """Open the link if need be, learn who answers, and set up (dead-man, clear status)."""
         if self.link.is_open and self.identity:
             return
-        await self.link.open()
+        self.identity = ""
         self.programmed.clear()
-        self.identity = await self.link.query(self.profile.identify)
+        await self.link.open()
+        identity = await self.link.query(self.profile.identify)
+        self._check_serial(identity)
         for line in self.profile.setup:
             await self.link.write(line)
         await self.check_errors("refused its set-up")
+        for asked, wanted in self.profile.after_setup.items():
+            told = await self.link.query(asked)
+            if told != wanted and read_value(told) != read_value(wanted):
+                raise Implausible(
+                    self.name, f"answers {asked} with '{told}' after its set-up, not '{wanted}'"
+                )
+        self.identity = identity
+        await self.check_same("after its set-up")
+
+    def _check_serial(self, identity: str) -> None:
+        """Its calibration is that of a serial number: another instrument has another."""
+        if not self.serial or not self.profile.tells_serial:
+            return
+        if not re.search(rf"(?<![A-Za-z0-9]){re.escape(self.serial)}(?![A-Za-z0-9])", identity):
+            raise InstrumentFault(
+                self.name,
+                f"answers as '{identity}', which is not serial {self.serial} of the bench file; "
+                "put right its address, or its serial and calibration",
+            )
 
     async def check_errors(self, doing: str) -> None:
         """Read the error queue; raise InstrumentFault with its first entry when it is not empty."""
@@ -84,13 +114,15 @@ class Instrument:
             for _ in range(20):
                 if self._is_no_error(await self.link.query(self.profile.error)):
                     break
+            if self.identity:
+                await self.check_same(f"after it {doing}")
             raise InstrumentFault(self.name, f"{doing}: {first}")
 
     def _is_no_error(self, answer: str) -> bool:
         return answer.lstrip("+").startswith(self.profile.no_error)
 
     async def program(self, settings: Mapping[str, float | str]) -> None:
-        """Send settings, in one message if the make takes that, and read the error queue."""
+        """Send settings, in one message if the make takes that, and have them told again."""
         self.programmed.clear()
         lines = []
         for name, value in settings.items():
@@ -101,13 +133,36 @@ class Instrument:
         for message in [self.profile.joined.join(lines)] if self.profile.joined else lines:
             await self.link.write(message)
         await self.check_errors(f"refused {', '.join(settings)}")
+        await self._check_settings(settings, "before its start")
         self.programmed.update(settings)
+
+    async def _check_settings(self, settings: Mapping[str, float | str], when: str) -> None:
+        """It must say that it is set to what it was sent, as far as its make can say so."""
+        asks = {name: self.profile.asked(name) for name in settings if self.profile.asked(name)}
+        if not asks:
+            return
+        if self.profile.joined:  # IEEE 488.2: the answers to one message are joined by semicolons
+            answers = (await self.link.query(self.profile.joined.join(asks.values()))).split(";")
+        else:
+            answers = [await self.link.query(ask) for ask in asks.values()]
+        wrong = [
+            f"answers {ask} with '{answer}' {when}, set to {settings[name]}"
+            for (name, ask), answer in zip(asks.items(), answers, strict=False)
+            if not self.profile.is_set(name, settings[name], answer)
+        ]
+        if len(answers) != len(asks):
+            wrong.append(f"gave {len(answers)} answers to {len(asks)} questions {when}")
+        if wrong:
+            await self.check_same(when)
+            raise Implausible(self.name, wrong[0])
 
     async def energise(self, on_sample: Callable[[Sample], None]) -> Output:
         """Start the output, follow it by the instrument's own clock, give what it did."""
         sampled, summarised = self.profile.sample, self.profile.summary
         if sampled is None or summarised is None:
             raise InstrumentFault(self.name, "has a profile that cannot sample an output")
+        if not self.programmed:
+            raise InstrumentFault(self.name, "was not programmed since its link was opened")
         before = await self._look(sampled)
         if before.phase not in (self._done, self._idle):
             raise Implausible(self.name, f"has an output on before its start ({before.phase})")
@@ -177,7 +232,8 @@ class Instrument:
         text = await self.link.query(answer.ask)
         again = await self.link.query(answer.ask)
         await self.check_errors("reported an error")
-        await self._check_same("after its output")
+        await self.check_same("after its output")
+        await self._check_settings(self.programmed, "after its output")
         found, bounds = self._parse(text, answer)
         word = str(found.pop("ending"))
         ending = self.profile.endings.get(word)
@@ -222,7 +278,7 @@ class Instrument:
         """Whether it says that its output is off; True where its make cannot say."""
         if not self.profile.output:
             return True
-        return await self.link.query(self.profile.output) == self.profile.output_off
+        return await self.ask(self.profile.output) == self.profile.output_off
 
     async def discharge(
         self,
@@ -252,7 +308,7 @@ class Instrument:
                 unsafe_since = unsafe_since if safe_since is None else moment
                 safe_since = None
             if safe_since is not None and moment - safe_since >= care.earthed_s:
-                await self._check_same("while its output was discharged")
+                await self.check_same("while its output was discharged")
                 return residual
             if on_sample is not None:
                 on_sample(Sample(moment - began, 0.0, DISCHARGING, {"voltage": residual}))
@@ -269,7 +325,16 @@ class Instrument:
             raise InstrumentFault(self.name, f"answered {self.profile.residual} with '{answer}'")
         return residual
 
-    async def _check_same(self, when: str) -> None:
+    async def ask(self, text: str) -> str:
+        """The answer to a query that stands by itself; who it is, is asked after it.
+
+        An answer too many, from before, would otherwise be taken for this one, and so on for ever.
+        """
+        answer = await self.link.query(text)
+        await self.check_same(f"after {text}")
+        return answer
+
+    async def check_same(self, when: str) -> None:
         """It must still answer as itself: an answer too many or too few shows here."""
         identity = await self.link.query(self.profile.identify)
         if identity != self.identity:

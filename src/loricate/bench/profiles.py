@@ -21,6 +21,9 @@ Role = Literal["withstand", "bond", "leakage", "impedance", "matrix", "guard", "
 
 _OUTPUT = ("start", "stop", "sample", "summary")
 _SAMPLE, _SUMMARY = ("phase", "elapsed_s"), ("ending",)
+_COMMAND = re.compile(r"(?P<header>[A-Za-z*:][\w*:]*) \{value\}")
+_UNITS = ("_v", "_a", "_s", "_hz")
+ROUNDED = 1e-4  # of a setting that may be lost in writing and reading it
 # What each role's profile must spell, set and report; without it, it is refused when it is read.
 SPELLS: dict[str, tuple[str, ...]] = {
     "withstand": (*_OUTPUT, "residual"),
@@ -66,7 +69,9 @@ class Profile(BaseModel):
 
     ``scale`` gives, by name of a setting or quantity, the instrument's unit in SI: 1e-3 where it
     writes and takes mA. ``words`` gives its word for each of ours in a setting. ``joined`` stands
-    between the settings of one message; where it is empty each is sent by itself.
+    between the settings of one message; where it is empty each is sent by itself. ``read_back``
+    asks for a setting where it is not what SCPI makes of its command, ``not_read_back`` names those
+    that the make cannot tell, and ``resolution`` how finely it keeps one (SI).
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -77,7 +82,9 @@ class Profile(BaseModel):
     identify: str = "*IDN?"
     error: str = "SYSTem:ERRor?"
     no_error: str = "0,"
+    tells_serial: bool = True
     setup: tuple[str, ...] = ()
+    after_setup: dict[str, str] = Field(default_factory=dict)
     start: str = ""
     stop: str = ""
     beat: str = ""
@@ -86,6 +93,10 @@ class Profile(BaseModel):
     output_off: str = "0"
     set: dict[str, str] = Field(default_factory=dict)
     words: dict[str, dict[str, str]] = Field(default_factory=dict)
+    read_back: dict[str, str] = Field(default_factory=dict)
+    not_read_back: tuple[str, ...] = ()
+    told_words: dict[str, dict[str, str]] = Field(default_factory=dict)
+    resolution: dict[str, Annotated[float, Field(gt=0)]] = Field(default_factory=dict)
     joined: str = ";:"
     separator: str = ","
     scale: dict[str, Annotated[float, Field(gt=0)]] = Field(default_factory=dict)
@@ -130,6 +141,11 @@ class Profile(BaseModel):
     def _has_what_its_role_needs(self) -> "Profile":
         lacking = [name for name in SPELLS[self.role] if not getattr(self, name)]
         lacking += [f"set.{name}" for name in SETS.get(self.role, ()) if name not in self.set]
+        lacking += [
+            f"read_back.{name}"
+            for name in self.set
+            if not self.asked(name) and name not in self.not_read_back
+        ]
         for part, answer, wanted in (
             ("sample", self.sample, _SAMPLE),
             ("summary", self.summary, (*_SUMMARY, *REPORTS.get(self.role, ()))),
@@ -141,9 +157,14 @@ class Profile(BaseModel):
         if self.role == "bond" and self.open_circuit_v is None:
             lacking.append("open_circuit_v")
         if lacking:
+            mute = any(name.startswith("read_back.") for name in lacking)
+            remedy = ", or name in not_read_back what the make cannot tell" if mute else ""
             raise ValueError(
-                f"lacks {', '.join(lacking)}, which a {self.role} instrument must have; add them."
+                f"lacks {', '.join(lacking)}, which a {self.role} instrument must have; "
+                f"add them{remedy}."
             )
+        if strange := sorted({*self.not_read_back, *self.read_back} - set(self.set)):
+            raise ValueError(f"reads back {', '.join(strange)}, which set does not have; add them.")
         if strange := sorted(set(self.phases.values()) - {"ramp", "dwell", "fall"}):
             raise ValueError(f"phases names {', '.join(strange)}; there are ramp, dwell, fall.")
         unknown = sorted(set(self.endings.values()) - {str(each) for each in Ending})
@@ -151,6 +172,35 @@ class Profile(BaseModel):
             known = ", ".join(Ending)
             raise ValueError(f"endings names {', '.join(unknown)}; there are {known}.")
         return self
+
+    def asked(self, name: str) -> str:
+        """The query that tells a setting; empty where the make cannot tell it.
+
+        As SCPI-1999 has it: what a command sets, its header with a question mark asks.
+        """
+        if name in self.not_read_back:
+            return ""
+        command = _COMMAND.fullmatch(self.set.get(name, ""))
+        return self.read_back.get(name, f"{command['header']}?" if command is not None else "")
+
+    def is_set(self, name: str, value: float | str, answer: str) -> bool:
+        """Whether an answer says that ``name`` is set to ``value`` (SI)."""
+        told = answer.strip().strip("\"'")
+        if isinstance(value, float | int):
+            apart = abs(read_value(told) * self.scale.get(name, 1.0) - value)
+            return apart <= max(self.resolution.get(name, 0.0), ROUNDED * abs(value))
+        word = self.told_words.get(name, {}).get(value) or self._word(name, value)
+        # As SCPI-1999 has it, a word is told in its short form: the capitals of its spelling.
+        short = "" if word in (word.lower(), word.upper()) else re.sub("[a-z]", "", word)
+        return bool(told) and told.casefold() in (word.casefold(), short.casefold())
+
+    @property
+    def unseen(self) -> tuple[str, ...]:
+        """What nobody hears back from this make, in words: what was sent is all that is known."""
+        settings = tuple(_in_words(name) for name in self.set if not self.asked(name))
+        serial = () if self.tells_serial or self.role not in SETS else ("serial number",)
+        relays = ("closed relays",) if self.role == "matrix" and not self.closed_points else ()
+        return settings + serial + relays
 
     @property
     def measured(self) -> tuple[str, ...]:
@@ -168,10 +218,13 @@ class Profile(BaseModel):
         if line is None:
             return None
         if isinstance(value, str):
-            text = self.words.get(name, {}).get(value, value)
+            text = self._word(name, value)
         else:
             text = f"{value / self.scale.get(name, 1.0):.9g}"
         return line.format(value=text)
+
+    def _word(self, name: str, value: str) -> str:
+        return self.words.get(name, {}).get(value, value)
 
     def value(self, name: str, text: str) -> float:
         """A quantity as the instrument wrote it, in SI; NaN or infinity where it is no number."""
@@ -198,6 +251,13 @@ class Profile(BaseModel):
             self.source_ohms,
             self.open_circuit_v,
         )
+
+
+def _in_words(name: str) -> str:
+    """The name of a setting for people: without its unit."""
+    for unit in _UNITS:
+        name = name.removesuffix(unit)
+    return name.replace("_", " ")
 
 
 def read_profile(name: str, beside: Path | None = None) -> Profile:

@@ -96,6 +96,7 @@ def make_document(
             for remark in unit["remarks"]
         ],
         "instruments": run["bench"]["instruments"],
+        "unseen": run["bench"].get("unseen", {}),
         "gate": [asdict(condition) for condition in gate],
         "software": f"Loricate {issue.software}",
         "ledger": {"position": issue.position, "previous": issue.previous},

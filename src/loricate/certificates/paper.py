@@ -59,6 +59,8 @@ class CertificateSheet(Sheet):
                 f"calibrated {instrument['calibrated']}, due {instrument['due']}, certificate "
                 f"{instrument['certificate'] or 'not stated'}"
             )
+        for name, unseen in self.document.get("unseen", {}).items():
+            yield self.line(f"Taken on trust, since {name} cannot say: {', '.join(unseen)}")
         yield self.heading("Grounds")
         for line in self._grounds():
             yield self.line(line)

@@ -52,6 +52,8 @@ def show(service: str | None, token: str | None, as_json: bool) -> None:
             click.echo(
                 f"{each.id} {each.doubt}. No unit is certified with it until its next daily check."
             )
+        if each.unseen:
+            click.echo(f"{each.id} cannot say: {', '.join(each.unseen)}. It is taken on trust.")
     for fixture in bench.fixtures:
         _print_fixture(fixture)
 

@@ -41,7 +41,10 @@ def gate_of(
     latest = {
         name: Verdict(each["verdict"]) for name, each in attempts.items() if name not in skipped
     }
-    due = {each["id"]: dt.date.fromisoformat(each["due"]) for each in run["bench"]["instruments"]}
+    due: dict[str, dt.date] = {}
+    for each in run["bench"]["instruments"]:
+        ends = dt.date.fromisoformat(each["due"])
+        due[each["id"]] = min(due.get(each["id"], ends), ends)
     tested = dt.date.fromisoformat((run["started_at"] or run["created_at"])[:10])
     steps = [step.id for step in sequence.steps if step.id not in skipped]
     upkeep = tuple(Condition(**each) for each in run["bench"].get("upkeep", ()))

@@ -34,6 +34,7 @@ from loricate.service.upkeep import Upkeeps
 
 ARM_LASTS_S = 300.0
 WATCH_S = 0.1
+EARLIER = " So it was when other steps of this run were measured; test the unit in a new run."
 ARMABLE = ("created", "armed", "interrupted")
 KEPT_ENGINES = 20  # runs whose events can still be followed from the first; none of them runs
 
@@ -97,6 +98,11 @@ class Runs:
                 for state in self.bench.states()
                 if state.role in needed
             ],
+            "unseen": {
+                state.id: list(state.unseen)
+                for state in self.bench.states()
+                if state.unseen and state.role in {*needed, "matrix"}
+            },
             "upkeep": [
                 {"name": each.name, "met": each.met, "reason": each.reason} for each in conditions
             ],
@@ -276,6 +282,9 @@ class Runs:
             if self._armed.pop(run_id, None) is None:
                 raise WrongState("The arming was dropped; arm the run again.")
 
+            if any(unit["attempts"] for unit in run["units"]):
+                facts = facts_going_on(run["bench"], facts)
+
             def keep(conn: sqlite3.Connection) -> None:
                 runs.set_bench(conn, run_id, facts)
                 runs.set_state(conn, run_id, "running", account)
@@ -384,3 +393,22 @@ class Runs:
         name = "state" if run["state"] in ("created", "armed") else "finished"
         data = {"state": run["state"], "verdict": run["verdict"], "note": run["note"]}
         yield Event(1, name, data)
+
+
+def facts_going_on(before: Mapping[str, Any], facts: Mapping[str, Any]) -> dict[str, Any]:
+    """The bench of a run that goes on: all that measured it, and each condition at its worst.
+
+    What was measured before a daily check, or with another instrument, stays so.
+    """
+    instruments = [each for each in before["instruments"] if each not in facts["instruments"]]
+    unmet = {
+        each["name"]: {**each, "reason": f"{each['reason'].removesuffix(EARLIER)}{EARLIER}"}
+        for each in before.get("upkeep", ())
+        if not each["met"]
+    }
+    return {
+        **facts,
+        "instruments": [*instruments, *facts["instruments"]],
+        "unseen": {**before.get("unseen", {}), **facts["unseen"]},
+        "upkeep": [unmet.get(each["name"], each) for each in facts["upkeep"]],
+    }

@@ -85,6 +85,7 @@ def _instruments(desk: Desk, doubted: Mapping[str, str]) -> list[InstrumentOut]:
             calibrated=state.calibrated, due=state.due,
             days_left=(state.due - today).days if state.due else None,
             certificate=state.certificate, doubt=doubted.get(state.id, ""),
+            unseen=list(state.unseen),
         )
         for state in desk.bench.states()
     ]  # fmt: skip

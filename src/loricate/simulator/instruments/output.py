@@ -40,7 +40,7 @@ class OutputInstrument(Instrument):
         self.dwelt_s = 0.0
         self.plan: list[tuple[str, float]] = []
         self._task: asyncio.Task[None] | None = None
-        self._defaults: dict[str, float | str] = {}
+        self.defaults: dict[str, float | str] = {}
         self.command("INITiate[:IMMediate]", self.initiate)
         self.command("ABORt", lambda: self.drop("ABORTED"))
         self.command("FETCh?", self.fetch)
@@ -49,7 +49,7 @@ class OutputInstrument(Instrument):
 
     def setting(self, spelling: str, name: str, low: float, high: float, unit: str) -> None:
         """Make a numeric setting and its query known: refused while the output is on."""
-        self._defaults[name] = getattr(self, name)
+        self.defaults[name] = getattr(self, name)
 
         def write(text: str) -> None:
             self.refuse_while_on()
@@ -64,7 +64,7 @@ class OutputInstrument(Instrument):
 
     def choices(self, spelling: str, name: str, *words: str) -> None:
         """Make a setting by words and its query known: refused while the output is on."""
-        self._defaults[name] = getattr(self, name)
+        self.defaults[name] = getattr(self, name)
 
         def write(text: str) -> None:
             self.refuse_while_on()
@@ -81,7 +81,7 @@ class OutputInstrument(Instrument):
     def reset(self) -> None:
         """Back to power-on: output off, settings as they were then, no result."""
         super().reset()
-        for name, value in self._defaults.items():
+        for name, value in self.defaults.items():
             setattr(self, name, value)
         self.phase, self.ending = IDLE, "NONE"
         self.started = self.reached = 0.0

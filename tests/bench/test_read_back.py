@@ -1,0 +1,259 @@
+"""What an instrument is set to, who it is and what it answers to is asked, never assumed."""
+
+import re
+from collections.abc import Callable
+
+import pytest
+
+from loricate.bench.bench import Bench
+from loricate.bench.errors import GuardOpen, Implausible, InstrumentFault
+from loricate.bench.plan import BenchPlan
+from loricate.bench.profiles import SETS, read_profile
+from loricate.core.actions import Connect, Energise, Join, Output, Program, Role
+from loricate.simulator import scpi
+from tests.rig import Rig
+
+NAMES = {Role.WITHSTAND: "HV1", Role.BOND: "GB1", Role.LEAKAGE: "LK1", Role.IMPEDANCE: "IM1"}
+# None of it is what the stand-ins are set to when they are switched on.
+WANTED: dict[Role, dict[str, float | str]] = {
+    Role.WITHSTAND: {
+        "function": "DC", "level_v": 250.0, "frequency_hz": 60.0, "ramp_s": 0.2, "dwell_s": 0.4,
+        "fall_s": 0.1, "trip_a": 2e-3,
+    },
+    Role.BOND: {"level_a": 12.0, "dwell_s": 0.4},
+    Role.LEAKAGE: {
+        "path": "touch", "network": "iec60601", "method": "differential", "neutral": "open",
+        "polarity": "reversed", "level_v": 110.0, "frequency_hz": 60.0, "dwell_s": 0.4,
+    },
+    Role.IMPEDANCE: {"level_v": 0.5, "frequency_hz": 120.0, "dwell_s": 0.4},
+}  # fmt: skip
+OTHER = {
+    "function": "AC", "path": "earth", "network": "iec60990", "method": "direct",
+    "neutral": "closed", "polarity": "normal",
+}  # fmt: skip
+EVERY = [(role, name) for role, names in SETS.items() for name in names]
+
+
+def on_the_way(rig: Rig, name: str, change: Callable[[str], str]) -> None:
+    """Change what reaches an instrument."""
+    stand_in = rig.floor.instruments[name]
+    hear = stand_in.perform
+
+    async def altered(line: str, owner: object | None = None) -> str | None:
+        return await hear(change(line), owner)
+
+    stand_in.perform = altered  # type: ignore[method-assign]
+
+
+def said(rig: Rig, name: str, change: Callable[[str, str], str]) -> None:
+    """Change what an instrument answers to a line."""
+    stand_in = rig.floor.instruments[name]
+    say = stand_in.perform
+
+    async def altered(line: str, owner: object | None = None) -> str | None:
+        answer = await say(line, owner)
+        return None if answer is None else change(line.strip(), answer)
+
+    stand_in.perform = altered  # type: ignore[method-assign]
+
+
+def header(role: str, name: str) -> str:
+    return read_profile(f"stand-in-{role}").set[name].removesuffix(" {value}")
+
+
+@pytest.mark.parametrize("how", ["lost", "altered"])
+@pytest.mark.parametrize(("role", "name"), EVERY)
+async def test_no_setting_is_lost_or_altered_on_the_way(
+    rig: Rig, role: str, name: str, how: str
+) -> None:
+    """Whatever it is: before anything is energised it is known, by its question and answer."""
+    kind = Role(role)
+    value = WANTED[kind][name]
+    told = header(role, name)
+    other = OTHER[name] if isinstance(value, str) else f"{value * 0.8:g}"
+
+    def spoil(line: str) -> str:
+        found = rf"{re.escape(told)} [^;\s]+"
+        return re.sub(found, "*WAI" if how == "lost" else f"{told} {other}", line)
+
+    on_the_way(rig, NAMES[kind], spoil)
+    with pytest.raises(Implausible, match=rf"answers {re.escape(told)}\? with .* set to {value}"):
+        await rig.bench.perform(Program(kind, WANTED[kind]), [], lambda sample: None)
+    assert rig.bench.instruments[kind].programmed == {}, "nothing can be energised with it"
+
+
+@pytest.mark.parametrize("role", SETS)
+async def test_what_is_set_as_it_was_sent_is_taken(rig: Rig, role: str) -> None:
+    kind = Role(role)
+    await rig.bench.perform(Program(kind, WANTED[kind]), [], lambda sample: None)
+    assert rig.bench.instruments[kind].programmed == WANTED[kind]
+
+
+async def test_a_setting_that_somebody_turns_meanwhile_is_seen_after_the_output(rig: Rig) -> None:
+    """A knob is turned while the output is on: no error, no reading that looks odd."""
+    await rig.bench.perform(Connect(Role.BOND, {"high": ("PE",), "low": ("CHASSIS",)}), [
+        {"PE": 3, "CHASSIS": 4}], lambda sample: None)  # fmt: skip
+    await rig.bench.perform(Program(Role.BOND, WANTED[Role.BOND]), [], lambda sample: None)
+    source = rig.floor.instruments["GB1"]
+
+    def turn(line: str) -> str:
+        if "SUMM" in line:
+            source.level_a = 9.0  # type: ignore[attr-defined]
+        return line
+
+    on_the_way(rig, "GB1", turn)
+    with pytest.raises(Implausible, match=r"CURRent\? with '9' after its output, set to 12"):
+        await rig.bench.perform(Energise(Role.BOND), [], lambda sample: None)
+
+
+async def test_answers_that_are_one_behind_are_no_settings(rig: Rig) -> None:
+    """The error queue's answer, told twice, answers the question for the settings."""
+    said(rig, "LK1", lambda line, told: f"{told}\n{told}" if "ERR" in line else told)
+    program = Program(Role.LEAKAGE, WANTED[Role.LEAKAGE])
+    with pytest.raises(Implausible, match="before its start"):
+        await rig.bench.perform(program, [], lambda sample: None)
+    assert not rig.bench.instruments[Role.LEAKAGE].link.is_open, "what comes next answers no more"
+
+
+async def test_an_output_needs_its_own_programme(rig: Rig) -> None:
+    """A link that was opened anew knows nothing of what was set before."""
+    await rig.bench.perform(Program(Role.BOND, WANTED[Role.BOND]), [], lambda sample: None)
+    rig.bench.instruments[Role.BOND].link.close()
+    await rig.bench.connect()
+    with pytest.raises(InstrumentFault, match="was not programmed"):
+        await rig.bench.perform(Energise(Role.BOND), [], lambda sample: None)
+
+
+async def test_a_level_that_nobody_heard_back_is_taken_for_dangerous(rig: Rig) -> None:
+    """Twenty volts are harmless if that is what the source gives."""
+    source = rig.bench.instruments[Role.LEAKAGE]
+    program = {**WANTED[Role.LEAKAGE], "level_v": 20.0}
+    rig.floor.floor.set_guard(False)
+    await rig.bench.perform(Program(Role.LEAKAGE, program), [], lambda sample: None)
+    with pytest.raises(InstrumentFault, match="did not start"):  # only the stand-in minds
+        await rig.bench.perform(Energise(Role.LEAKAGE), [], lambda sample: None)
+    source.profile = source.profile.model_copy(update={"not_read_back": ("level_v",)})
+    with pytest.raises(GuardOpen):
+        await rig.bench.perform(Energise(Role.LEAKAGE), [], lambda sample: None)
+
+
+async def test_an_error_that_is_another_answer_ends_the_link(rig: Rig) -> None:
+    """The matrix's 1, told twice, reads as an error for ever, unless its link is opened anew."""
+    told = iter(["1\n1"])
+    said(rig, "MX1", lambda line, answer: next(told, answer) if "OPC" in line else answer)
+    with pytest.raises(Implausible, match="MX1 answered as"):
+        await rig.bench.perform(Join(((1, 1),)), [], lambda sample: None)
+    await rig.bench.perform(Join(((1, 1),)), [], lambda sample: None)
+
+
+async def test_every_connection_begins_as_at_power_on(rig: Rig) -> None:
+    """What nobody programs must not be left from whoever had the instrument before."""
+    source = rig.floor.instruments["HV1"]
+    await source.perform("SENSe:ARC:COUNt 0")
+    rig.bench.instruments[Role.WITHSTAND].link.close()
+    assert await rig.bench.connect() == {}
+    assert await source.perform("SENSe:ARC:COUNt?") == "4"
+
+
+async def test_a_dead_man_that_was_not_set_is_found_when_it_is_connected(rig: Rig) -> None:
+    on_the_way(rig, "HV1", lambda line: line.replace("TIMeout 0.4", "TIMeout 4"))
+    rig.bench.instruments[Role.WITHSTAND].link.close()
+    problems = await rig.bench.connect()
+    assert "DEADman:TIMeout? with '4' after its set-up, not '0.4'" in problems["HV1"]
+    with pytest.raises(InstrumentFault, match="after its set-up"):
+        await rig.bench.perform(Connect(Role.WITHSTAND, {}), [], lambda sample: None)
+
+
+async def test_an_instrument_with_another_serial_number_is_not_used(rig: Rig) -> None:
+    """The certificate names a serial number and its calibration: that one must have measured."""
+    rig.floor.instruments["GB1"].serial = "BS-100770"
+    problems = await rig.bench.look()
+    assert "is not serial BS-10077 of the bench file" in problems["GB1"]
+    rig.floor.instruments["GB1"].serial = "BS-10077"
+    assert await rig.bench.look() == {}
+
+
+async def test_the_guards_answer_is_never_the_one_before(rig: Rig) -> None:
+    """Closed, told twice, must not stand for the guard that somebody opens after it."""
+    said(rig, "GD1", lambda line, told: f"{told}\n{told}" if told == "1" else told)
+    with pytest.raises(Implausible, match="answered as '1' after INPut:GUARd:STATe"):
+        await rig.bench.guard_is_closed()
+    rig.floor.floor.set_guard(False)
+    assert not await rig.bench.guard_is_closed()
+
+
+async def test_the_inputs_answer_is_never_the_one_before(rig: Rig) -> None:
+    assert await rig.bench.foot_presses() == 0
+    said(rig, "IN1", lambda line, told: f"{told}\n{told}" if "COUN" in line else told)
+    with pytest.raises(Implausible, match="answered as '0'"):
+        await rig.bench.foot_presses()
+    with pytest.raises(Implausible, match="answered as '0'"):
+        await rig.bench.foot_presses()
+
+
+async def test_presses_that_are_no_number_are_no_presses(rig: Rig) -> None:
+    said(rig, "IN1", lambda line, told: "many" if "COUN" in line else told)
+    with pytest.raises(InstrumentFault, match="counted 'many' presses"):
+        await rig.bench.foot_presses()
+
+
+async def test_relays_that_did_not_open_are_seen_when_nothing_is_to_be_closed(rig: Rig) -> None:
+    await rig.bench.perform(Join(((1, 1),)), [], lambda sample: None)
+    on_the_way(rig, "MX1", lambda line: "*WAI" if "ROUTe:OPEN" in line else line)
+    with pytest.raises(InstrumentFault, match="says that 1!1 is closed, asked for nothing"):
+        await rig.bench.perform(Join(()), [], lambda sample: None)
+
+
+def test_what_a_make_cannot_tell_is_said(rig: Rig) -> None:
+    profile = read_profile("stand-in-leakage").model_copy(
+        update={"not_read_back": ("network", "dwell_s"), "tells_serial": False}
+    )
+    assert profile.unseen == ("network", "dwell", "serial number")
+    assert profile.asked("network") == "" and profile.asked("method") == "SENSe:LEAKage:METHod?"
+    assert [state.unseen for state in rig.bench.states()] == [()] * len(rig.bench.everything)
+    mute = read_profile("stand-in-matrix").model_copy(update={"closed_points": ""})
+    assert mute.unseen == ("closed relays",)
+
+
+async def test_where_nothing_is_read_back_nothing_is_asked(rig: Rig) -> None:
+    plan: BenchPlan = rig.bench.plan
+    bench = Bench(plan)
+    source = bench.instruments[Role.BOND]
+    source.profile = source.profile.model_copy(update={"not_read_back": ("level_a", "dwell_s")})
+    await bench.connect()
+    lines: list[str] = []
+    on_the_way(rig, "GB1", lambda line: lines.append(line) or line)  # type: ignore[func-returns-value]
+    await bench.perform(Program(Role.BOND, WANTED[Role.BOND]), [], lambda sample: None)
+    output = await bench.perform(Energise(Role.BOND), [], lambda sample: None)
+    assert isinstance(output, Output)
+    assert not [line for line in lines if "CURRent?" in line]
+    await bench.close()
+
+
+def test_words_and_numbers_are_recognised_as_a_make_tells_them() -> None:
+    profile = read_profile("stand-in-leakage").model_copy(
+        update={
+            "words": {"method": {"differential": "DIFFerential"}, "path": {"touch": "ENCL"}},
+            "told_words": {"neutral": {"open": "1", "closed": "0"}},
+            "scale": {"dwell_s": 1e-3},
+            "resolution": {"level_v": 1.0},
+        }
+    )
+    for told in ("DIFF", "differential", '"DIFF"', "DIFFERENTIAL "):
+        assert profile.is_set("method", "differential", told)
+    for told in ("DIFFER", "D", "", '""', "DIRECT", "9.91E37"):
+        assert not profile.is_set("method", "differential", told)
+    assert profile.is_set("path", "touch", "encl") and not profile.is_set("path", "touch", "TOUCH")
+    assert profile.is_set("neutral", "open", "1") and not profile.is_set("neutral", "open", "0")
+    assert profile.is_set("dwell_s", 0.4, "400") and not profile.is_set("dwell_s", 0.4, "0.4")
+    assert profile.is_set("level_v", 229.5, "230") and not profile.is_set("level_v", 228.0, "230")
+    assert profile.is_set("frequency_hz", 60.0, "6.00005E+01")
+    for told in ("60.1", "", "nan", "9.91E37", "9.9E37", "sixty", "-60"):
+        assert not profile.is_set("frequency_hz", 60.0, told)
+
+
+def test_the_stand_ins_tell_each_setting_in_one_message(rig: Rig) -> None:
+    """The questions are joined as the settings are, and stay whole for SCPI's branches."""
+    profile = read_profile("stand-in-withstand")
+    joined = profile.joined.join(profile.asked(name) for name in SETS["withstand"])
+    assert len(list(scpi.messages(joined))) == len(SETS["withstand"])
