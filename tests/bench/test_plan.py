@@ -31,6 +31,7 @@ def test_the_demo_bench_is_good() -> None:
         ("tcp://127.0.0.1:52101", "somewhere", "instruments[0].address"),
         ("due = 2027-06-09", 'due = "soon"', "instruments[0].due"),
         ('serial = "WS-20418"', "", "instruments[0].serial: is missing"),
+        ('serial = "WS-20418"', 'serial = " "', "instruments[0].serial"),
         ('title = "Final test, hall 2"', 'titel = "x"', "titel: is not a known key"),
         ('format = "loricate-bench/1"', "format = [", "is not TOML"),
     ],

@@ -166,11 +166,32 @@ async def test_a_dead_man_that_was_not_set_is_found_when_it_is_connected(rig: Ri
 
 async def test_an_instrument_with_another_serial_number_is_not_used(rig: Rig) -> None:
     """The certificate names a serial number and its calibration: that one must have measured."""
-    rig.floor.instruments["GB1"].serial = "BS-100770"
-    problems = await rig.bench.look()
-    assert "is not serial BS-10077 of the bench file" in problems["GB1"]
-    rig.floor.instruments["GB1"].serial = "BS-10077"
+    source = rig.floor.instruments["GB1"]
+    for other in ("BS-100770", "BS-10078", "0", ""):
+        source.serial = other
+        problems = await rig.bench.look()
+        assert "is not serial BS-10077 of the bench file" in problems["GB1"]
+    source.serial = "BS-10077"
     assert await rig.bench.look() == {}
+
+
+@pytest.mark.parametrize(
+    ("serial", "identity", "is_it"),
+    [
+        ("1", "MAKER,MODEL,20418,1", False),  # the firmware's number is not the serial
+        ("20418", "MAKER,MODEL, 20418 ,1", True),
+        ("20418", "BOND SOURCE S/N 20418", True),
+        ("20418", "BOND SOURCE S/N 120418", False),
+        ("20418", "BOND SOURCE", False),
+    ],
+)
+async def test_a_serial_number_is_read_where_it_stands(
+    rig: Rig, serial: str, identity: str, is_it: bool
+) -> None:
+    source = rig.bench.instruments[Role.BOND]
+    source.serial = serial
+    said(rig, "GB1", lambda line, told: identity if "IDN" in line else told)
+    assert (await rig.bench.look() == {}) is is_it
 
 
 async def test_the_guards_answer_is_never_the_one_before(rig: Rig) -> None:

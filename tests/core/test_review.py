@@ -114,6 +114,11 @@ def waits(index: int, *outcomes: tuple[str, str], on_fail: str = "halt_unit") ->
     return change
 
 
+def switch_cue(at: str = "before") -> Change:
+    cue = {"at": at, "text": "Switch off", "choices": ["off"], "hands_in": True}
+    return behaves(LEAKAGE, cues=[cue])
+
+
 DC = both(step(WITHSTAND, voltage="dc", level="1.5 kV"), step(INSULATION, trip="50 mA"))
 NO_MINIMUM = limit(WITHSTAND, "current", maximum="5 mA")
 CASES: list[tuple[str, Change, str, Severity, str]] = [
@@ -154,6 +159,19 @@ CASES: list[tuple[str, Change, str, Severity, str]] = [
     (
         "clip_left_on", product(clips=["CHASSIS"]), "insulation", Severity.WARNING,
         "the clip on CHASSIS is still on from 'earth'",
+    ),
+    (
+        "clip_left_on", both(product(clips=["CHASSIS"]), behaves(EARTH, cues=[{
+            "at": "after_fail", "text": "Clip off?", "choices": ["off"], "hands_in": True}])),
+        "insulation", Severity.WARNING, "the clip on CHASSIS is still on from 'earth'",
+    ),
+    (
+        "switch_not_moved", step(LEAKAGE, switch="off"), "leakage", Severity.WARNING,
+        "needs the unit's switch off, and nobody is told to move it from on",
+    ),
+    (
+        "switch_not_moved", both(step(LEAKAGE, switch="off", load_current="0 A"), switch_cue()),
+        "leakage", Severity.WARNING, "passes with the unit switched on",
     ),
     (
         "earth_first", move(EARTH, 3), "earth", Severity.ERROR,
@@ -362,6 +380,13 @@ def test_a_clip_that_is_called_off_is_no_finding(limit_sets: LimitSets) -> None:
         ]
 
     assert findings(limit_sets, change) == ()
+
+
+def test_a_switch_that_is_moved_and_shown_is_no_finding(limit_sets: LimitSets) -> None:
+    change = both(step(LEAKAGE, switch="off"), switch_cue())
+    assert "switch_not_moved" not in {each.rule for each in findings(limit_sets, change)}
+    late = both(step(LEAKAGE, switch="off"), switch_cue("after"))
+    assert "switch_not_moved" in {each.rule for each in findings(limit_sets, late)}
 
 
 def test_a_condition_that_can_come_about_is_no_finding(limit_sets: LimitSets) -> None:

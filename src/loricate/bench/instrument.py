@@ -27,6 +27,7 @@ from loricate.core.traces import Thinner
 POLL_S = 0.02
 OVERRUN, OVERRUN_S = 0.2, 2.0  # how much longer than programmed an output is waited for
 CLOCK, CLOCK_S = 1.05, 0.05  # how far an instrument's clock may be ahead of ours
+IDENTITY_FIELDS = 4
 DISCHARGING = "discharging"  # the phase of a sample that shows what is left at the unit
 
 
@@ -97,7 +98,13 @@ class Instrument:
         """Its calibration is that of a serial number: another instrument has another."""
         if not self.serial or not self.profile.tells_serial:
             return
-        if not re.search(rf"(?<![A-Za-z0-9]){re.escape(self.serial)}(?![A-Za-z0-9])", identity):
+        fields = [field.strip() for field in identity.split(",")]
+        if len(fields) == IDENTITY_FIELDS:  # IEEE 488.2, 10.14: maker, model, serial, firmware
+            is_it = fields[2] == self.serial
+        else:
+            alone = rf"(?<![A-Za-z0-9]){re.escape(self.serial)}(?![A-Za-z0-9])"
+            is_it = re.search(alone, identity) is not None
+        if not is_it:
             raise InstrumentFault(
                 self.name,
                 f"answers as '{identity}', which is not serial {self.serial} of the bench file; "

@@ -5,7 +5,14 @@ import tomllib
 from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Field,
+    StringConstraints,
+    field_validator,
+    model_validator,
+)  # fmt: skip
 
 from loricate.core.actions import Role
 from loricate.core.errors import DocumentError, Finding
@@ -29,7 +36,7 @@ class InstrumentPlan(_Part):
     title: str
     address: Address
     profile: str
-    serial: str
+    serial: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1)]
     calibrated: dt.date
     due: dt.date
     certificate: str = ""

@@ -1,7 +1,8 @@
 """Rules on whether a unit is there at all, and what is still clipped to it."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
+from loricate.core.cues import Cue, Moment, cues_after, cues_at
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
 from loricate.core.sequences import ReadyStep
 
@@ -60,15 +61,46 @@ def clip_left_on(reviewed: Reviewed) -> Iterator[ReviewFinding]:
         used = clips & _terminals(before)
         if not used or used <= _terminals(after) or not after.roles:
             continue
-        asks = [cue for cue in before.cues if cue.at.startswith("after")]
-        asks += [cue for cue in after.cues if cue.at == "before"]
-        if not any(cue.demands_answer and cue.hands_in for cue in asks):
+        asks = [*cues_after(before.cues, True), *cues_at(after.cues, Moment.BEFORE)]
+        if not _has_hands_in(asks):
             yield ReviewFinding(
                 Severity.WARNING,
                 after.id,
                 f"the clip on {', '.join(sorted(used))} is still on from '{before.id}'.",
                 "Add a cue with hands in before it: take the clip off. It waits for an answer.",
             )
+
+
+@rule
+def switch_not_moved(reviewed: Reviewed) -> Iterator[ReviewFinding]:
+    """A unit's own switch is moved by a cue with hands in, and a load current shows where it is."""
+    stands = "on"
+    asks: list[Cue] = []
+    for step in reviewed.steps:
+        asks += cues_at(step.cues, Moment.BEFORE)
+        wanted = "on" if step.kind.name == "power" else step.values.get("switch", "")
+        if step.roles and wanted:
+            if wanted != stands and not _has_hands_in(asks):
+                yield ReviewFinding(
+                    Severity.WARNING,
+                    step.id,
+                    f"needs the unit's switch {wanted}, and nobody is told to move it from "
+                    f"{stands}.",
+                    f"Add a cue with hands in before it: switch {wanted}. It waits for an answer.",
+                )
+            if wanted == "off" and not step.values["load_current"]:
+                yield ReviewFinding(
+                    Severity.WARNING,
+                    step.id,
+                    "passes with the unit switched on, where it is to be off.",
+                    "Give the load current that a unit draws when it is on.",
+                )
+            stands, asks = wanted, []
+        asks += cues_after(step.cues, True)
+
+
+def _has_hands_in(cues: Iterable[Cue]) -> bool:
+    return any(cue.demands_answer and cue.hands_in for cue in cues)
 
 
 def _terminals(step: ReadyStep) -> set[str]:
