@@ -404,3 +404,23 @@ async def test_nonsense_for_a_number_decides_nothing_and_ends_no_run(
     assert Verdict.PASS not in verdicts.values(), verdicts
     doubts = [each for _, performed in notebook.performed for each in performed.grade.doubts]
     assert doubts or text in ("9.9E37", "1e99"), "it counts against the instrument"
+
+
+async def test_a_frequency_that_did_not_arrive_passes_nothing_and_counts_against_the_source(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    """The certificate would say 60 Hz of a withstand at 50 Hz, and nothing else would look odd."""
+    source = rig.floor.instruments["HV1"]
+    perform = source.perform
+
+    async def deaf(line: str, owner: object | None = None) -> str | None:
+        return await perform(line.replace("FREQuency 60", "FREQuency 50"), owner)
+
+    source.perform = deaf  # type: ignore[method-assign]
+    (step,) = only(sequence, "withstand").steps
+    settings = step.settings.model_copy(update={"frequency": 60.0})
+    engine, notebook = engine_for(rig, replace(sequence, steps=(replace(step, settings=settings),)))
+    await run(engine)
+    assert notebook.of("1")["withstand"] == (Verdict.NOT_RUN, Cause.INSTRUMENT)
+    (doubt,) = notebook.performed[0][1].grade.doubts
+    assert doubt.instrument == "HV1" and "FREQuency? with '50' before its start" in doubt.text
