@@ -99,12 +99,15 @@ class Rig:
         matrix._switching = moved  # type: ignore[attr-defined]
 
     async def until_charged(self) -> float:
-        """Return once the unit is under voltage; gives the volts."""
+        """Return once the unit is under voltage; gives the volts.
+
+        They are the source's own: the bench's last look may miss the moment before a breakdown.
+        """
         while True:
-            live = self.bench.danger
-            if live.state is DangerState.HIGH_VOLTAGE and (live.volts or 0.0) >= LEVEL_V:
+            volts: float = abs(self.source.volts)  # type: ignore[attr-defined]
+            if self.bench.danger.state is DangerState.HIGH_VOLTAGE and volts >= LEVEL_V:
                 self.order.clear()
-                return live.volts or 0.0
+                return volts
             await asyncio.sleep(0.002)
 
 
