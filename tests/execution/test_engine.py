@@ -417,9 +417,10 @@ async def test_a_frequency_that_did_not_arrive_passes_nothing_and_counts_against
         return await perform(line.replace("FREQuency 60", "FREQuency 50"), owner)
 
     source.perform = deaf  # type: ignore[method-assign]
-    (step,) = only(sequence, "withstand").steps
-    settings = step.settings.model_copy(update={"frequency": 60.0})
-    engine, notebook = engine_for(rig, replace(sequence, steps=(replace(step, settings=settings),)))
+    (withstand,) = only(sequence, "withstand").steps
+    changed = withstand.settings.model_copy(update={"frequency": 60.0})
+    at_60_hz = replace(sequence, steps=(replace(withstand, settings=changed),))
+    engine, notebook = engine_for(rig, at_60_hz)
     await run(engine)
     assert notebook.of("1")["withstand"] == (Verdict.NOT_RUN, Cause.INSTRUMENT)
     (doubt,) = notebook.performed[0][1].grade.doubts

@@ -36,7 +36,9 @@ export function InstrumentTable({ instruments }: { instruments: Instrument[] }) 
                 </Text>
               )}
               {each.unseen.length > 0 && (
-                <Text fontSize="sm">Taken on trust, since it cannot say: {each.unseen.join(', ')}.</Text>
+                <Text fontSize="sm">
+                  Taken on trust, since it cannot say: {each.unseen.join(', ')}.
+                </Text>
               )}
             </>
           ),
