@@ -1,7 +1,7 @@
 """A bench connected to stand-ins in the same process."""
 
 import tomllib
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -36,3 +36,26 @@ async def connected_rig() -> AsyncIterator[Rig]:
     yield Rig(bench, floor)
     await bench.close()
     await floor.close()
+
+
+def on_the_way(rig: Rig, name: str, change: Callable[[str], str]) -> None:
+    """Change what reaches an instrument."""
+    stand_in = rig.floor.instruments[name]
+    hear = stand_in.perform
+
+    async def altered(line: str, owner: object | None = None) -> str | None:
+        return await hear(change(line), owner)
+
+    stand_in.perform = altered  # type: ignore[method-assign]
+
+
+def said(rig: Rig, name: str, change: Callable[[str, str], str]) -> None:
+    """Change what an instrument answers to a line."""
+    stand_in = rig.floor.instruments[name]
+    say = stand_in.perform
+
+    async def altered(line: str, owner: object | None = None) -> str | None:
+        answer = await say(line, owner)
+        return None if answer is None else change(line.strip(), answer)
+
+    stand_in.perform = altered  # type: ignore[method-assign]

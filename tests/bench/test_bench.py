@@ -1,7 +1,6 @@
 """The bench on stand-ins: actions, faults of instruments, guard, stop and making safe."""
 
 import asyncio
-from collections.abc import Callable
 
 import pytest
 
@@ -18,7 +17,7 @@ from loricate.bench.errors import (
 )
 from loricate.core.actions import Connect, Energise, Output, Program, Role, Sample
 from loricate.core.quantities import VOLTAGE
-from tests.rig import Rig
+from tests.rig import Rig, said
 
 NEST = {"L": 1, "N": 2, "PE": 3, "CHASSIS": 4}
 POINTS = {"high": ("L", "N"), "low": ("PE",)}
@@ -159,22 +158,9 @@ async def test_the_matrix_must_say_that_what_was_asked_for_is_closed(rig: Rig) -
         await withstand(rig.bench)
 
 
-class Replay:
-    """Spoils what an instrument answers: ``how`` makes of a line and its answer another answer."""
-
-    def __init__(self, rig: Rig, name: str, how: Callable[[str, str], str]) -> None:
-        say = rig.floor.instruments[name].perform
-
-        async def spoilt(line: str, owner: object | None = None) -> str | None:
-            answer = await say(line, owner)
-            return None if answer is None else how(line, answer)
-
-        rig.floor.instruments[name].perform = spoilt  # type: ignore[method-assign]
-
-
 async def test_an_output_that_outlasts_its_programme_is_stopped(rig: Rig) -> None:
     rig.bench.instruments[Role.WITHSTAND].overrun_s = 0.2
-    Replay(rig, "HV1", lambda line, answer: answer.replace("DONE", "FALL"))
+    said(rig, "HV1", lambda line, answer: answer.replace("DONE", "FALL"))
     with pytest.raises(Implausible, match="is still in fall"):
         await withstand(rig.bench)
     assert not rig.floor.instruments["HV1"].output_on
@@ -185,16 +171,16 @@ async def test_the_end_of_another_output_is_no_result(rig: Rig) -> None:
     await withstand(rig.bench)
 
     def done(line: str, answer: str) -> str:
-        return f"DONE{answer[answer.index(',') :]}" if line.strip() == "FETCh?" else answer
+        return f"DONE{answer[answer.index(',') :]}" if line == "FETCh?" else answer
 
-    Replay(rig, "HV1", done)
+    said(rig, "HV1", done)
     with pytest.raises(BenchError):  # its summary is not there yet, or it was not seen to start
         await withstand(rig.bench)
 
 
 async def test_a_summary_that_differs_the_second_time_is_no_result(rig: Rig) -> None:
     told = iter(range(10))
-    Replay(rig, "HV1", lambda line, answer: f"{answer}{next(told)}" if "SUMM" in line else answer)
+    said(rig, "HV1", lambda line, answer: f"{answer}{next(told)}" if "SUMM" in line else answer)
     with pytest.raises(Implausible, match="summed up one output as"):
         await withstand(rig.bench)
 
@@ -206,7 +192,7 @@ async def test_a_clock_that_outruns_ours_is_not_believed(rig: Rig) -> None:
 
 
 async def test_who_answers_at_the_end_is_who_was_asked(rig: Rig) -> None:
-    Replay(rig, "HV1", lambda line, answer: "SOMEBODY,ELSE,1,1" if "IDN" in line else answer)
+    said(rig, "HV1", lambda line, answer: "SOMEBODY,ELSE,1,1" if "IDN" in line else answer)
     with pytest.raises(ChargeUnknown, match=r"answers as 'SOMEBODY.* not serial WS-20418") as left:
         await withstand(rig.bench)
     refused = left.value.__cause__
@@ -225,7 +211,7 @@ async def test_an_answer_that_comes_twice_is_not_the_volts_that_are_left(
             return left_v
         return f"{answer}\n{answer}" if line.upper().startswith("OUTP") else answer
 
-    Replay(rig, "HV1", twice)
+    said(rig, "HV1", twice)
     source = rig.bench.instruments[Role.WITHSTAND]
     assert await source.link.query(source.profile.output) == "0"
     with pytest.raises(error):

@@ -1,7 +1,6 @@
 """What an instrument is set to, who it is and what it answers to is asked, never assumed."""
 
 import re
-from collections.abc import Callable
 
 import pytest
 
@@ -11,7 +10,7 @@ from loricate.bench.plan import BenchPlan
 from loricate.bench.profiles import SETS, read_profile
 from loricate.core.actions import Connect, Energise, Join, Output, Program, Role
 from loricate.simulator import scpi
-from tests.rig import Rig
+from tests.rig import Rig, on_the_way, said
 
 NAMES = {Role.WITHSTAND: "HV1", Role.BOND: "GB1", Role.LEAKAGE: "LK1", Role.IMPEDANCE: "IM1"}
 # None of it is what the stand-ins are set to when they are switched on.
@@ -32,29 +31,6 @@ OTHER = {
     "neutral": "closed", "polarity": "normal",
 }  # fmt: skip
 EVERY = [(role, name) for role, names in SETS.items() for name in names]
-
-
-def on_the_way(rig: Rig, name: str, change: Callable[[str], str]) -> None:
-    """Change what reaches an instrument."""
-    stand_in = rig.floor.instruments[name]
-    hear = stand_in.perform
-
-    async def altered(line: str, owner: object | None = None) -> str | None:
-        return await hear(change(line), owner)
-
-    stand_in.perform = altered  # type: ignore[method-assign]
-
-
-def said(rig: Rig, name: str, change: Callable[[str, str], str]) -> None:
-    """Change what an instrument answers to a line."""
-    stand_in = rig.floor.instruments[name]
-    say = stand_in.perform
-
-    async def altered(line: str, owner: object | None = None) -> str | None:
-        answer = await say(line, owner)
-        return None if answer is None else change(line.strip(), answer)
-
-    stand_in.perform = altered  # type: ignore[method-assign]
 
 
 def header(role: str, name: str) -> str:

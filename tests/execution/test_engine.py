@@ -15,7 +15,7 @@ from loricate.core.sequences import ReadySequence, ReadyStep
 from loricate.execution.engine import Engine
 from loricate.execution.load import Answered, LoadedUnit, Performed, StepOutcome
 from loricate.simulator.server import MISCHIEF
-from tests.rig import Rig
+from tests.rig import Rig, on_the_way, said
 
 
 @dataclass
@@ -386,17 +386,13 @@ async def test_a_defect_in_one_nests_measurement_ends_no_others(
 async def test_nonsense_for_a_number_decides_nothing_and_ends_no_run(
     rig: Rig, sequence: ReadySequence, text: str
 ) -> None:
-    bond = rig.floor.instruments["GB1"]
-    perform = bond.perform
+    def lying(line: str, answer: str) -> str:
+        if "SUMM" not in line.upper():
+            return answer
+        ending, _, *rest = answer.split(",")
+        return ",".join([ending, text, *rest])
 
-    async def lying(line: str, owner: object | None = None) -> str | None:
-        answer = await perform(line, owner)
-        if answer is not None and "SUMM" in line.upper():
-            ending, _, *rest = answer.split(",")
-            return ",".join([ending, text, *rest])
-        return answer
-
-    bond.perform = lying  # type: ignore[method-assign]
+    said(rig, "GB1", lying)
     engine, notebook = engine_for(rig, only(sequence, "earth"), "12")
     await run(engine)
     assert notebook.state == "finished"
@@ -410,13 +406,7 @@ async def test_a_frequency_that_did_not_arrive_passes_nothing_and_counts_against
     rig: Rig, sequence: ReadySequence
 ) -> None:
     """The certificate would say 60 Hz of a withstand at 50 Hz, and nothing else would look odd."""
-    source = rig.floor.instruments["HV1"]
-    perform = source.perform
-
-    async def deaf(line: str, owner: object | None = None) -> str | None:
-        return await perform(line.replace("FREQuency 60", "FREQuency 50"), owner)
-
-    source.perform = deaf  # type: ignore[method-assign]
+    on_the_way(rig, "HV1", lambda line: line.replace("FREQuency 60", "FREQuency 50"))
     (withstand,) = only(sequence, "withstand").steps
     changed = withstand.settings.model_copy(update={"frequency": 60.0})
     at_60_hz = replace(sequence, steps=(replace(withstand, settings=changed),))

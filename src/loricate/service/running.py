@@ -410,5 +410,5 @@ def facts_going_on(before: Mapping[str, Any], facts: Mapping[str, Any]) -> dict[
         **facts,
         "instruments": [*instruments, *facts["instruments"]],
         "unseen": {**before.get("unseen", {}), **facts["unseen"]},
-        "upkeep": [unmet.get(each["name"], each) for each in facts["upkeep"]],
+        "upkeep": list({**{each["name"]: each for each in facts["upkeep"]}, **unmet}.values()),
     }
