@@ -81,7 +81,7 @@ SPOILS: dict[str, Callable[[str, random.Random], str]] = {
 # What each lie makes of a command on its way; of several joined in one message it spoils one.
 MISHEARD: dict[str, Callable[[str, random.Random], str]] = {
     "command": flipped,
-    "misheard": lambda text, chance: _misheard(text, chance),
+    "misheard": _misheard,
     "unheard": lambda text, chance: "",
 }
 WORDS = (
