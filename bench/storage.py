@@ -11,6 +11,7 @@ from loricate.commands.demo_site import demo_documents
 from loricate.core.grading import DecisionRule, Measured, grade_step
 from loricate.core.quantities import CURRENT, VOLTAGE
 from loricate.core.readings import Reading
+from loricate.core.sequences import facts_of
 from loricate.records import attempts, definitions, runs, sequences
 from loricate.records.store import Store, atomic, now, open_connection
 
@@ -26,7 +27,7 @@ def _prepared(store: Store) -> str:
             definitions.add_document(conn, "product", document["code"], document, "mara")
         for document in demo_documents("limit-sets"):
             definitions.add_document(conn, "limit_set", document["code"], document, "mara")
-        sequences.store_draft(conn, sequence, demo_documents("sequences")[0], "mara")
+        sequences.store_draft(conn, facts_of(sequence), demo_documents("sequences")[0], "mara")
         run_id = runs.add_run(
             conn, (sequence.code, 1), "DC-40", "FX-A", {"1": "A"}, {}, "0", "mara"
         )

@@ -18,6 +18,7 @@ from loricate.commands import demo_site
 from loricate.execution.engine import Engine
 from loricate.execution.rehearsal import Blackboard
 from loricate.service.app import create_app
+from loricate.service.bench_side import BenchSide
 from loricate.service.rehearsing import Rehearsal
 from loricate.service.settings import FirstAccount, Settings
 
@@ -88,14 +89,25 @@ def event_lag() -> float:
                 await asyncio.sleep(0.01)
             desk = app.state.desk
             board = Blackboard()
-            engine = Engine(
-                "lag", demo_sequence(), desk.bench.plan.fixtures[0], [], desk.bench, board
-            )
-            # A rehearsal that is never started: its events go the same way, and no record is asked.
-            desk.rehearsals.all["lag"] = Rehearsal(engine, board, "FX-A", "1", "mara", 0.0)
+
+            def put(side: BenchSide) -> Engine:
+                """A rehearsal that is never started: its events go the same way, with no record."""
+                fixture = desk.plan.fixtures[0]
+                engine = Engine("lag", demo_sequence(), fixture, [], side.bench, board)
+                made = Rehearsal(engine, board, "FX-A", "1", "mara", 0.0)
+                side.rehearsals.all["lag"] = made
+                return engine
+
+            engine = await desk.bench.look(put)
             watching = threading.Thread(target=_watch, args=(port, lags))
             watching.start()
             await asyncio.sleep(1.0)
+            await desk.bench.do(lambda side: publish(engine))
+            await asyncio.to_thread(watching.join)
+            server.should_exit = True
+            await serving
+
+        async def publish(engine: Engine) -> None:
             link = TcpLink("X", f"tcp://127.0.0.1:{floor.ports['HV1']}")
             await link.open()
             for _ in range(EVENTS):
@@ -106,9 +118,6 @@ def event_lag() -> float:
                 await asyncio.sleep(0.01)
             engine.log.close()
             link.close()
-            await asyncio.to_thread(watching.join)
-            server.should_exit = True
-            await serving
 
         import uvloop
 

@@ -6,6 +6,7 @@ import sys
 import tempfile
 from pathlib import Path
 
+from drill.attack import INTERVAL_S, attack_run
 from drill.charge import end_in_every_way
 from drill.gate import try_all
 from drill.lying import lie_to_loads
@@ -73,11 +74,25 @@ def gate() -> bool:
     return held == len(found)
 
 
+def attack(seconds: int, _: int) -> bool:
+    """A run while everybody attacks; its attackers follow no seed."""
+    found = attack_run(float(seconds))
+    for name, told in found.told.items():
+        _say(f"{name}: " + ", ".join(f"{count} times {status}" for status, count in told.items()))
+    for fault in found.faults:
+        _say(fault)
+    sys.stdout.write(
+        f"attack: run {found.state}, {', '.join(found.verdicts)}; {found.beats} beats, greatest "
+        f"gap {found.gap_s / INTERVAL_S:.2f} of their interval\n"
+    )
+    return not found.faults
+
+
 def _say(line: str) -> None:
     sys.stderr.write(line + "\n")
 
 
-COUNTS = {"kills": 30, "wires": 500}
+COUNTS = {"kills": 30, "wires": 500, "attack": 60}
 
 
 def main() -> None:
@@ -87,11 +102,14 @@ def main() -> None:
     seed = int(sys.argv[3]) if len(sys.argv) > 3 else random.randrange(10**6)
     if name in COUNTS:
         _say(f"seed {seed}")
-        held = {"kills": kills, "wires": wires}[name](count, seed)
+        held = {"kills": kills, "wires": wires, "attack": attack}[name](count, seed)
     elif name in ("charge", "gate"):
         held = {"charge": charge, "gate": gate}[name]()
     else:
-        sys.exit("Name a drill: kills [COUNT [SEED]], wires [COUNT [SEED]], charge, gate.")
+        sys.exit(
+            "Name a drill: kills [COUNT [SEED]], wires [COUNT [SEED]], attack [SECONDS], charge, "
+            "gate."
+        )
     sys.exit(0 if held else 1)
 
 

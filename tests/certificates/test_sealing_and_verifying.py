@@ -14,7 +14,7 @@ import zxingcpp
 from bench.demo_documents import certificate_document
 from PIL import Image
 
-from loricate.certificates.ledger import GENESIS, chain_faults, entry_hash
+from loricate.certificates.ledger import GENESIS, check_chain, entry_hash
 from loricate.certificates.paper import make_pdf
 from loricate.certificates.sealing import SiteKey, digest, load_or_make_site_key, seal
 from loricate.certificates.verifying import verify
@@ -245,19 +245,19 @@ def entries(count: int) -> list[LedgerEntry]:
 
 
 def test_a_whole_chain_has_no_fault() -> None:
-    assert chain_faults(entries(5)) == []
+    assert check_chain(entries(5)).faults == ()
 
 
 def test_a_removed_entry_breaks_the_chain() -> None:
     chain = entries(5)
     del chain[2]
-    assert "Entry 3 is missing; C-2026-000004 stands in its place." in chain_faults(chain)
+    assert "Entry 3 is missing; C-2026-000004 stands in its place." in check_chain(chain).faults
 
 
 def test_a_changed_entry_breaks_the_chain() -> None:
     chain = entries(3)
     chain[1] = LedgerEntry(**{**_fields(chain[1]), "document_digest": digest({"n": 99})})
-    assert chain_faults(chain) == ["C-2026-000002 was changed after it was entered."]
+    assert check_chain(chain).faults == ("C-2026-000002 was changed after it was entered.",)
 
 
 def _fields(entry: LedgerEntry) -> dict[str, Any]:

@@ -16,6 +16,7 @@ from loricate.core.scheduling import (
     lower_bound_s,
     makespan_s,
     one_after_another_s,
+    tails_s,
     waiting_tasks,
 )
 
@@ -85,11 +86,11 @@ def test_what_is_done_once_is_done_once_for_all(steps: list[PlannedStep], nests:
 
 def test_a_nest_in_withstand_does_not_hold_another_in_ground_bond() -> None:
     waiting = waiting_tasks(CABINET, {"1": 2, "2": 0}, [])
-    assert set(choose(CABINET, waiting, [])) == {Task(("1",), 2), Task(("2",), 0)}
+    assert set(choose(CABINET, waiting, [], tails_s(CABINET))) == {Task(("1",), 2), Task(("2",), 0)}
 
 
 def test_a_held_instrument_is_waited_for() -> None:
-    assert choose(CABINET, [Task(("2",), 1)], ["hv"]) == []
+    assert choose(CABINET, [Task(("2",), 1)], ["hv"], tails_s(CABINET)) == []
 
 
 def test_a_busy_or_finished_nest_has_nothing_waiting() -> None:
@@ -98,7 +99,7 @@ def test_a_busy_or_finished_nest_has_nothing_waiting() -> None:
 
 def test_the_nest_with_the_most_work_left_goes_first() -> None:
     waiting = waiting_tasks(CABINET, {"1": 2, "2": 1}, [])
-    assert choose(CABINET, waiting, []) == [Task(("2",), 1)]
+    assert choose(CABINET, waiting, [], tails_s(CABINET)) == [Task(("2",), 1)]
 
 
 @pytest.mark.parametrize(("nests", "most"), [(1, 1.0), (4, 1.25), (8, 1.12), (32, 1.03)])

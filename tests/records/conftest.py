@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from loricate.core.sequences import ReadySequence
+from loricate.core.sequences import ReadySequence, facts_of
 from loricate.records import definitions, sequences
 from loricate.records.store import migrate, open_connection
 from tests.conftest import read_demo
@@ -24,7 +24,7 @@ def conn(
     for name in ("iec-60335-1-annex-a", "iec-60335-1-leakage"):
         document = read_demo(f"limit-sets/{name}.toml")
         definitions.add_document(conn, "limit_set", document["code"], document, "mara")
-    sequences.store_draft(conn, sequence, sequence_document, "mara")
+    sequences.store_draft(conn, facts_of(sequence), sequence_document, "mara")
     sequences.release(conn, "DC40-FINAL", 1, {"why": "for the tests"}, "mara")
     yield conn
     conn.close()

@@ -9,7 +9,7 @@ import pytest
 from loricate.core.grading import Cause, DecisionRule, Measured, Verdict, grade_step
 from loricate.core.quantities import CURRENT
 from loricate.core.readings import Bound, Reading
-from loricate.core.sequences import ReadySequence
+from loricate.core.sequences import ReadySequence, facts_of
 from loricate.records import attempts, definitions, runs, sequences
 from loricate.records.errors import NotFound
 from loricate.records.store import now
@@ -138,10 +138,10 @@ def test_an_unknown_run_is_told(conn: sqlite3.Connection) -> None:
 def test_the_same_document_again_keeps_its_revision(
     conn: sqlite3.Connection, sequence: ReadySequence, sequence_document: dict[str, Any]
 ) -> None:
-    again = sequences.store_draft(conn, sequence, sequence_document, "mara")
+    again = sequences.store_draft(conn, facts_of(sequence), sequence_document, "mara")
     assert again.revision == 1
     changed = {**sequence_document, "title": "Another title"}
-    assert sequences.store_draft(conn, sequence, changed, "mara").revision == 2
+    assert sequences.store_draft(conn, facts_of(sequence), changed, "mara").revision == 2
     assert sequences.get_sequence(conn, "DC40-FINAL", 1).document == sequence_document
 
 

@@ -5,6 +5,7 @@ import datetime as dt
 import json
 import re
 from collections.abc import AsyncIterator
+from contextlib import ExitStack
 from pathlib import Path
 
 import httpx
@@ -13,7 +14,7 @@ import pytest
 from loricate.records import accounts
 from loricate.service.app import create_app
 from loricate.service.openapi import published
-from loricate.service.problems import TooManyAttempts
+from loricate.service.problems import NotSignedIn, TooManyAttempts
 from loricate.service.settings import FirstAccount, Settings
 from loricate.service.sign_in import ATTEMPTS, WINDOW_S, AttemptLimiter
 from tests.rig import DEMO
@@ -84,16 +85,46 @@ async def test_attempts_are_limited(wire: httpx.AsyncClient) -> None:
     assert 0 < int(answer.headers["retry-after"]) <= WINDOW_S + 1
 
 
+def fail(limiter: AttemptLimiter, key: str) -> None:
+    with pytest.raises(NotSignedIn), limiter.attempt(key):
+        raise NotSignedIn("wrong")
+
+
 def test_the_limit_is_over_a_sliding_minute() -> None:
     moment = [0.0]
     limiter = AttemptLimiter(lambda: moment[0])
     for _ in range(ATTEMPTS):
-        limiter.failed("name x")
-    with pytest.raises(TooManyAttempts):
-        limiter.check("name x")
-    limiter.check("name y")
+        fail(limiter, "name x")
+    with pytest.raises(TooManyAttempts), limiter.attempt("name x"):
+        pass
+    with limiter.attempt("name y"):
+        pass
     moment[0] = WINDOW_S + 1
-    limiter.check("name x")
+    with limiter.attempt("name x"):
+        pass
+
+
+def test_attempts_under_way_count_as_if_they_had_failed() -> None:
+    limiter = AttemptLimiter()
+    with ExitStack() as several:
+        for _ in range(ATTEMPTS):
+            several.enter_context(limiter.attempt("name x"))
+        with pytest.raises(TooManyAttempts), limiter.attempt("name x"):
+            pass
+    with limiter.attempt("name x"):
+        pass  # none of them failed
+
+
+async def test_of_two_hundred_guesses_at_once_few_are_tried(wire: httpx.AsyncClient) -> None:
+    """The right password among them is not found by sheer number."""
+    tries = [f"guess {number}" for number in range(199)] + ["mara-pass"]
+    answers = await asyncio.gather(
+        *(wire.post("/sign-in", json={"name": "mara", "password": each}) for each in tries)
+    )
+    told = [answer.status_code for answer in answers]
+    assert told.count(401) <= ATTEMPTS
+    assert set(told) <= {401, 429}, told
+    assert all(int(each.headers["retry-after"]) for each in answers if each.status_code == 429)
 
 
 ANYONE, EVERYONE, RUNNERS, ENGINEERS = "anyone", set(PEOPLE), {"mara", "olle"}, {"mara"}

@@ -62,3 +62,26 @@ export async function ask<T>(answer: Promise<Answer<T>>): Promise<T> {
   }
   return got.data as T
 }
+
+/** Give every row of a list, page after page (RFC 8288). */
+export async function askAll<T>(answer: Promise<Answer<T[]>>): Promise<T[]> {
+  let response: Response | undefined
+  const rows = await ask(
+    answer.then((got) => {
+      response = got.response
+      return got
+    }),
+  )
+  let next = nextOf(response)
+  while (next) {
+    const got = await globalThis.fetch(next)
+    const body = (await got.json()) as unknown
+    rows.push(...(await ask(Promise.resolve({ data: body as T[], error: body, response: got }))))
+    next = nextOf(got)
+  }
+  return rows
+}
+
+function nextOf(response: Response | undefined): string | undefined {
+  return /<([^>]+)>; rel="next"/.exec(response?.headers.get('link') ?? '')?.[1]
+}

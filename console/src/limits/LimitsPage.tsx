@@ -1,7 +1,7 @@
 import { Flex, Heading, Stack } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { Link, useSearchParams } from 'react-router'
-import { api, ask } from '../api/client'
+import { api, askAll } from '../api/client'
 import { Choice } from '../parts/Choice'
 import { DataTable } from '../parts/DataTable'
 import { LINK } from '../parts/link'
@@ -15,11 +15,11 @@ export default function LimitsPage() {
   const product = search.get('product') ?? ''
   const sets = useQuery({
     queryKey: ['limit-sets'],
-    queryFn: () => ask(api.GET('/api/v1/limit-sets')),
+    queryFn: () => askAll(api.GET('/api/v1/limit-sets')),
   })
   const products = useQuery({
     queryKey: ['products'],
-    queryFn: () => ask(api.GET('/api/v1/products')),
+    queryFn: () => askAll(api.GET('/api/v1/products')),
   })
   if (sets.isError) return <Trouble text={sets.error.message} />
   if (sets.data === undefined) return <Waiting />

@@ -2,7 +2,7 @@ import { Box, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
 import { Link } from 'react-router'
-import { api, ask } from '../api/client'
+import { api, ask, askAll } from '../api/client'
 import { Choice } from '../parts/Choice'
 import { DataTable } from '../parts/DataTable'
 import { KeyButton } from '../parts/KeyButton'
@@ -16,7 +16,7 @@ import { YieldText } from './YieldText'
 /** Every lot with its progress; whoever may run tests may open one. */
 export default function LotsPage() {
   const may = useMay()
-  const lots = useQuery({ queryKey: ['lots'], queryFn: () => ask(api.GET('/api/v1/lots')) })
+  const lots = useQuery({ queryKey: ['lots'], queryFn: () => askAll(api.GET('/api/v1/lots')) })
   if (lots.isError) return <Trouble text={lots.error.message} />
   if (lots.data === undefined) return <Waiting />
   return (
@@ -66,7 +66,7 @@ function OpenLot() {
   const queries = useQueryClient()
   const products = useQuery({
     queryKey: ['products'],
-    queryFn: () => ask(api.GET('/api/v1/products')),
+    queryFn: () => askAll(api.GET('/api/v1/products')),
   })
   const [code, setCode] = useState('')
   const [serials, setSerials] = useState('')

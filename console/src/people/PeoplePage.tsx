@@ -1,7 +1,7 @@
 import { Box, Button, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
-import { api, ask, type Schemas } from '../api/client'
+import { api, ask, askAll, type Schemas } from '../api/client'
 import { Choice } from '../parts/Choice'
 import { DataTable } from '../parts/DataTable'
 import { LabelledInput } from '../parts/LabelledInput'
@@ -33,7 +33,7 @@ function Accounts() {
   const queries = useQueryClient()
   const found = useQuery({
     queryKey: ['accounts'],
-    queryFn: () => ask(api.GET('/api/v1/accounts')),
+    queryFn: () => askAll(api.GET('/api/v1/accounts')),
   })
   const [once, setOnce] = useState<Schemas['OneTimePassword']>()
   const [trouble, setTrouble] = useState('')

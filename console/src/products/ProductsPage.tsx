@@ -2,7 +2,7 @@ import { Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
-import { api, ask } from '../api/client'
+import { api, askAll } from '../api/client'
 import { tidy } from '../forms/SchemaForm'
 import { DataTable } from '../parts/DataTable'
 import { KeyButton } from '../parts/KeyButton'
@@ -17,7 +17,7 @@ export default function ProductsPage() {
   const may = useMay()
   const products = useQuery({
     queryKey: ['products'],
-    queryFn: () => ask(api.GET('/api/v1/products')),
+    queryFn: () => askAll(api.GET('/api/v1/products')),
   })
   if (products.isError) return <Trouble text={products.error.message} />
   if (products.data === undefined) return <Waiting />

@@ -2,7 +2,7 @@ import { Box, Flex, Heading, Input, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { type FormEvent, type KeyboardEvent, useRef, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
-import { api, ask } from '../api/client'
+import { api, ask, askAll } from '../api/client'
 import { BusyNote } from '../bench/BusyNote'
 import { Choice } from '../parts/Choice'
 import { KeyButton } from '../parts/KeyButton'
@@ -21,9 +21,9 @@ export function LoadForm() {
   const form = useRef<HTMLFormElement>(null)
   const sequences = useQuery({
     queryKey: ['sequences'],
-    queryFn: () => ask(api.GET('/api/v1/sequences')),
+    queryFn: () => askAll(api.GET('/api/v1/sequences')),
   })
-  const lots = useQuery({ queryKey: ['lots'], queryFn: () => ask(api.GET('/api/v1/lots')) })
+  const lots = useQuery({ queryKey: ['lots'], queryFn: () => askAll(api.GET('/api/v1/lots')) })
   const bench = useQuery({ queryKey: ['bench'], queryFn: () => ask(api.GET('/api/v1/bench')) })
 
   if (sequences.isError) return <Trouble text={sequences.error.message} />

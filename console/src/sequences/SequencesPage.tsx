@@ -2,7 +2,7 @@ import { Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
-import { api, ask } from '../api/client'
+import { api, askAll } from '../api/client'
 import { Choice } from '../parts/Choice'
 import { DataTable } from '../parts/DataTable'
 import { KeyButton } from '../parts/KeyButton'
@@ -18,7 +18,7 @@ export default function SequencesPage() {
   const may = useMay()
   const found = useQuery({
     queryKey: ['sequences'],
-    queryFn: () => ask(api.GET('/api/v1/sequences')),
+    queryFn: () => askAll(api.GET('/api/v1/sequences')),
   })
   if (found.isError) return <Trouble text={found.error.message} />
   if (found.data === undefined) return <Waiting />
@@ -75,7 +75,7 @@ export default function SequencesPage() {
 function NewSequence({ taken }: { taken: string[] }) {
   const products = useQuery({
     queryKey: ['products'],
-    queryFn: () => ask(api.GET('/api/v1/products')),
+    queryFn: () => askAll(api.GET('/api/v1/products')),
   })
   const [code, setCode] = useState('')
   const [chosen, setChosen] = useState('')

@@ -289,8 +289,9 @@ class TraceOut(BaseModel):
 
 
 class UnitFound(BaseModel):
-    """One appearance of a unit in a run."""
+    """One appearance of a unit in a run; ``id`` asks for those before it."""
 
+    id: str
     serial: str
     product: str
     run_id: str

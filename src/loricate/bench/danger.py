@@ -31,6 +31,7 @@ class Danger:
     nests: tuple[str, ...] = ()
     volts: float | None = None
     reasons: tuple[str, ...] = ()
+    must_earth: bool = False
 
 
 @dataclass(slots=True)
@@ -65,7 +66,7 @@ def danger_of(
     nests = tuple(dict.fromkeys(nest for output in live.values() for nest in output.nests))
     volts = max((each.volts for each in live.values() if each.volts is not None), default=None)
     if charged:
-        return Danger(DangerState.UNKNOWN, nests, volts, tuple(charged.values()))
+        return Danger(DangerState.UNKNOWN, nests, volts, tuple(charged.values()), must_earth=True)
     if any(output.is_silent for output in live.values()):
         reasons = tuple(
             f"The {role} instrument is silent." for role, each in live.items() if each.is_silent

@@ -1,7 +1,8 @@
 """The ledger's chain: each entry's hash covers its document's digest and the hash before it."""
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Iterable
+from dataclasses import dataclass
 from typing import Protocol
 
 from loricate.certificates.sealing import canonical
@@ -38,9 +39,20 @@ def entry_hash(position: int, number: str, document_digest: str, previous: str) 
     ).hexdigest()
 
 
-def chain_faults(entries: Sequence[Entry]) -> list[str]:
-    """Say what is wrong with the chain; empty when it is whole."""
-    faults, previous = [], GENESIS
+MOST_FAULTS = 100  # that are told; a chain that is broken once shows it all the way
+
+
+@dataclass(frozen=True, slots=True)
+class ChainState:
+    """How many entries a chain has, and what is wrong with it."""
+
+    entries: int
+    faults: tuple[str, ...]
+
+
+def check_chain(entries: Iterable[Entry]) -> ChainState:
+    """Follow a chain from its beginning and say what is wrong with it."""
+    faults, previous, count = list[str](), GENESIS, 0
     for expected, entry in enumerate(entries, start=1):
         if entry.position != expected:
             faults.append(f"Entry {expected} is missing; {entry.number} stands in its place.")
@@ -49,5 +61,6 @@ def chain_faults(entries: Sequence[Entry]) -> list[str]:
         wanted = entry_hash(entry.position, entry.number, entry.document_digest, entry.previous)
         if wanted != entry.hash:
             faults.append(f"{entry.number} was changed after it was entered.")
-        previous = entry.hash
-    return faults
+        previous, count = entry.hash, expected
+        del faults[MOST_FAULTS:]
+    return ChainState(count, tuple(faults))

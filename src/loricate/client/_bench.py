@@ -45,7 +45,7 @@ class BenchCalls(Wire):
 
     def daily_checks(self, fixture: str) -> list[DailyCheckOut]:
         """The newest daily checks of a fixture, newest first."""
-        return self._get(list[DailyCheckOut], f"{API}/fixtures/{fixture}/daily-checks")
+        return self._get(list[DailyCheckOut], f"{API}/fixtures/{fixture}/daily-checks", count=50)
 
     def renew_contacts(self, fixture: str, note: str) -> None:
         """Enter that a fixture's contacts were renewed: its matings are counted from now."""

@@ -20,7 +20,7 @@ class DefinitionCalls(Wire):
 
     def products(self) -> list[dict[str, Any]]:
         """Every product's newest revision."""
-        return self._get(list[dict[str, Any]], f"{API}/products")
+        return self._get_all(dict[str, Any], f"{API}/products")
 
     def product(self, code: str, revision: int | None = None) -> dict[str, Any]:
         """One revision of a product, the newest by default; ``revision`` is its number."""
@@ -53,4 +53,4 @@ class DefinitionCalls(Wire):
 
     def limit_sets(self) -> list[dict[str, Any]]:
         """Every limit set's newest revision."""
-        return self._get(list[dict[str, Any]], f"{API}/limit-sets")
+        return self._get_all(dict[str, Any], f"{API}/limit-sets")

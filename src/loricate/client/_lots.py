@@ -32,7 +32,7 @@ class LotCalls(Wire):
 
     def lots(self) -> list[LotOut]:
         """Every lot with its progress, newest first."""
-        return self._get(list[LotOut], f"{API}/lots")
+        return self._get_all(LotOut, f"{API}/lots")
 
     def lot(self, code: str) -> LotSummary:
         """A lot's progress, its units with their latest verdicts, and those that wait."""

@@ -43,8 +43,8 @@ class PeopleCalls(Wire):
         self.token = ""
 
     def accounts(self) -> list[AccountOut]:
-        """Every account, the closed ones last."""
-        return self._get(list[AccountOut], f"{API}/accounts")
+        """Every account, by name."""
+        return self._get_all(AccountOut, f"{API}/accounts")
 
     def add_account(self, name: str, full_name: str, role: str) -> OneTimePassword:
         """Add somebody; gives a one-time password, shown this once."""

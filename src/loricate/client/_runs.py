@@ -81,9 +81,9 @@ class RunCalls(Wire):
         """The curves of one attempt at a step, with the step's limits."""
         return self._get(TraceOut, f"{API}/runs/{run_id}/traces/{nest}/{step}/{number}")
 
-    def runs(self, count: int = 20) -> list[RunSummary]:
-        """The newest runs first."""
-        return self._get(list[RunSummary], f"{API}/runs", count=count)
+    def runs(self, count: int = 20, before: str = "") -> list[RunSummary]:
+        """The newest runs first, older than the run ``before`` if that is given."""
+        return self._get(list[RunSummary], f"{API}/runs", count=count, before=before)
 
     def run(self, run_id: str) -> RunOut:
         """A run with its units, attempts and readings so far."""
@@ -96,10 +96,14 @@ class RunCalls(Wire):
         """
         return self._follow(f"{API}/runs/{run_id}/events", after)
 
-    def find_units(self, serial: str = "*", count: int = 100) -> list[UnitFound]:
-        """Find units by serial, newest first; ``*`` and ``?`` are wildcards."""
-        return self._get(list[UnitFound], f"{API}/units", serial=serial, count=count)
+    def find_units(self, serial: str = "*", count: int = 100, before: str = "") -> list[UnitFound]:
+        """Find units by serial, newest first; ``*`` and ``?`` are wildcards.
+
+        Those older than the appearance ``before`` if that is given.
+        """
+        query = {"serial": serial, "count": count, "before": before}
+        return self._get(list[UnitFound], f"{API}/units", **query)
 
     def unit(self, serial: str) -> list[UnitOut]:
         """Every appearance of a serial, newest first, with all attempts and readings."""
-        return self._get(list[UnitOut], f"{API}/units/{serial}")
+        return self._get_all(UnitOut, f"{API}/units/{serial}")

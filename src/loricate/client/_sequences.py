@@ -22,7 +22,7 @@ class SequenceCalls(Wire):
 
     def sequences(self) -> list[SequenceSummary]:
         """Every sequence's newest revision."""
-        return self._get(list[SequenceSummary], f"{API}/sequences")
+        return self._get_all(SequenceSummary, f"{API}/sequences")
 
     def sequence(self, code: str, revision: int | None = None) -> SequenceOut:
         """One revision of a sequence with its document, the newest by default."""

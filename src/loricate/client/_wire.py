@@ -16,6 +16,18 @@ from loricate.client._errors import UnreachableError, raise_for
 M = TypeVar("M")
 API = "/api/v1"
 RECONNECTS, RECONNECT_WAIT_S = 5, 0.5
+NO_ROOM = ("busy", "too-many-at-once")
+
+
+# Waits (s) before asking again what was turned away for want of room: nothing was done then.
+ROOM_WAITS_S = (0.2, 0.5, 1.0)
+
+
+def _wants_room(response: httpx.Response) -> bool:
+    """Whether a request was turned away because too many were under way."""
+    if response.status_code not in (429, 503):
+        return False
+    return any(f"problem:{slug}".encode() in response.content for slug in NO_ROOM)
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,16 +86,31 @@ class Wire:
         self._http.close()
 
     def _send(self, method: str, path: str, **options: Any) -> httpx.Response:
-        try:
-            response = self._http.request(method, path, **options)
-        except httpx.TransportError as error:
-            raise UnreachableError(self.base_url, str(error) or type(error).__name__) from error
+        for wait_s in (*ROOM_WAITS_S, None):
+            try:
+                response = self._http.request(method, path, **options)
+            except httpx.TransportError as error:
+                raise UnreachableError(self.base_url, str(error) or type(error).__name__) from error
+            if wait_s is None or not _wants_room(response):
+                break
+            time.sleep(wait_s)
         raise_for(response)
         return response
 
     def _get(self, kind: type[M], path: str, **query: Any) -> M:
         found = self._send("GET", path, params={k: v for k, v in query.items() if v is not None})
         return TypeAdapter(kind).validate_json(found.content)
+
+    def _get_all(self, row: type[M], path: str, **query: Any) -> list[M]:
+        """Every row of a list, page after page (RFC 8288)."""
+        found: list[M] = []
+        rows = TypeAdapter(list[row])  # type: ignore[valid-type]
+        answer = self._send("GET", path, params=query)
+        while True:
+            found += rows.validate_json(answer.content)
+            if "next" not in answer.links:
+                return found
+            answer = self._send("GET", answer.links["next"]["url"])
 
     def _post(
         self, kind: type[M], path: str, body: object = None, headers: Mapping[str, str] = {}

@@ -154,7 +154,7 @@ def parse_any(text: str) -> tuple[float, Dimension]:
 def _engineering(value: Decimal, dimension: Dimension) -> tuple[Decimal, str]:
     """Scale ``value`` so that its mantissa is 1 to 999 where the dimension has such a prefix."""
     allowed = [("", 0), *((p, PREFIX_EXPONENTS[p]) for p in dimension.prefixes)]
-    exponent = 0 if value == 0 else math.floor(value.copy_abs().log10() / 3) * 3
+    exponent = 0 if value == 0 else value.adjusted() // 3 * 3
     prefix, power = min(allowed, key=lambda pair: (abs(pair[1] - exponent), pair[1]))
     return value.scaleb(-power), prefix
 

@@ -73,15 +73,18 @@ def waiting_tasks(
 
 
 def choose(
-    steps: Sequence[PlannedStep], waiting: Sequence[Task], held: Iterable[str]
+    steps: Sequence[PlannedStep],
+    waiting: Sequence[Task],
+    held: Iterable[str],
+    tails: Sequence[float],
 ) -> list[Task]:
     """Choose the tasks to start now: those with the most work after them first.
 
-    A task needs every one of its resources free. Work after a task counts the time of the steps
-    that its nests still have before them, so that no nest is left to finish alone.
+    A task needs every one of its resources free. Work after a task (``tails``, as ``tails_s`` gives
+    them) counts the time of the steps that its nests still have before them, so that no nest is
+    left to finish alone.
     """
     taken = set(held)
-    tails = _tails(steps)
     chosen = []
     for task in sorted(waiting, key=lambda task: -tails[task.step]):
         needed = steps[task.step].resources
@@ -91,7 +94,7 @@ def choose(
     return chosen
 
 
-def _tails(steps: Sequence[PlannedStep]) -> list[float]:
+def tails_s(steps: Sequence[PlannedStep]) -> list[float]:
     """The time from the start of each step to the end of the last."""
     tails, total = [], 0.0
     for step in reversed(steps):
@@ -105,11 +108,12 @@ def forecast(steps: Sequence[PlannedStep], nests: Sequence[str]) -> list[Slot]:
     next_step = dict.fromkeys(nests, 0)
     running: list[Slot] = []
     done: list[Slot] = []
+    tails = tails_s(steps)
     now = 0.0
     while True:
         busy = [nest for slot in running for nest in slot.task.nests]
         held = {name for slot in running for name in steps[slot.task.step].resources}
-        for task in choose(steps, waiting_tasks(steps, next_step, busy), held):
+        for task in choose(steps, waiting_tasks(steps, next_step, busy), held, tails):
             running.append(Slot(task, now, now + steps[task.step].duration_s))
         if not running:
             return done

@@ -35,6 +35,8 @@ from loricate.core.readings import Bound
 from loricate.core.repetitions import Repeat
 from loricate.core.scheduling import Across
 
+MOST_STEPS = 500
+MOST_FINDINGS = 200  # of one document; who has more puts those right first
 ModelT = TypeVar("ModelT", bound=BaseModel)
 
 
@@ -126,7 +128,7 @@ class Sequence(BaseModel):
         description="How a reading's uncertainty U enters the verdict: simple accepts at the "
         "limit, guarded moves every limit in by r·U and leaves the band undecided",
     )
-    steps: tuple[Step, ...] = Field(min_length=1)
+    steps: tuple[Step, ...] = Field(min_length=1, max_length=MOST_STEPS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -246,10 +248,46 @@ class ReadySequence:
         raise LookupError(step_id)
 
 
+@dataclass(frozen=True, slots=True)
+class SequenceFacts:
+    """A sequence in short: what is known of it once it has been made ready.
+
+    ``cited`` are the limit sets that its limits come from, ``pictures`` where a cue shows one and
+    which, ``programmed_s`` the time of all steps one after another.
+    """
+
+    code: str
+    title: str
+    product: str
+    steps: int
+    programmed_s: float
+    cited: tuple[str, ...]
+    pictures: tuple[tuple[str, str], ...]
+
+
+def facts_of(ready: ReadySequence) -> SequenceFacts:
+    """Say a ready sequence in short."""
+    limits = [limit for step in ready.steps for limit in step.limits.values()]
+    return SequenceFacts(
+        ready.code,
+        ready.title,
+        ready.product.code,
+        len(ready.steps),
+        sum(step.programmed_s for step in ready.steps),
+        tuple(sorted({limit.source.limit_set for limit in limits} - {""})),
+        tuple(
+            (f"steps[{index}].cues[{place}].picture", cue.picture)
+            for index, step in enumerate(ready.steps)
+            for place, cue in enumerate(step.cues)
+            if cue.picture
+        ),
+    )
+
+
 def findings_of(error: ValidationError, prefix: str = "") -> tuple[Finding, ...]:
     """Say a pydantic error in our form: a dotted path and a sentence."""
     found = []
-    for each in error.errors(include_url=False):
+    for each in error.errors(include_url=False)[:MOST_FINDINGS]:
         path = prefix
         for part in each["loc"]:
             path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
@@ -258,6 +296,9 @@ def findings_of(error: ValidationError, prefix: str = "") -> tuple[Finding, ...]
             message = "is not a known key; remove it or correct its spelling."
         elif each["type"] == "missing":
             message = "is missing; add it."
+        elif each["type"] == "too_long":
+            most = each["ctx"]["max_length"]
+            message = f"has {each['ctx']['actual_length']} entries; at most {most} are taken."
         found.append(Finding(path or "document", message))
     return tuple(found)
 

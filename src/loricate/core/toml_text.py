@@ -1,5 +1,6 @@
 """Documents as TOML text: written in the order that people write, read, changed in place."""
 
+import re
 import tomllib
 from collections.abc import Iterable, Sequence
 from typing import Any
@@ -12,16 +13,48 @@ from loricate.core.kinds import find_kind
 from loricate.core.sequences import Sequence as SequenceDocument
 from loricate.core.sequences import Step
 
+MOST_CHARACTERS = 2**20
+MOST_PARTS = 16  # of one dotted name
+MOST_NAMES = 20_000
+_PART = r"""(?:[A-Za-z0-9_-]+|"[^"\n]*"|'[^'\n]*')"""
+_LONG_NAME = re.compile(rf"(?<![^\s\[{{,]){_PART}(?:[ \t]*\.[ \t]*{_PART}){{{MOST_PARTS},}}")
+
+
+def read_toml(text: str) -> dict[str, Any]:
+    """TOML from outside, no larger than anybody writes: raises DocumentError.
+
+    The time that reading takes grows with the square of a dotted name's parts, so they are bounded
+    before.
+    """
+
+    def refuse(reason: str) -> DocumentError:
+        return DocumentError("file", (Finding("file", reason),))
+
+    if len(text) > MOST_CHARACTERS:
+        raise refuse(f"has more than {MOST_CHARACTERS // 2**20} MiB; send less of it.")
+    if text.count("=") + text.count("[") > MOST_NAMES:
+        raise refuse(f"has more than {MOST_NAMES} names and tables; send less of it.")
+    if long := _LONG_NAME.search(text):
+        raise refuse(
+            f"has a dotted name of more than {MOST_PARTS} parts ({long.group()[:24]}…); write "
+            "tables instead."
+        )
+    try:
+        return tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise refuse(f"is not TOML: {error}.") from error
+    except RecursionError:
+        raise refuse("is nested too deeply; write it flatter.") from None
+    except ValueError as error:  # of digits without end
+        raise refuse(f"has a number that cannot be read ({error}).") from error
+
 
 def read_sequence_text(text: str) -> dict[str, Any]:
     """A sequence file as a document, whatever is still wrong with its steps.
 
     Raises DocumentError when it is not TOML, or no sequence that could be opened and put right.
     """
-    try:
-        document = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise DocumentError("file", (Finding("file", f"is not TOML: {error}."),)) from error
+    document = read_toml(text)
     found = []
     if not isinstance(document.get("code"), str):
         found.append(Finding("code", "is missing; a sequence file has a code."))
@@ -66,6 +99,11 @@ def in_written_order(document: dict[str, Any]) -> dict[str, Any]:
         plain = [name for name in Step.model_fields if name not in ("cues", "settings", "limits")]
         steps.append(ordered(own, (*plain, "cues", "settings", "limits")))
     return {**ordered(document, SequenceDocument.model_fields), "steps": steps}
+
+
+def written(document: dict[str, Any]) -> str:
+    """A sequence document as the TOML file that a person would have written."""
+    return write_toml(in_written_order(document))
 
 
 def change_toml(text: str, path: Sequence[str | int], value: str | None) -> str:

@@ -1,7 +1,10 @@
 """Work on the bench that goes on by itself: started, waited for, and called off with a reason."""
 
 import asyncio
+import contextlib
 from abc import ABC, abstractmethod
+from collections.abc import Coroutine
+from typing import Any
 
 from loricate.bench.bench import Bench
 
@@ -13,22 +16,42 @@ class Background(ABC):
         self.bench = bench
         self.abort_reason = ""
         self._task: asyncio.Task[None] | None = None
+        self._token = f"{type(self).__name__} {id(self)}"
+        self._has_let_go = False
 
     @abstractmethod
     async def _run(self) -> None:
-        """Do the work; it must leave the bench safe however it ends."""
+        """Do the work; it must leave the bench safe however it ends, and say so at once."""
 
     @property
     def is_running(self) -> bool:
         """Whether it was started and has not ended."""
         return self._task is not None and not self._task.done()
 
+    @property
+    def has_bench(self) -> bool:
+        """Whether it may still put something on the bench; after that it only keeps records."""
+        return self.is_running and not self._has_let_go
+
     def start(self) -> None:
-        """Begin; returns at once. While it goes on, high voltage may come on at any moment."""
-        token = f"{type(self).__name__} {id(self)}"
-        self.bench.armed_by.add(token)
+        """Begin; returns at once. While it has the bench, high voltage may come on any moment."""
+        self.bench.armed_by.add(self._token)
         self._task = asyncio.get_running_loop().create_task(self._run())
-        self._task.add_done_callback(lambda _: self.bench.armed_by.discard(token))
+        self._task.add_done_callback(lambda _: self._let_go())
+
+    def _let_go(self) -> None:
+        """The bench is safe, and free for others."""
+        self._has_let_go = True
+        self.bench.armed_by.discard(self._token)
+
+    @staticmethod
+    async def _to_its_end(work: Coroutine[Any, Any, None]) -> None:
+        """Do work that must be done whole: whoever cancels it meanwhile waits for its end."""
+        going = asyncio.ensure_future(work)
+        while not going.done():
+            with contextlib.suppress(asyncio.CancelledError):
+                await asyncio.shield(going)
+        going.result()
 
     async def wait(self) -> None:
         """Return when it has ended and its end is recorded."""
@@ -37,7 +60,9 @@ class Background(ABC):
 
     def abort(self, reason: str) -> None:
         """Outputs fall first; everything else comes after."""
+        if not self.has_bench:
+            return  # what is on now is somebody else's
         self.bench.stop_now()
-        if self.is_running and not self.abort_reason and self._task is not None:
+        if not self.abort_reason and self._task is not None:
             self.abort_reason = reason
             self._task.cancel()

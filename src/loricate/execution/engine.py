@@ -11,7 +11,7 @@ from loricate.bench.plan import FixturePlan
 from loricate.core.actions import Answer, Sample
 from loricate.core.branching import is_wanted
 from loricate.core.grading import Cause, StepGrade, Verdict, worst
-from loricate.core.scheduling import Across, PlannedStep, Task, choose, waiting_tasks
+from loricate.core.scheduling import Across, PlannedStep, Task, choose, tails_s, waiting_tasks
 from loricate.core.sequences import ReadySequence, ReadyStep
 from loricate.core.traces import make_trace
 from loricate.execution.background import Background
@@ -118,12 +118,13 @@ class Engine(Background):
             logger.exception("run aborted", extra={"run": self.run_id})
             note = f"The run could not go on: {error}"
         finally:
-            # Shielded: a second cancel must not leave the bench connected to a unit.
-            await asyncio.shield(self._end(state, note))
+            # Whole: a second cancel must not leave the bench connected to a unit.
+            await self._to_its_end(self._end(state, note))
 
     async def _perform_steps(self) -> None:
         """Start whatever may start, wait for a change, and again, until nothing is left."""
         planned = [self._planned(stage) for stage in self._stages]
+        tails = tails_s(planned)
         for unit in self.units:
             self._take_up(unit)
         try:
@@ -133,7 +134,8 @@ class Engine(Background):
                 await self._skip_halted(busy)
                 await self._skip_unwanted(busy)
                 held = self._give_back()
-                for task in choose(planned, waiting_tasks(planned, self._next, busy), held):
+                waiting = waiting_tasks(planned, self._next, busy)
+                for task in choose(planned, waiting, held, tails):
                     self._launch(task, planned[task.step].resources)
                 if not self._works:
                     return
@@ -344,6 +346,7 @@ class Engine(Background):
 
     async def _end(self, state: str, note: str) -> None:
         dangers = await self.bench.make_safe(self._show_residual)
+        self._let_go()
         note = " ".join([note, *(each for each in dangers if each != note)]).strip()
         for unit in self.units:
             for step in self.sequence.steps:

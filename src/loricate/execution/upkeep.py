@@ -91,10 +91,11 @@ class Upkeep(Background):
             logger.exception("upkeep aborted", extra={"upkeep": self.id})
             self.findings = (f"It could not go on: {error}",)
         finally:
-            await asyncio.shield(self._end(state))
+            await self._to_its_end(self._end(state))
 
     async def _end(self, state: str) -> None:
         self.findings += await self.bench.make_safe()
+        self._let_go()
         self.state = state
         self.log.publish("finished", state=state, findings=list(self.findings))
         self.log.close()

@@ -77,6 +77,15 @@ def list_accounts(conn: sqlite3.Connection) -> list[Account]:
     return [found for found in map(_account, rows) if found is not None]
 
 
+def page_of_accounts(conn: sqlite3.Connection, after: str, count: int) -> list[Account]:
+    """At most ``count`` accounts by name, above ``after``."""
+    rows = conn.execute(
+        "SELECT * FROM account WHERE name > ? COLLATE NOCASE ORDER BY name COLLATE NOCASE LIMIT ?",
+        (after, count),
+    )
+    return [found for found in map(_account, rows) if found is not None]
+
+
 def set_password(
     conn: sqlite3.Connection, name: str, password_hash: str, must_change: bool
 ) -> None:

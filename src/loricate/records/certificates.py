@@ -1,6 +1,7 @@
 """The ledger: issued certificates and nonconformance reports, chained by hash."""
 
 import sqlite3
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from loricate.records.errors import NotFound
@@ -66,7 +67,20 @@ def superseded_by(conn: sqlite3.Connection, number: str) -> str:
     return "" if row is None else str(row["number"])
 
 
-def all_entries(conn: sqlite3.Connection) -> list[LedgerEntry]:
-    """The whole ledger in order, for checking its chain."""
-    rows = conn.execute("SELECT * FROM ledger ORDER BY position").fetchall()
-    return [LedgerEntry(**row) for row in rows]
+@dataclass(frozen=True, slots=True)
+class ChainLink:
+    """What of an entry its chain is made of."""
+
+    position: int
+    number: str
+    document_digest: str
+    previous: str
+    hash: str
+
+
+def chain(conn: sqlite3.Connection) -> Iterator[ChainLink]:
+    """The whole ledger in order, an entry at a time, without its documents."""
+    for row in conn.execute(
+        "SELECT position, number, document_digest, previous, hash FROM ledger ORDER BY position"
+    ):
+        yield ChainLink(**row)

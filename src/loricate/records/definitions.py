@@ -82,10 +82,28 @@ def list_revisions(conn: sqlite3.Connection, table: Table, code: str) -> list[di
     ]
 
 
-def newest_documents(conn: sqlite3.Connection, table: Table) -> dict[str, tuple[Any, int]]:
-    """The newest revision of each document: by code, the document and its revision."""
+def newest_texts(conn: sqlite3.Connection, table: Table) -> dict[str, tuple[str, int]]:
+    """The newest revision of each document: by code, its JSON text and its revision."""
     rows = conn.execute(
         f"SELECT code, max(revision) AS revision, document FROM {table} GROUP BY code ORDER BY code"
+    )
+    return {row["code"]: (str(row["document"]), int(row["revision"])) for row in rows}
+
+
+def newest_documents(conn: sqlite3.Connection, table: Table) -> dict[str, tuple[Any, int]]:
+    """The newest revision of each document: by code, the document and its revision."""
+    found = newest_texts(conn, table)
+    return {code: (json.loads(text), revision) for code, (text, revision) in found.items()}
+
+
+def page_of_documents(
+    conn: sqlite3.Connection, table: Table, after: str, count: int
+) -> dict[str, tuple[Any, int]]:
+    """The same for at most ``count`` codes above ``after``."""
+    rows = conn.execute(
+        f"SELECT code, max(revision) AS revision, document FROM {table} WHERE code > ?"
+        " GROUP BY code ORDER BY code LIMIT ?",
+        (after, count),
     )
     return {row["code"]: (json.loads(row["document"]), int(row["revision"])) for row in rows}
 

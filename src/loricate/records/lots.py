@@ -58,9 +58,13 @@ def get_lot(conn: sqlite3.Connection, code: str) -> LotRecord:
     return found
 
 
-def list_lots(conn: sqlite3.Connection) -> list[LotRecord]:
-    """Every lot, newest first."""
-    rows = conn.execute("SELECT * FROM lot ORDER BY created_at DESC, code")
+def list_lots(conn: sqlite3.Connection, count: int, before: str = "") -> list[LotRecord]:
+    """The newest lots, newest first; those opened before the lot ``before`` if that is one."""
+    rows = conn.execute(
+        "SELECT * FROM lot WHERE ?1 = '' OR rowid < (SELECT rowid FROM lot WHERE code = ?1)"
+        " ORDER BY rowid DESC LIMIT ?2",
+        (before, count),
+    )
     return [LotRecord(**row) for row in rows]
 
 

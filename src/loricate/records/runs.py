@@ -135,18 +135,22 @@ def find_run_unit(conn: sqlite3.Connection, run_id: str, nest: str) -> str:
     return str(row["id"])
 
 
-def list_runs(conn: sqlite3.Connection, count: int) -> list[Row]:
-    """The newest runs, newest first, without their units."""
+def list_runs(conn: sqlite3.Connection, count: int, before: str = "") -> list[Row]:
+    """The newest runs, newest first, without their units; older than ``before`` if that is one."""
     rows = conn.execute(
         "SELECT id, sequence_code, sequence_revision, fixture, lot, state, verdict, created_at,"
-        " created_by, started_at, ended_at FROM run ORDER BY id DESC LIMIT ?",
-        (count,),
+        " created_by, started_at, ended_at FROM run WHERE ?1 = '' OR id < ?1"
+        " ORDER BY id DESC LIMIT ?2",
+        (before, count),
     )
     return [dict(row) for row in rows]
 
 
-def find_units(conn: sqlite3.Connection, pattern: str, count: int) -> list[Row]:
-    """The newest appearance first of units whose serial matches (``*`` and ``?`` are wildcards)."""
+def find_units(conn: sqlite3.Connection, pattern: str, count: int, before: str = "") -> list[Row]:
+    """The newest appearance first of units whose serial matches (``*`` and ``?`` are wildcards).
+
+    Those older than ``before``, an appearance's id, if that is one.
+    """
     like = pattern.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
     like = like.replace("*", "%").replace("?", "_")
     rows = conn.execute(
@@ -155,15 +159,23 @@ def find_units(conn: sqlite3.Connection, pattern: str, count: int) -> list[Row]:
         " document.number AS certificate, document.kind AS certificate_kind"
         " FROM run_unit JOIN run ON run.id = run_id"
         " LEFT JOIN current_document AS document ON run_unit_id = run_unit.id"
-        " WHERE run_unit.serial LIKE ? ESCAPE '\\' ORDER BY run_unit.id DESC LIMIT ?",
-        (like, count),
+        " WHERE run_unit.serial LIKE ?1 ESCAPE '\\' AND (?2 = '' OR run_unit.id < ?2)"
+        " ORDER BY run_unit.id DESC LIMIT ?3",
+        (like, before, count),
     )
     return [dict(row) for row in rows]
 
 
-def unit_history(conn: sqlite3.Connection, serial: str) -> list[Row]:
-    """Every appearance of a serial, newest first, with attempts and readings."""
-    return units_of(conn, "run_unit.serial = ? COLLATE NOCASE", (serial,), newest_first=True)
+def unit_history(conn: sqlite3.Connection, serial: str, count: int, before: str = "") -> list[Row]:
+    """The newest appearances of a serial, newest first, with attempts and readings."""
+    rows = conn.execute(
+        "SELECT id FROM run_unit WHERE serial = ?1 COLLATE NOCASE AND (?2 = '' OR id < ?2)"
+        " ORDER BY id DESC LIMIT ?3",
+        (serial, before, count),
+    )
+    wanted = [str(row["id"]) for row in rows]
+    marks = ", ".join("?" * len(wanted))
+    return units_of(conn, f"run_unit.id IN ({marks})", wanted, newest_first=True)
 
 
 def units_of(

@@ -4,13 +4,14 @@ import json
 import sqlite3
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from loricate.core.limit_sets import LimitSet
 from loricate.core.products import Product
-from loricate.core.sequences import ReadySequence, prepare
+from loricate.core.sequences import ReadySequence, SequenceFacts, prepare
 from loricate.records import audit
-from loricate.records.definitions import known_limit_sets, newest_documents
+from loricate.records.definitions import newest_texts
 from loricate.records.errors import NotFound
 from loricate.records.store import now
 
@@ -71,7 +72,7 @@ def _newest(conn: sqlite3.Connection, code: str) -> SequenceRecord | None:
 
 
 def store_draft(
-    conn: sqlite3.Connection, ready: ReadySequence, document: dict[str, Any], account: str
+    conn: sqlite3.Connection, facts: SequenceFacts, document: dict[str, Any], account: str
 ) -> SequenceRecord:
     """Store a sequence as a draft: over the newest revision if that is one, else as a new one.
 
@@ -79,11 +80,10 @@ def store_draft(
     document against the same ones again changes nothing.
     """
     text = json.dumps(document, sort_keys=True)
-    product_revision = newest_documents(conn, "product")[ready.product.code][1]
-    pinned = {code: revision for code, (_, revision) in known_limit_sets(conn).items()}
-    cited = {limit.source.limit_set for step in ready.steps for limit in step.limits.values()}
-    limit_revisions = {code: pinned[code] for code in sorted(cited) if code in pinned}
-    newest = _newest(conn, ready.code)
+    product_revision = newest_texts(conn, "product")[facts.product][1]
+    known = {code: revision for code, (_, revision) in newest_texts(conn, "limit_set").items()}
+    limit_revisions = {code: known[code] for code in facts.cited if code in known}
+    newest = _newest(conn, facts.code)
     if newest is not None and (
         (json.dumps(newest.document, sort_keys=True), newest.product_revision)
         == (text, product_revision)
@@ -91,24 +91,24 @@ def store_draft(
         and newest.status != "withdrawn"
     ):
         return newest
-    content = (ready.title, ready.product.code, product_revision, text, json.dumps(limit_revisions))
+    content = (facts.title, facts.product, product_revision, text, json.dumps(limit_revisions))
     if newest is not None and newest.status == "draft":
         conn.execute(
             "UPDATE sequence SET title = ?, product = ?, product_revision = ?, document = ?,"
             " limit_revisions = ?, edits = edits + 1, edited_at = ?, edited_by = ?"
             " WHERE code = ? AND revision = ?",
-            (*content, now(), account, ready.code, newest.revision),
+            (*content, now(), account, facts.code, newest.revision),
         )
-        audit.note(conn, account, "change draft", ready.code, f"revision {newest.revision}")
-        return get_sequence(conn, ready.code, newest.revision)
+        audit.note(conn, account, "change draft", facts.code, f"revision {newest.revision}")
+        return get_sequence(conn, facts.code, newest.revision)
     revision = 1 if newest is None else newest.revision + 1
     conn.execute(
         "INSERT INTO sequence (code, revision, status, title, product, product_revision, document,"
         " limit_revisions, created_at, created_by) VALUES (?, ?, 'draft', ?, ?, ?, ?, ?, ?, ?)",
-        (ready.code, revision, *content, now(), account),
+        (facts.code, revision, *content, now(), account),
     )
-    audit.note(conn, account, "add draft", ready.code, f"revision {revision}")
-    return get_sequence(conn, ready.code, revision)
+    audit.note(conn, account, "add draft", facts.code, f"revision {revision}")
+    return get_sequence(conn, facts.code, revision)
 
 
 def release(
@@ -138,20 +138,29 @@ def withdraw(
     return get_sequence(conn, code, revision)
 
 
-def list_sequences(conn: sqlite3.Connection) -> list[SequenceRecord]:
-    """The newest revision of each sequence, whatever its status, by code."""
+MANY = 100_000  # when all are wanted
+
+
+def list_sequences(
+    conn: sqlite3.Connection, after: str = "", count: int = MANY
+) -> list[SequenceRecord]:
+    """The newest revision of each sequence, whatever its status, by code above ``after``."""
     rows = conn.execute(
-        f"SELECT {_COLUMNS} FROM sequence AS s WHERE revision ="
-        " (SELECT max(revision) FROM sequence WHERE code = s.code) ORDER BY code"
+        f"SELECT {_COLUMNS} FROM sequence AS s WHERE code > ? AND revision ="
+        " (SELECT max(revision) FROM sequence WHERE code = s.code) ORDER BY code LIMIT ?",
+        (after, count),
     )
     return [_record(row) for row in rows]
 
 
-def list_released(conn: sqlite3.Connection) -> list[SequenceRecord]:
-    """The newest released revision of each sequence that has one, by code."""
+def list_released(
+    conn: sqlite3.Connection, after: str = "", count: int = MANY
+) -> list[SequenceRecord]:
+    """The newest released revision of each sequence that has one, by code above ``after``."""
     rows = conn.execute(
-        f"SELECT {_COLUMNS} FROM sequence AS s WHERE revision = (SELECT max(revision)"
-        " FROM sequence WHERE code = s.code AND status = 'released') ORDER BY code"
+        f"SELECT {_COLUMNS} FROM sequence AS s WHERE code > ? AND revision = (SELECT max(revision)"
+        " FROM sequence WHERE code = s.code AND status = 'released') ORDER BY code LIMIT ?",
+        (after, count),
     )
     return [_record(row) for row in rows]
 
@@ -193,34 +202,68 @@ def released_sequence(conn: sqlite3.Connection, code: str) -> SequenceRecord:
     return _record(row)
 
 
-def ready_sequence(conn: sqlite3.Connection, record: SequenceRecord) -> ReadySequence:
-    """Make a stored revision ready to run with the product and limits that it pinned."""
-    row = conn.execute(
+@dataclass(frozen=True, slots=True)
+class Pinned:
+    """The texts of a stored revision, and of the product and limit sets that it pinned."""
+
+    document: str
+    product: str
+    limit_sets: tuple[tuple[str, str, int], ...]  # code, text, revision
+
+
+def pinned(conn: sqlite3.Connection, record: SequenceRecord) -> Pinned:
+    """What a stored revision is made ready from."""
+    (product,) = conn.execute(
         "SELECT document FROM product WHERE code = ? AND revision = ?",
         (record.product, record.product_revision),
     ).fetchone()
-    product = Product.model_validate_json(row["document"])
-    return prepare(record.document, {product.code: product}, pinned_limit_sets(conn, record))
+    limit_sets = tuple(
+        (code, _limit_set_text(conn, code, revision), revision)
+        for code, revision in record.limit_revisions.items()
+    )
+    return Pinned(json.dumps(record.document), product, limit_sets)
+
+
+def ready_sequence(conn: sqlite3.Connection, record: SequenceRecord) -> ReadySequence:
+    """Make a stored revision ready to run with the product and limits that it pinned."""
+    return made_ready(pinned(conn, record))
+
+
+@lru_cache(maxsize=64)
+def made_ready(texts: Pinned) -> ReadySequence:
+    """What is stored, made ready once: each listing and each look at a run asks for it."""
+    known = Product.model_validate_json(texts.product)
+    limit_sets = {
+        code: (LimitSet.model_validate_json(text), revision)
+        for code, text, revision in texts.limit_sets
+    }
+    return prepare(json.loads(texts.document), {known.code: known}, limit_sets)
+
+
+def _limit_set_text(conn: sqlite3.Connection, code: str, revision: int) -> str:
+    row = conn.execute(
+        "SELECT document FROM limit_set WHERE code = ? AND revision = ?", (code, revision)
+    ).fetchone()
+    return str(row["document"])
 
 
 def pinned_limit_sets(
     conn: sqlite3.Connection, record: SequenceRecord
 ) -> dict[str, tuple[LimitSet, int]]:
     """The limit sets of a stored revision, as it was checked against them."""
-    found = {}
-    for code, revision in record.limit_revisions.items():
-        row = conn.execute(
-            "SELECT document FROM limit_set WHERE code = ? AND revision = ?", (code, revision)
-        ).fetchone()
-        found[code] = (LimitSet.model_validate_json(row["document"]), revision)
-    return found
+    return {
+        code: (LimitSet.model_validate_json(_limit_set_text(conn, code, revision)), revision)
+        for code, revision in record.limit_revisions.items()
+    }
 
 
-def reviewed_limit_sets(
-    conn: sqlite3.Connection, record: SequenceRecord
-) -> dict[str, tuple[LimitSet, int]]:
+def reviewed_texts(conn: sqlite3.Connection, record: SequenceRecord) -> dict[str, tuple[str, int]]:
     """The limit sets that a review holds a stored revision against: those it pinned, and all else.
 
     What it does not cite may say all the same how such a product is tested.
     """
-    return {**known_limit_sets(conn), **pinned_limit_sets(conn, record)}
+    own = {
+        code: (_limit_set_text(conn, code, revision), revision)
+        for code, revision in record.limit_revisions.items()
+    }
+    return {**newest_texts(conn, "limit_set"), **own}

@@ -122,6 +122,8 @@ class Store:
         self._write_conn = open_connection(path)
         self._writer = ThreadPoolExecutor(1, thread_name_prefix="records-writer")
         self._readers = ThreadPoolExecutor(READERS, thread_name_prefix="records-reader")
+        # Who wants to abort waits behind no list and no search.
+        self._urgent = ThreadPoolExecutor(1, thread_name_prefix="records-urgent")
         self._local = threading.local()
         self._reading: list[sqlite3.Connection] = []
 
@@ -136,6 +138,10 @@ class Store:
     async def read(self, work: Callable[[sqlite3.Connection], R]) -> R:
         """Run ``work`` on a read-only connection."""
         return await asyncio.wrap_future(self._readers.submit(self._reading_with, work))
+
+    async def read_urgent(self, work: Callable[[sqlite3.Connection], R]) -> R:
+        """As ``read``, past whatever others have asked for; for what is over in a moment."""
+        return await asyncio.wrap_future(self._urgent.submit(self._reading_with, work))
 
     def _in_transaction(self, work: Callable[[sqlite3.Connection], R]) -> R:
         with atomic(self._write_conn) as conn:
@@ -152,6 +158,7 @@ class Store:
         """Finish what is queued and close every connection."""
         self._writer.shutdown()
         self._readers.shutdown()
+        self._urgent.shutdown()
         for conn in self._reading:
             conn.close()
         self._write_conn.close()

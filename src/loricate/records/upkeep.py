@@ -128,10 +128,14 @@ def latest_daily_check(conn: sqlite3.Connection, fixture: str) -> Row | None:
     return None if row is None else _check_row(row)
 
 
-def list_daily_checks(conn: sqlite3.Connection, fixture: str, count: int) -> list[Row]:
-    """The newest daily checks of a fixture, newest first."""
+def list_daily_checks(
+    conn: sqlite3.Connection, fixture: str, count: int, before: str = ""
+) -> list[Row]:
+    """The newest daily checks of a fixture, newest first; older than ``before`` if that is one."""
     rows = conn.execute(
-        "SELECT * FROM daily_check WHERE fixture = ? ORDER BY id DESC LIMIT ?", (fixture, count)
+        "SELECT * FROM daily_check WHERE fixture = ?1 AND (?2 = '' OR id < ?2)"
+        " ORDER BY id DESC LIMIT ?3",
+        (fixture, before, count),
     )
     return [_check_row(row) for row in rows]
 

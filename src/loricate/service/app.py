@@ -14,6 +14,7 @@ from loricate.bench.plan import read_bench_plan
 from loricate.records.store import migrate
 from loricate.service.console_files import ConsoleFiles, no_console
 from loricate.service.desk import Desk
+from loricate.service.doorkeeper import Doorkeeper
 from loricate.service.logs import AccessLog
 from loricate.service.problems import add_problem_handlers
 from loricate.service.routers import (
@@ -37,6 +38,9 @@ from loricate.service.routers import (
 from loricate.service.settings import Settings
 
 API = "/api/v1"
+# A full collection holds up every thread: with what is there at the start left out of it, it may be
+# rarer than usual.
+COLLECT_AT = (5_000, 10, 1_000)
 PROBLEMS: dict[int | str, dict[str, object]] = {
     status: {"model": ProblemDocument, "description": text}
     for status, text in {
@@ -70,6 +74,7 @@ def create_app(settings: Settings) -> FastAPI:
         await desk.open()
         gc.collect()
         gc.freeze()
+        gc.set_threshold(*COLLECT_AT)
         try:
             yield
         finally:
@@ -86,6 +91,7 @@ def create_app(settings: Settings) -> FastAPI:
         responses=PROBLEMS,
     )
     add_problem_handlers(app)
+    app.add_middleware(Doorkeeper)
     app.add_middleware(AccessLog)
     app.include_router(health.router)
     parts = (

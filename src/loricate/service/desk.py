@@ -1,26 +1,24 @@
 """The desk: everything one service holds, and who has the bench."""
 
-import asyncio
 import logging
 import secrets
 import sqlite3
 from functools import partial
 
-from loricate.bench.bench import Bench
 from loricate.bench.plan import read_bench_plan
 from loricate.certificates.sealing import load_or_make_site_key
 from loricate.records import accounts, runs
 from loricate.records.store import Store
+from loricate.service.bench_side import BenchAccess
+from loricate.service.chain_check import ChainCheck
 from loricate.service.challenging import Challenger
 from loricate.service.exporting import Exporter
-from loricate.service.holding import BenchHolders
 from loricate.service.issuing import Issuer
-from loricate.service.rehearsing import Rehearsals
-from loricate.service.running import Runs
 from loricate.service.settings import FirstAccount, Settings
-from loricate.service.sign_in import AttemptLimiter, hasher
-from loricate.service.upkeep import Upkeeps
+from loricate.service.sign_in import AttemptLimiter, Hashing
+from loricate.service.workroom import Workroom
 
+STUDY_S, DRAW_S = 10.0, 60.0
 logger = logging.getLogger("loricate.service")
 
 
@@ -30,24 +28,24 @@ class Desk:
     def __init__(self, settings: Settings) -> None:
         self.settings = settings
         self.store = Store(settings.database)
-        self.bench = Bench(read_bench_plan(settings.bench_file), settings.bench_file.parent)
+        self.plan = read_bench_plan(settings.bench_file)
+        self.bench = BenchAccess(settings, self.store, self.plan)
         self.site_key = load_or_make_site_key(settings.site_key)
-        exporter = Exporter(self.bench.plan.exports, settings.bench_file.parent)
+        exporter = Exporter(self.plan.exports, settings.bench_file.parent)
         self.issuer = Issuer(
             self.store, self.site_key, settings.base_url, settings.page_size, exporter
         )
-        self.limiter = AttemptLimiter()
+        self.limiter, self.hashing = AttemptLimiter(), Hashing()
         self.first_code = ""
         self.challenger = Challenger()
-        self.holders = BenchHolders(self.bench)
-        self.upkeeps = Upkeeps(self.store, self.bench, self.holders)
-        self.runs = Runs(settings, self.store, self.bench, self.issuer, self.upkeeps, self.holders)
-        self.rehearsals = Rehearsals(self.store, self.bench, self.upkeeps, self.holders)
+        self.study = Workroom("study", within_s=STUDY_S)  # what people hand in
+        self.chain = ChainCheck(settings.database)
+        self.drawing = Workroom("drawing", within_s=DRAW_S, most_waiting=64)  # papers
 
     async def open(self) -> None:
         """Make accounts, mark runs that a dead service left, make the bench safe."""
         for account in self.settings.accounts:
-            hashed = await asyncio.to_thread(hasher.hash, account.password)
+            hashed = await self.hashing.hash(account.password)
             await self.store.write(partial(self._put_account, account, hashed))
         if not await self.store.read(accounts.list_accounts):
             self.first_code = secrets.token_hex(4)
@@ -59,9 +57,7 @@ class Desk:
         interrupted = await self.store.write(runs.interrupt_unfinished)
         if interrupted:
             logger.warning("runs interrupted", extra={"runs": interrupted})
-        await self.bench.connect()
-        for danger in await self.bench.find_safe():
-            logger.error("treat the fixture as charged", extra={"reason": danger})
+        await self.bench.open(self.issuer.issue_for)
         await self.issuer.issue_missing()
 
     @staticmethod
@@ -70,8 +66,8 @@ class Desk:
 
     async def close(self) -> None:
         """Abort what runs, make safe, close the records."""
-        await self.runs.close()
-        await self.upkeeps.close()
-        await self.rehearsals.close()
         await self.bench.close()
+        self.study.close()
+        self.drawing.close()
+        self.chain.close()
         self.store.close()

@@ -50,6 +50,39 @@ class ChangedMeanwhile(ServiceError):
     slug, title, status = "changed-meanwhile", "Changed by somebody else meanwhile", 412
 
 
+class Busy(ServiceError):
+    """Too much is under way already."""
+
+    slug, title, status = "busy", "Too much at once", 503
+
+
+class TooLarge(ServiceError):
+    """A body is larger than its route takes."""
+
+    slug, title, status = "too-large", "The body is too large", 413
+
+
+class TooSlow(ServiceError):
+    """A body does not come."""
+
+    slug, title, status = "too-slow", "The body did not come in time", 408
+
+
+class NotJson(ServiceError):
+    """A body is no JSON, or JSON that could be read in more than one way."""
+
+    slug, title, status = "not-json", "The body is not JSON", 400
+
+
+class TooManyAtOnce(ServiceError):
+    """A person, or an address, has too many requests under way; nothing was done."""
+
+    slug, title, status = "too-many-at-once", "Too many requests at once", 429
+
+    def __init__(self, reason: str) -> None:
+        super().__init__(f"{reason[0].upper()}{reason[1:]}; wait for one to end, then ask again.")
+
+
 class NotSignedIn(ServiceError):
     """There is no valid sign-in."""
 
@@ -107,17 +140,24 @@ def problem(
     return JSONResponse(body.model_dump(), status_code=status, media_type=MEDIA_TYPE)
 
 
+def service_problem(error: ServiceError) -> JSONResponse:
+    """Give an error of the service itself as a problem document."""
+    response = problem(error.status, error.slug, error.title, error.detail, error.findings)
+    if isinstance(error, TooManyAttempts):
+        response.headers["Retry-After"] = str(error.wait_s)
+    if isinstance(error, Busy | TooManyAtOnce):
+        response.headers["Retry-After"] = "1"
+    if isinstance(error, NotSignedIn):
+        response.headers["WWW-Authenticate"] = 'Bearer realm="loricate"'
+    return response
+
+
 def add_problem_handlers(app: FastAPI) -> None:
     """Make every error of every room come out as a problem document."""
 
     @app.exception_handler(ServiceError)
     async def show_service_error(request: Request, error: ServiceError) -> JSONResponse:
-        response = problem(error.status, error.slug, error.title, error.detail, error.findings)
-        if isinstance(error, TooManyAttempts):
-            response.headers["Retry-After"] = str(error.wait_s)
-        if isinstance(error, NotSignedIn):
-            response.headers["WWW-Authenticate"] = 'Bearer realm="loricate"'
-        return response
+        return service_problem(error)
 
     async def show_known(request: Request, error: Exception) -> JSONResponse:
         slug, title, status = next(TABLE[kind] for kind in type(error).__mro__ if kind in TABLE)

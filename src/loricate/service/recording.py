@@ -1,7 +1,9 @@
 """What the engine leaves, kept in the records."""
 
+import asyncio
+import contextlib
 import sqlite3
-from collections.abc import Mapping
+from collections.abc import Awaitable, Callable, Mapping
 from typing import Any
 
 from loricate.core.grading import Cause, Verdict
@@ -9,14 +11,47 @@ from loricate.core.sequences import ReadyStep
 from loricate.execution.load import Answered, LoadedUnit, Performed, StepOutcome
 from loricate.records import attempts, runs
 from loricate.records.store import Store
-from loricate.service.issuing import Issuer
+
+Issue = Callable[[str], Awaitable[None]]  # issue the documents of a run that has ended
+AGAIN_S = 2.0
+
+
+class LateEnds:
+    """Ends of runs that could not be kept, for want of room most likely: tried until they are.
+
+    Until then such a run is in the records as running, and here it is known to be over.
+    """
+
+    def __init__(self, store: Store) -> None:
+        self.store = store
+        self.waiting: dict[str, Callable[[sqlite3.Connection], None]] = {}
+        self._trying: asyncio.Task[None] | None = None
+
+    def add(self, run_id: str, keep: Callable[[sqlite3.Connection], None]) -> None:
+        """Try again until this end is kept."""
+        self.waiting[run_id] = keep
+        if self._trying is None or self._trying.done():
+            self._trying = asyncio.create_task(self._try())
+
+    async def _try(self) -> None:
+        while self.waiting:
+            await asyncio.sleep(AGAIN_S)
+            for run_id, keep in list(self.waiting.items()):
+                with contextlib.suppress(Exception):
+                    await self.store.write(keep)
+                    del self.waiting[run_id]
+
+    def close(self) -> None:
+        """Give up; the next start of the service finds the run interrupted."""
+        if self._trying is not None:
+            self._trying.cancel()
 
 
 class RunRecorder:
     """Keeps one run's attempts, answers and end."""
 
-    def __init__(self, store: Store, issuer: Issuer, run_id: str) -> None:
-        self.store, self.issuer, self.run_id = store, issuer, run_id
+    def __init__(self, store: Store, issue: Issue, late: LateEnds, run_id: str) -> None:
+        self.store, self.issue, self.late, self.run_id = store, issue, late, run_id
 
     async def attempt(
         self, unit: LoadedUnit, index: int, step: ReadyStep, performed: Performed
@@ -54,15 +89,19 @@ class RunRecorder:
     async def ended(
         self, state: str, note: str, verdict: Verdict, units: Mapping[str, tuple[Verdict, str]]
     ) -> None:
-        """Keep how the run ended, and issue its documents."""
+        """Keep how the run ended, and have its documents issued; waits for both."""
 
         def keep(conn: sqlite3.Connection) -> None:
             runs.set_verdicts(conn, self.run_id, verdict, units)
             runs.set_state(conn, self.run_id, state, "engine", note)
             attempts.withdraw_repeats(conn, self.run_id)
 
-        await self.store.write(keep)
-        await self.issuer.issue_for(self.run_id)
+        try:
+            await self.store.write(keep)
+        except Exception:
+            self.late.add(self.run_id, keep)
+            raise
+        await self.issue(self.run_id)
 
 
 def loaded(unit: Mapping[str, Any], todo: frozenset[str] | None) -> LoadedUnit:

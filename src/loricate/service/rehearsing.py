@@ -17,7 +17,7 @@ from loricate.core.sequences import ReadySequence
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
 from loricate.execution.preflight import check_bench, check_load
-from loricate.execution.rehearsal import SERIAL, Blackboard
+from loricate.execution.rehearsal import SERIAL, Attempt, Blackboard
 from loricate.records import audit, doubts
 from loricate.records.errors import NotFound
 from loricate.records.store import Store, new_id
@@ -28,6 +28,22 @@ from loricate.service.upkeep import Upkeeps
 
 READY_LASTS_S = 300.0
 KEPT = 10
+
+
+@dataclass(frozen=True, slots=True)
+class RehearsalSeen:
+    """A rehearsal as it stood at one moment."""
+
+    id: str
+    sequence: ReadySequence
+    fixture: str
+    nest: str
+    account: str
+    state: str
+    verdict: Verdict
+    note: str
+    attempts: tuple[Attempt, ...]
+    questions: tuple[dict[str, object], ...]
 
 
 @dataclass(slots=True)
@@ -69,6 +85,16 @@ class Rehearsal:
             return Verdict.INCONCLUSIVE
         return self.board.verdict
 
+    @property
+    def seen(self) -> RehearsalSeen:
+        """How it stands at this moment."""
+        questions = self.engine.questions
+        return RehearsalSeen(
+            self.id, self.sequence, self.fixture, self.nest, self.account, self.state,
+            self.verdict, self.board.note, tuple(self.board.attempts),
+            tuple(questions.told(each) for each in questions.open),
+        )  # fmt: skip
+
 
 class Rehearsals:
     """The rehearsals of one service, the last few of them."""
@@ -81,7 +107,7 @@ class Rehearsals:
     @property
     def running(self) -> Rehearsal | None:
         """The rehearsal that has the bench, or None."""
-        return next((each for each in self.all.values() if each.engine.is_running), None)
+        return next((each for each in self.all.values() if each.engine.has_bench), None)
 
     def _holding(self) -> str:
         found = self.running

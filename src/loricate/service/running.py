@@ -6,7 +6,7 @@ import hashlib
 import shutil
 import sqlite3
 import time
-from collections.abc import AsyncIterator, Mapping
+from collections.abc import Mapping
 from functools import partial
 from typing import Any
 
@@ -19,16 +19,15 @@ from loricate.core.lots import LotFacts, check_lot, read_serials
 from loricate.core.repeats import steps_to_repeat
 from loricate.core.sequences import ReadySequence
 from loricate.execution.engine import Engine
-from loricate.execution.events import Event
+from loricate.execution.events import EventLog
 from loricate.execution.load import LoadedUnit
 from loricate.execution.preflight import check_bench, check_load, needed_roles
 from loricate.records import attempts, audit, lots, runs, sequences
 from loricate.records.store import Store
 from loricate.service.answering import answer_question
 from loricate.service.holding import BenchHolders
-from loricate.service.issuing import Issuer
 from loricate.service.problems import KeyReused, NotReady, WrongState
-from loricate.service.recording import RunRecorder, loaded
+from loricate.service.recording import Issue, LateEnds, RunRecorder, loaded
 from loricate.service.settings import Settings
 from loricate.service.upkeep import Upkeeps
 
@@ -47,12 +46,13 @@ class Runs:
         settings: Settings,
         store: Store,
         bench: Bench,
-        issuer: Issuer,
+        issue: Issue,
         upkeeps: Upkeeps,
         holders: BenchHolders,
     ) -> None:
         self.settings, self.store, self.bench = settings, store, bench
-        self.issuer, self.upkeeps, self.holders = issuer, upkeeps, holders
+        self.issue, self.upkeeps, self.holders = issue, upkeeps, holders
+        self.late = LateEnds(store)
         self.engines: dict[str, Engine] = {}
         self._armed: dict[str, float] = {}
         self._watches: set[asyncio.Task[None]] = set()
@@ -64,7 +64,7 @@ class Runs:
     @property
     def running(self) -> str:
         """The id of the run that has the bench; empty when none has."""
-        return next((each.run_id for each in self.engines.values() if each.is_running), "")
+        return next((each.run_id for each in self.engines.values() if each.has_bench), "")
 
     async def close(self) -> None:
         """Drop armings and abort what runs."""
@@ -75,6 +75,7 @@ class Runs:
             if engine.is_running:
                 engine.abort("The service is stopping.")
                 await engine.wait()
+        self.late.close()
 
     async def _bench_facts(
         self, sequence: ReadySequence, fixture: str, nests: list[str]
@@ -275,7 +276,7 @@ class Runs:
                 fixture,
                 await self._load(run),
                 self.bench,
-                RunRecorder(self.store, self.issuer, run_id),
+                RunRecorder(self.store, self.issue, self.late, run_id),
                 await self.upkeeps.zeroes(fixture.code),
             )
             # Claimed in one step: the guard may have opened while the run was looked up.
@@ -316,9 +317,11 @@ class Runs:
         """Outputs fall first; then the run is ended and recorded as aborted."""
         engine = self.engines.get(run_id)
         if engine is not None and engine.is_running:
+            had_bench = engine.has_bench
             engine.abort(f"Aborted by {account}.")
             await engine.wait()
-            return
+            if had_bench:
+                return
         run = await self.get(run_id)
         if run["state"] not in ARMABLE:
             raise WrongState(f"The run is {run['state']} already; there is nothing to abort.")
@@ -371,7 +374,7 @@ class Runs:
     ) -> None:
         """Hand in an operator's answer; raises WrongState when nothing was asked there."""
         engine = self.engines.get(run_id)
-        if engine is None or not engine.is_running:
+        if engine is None or not engine.has_bench:
             raise WrongState(f"Nothing is being asked for nest {nest} of this run.")
         await answer_question(self.store, engine.questions, run_id, nest, answer, number)
 
@@ -382,17 +385,17 @@ class Runs:
             return []
         return [engine.questions.told(number) for number in engine.questions.open]
 
-    async def events(self, run_id: str, after: int) -> AsyncIterator[Event]:
-        """The run's events after a number; of a run from before this start, only its end."""
+    async def log(self, run_id: str) -> EventLog:
+        """The run's events; of a run from before this start, only its end."""
         engine = self.engines.get(run_id)
         if engine is not None:
-            async for event in engine.log.follow(after):
-                yield event
-            return
+            return engine.log
         run = await self.get(run_id)
         name = "state" if run["state"] in ("created", "armed") else "finished"
-        data = {"state": run["state"], "verdict": run["verdict"], "note": run["note"]}
-        yield Event(1, name, data)
+        log = EventLog()
+        log.publish(name, state=run["state"], verdict=run["verdict"], note=run["note"])
+        log.close()
+        return log
 
 
 def facts_going_on(before: Mapping[str, Any], facts: Mapping[str, Any]) -> dict[str, Any]:

@@ -9,7 +9,7 @@ from typing import Any
 
 from loricate.bench.bench import Bench
 from loricate.bench.plan import FixturePlan
-from loricate.core.actions import Role
+from loricate.core.actions import Answer, Role
 from loricate.core.daily_check import BoxStep
 from loricate.core.errors import Finding
 from loricate.core.gate import Condition, check_condition, zero_condition
@@ -24,8 +24,9 @@ from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing
 from loricate.records import doubts, sequences, upkeep
 from loricate.records.errors import NotFound
 from loricate.records.store import Store, new_id
+from loricate.service.answering import answer_question
 from loricate.service.holding import BenchHolders
-from loricate.service.problems import NotReady
+from loricate.service.problems import NotReady, WrongState
 
 KEPT = 20
 
@@ -45,7 +46,7 @@ class Upkeeps:
     @property
     def running(self) -> Upkeep | None:
         """The act that has the bench, or None."""
-        return next((each for each in self.acts.values() if each.is_running), None)
+        return next((each for each in self.acts.values() if each.has_bench), None)
 
     async def close(self) -> None:
         """Abort what is under way."""
@@ -60,6 +61,19 @@ class Upkeeps:
         if found is None:
             raise NotFound("act of upkeep", act_id)
         return found
+
+    async def answer(self, act_id: str, nest: str, answer: Answer, number: int | None) -> None:
+        """Hand in what the operator answered; raises WrongState when nothing was asked there."""
+        act = self.find(act_id)
+        await answer_question(self.store, act.questions, act_id, nest, answer, number)
+
+    async def abort(self, act_id: str, account: str) -> None:
+        """Outputs fall first; nothing more is kept of it."""
+        act = self.find(act_id)
+        if not act.has_bench:
+            raise WrongState(f"It is over ({act.state}); there is nothing to abort.")
+        act.abort(f"Aborted by {account}.")
+        await act.wait()
 
     def fixture(self, code: str) -> FixturePlan:
         """The fixture of this code; raises NotFound."""

@@ -110,6 +110,10 @@ class Kind(Generic[S]):
     outcomes: frozenset[str] = MEASURED_OUTCOMES
     ganged: Mapping[str, Bound] = field(default_factory=dict)
 
+    def __reduce__(self) -> tuple[Callable[[str], "Kind[Any]"], tuple[str]]:
+        # Between processes a kind goes by its name; its functions are in each of them.
+        return get_kind, (self.name,)
+
     def slots_of(self, settings: S) -> Mapping[str, LimitSlot]:
         """What a step with these settings can grade."""
         return self.limits if self.slots is None else self.slots(settings)
@@ -135,3 +139,8 @@ def register(kind: Kind[S]) -> Kind[S]:
 def find_kind(name: str) -> Kind[Any] | None:
     """Give the kind of this name, or None."""
     return KINDS.get(name)
+
+
+def get_kind(name: str) -> Kind[Any]:
+    """Give the kind of this name; raises KeyError."""
+    return KINDS[name]

@@ -1,12 +1,13 @@
 """What a review looks at, what it finds, and the table of its rules."""
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
 
 from loricate.core.actions import Role
 from loricate.core.instruments import Capability
-from loricate.core.limit_sets import LimitSetItem, LimitSets
+from loricate.core.limit_sets import LimitSet, LimitSetItem, LimitSets, fit
 from loricate.core.products import Product
 from loricate.core.sequences import ReadySequence, ReadyStep
 
@@ -31,6 +32,19 @@ class ReviewFinding:
 
 
 @dataclass(frozen=True, slots=True)
+class FittingItem:
+    """An item of a limit set that holds for the product under review."""
+
+    limit_set: LimitSet
+    item: LimitSetItem
+
+    @property
+    def source(self) -> str:
+        """How a step cites it."""
+        return f"{self.limit_set.code}/{self.item.id}"
+
+
+@dataclass(frozen=True)
 class Reviewed:
     """A sequence under review, with what is known of the bench and of the limits it cites.
 
@@ -56,6 +70,16 @@ class Reviewed:
     def of_kind(self, *names: str) -> list[ReadyStep]:
         """The steps of these kinds, in their order."""
         return [step for step in self.steps if step.kind.name in names]
+
+    @cached_property
+    def fitting(self) -> Mapping[str, Sequence[FittingItem]]:
+        """What of all limit sets holds for the product, by kind of step."""
+        found: dict[str, list[FittingItem]] = {}
+        for _, (limit_set, _) in sorted(self.limit_sets.items()):
+            for item in limit_set.items:
+                if fit(item, self.product).holds:
+                    found.setdefault(item.kind, []).append(FittingItem(limit_set, item))
+        return found
 
     def instrument(self, role: Role) -> Capability | None:
         """The instrument of a role, if there is a bench and it has one."""

@@ -12,17 +12,16 @@ from loricate.core.sequences import ReadyStep
 @rule
 def earth_first(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     """The protective earth must be proven before high voltage or mains is put on."""
-    hazardous = [step for step in reviewed.steps if step.hazard.is_hazardous]
-    if not hazardous:
-        return
-    first = reviewed.steps.index(hazardous[0])
-    for step in reviewed.of_kind("ground_bond"):
-        if reviewed.steps.index(step) > first:
+    first: ReadyStep | None = None
+    for step in reviewed.steps:
+        if first is None and step.hazard.is_hazardous:
+            first = step
+        elif first is not None and step.kind.name == "ground_bond":
             yield ReviewFinding(
                 Severity.ERROR,
                 step.id,
-                f"the earth is proven only after '{hazardous[0].id}' has put voltage on the unit.",
-                f"Move it before '{hazardous[0].id}'.",
+                f"the earth is proven only after '{first.id}' has put voltage on the unit.",
+                f"Move it before '{first.id}'.",
             )
 
 

@@ -6,7 +6,6 @@ from collections.abc import Iterator, Mapping
 from loricate.core.limit_sets import (
     LimitSetItem,
     demanding_items,
-    fit,
     is_variant,
     least_for,
 )
@@ -73,13 +72,9 @@ def level_not_cited(reviewed: Reviewed) -> Iterator[ReviewFinding]:
             continue
         cited = {limit.source.limit_set for limit in step.limits.values()}
         fitting = {
-            f"{code}/{item.id}": item
-            for code, (limit_set, _) in sorted(reviewed.limit_sets.items())
-            for item in limit_set.items
-            if not item.is_limit
-            and item.kind == step.kind.name
-            and is_variant(item, step.written)
-            and fit(item, reviewed.product).holds
+            each.source: each.item
+            for each in reviewed.fitting.get(step.kind.name, ())
+            if not each.item.is_limit and is_variant(each.item, step.written)
         }
         if not fitting or cited & {source.partition("/")[0] for source in fitting}:
             continue
@@ -160,27 +155,26 @@ def short_of_fitting_limit(reviewed: Reviewed) -> Iterator[ReviewFinding]:
         for name, limit in step.limits.items():
             if limit.source.limit_set:
                 continue
-            for code, (limit_set, _) in sorted(reviewed.limit_sets.items()):
-                for item in limit_set.items:
-                    same = (item.kind, item.reading) == (step.kind.name, name)
-                    if not same or item.by_name or limit_set.status != "released":
-                        continue
-                    if not is_variant(item, values) or not fit(item, reviewed.product).holds:
-                        continue
-                    low, high = item.figures(reviewed.product)
-                    dimension = DIMENSIONS[item.dimension]
-                    if low is not None and (limit.minimum is None or limit.minimum < low):
-                        edge = f"minimum {display(low, dimension)}"
-                    elif high is not None and (limit.maximum is None or limit.maximum > high):
-                        edge = f"maximum {display(high, dimension)}"
-                    else:
-                        least = least_for(item, reviewed.product, step.values)
-                        yield from _short(step, f"{code}/{item.id}", least, Severity.NOTE)
-                        continue
-                    yield ReviewFinding(
-                        Severity.NOTE,
-                        step.id,
-                        f"its {name} {limit.text} is looser than the {edge} of {code}/{item.id}, "
-                        "which fits the product.",
-                        f"Cite {code}, if that standard is meant.",
-                    )
+            for each in reviewed.fitting.get(step.kind.name, ()):
+                item = each.item
+                if item.reading != name or item.by_name or each.limit_set.status != "released":
+                    continue
+                if not is_variant(item, values):
+                    continue
+                low, high = item.figures(reviewed.product)
+                dimension = DIMENSIONS[item.dimension]
+                if low is not None and (limit.minimum is None or limit.minimum < low):
+                    edge = f"minimum {display(low, dimension)}"
+                elif high is not None and (limit.maximum is None or limit.maximum > high):
+                    edge = f"maximum {display(high, dimension)}"
+                else:
+                    least = least_for(item, reviewed.product, step.values)
+                    yield from _short(step, each.source, least, Severity.NOTE)
+                    continue
+                yield ReviewFinding(
+                    Severity.NOTE,
+                    step.id,
+                    f"its {name} {limit.text} is looser than the {edge} of {each.source}, "
+                    "which fits the product.",
+                    f"Cite {each.limit_set.code}, if that standard is meant.",
+                )

@@ -5,8 +5,10 @@ from collections.abc import Iterator
 from loricate.core.quantities import TIME, display
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
 from loricate.core.scheduling import Across, PlannedStep, forecast
+from loricate.core.sequences import ReadyStep
 
 SHARE = 0.4  # of a load's time from which one step is said to decide it
+MOST_NAMED = 3  # more than two cannot each have that share, but for what runs side by side
 
 
 def load_s(reviewed: Reviewed, without: str = "") -> float:
@@ -20,13 +22,23 @@ def load_s(reviewed: Reviewed, without: str = "") -> float:
     return max((slot.end_s for slot in forecast(planned, nests)), default=0.0)
 
 
+def _most_s(reviewed: Reviewed, step: ReadyStep) -> float:
+    """The most that a load could be shorter without a step."""
+    return step.programmed_s * (reviewed.nests if step.across is Across.EACH else 1)
+
+
 @rule
 def dominating_step(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     """A step without which the load would be much shorter is named with what it costs."""
     whole = load_s(reviewed)
-    for step in reviewed.steps:
+    if not whole:
+        return
+    # What no step can save more than is its own time on every nest; few have enough of it.
+    heavy = [step for step in reviewed.steps if _most_s(reviewed, step) >= whole * SHARE]
+    heaviest = sorted(heavy, key=lambda step: -_most_s(reviewed, step))[:MOST_NAMED]
+    for step in heaviest:
         saved = whole - load_s(reviewed, without=step.id)
-        if not whole or saved < whole * SHARE:
+        if saved < whole * SHARE:
             continue
         times = reviewed.nests if step.across is Across.EACH and step.roles else 1
         yield ReviewFinding(

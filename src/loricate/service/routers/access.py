@@ -1,10 +1,14 @@
-"""How a router reaches the desk."""
+"""How a router reaches the desk, and what several routes are asked with."""
 
-from typing import Annotated
+from collections.abc import Callable, Coroutine, Sequence
+from dataclasses import dataclass
+from typing import Annotated, Any, TypeVar
 
-from fastapi import Depends, Request
+from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi.routing import APIRoute
 
 from loricate.service.desk import Desk
+from loricate.service.doorkeeper import READ_JSON
 
 
 def _desk(request: Request) -> Desk:
@@ -13,3 +17,64 @@ def _desk(request: Request) -> Desk:
 
 
 TheDesk = Annotated[Desk, Depends(_desk)]
+
+
+class CheckedRequest(Request):
+    """A request whose JSON the doorkeeper has read: read once, strictly, and not on this loop."""
+
+    async def json(self) -> Any:
+        return self.scope[READ_JSON]
+
+
+class CheckedRoute(APIRoute):
+    """A route that takes its body as the doorkeeper read it."""
+
+    def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
+        """The handler, given a checked request."""
+        handle = super().get_route_handler()
+
+        async def checked(request: Request) -> Response:
+            return await handle(CheckedRequest(request.scope, request.receive))
+
+        return checked
+
+
+def make_router(prefix: str = "", tag: str = "") -> APIRouter:
+    """A router of the API; each of its routes is checked."""
+    return APIRouter(prefix=prefix, tags=[tag], route_class=CheckedRoute)
+
+
+MOST_NUMBER = 2**31 - 1  # of revisions, entries and the like; no column holds more
+Revision = Annotated[int | None, Query(ge=1, le=MOST_NUMBER)]
+Number = Annotated[int, Query(ge=1, le=MOST_NUMBER)]
+
+
+MOST_ROWS = 500
+R = TypeVar("R")
+
+
+@dataclass(frozen=True, slots=True)
+class Page:
+    """A page of a list: as many rows as were asked for, and a way to the next (RFC 8288)."""
+
+    request: Request
+    response: Response
+    count: Annotated[int, Query(ge=1, le=MOST_ROWS, description="Rows of a page")] = MOST_ROWS
+
+    @property
+    def look_for(self) -> int:
+        """How many rows to look for: one more shows that there is a next page."""
+        return self.count + 1
+
+    def cut(self, found: Sequence[R], cursor: str, mark: Callable[[R], str | int]) -> list[R]:
+        """The rows of this page; ``mark`` gives what the next one is asked for with."""
+        rows = list(found[: self.count])
+        if len(found) > self.count:
+            url = self.request.url.include_query_params(**{cursor: mark(rows[-1])})
+            self.response.headers["Link"] = f'<{url.path}?{url.query}>; rel="next"'
+        return rows
+
+
+APage = Annotated[Page, Depends()]
+After = Annotated[str, Query(max_length=64, description="The last one seen, for the next page")]
+Before = Annotated[str, Query(max_length=64, description="The last one seen, for the next page")]

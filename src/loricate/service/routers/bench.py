@@ -4,9 +4,9 @@ import asyncio
 import datetime as dt
 import sqlite3
 import time
-from collections.abc import AsyncIterator, Mapping
+from collections.abc import AsyncIterator, Iterable, Mapping
+from dataclasses import dataclass
 
-from fastapi import APIRouter
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from loricate.api.bench import (
@@ -22,32 +22,62 @@ from loricate.api.bench import (
     SoundsOut,
     ZeroOut,
 )
+from loricate.bench.bench import InstrumentState
+from loricate.bench.danger import Danger
 from loricate.bench.errors import BenchError
 from loricate.bench.plan import BenchPlan, FixturePlan
 from loricate.core.gate import check_condition, zero_condition
 from loricate.core.quantities import FREQUENCY, RESISTANCE, display
 from loricate.core.zeroes import is_young
 from loricate.records import audit, doubts, upkeep
+from loricate.records.errors import NotFound
 from loricate.records.store import now
-from loricate.service.desk import Desk
+from loricate.service.bench_side import BenchSide
 from loricate.service.problems import WrongState
-from loricate.service.routers.access import TheDesk
+from loricate.service.routers.access import APage, Before, TheDesk, make_router
 from loricate.service.sign_in import Definer, Reader, Runner
 
-router = APIRouter(tags=["bench"])
+router = make_router("", "bench")
 DANGER_LOOK_S, DANGER_EVERY_S = 0.1, 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class _Seen:
+    """The bench as it stood at one moment."""
+
+    guard_closed: bool | None
+    running: str
+    upkeep: str
+    rehearsal: str
+    busy_with: str
+    states: tuple[InstrumentState, ...]
+    danger: Danger
+
+
+async def _see(side: BenchSide) -> _Seen:
+    """Look at every instrument; while the bench is busy, what was last seen."""
+    await side.holders.look()
+    try:
+        guard_closed: bool | None = await side.bench.guard_is_closed()
+    except BenchError:
+        guard_closed = None
+    act, rehearsal = side.upkeeps.running, side.rehearsals.running
+    return _Seen(
+        guard_closed,
+        side.runs.running,
+        act.id if act else "",
+        rehearsal.id if rehearsal else "",
+        side.holders.busy_with,
+        tuple(side.bench.states()),
+        side.bench.danger,
+    )
 
 
 @router.get("/bench", response_model=BenchOut)
 async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
     """Look at every instrument; while the bench is busy, what was last seen."""
-    act = desk.upkeeps.running
-    await desk.holders.look()
-    try:
-        guard_closed: bool | None = await desk.bench.guard_is_closed()
-    except BenchError:
-        guard_closed = None
-    plan = desk.bench.plan
+    seen = await desk.bench.do(_see)
+    plan = desk.plan
     moment, names = now(), [each.id for each in plan.instruments]
     doubted = await desk.store.read(
         lambda conn: doubts.standing_doubts(conn, names, moment, moment)
@@ -56,11 +86,11 @@ async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
         code=plan.code,
         title=plan.title,
         site=plan.site,
-        guard_closed=guard_closed,
-        running=desk.runs.running,
-        upkeep=act.id if act else "",
-        rehearsal=desk.rehearsals.running.id if desk.rehearsals.running else "",
-        busy_with=desk.holders.busy_with,
+        guard_closed=seen.guard_closed,
+        running=seen.running,
+        upkeep=seen.upkeep,
+        rehearsal=seen.rehearsal,
+        busy_with=seen.busy_with,
         has_inputs=plan.inputs is not None,
         sounds=SoundsOut(voice=plan.sounds.voice, pitch=plan.sounds.pitch),
         exports=f"{plan.exports.folder}/{plan.exports.name}" if plan.exports else "",
@@ -68,15 +98,17 @@ async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
             role: {terminal: list(rows) for terminal, rows in terminals.items()}
             for role, terminals in plan.matrix.rows.items()
         },
-        instruments=_instruments(desk, doubted),
-        danger=danger_out(desk),
+        instruments=_instruments(seen.states, doubted),
+        danger=danger_out(seen.danger),
         fixtures=await desk.store.read(
             lambda conn: [_fixture(conn, each, plan) for each in plan.fixtures]
         ),
     )
 
 
-def _instruments(desk: Desk, doubted: Mapping[str, str]) -> list[InstrumentOut]:
+def _instruments(
+    states: Iterable[InstrumentState], doubted: Mapping[str, str]
+) -> list[InstrumentOut]:
     today = dt.datetime.now(dt.UTC).date()
     return [
         InstrumentOut(
@@ -87,56 +119,57 @@ def _instruments(desk: Desk, doubted: Mapping[str, str]) -> list[InstrumentOut]:
             certificate=state.certificate, doubt=doubted.get(state.id, ""),
             unseen=list(state.unseen),
         )
-        for state in desk.bench.states()
+        for state in states
     ]  # fmt: skip
 
 
-def danger_out(desk: Desk) -> DangerOut:
+def danger_out(danger: Danger) -> DangerOut:
     """Show how dangerous the fixture is."""
-    danger = desk.bench.danger
     return DangerOut(
         state=danger.state.value,
         nests=list(danger.nests),
         volts=danger.volts,
         reasons=list(danger.reasons),
-        must_earth=bool(desk.bench.charged),
+        must_earth=danger.must_earth,
     )
 
 
 @router.get("/bench/danger", response_model=DangerOut)
 async def show_danger(person: Reader, desk: TheDesk) -> DangerOut:
     """How dangerous the fixture is at this moment."""
-    return danger_out(desk)
+    return danger_out(await desk.bench.danger())
 
 
 @router.get("/bench/danger/events", response_class=EventSourceResponse)
 async def follow_danger(person: Reader, desk: TheDesk) -> AsyncIterator[ServerSentEvent]:
     """Server-sent events: the danger at every change, and once a second; silence is unknown."""
-    told, told_at = "", 0.0
+    told: Danger | None = None
+    told_at = 0.0
     while True:
-        shown = danger_out(desk).model_dump(mode="json")
-        text, moment = repr(shown), time.monotonic()
-        if text != told or moment - told_at >= DANGER_EVERY_S:
-            told, told_at = text, moment
-            yield ServerSentEvent(data=shown, event="danger")
+        seen, moment = await desk.bench.watched_danger(), time.monotonic()
+        if seen != told or moment - told_at >= DANGER_EVERY_S:
+            told, told_at = seen, moment
+            yield ServerSentEvent(data=danger_out(seen).model_dump(mode="json"), event="danger")
         await asyncio.sleep(DANGER_LOOK_S)
 
 
 @router.post("/bench/earthed", response_model=DangerOut)
 async def confirm_earthed(body: Earthed, person: Runner, desk: TheDesk) -> DangerOut:
     """Say that the unit was earthed by hand, so that the fixture may be touched and used again."""
-    if desk.holders.busy_with:
-        raise WrongState(f"The bench is busy with {desk.holders.busy_with}; wait for its end.")
-    if not desk.bench.charged:
-        raise WrongState("Nothing is taken for charged; there is nothing to confirm.")
-    await desk.store.write(
-        lambda conn: audit.note(
-            conn, person.name, "confirm earthed", desk.bench.plan.code, body.note
+
+    async def confirm(side: BenchSide) -> Danger:
+        if side.holders.busy_with:
+            raise WrongState(f"The bench is busy with {side.holders.busy_with}; wait for its end.")
+        if not side.bench.charged:
+            raise WrongState("Nothing is taken for charged; there is nothing to confirm.")
+        await desk.store.write(
+            lambda conn: audit.note(conn, person.name, "confirm earthed", desk.plan.code, body.note)
         )
-    )
-    if left := await desk.bench.confirm_earthed():
-        raise WrongState(" ".join(left))
-    return danger_out(desk)
+        if left := await side.bench.confirm_earthed():
+            raise WrongState(" ".join(left))
+        return side.bench.danger
+
+    return danger_out(await desk.bench.do(confirm))
 
 
 def _fixture(conn: sqlite3.Connection, plan: FixturePlan, bench: BenchPlan) -> FixtureOut:
@@ -210,17 +243,27 @@ def check_out(check: upkeep.Row, lasts_s: float) -> DailyCheckOut:
     )
 
 
+def _known_fixture(code: str, plan: BenchPlan) -> None:
+    if plan.find_fixture(code) is None:
+        raise NotFound("fixture", code)
+
+
 @router.post("/fixtures/{code}/renewals", status_code=204)
 async def renew_contacts(code: str, body: Renewed, person: Definer, desk: TheDesk) -> None:
     """Enter that a fixture's contacts were renewed: its matings are counted from now."""
-    desk.upkeeps.fixture(code)
+    _known_fixture(code, desk.plan)
     await desk.store.write(lambda conn: upkeep.add_service(conn, code, body.note, person.name))
 
 
 @router.get("/fixtures/{code}/daily-checks", response_model=list[DailyCheckOut])
-async def list_daily_checks(code: str, person: Reader, desk: TheDesk) -> list[DailyCheckOut]:
-    """The newest daily checks of a fixture, newest first."""
-    desk.upkeeps.fixture(code)
-    plan = desk.bench.plan.daily_check
-    found = await desk.store.read(lambda conn: upkeep.list_daily_checks(conn, code, 50))
-    return [check_out(each, plan.lasts if plan else 0.0) for each in found]
+async def list_daily_checks(
+    code: str, person: Reader, desk: TheDesk, page: APage, before: Before = ""
+) -> list[DailyCheckOut]:
+    """The daily checks of a fixture, newest first."""
+    _known_fixture(code, desk.plan)
+    plan = desk.plan.daily_check
+    found = await desk.store.read(
+        lambda conn: upkeep.list_daily_checks(conn, code, page.look_for, before)
+    )
+    rows = page.cut(found, "before", lambda row: str(row["id"]))
+    return [check_out(each, plan.lasts if plan else 0.0) for each in rows]

@@ -3,16 +3,15 @@
 import json
 from typing import Any
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 
 from loricate.api.certificates import LedgerState, Verified
-from loricate.certificates.ledger import chain_faults
 from loricate.certificates.verifying import verify
 from loricate.records import certificates
-from loricate.service.routers.access import TheDesk
+from loricate.service.routers.access import TheDesk, make_router
 from loricate.service.sign_in import Reader
 
-router = APIRouter(tags=["certificates"])
+router = make_router("", "certificates")
 
 
 @router.get("/certificates/{name}", response_model=dict[str, Any])
@@ -53,9 +52,8 @@ async def verify_number(number: str, desk: TheDesk) -> Verified:
 @router.get("/ledger", response_model=LedgerState)
 async def check_ledger(person: Reader, desk: TheDesk) -> LedgerState:
     """Check the whole chain of issued documents."""
-    entries = await desk.store.read(certificates.all_entries)
-    faults = chain_faults(entries)
-    return LedgerState(entries=len(entries), whole=not faults, faults=faults)
+    found = await desk.chain.get()
+    return LedgerState(entries=found.entries, whole=not found.faults, faults=list(found.faults))
 
 
 @router.get("/site-key", response_model=dict[str, str])

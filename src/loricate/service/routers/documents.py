@@ -10,7 +10,7 @@ from loricate.core.differences import differences
 from loricate.core.sequences import read_document
 from loricate.records import definitions
 from loricate.records.definitions import Table
-from loricate.service.routers.access import TheDesk
+from loricate.service.routers.access import After, APage, Number, Revision, TheDesk, make_router
 from loricate.service.routers.changes import IfMatch, refuse_if_changed
 from loricate.service.routers.showing import difference
 from loricate.service.sign_in import Definer, Reader
@@ -18,14 +18,19 @@ from loricate.service.sign_in import Definer, Reader
 
 def document_routes(table: Table, model: type[BaseModel], prefix: str, tag: str) -> APIRouter:
     """The routes of one sort of document; ``model`` has a ``code``."""
-    router = APIRouter(prefix=prefix, tags=[tag])
+    router = make_router(prefix, tag)
     name = table.replace("_", " ")
 
     @router.get("", response_model=list[Document])
-    async def list_documents(person: Reader, desk: TheDesk) -> list[Document]:
-        """The newest revision of every one."""
-        found = await desk.store.read(lambda conn: definitions.newest_documents(conn, table))
-        return [{**document, "revision": revision} for document, revision in found.values()]
+    async def list_documents(
+        person: Reader, desk: TheDesk, page: APage, after: After = ""
+    ) -> list[Document]:
+        """The newest revision of every one, by code."""
+        found = await desk.store.read(
+            lambda conn: definitions.page_of_documents(conn, table, after, page.look_for)
+        )
+        rows = page.cut(list(found.items()), "after", lambda row: row[0])
+        return [{**document, "revision": revision} for _, (document, revision) in rows]
 
     @router.post("", response_model=Stored, status_code=201)
     async def add_document(
@@ -42,7 +47,7 @@ def document_routes(table: Table, model: type[BaseModel], prefix: str, tag: str)
 
     @router.get("/{code}", response_model=Document)
     async def show_document(
-        code: str, person: Reader, desk: TheDesk, response: Response, revision: int | None = None
+        code: str, person: Reader, desk: TheDesk, response: Response, revision: Revision = None
     ) -> Document:
         """One revision, the newest by default."""
         document, number = await desk.store.read(
@@ -59,7 +64,7 @@ def document_routes(table: Table, model: type[BaseModel], prefix: str, tag: str)
 
     @router.get("/{code}/differences", response_model=list[DifferenceOut])
     async def compare_revisions(
-        code: str, old: int, new: int, person: Reader, desk: TheDesk
+        code: str, old: Number, new: Number, person: Reader, desk: TheDesk
     ) -> list[DifferenceOut]:
         """What differs between two revisions, entry by entry."""
 

@@ -2,13 +2,11 @@
 
 import sqlite3
 
-from fastapi import APIRouter
-
 from loricate import __version__
 from loricate.api.health import Health
-from loricate.service.routers.access import TheDesk
+from loricate.service.routers.access import TheDesk, make_router
 
-router = APIRouter(tags=["health"])
+router = make_router("", "health")
 
 
 @router.get("/health", response_model=Health)
@@ -19,12 +17,14 @@ async def health(desk: TheDesk) -> Health:
         conn.execute("SELECT count(*) FROM account").fetchone()
 
     await desk.store.read(touch)
-    problems = list(desk.bench.problems.values())
+    problems, running = await desk.bench.look(
+        lambda side: (list(side.bench.problems.values()), side.runs.running)
+    )
     return Health(
         status="degraded" if problems else "ok",
         version=__version__,
-        bench=desk.bench.plan.code,
-        running=desk.runs.running,
+        bench=desk.plan.code,
+        running=running,
         needs_first_account=bool(desk.first_code),
         problems=problems,
     )

@@ -1,9 +1,8 @@
 """Lots: open, list, sum up, close."""
 
-import asyncio
 import sqlite3
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 
 from loricate import __version__
 from loricate.api.lots import LotOut, LotSummary, LotUnitOut, NewLot
@@ -14,10 +13,10 @@ from loricate.records import definitions, lots
 from loricate.records.lots import LotRecord
 from loricate.records.store import now
 from loricate.service.problems import NotReady, WrongState
-from loricate.service.routers.access import TheDesk
+from loricate.service.routers.access import APage, Before, TheDesk, make_router
 from loricate.service.sign_in import Reader, Runner
 
-router = APIRouter(prefix="/lots", tags=["lots"])
+router = make_router("/lots", "lots")
 
 
 def _refused(field: str, message: str) -> NotReady:
@@ -74,13 +73,16 @@ async def open_lot(body: NewLot, person: Runner, desk: TheDesk) -> LotSummary:
 
 
 @router.get("", response_model=list[LotOut])
-async def list_lots(person: Reader, desk: TheDesk) -> list[LotOut]:
+async def list_lots(
+    person: Reader, desk: TheDesk, page: APage, before: Before = ""
+) -> list[LotOut]:
     """Every lot with its progress, newest first."""
 
     def look(conn: sqlite3.Connection) -> list[LotOut]:
+        found = lots.list_lots(conn, page.look_for, before)
         return [
             LotOut.model_validate(_summary(conn, record).model_dump())
-            for record in lots.list_lots(conn)
+            for record in page.cut(found, "before", lambda record: record.code)
         ]
 
     return await desk.store.read(look)
@@ -100,10 +102,10 @@ async def show_lot(code: str, person: Reader, desk: TheDesk) -> LotSummary:
 async def download_lot(code: str, person: Reader, desk: TheDesk) -> Response:
     """The summary of a lot as a PDF, as it stands now."""
     found = await desk.store.read(lambda conn: _summary(conn, lots.get_lot(conn, code)))
-    pdf = await asyncio.to_thread(
+    pdf = await desk.drawing.do(
         make_lot_pdf,
         found.model_dump(),
-        desk.bench.plan.site,
+        desk.plan.site,
         now(),
         f"Loricate {__version__}",
         desk.settings.page_size,

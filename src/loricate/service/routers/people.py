@@ -1,12 +1,11 @@
 """Accounts, one's own password, the audit trail, and the first account of a new site."""
 
-import asyncio
 import hmac
 import secrets
 import sqlite3
+from typing import Annotated
 
-from argon2.exceptions import VerificationError
-from fastapi import APIRouter
+from fastapi import Query
 
 from loricate.api.people import (
     AccountChange,
@@ -20,11 +19,12 @@ from loricate.api.people import (
 from loricate.core.errors import Finding
 from loricate.records import accounts, audit
 from loricate.records.accounts import Account
+from loricate.service.desk import Desk
 from loricate.service.problems import NotAllowed, NotReady, WrongState
-from loricate.service.routers.access import TheDesk
-from loricate.service.sign_in import Auditor, Definer, SignedIn, hasher
+from loricate.service.routers.access import After, APage, Revision, TheDesk, make_router
+from loricate.service.sign_in import Auditor, Definer, SignedIn
 
-router = APIRouter(tags=["people"])
+router = make_router("", "people")
 
 
 def _shown(account: Account) -> AccountOut:
@@ -40,22 +40,27 @@ def _shown(account: Account) -> AccountOut:
     )
 
 
-async def _one_time() -> tuple[str, str]:
+async def _one_time(desk: Desk) -> tuple[str, str]:
     """A password for the first sign-in and its hash."""
     password = secrets.token_urlsafe(9)
-    return password, await asyncio.to_thread(hasher.hash, password)
+    return password, await desk.hashing.hash(password)
 
 
 @router.get("/accounts", response_model=list[AccountOut])
-async def list_accounts(person: Definer, desk: TheDesk) -> list[AccountOut]:
-    """Every account, the closed ones last."""
-    return [_shown(each) for each in await desk.store.read(accounts.list_accounts)]
+async def list_accounts(
+    person: Definer, desk: TheDesk, page: APage, after: After = ""
+) -> list[AccountOut]:
+    """Every account, by name."""
+    found = await desk.store.read(
+        lambda conn: accounts.page_of_accounts(conn, after, page.look_for)
+    )
+    return [_shown(each) for each in page.cut(found, "after", lambda account: account.name)]
 
 
 @router.post("/accounts", response_model=OneTimePassword, status_code=201)
 async def add_account(body: NewAccount, person: Definer, desk: TheDesk) -> OneTimePassword:
     """Add somebody; gives a one-time password, shown this once."""
-    password, hashed = await _one_time()
+    password, hashed = await _one_time(desk)
 
     def keep(conn: sqlite3.Connection) -> None:
         if accounts.find_account(conn, body.name) is not None:
@@ -97,7 +102,7 @@ async def change_account(
 @router.post("/accounts/{name}/reset", response_model=OneTimePassword)
 async def reset_password(name: str, person: Definer, desk: TheDesk) -> OneTimePassword:
     """Give an account a one-time password, unlock it, and end its sessions."""
-    password, hashed = await _one_time()
+    password, hashed = await _one_time(desk)
 
     def keep(conn: sqlite3.Connection) -> Account:
         account = accounts.get_account(conn, name)
@@ -113,17 +118,13 @@ async def reset_password(name: str, person: Definer, desk: TheDesk) -> OneTimePa
 @router.post("/password", status_code=204)
 async def change_password(body: PasswordChange, person: SignedIn, desk: TheDesk) -> None:
     """Change one's own password; other sessions of the account end."""
-    stored = person.account.password_hash
-    desk.limiter.check(f"name {person.name.casefold()}")
-    try:
-        await asyncio.to_thread(hasher.verify, stored, body.present)
-    except VerificationError:
-        desk.limiter.failed(f"name {person.name.casefold()}")
-        message = "is not the present password; type the one you signed in with."
-        raise NotReady.because([Finding("present", message)]) from None
+    with desk.limiter.attempt(f"name {person.name.casefold()}"):
+        if not await desk.hashing.fits(person.account.password_hash, body.present):
+            message = "is not the present password; type the one you signed in with."
+            raise NotReady.because([Finding("present", message)])
     if body.next == body.present:
         raise NotReady.because([Finding("next", "is the present password; choose another.")])
-    hashed = await asyncio.to_thread(hasher.hash, body.next)
+    hashed = await desk.hashing.hash(body.next)
 
     def keep(conn: sqlite3.Connection) -> None:
         accounts.set_password(conn, person.name, hashed, must_change=False)
@@ -144,37 +145,40 @@ async def sign_out_everywhere(person: SignedIn, desk: TheDesk) -> None:
     await desk.store.write(keep)
 
 
+Part = Annotated[str, Query(max_length=128)]
+
+
 @router.get("/audit", response_model=list[AuditEntry])
 async def read_audit(
     person: Auditor,
     desk: TheDesk,
-    account: str = "",
-    action: str = "",
-    subject: str = "",
-    since: str = "",
-    until: str = "",
-    before: int | None = None,
-    count: int = 100,
+    page: APage,
+    account: Part = "",
+    action: Part = "",
+    subject: Part = "",
+    since: Part = "",
+    until: Part = "",
+    before: Revision = None,
 ) -> list[AuditEntry]:
     """What was done, newest first: by account, by part of the action or subject, in a span of time.
 
     ``before`` is the number of the last entry seen, for the next page.
     """
-    wanted = audit.Wanted(account, action, subject, since, until, before, min(max(count, 1), 500))
+    wanted = audit.Wanted(account, action, subject, since, until, before, page.look_for)
     found = await desk.store.read(lambda conn: audit.find(conn, wanted))
-    return [AuditEntry(**each) for each in found]
+    rows = page.cut(found, "before", lambda row: str(row["number"]))
+    return [AuditEntry(**each) for each in rows]
 
 
 @router.post("/first-account", response_model=AccountOut, status_code=201)
 async def make_first_account(body: FirstAccountIn, desk: TheDesk) -> AccountOut:
     """Make the first engineer of a site that has no account, with the code from the log."""
-    desk.limiter.check("first account")
     if not desk.first_code:
         raise WrongState("This site has its accounts; an engineer adds more on the People page.")
-    if not hmac.compare_digest(body.code.strip().encode(), desk.first_code.encode()):
-        desk.limiter.failed("first account")
-        raise NotAllowed("The code is not the one in the service's log; copy it from there.")
-    hashed = await asyncio.to_thread(hasher.hash, body.password)
+    with desk.limiter.attempt("first account"):
+        if not hmac.compare_digest(body.code.strip().encode(), desk.first_code.encode()):
+            raise NotAllowed("The code is not the one in the service's log; copy it from there.")
+    hashed = await desk.hashing.hash(body.password)
 
     def keep(conn: sqlite3.Connection) -> Account:
         if accounts.list_accounts(conn):

@@ -1,16 +1,13 @@
 """Pictures: sent once, re-encoded, kept under their digest, shown in remarks and cues."""
 
-import asyncio
-
-from fastapi import APIRouter, Request, Response
+from fastapi import Request, Response
 
 from loricate.api.records import PictureOut
 from loricate.records import pictures
-from loricate.records.errors import PictureRefused
-from loricate.service.routers.access import TheDesk
+from loricate.service.routers.access import TheDesk, make_router
 from loricate.service.sign_in import Reader, Runner
 
-router = APIRouter(prefix="/pictures", tags=["pictures"])
+router = make_router("/pictures", "pictures")
 BODY = {
     "requestBody": {
         "required": True,
@@ -22,22 +19,11 @@ BODY = {
 }
 
 
-async def _body(request: Request) -> bytes:
-    """The body, read no further than what may be kept."""
-    data = bytearray()
-    async for chunk in request.stream():
-        data += chunk
-        if len(data) > pictures.MOST_BYTES:
-            most = pictures.MOST_BYTES // 2**20
-            raise PictureRefused(f"has more than the {most} MiB that are taken")
-    return bytes(data)
-
-
 @router.post("", response_model=PictureOut, status_code=201, openapi_extra=BODY)
 async def add_picture(request: Request, person: Runner, desk: TheDesk) -> PictureOut:
     """Keep a PNG, JPEG or WebP as the body of the request; gives the digest that names it."""
-    data = await _body(request)
-    picture = await asyncio.to_thread(pictures.reencode, data)
+    data = await request.body()
+    picture = await desk.study.do(pictures.reencode, data, field="picture")
     folder = desk.settings.pictures
     await desk.store.write(lambda conn: pictures.keep_picture(conn, folder, picture, person.name))
     return PictureOut(

@@ -4,7 +4,7 @@ import sqlite3
 from collections.abc import AsyncIterator
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Header, Query
+from fastapi import Depends, Header
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from loricate.api.records import (
@@ -21,11 +21,11 @@ from loricate.core.actions import Answer
 from loricate.core.errors import Finding
 from loricate.records import attempts, pictures, remarks, runs, sequences
 from loricate.service.problems import NotReady
-from loricate.service.routers.access import TheDesk
+from loricate.service.routers.access import APage, Before, TheDesk, make_router
 from loricate.service.routers.showing import step_summary, trace_out, unit_out
 from loricate.service.sign_in import Reader, Runner
 
-router = APIRouter(prefix="/runs", tags=["runs"])
+router = make_router("/runs", "runs")
 
 
 def _refused(field: str, message: str) -> NotReady:
@@ -39,6 +39,7 @@ async def _show(run_id: str, desk: TheDesk) -> RunOut:
         lambda conn: sequences.ready_sequence(conn, sequences.get_sequence(conn, code, revision))
     )
     why = await desk.issuer.why_not(run)
+    asked = await desk.bench.look(lambda side: side.runs.questions(run_id))
     return RunOut(
         **{key: run[key] for key in RunSummary.model_fields},
         note=run["note"],
@@ -52,7 +53,7 @@ async def _show(run_id: str, desk: TheDesk) -> RunOut:
             unit_out(unit).model_copy(update={"not_certified": why.get(unit["nest"], [])})
             for unit in run["units"]
         ],
-        questions=[QuestionOut(**each) for each in desk.runs.questions(run_id)],
+        questions=[QuestionOut(**each) for each in asked],
     )  # fmt: skip
 
 
@@ -65,26 +66,29 @@ async def create_run(
 ) -> RunOut:
     """Check the load, the bench and the disk, then make the run. Nothing is energised yet."""
     load = [(place.nest, place.serial) for place in body.load]
-    run_id = await desk.runs.create(
-        person.name,
-        body.sequence,
-        body.fixture,
-        load,
-        lot=body.lot,
-        retest=body.retest,
-        start_by=body.start_by,
-        key=idempotency_key,
+    run_id = await desk.bench.do(
+        lambda side: side.runs.create(
+            person.name,
+            body.sequence,
+            body.fixture,
+            load,
+            lot=body.lot,
+            retest=body.retest,
+            start_by=body.start_by,
+            key=idempotency_key,
+        )
     )
     return await _show(run_id, desk)
 
 
 @router.get("", response_model=list[RunSummary])
 async def list_runs(
-    person: Reader, desk: TheDesk, count: Annotated[int, Query(ge=1, le=200)] = 20
+    person: Reader, desk: TheDesk, page: APage, before: Before = ""
 ) -> list[RunSummary]:
     """The newest runs first."""
-    found = await desk.store.read(lambda conn: runs.list_runs(conn, count))
-    return [RunSummary(**row) for row in found]
+    found = await desk.store.read(lambda conn: runs.list_runs(conn, page.look_for, before))
+    rows = page.cut(found, "before", lambda row: str(row["id"]))
+    return [RunSummary(**row) for row in rows]
 
 
 @router.get("/{run_id}", response_model=RunOut)
@@ -96,21 +100,21 @@ async def show_run(run_id: str, person: Reader, desk: TheDesk) -> RunOut:
 @router.post("/{run_id}/arm", response_model=RunOut)
 async def arm_run(run_id: str, person: Runner, desk: TheDesk) -> RunOut:
     """Allow high voltage for this run. Takes a closed guard; lasts five minutes."""
-    await desk.runs.arm(run_id, person.name)
+    await desk.bench.do(lambda side: side.runs.arm(run_id, person.name))
     return await _show(run_id, desk)
 
 
 @router.post("/{run_id}/start", response_model=RunOut)
 async def start_run(run_id: str, person: Runner, desk: TheDesk) -> RunOut:
     """Start an armed run."""
-    await desk.runs.start(run_id, person.name)
+    await desk.bench.do(lambda side: side.runs.start(run_id, person.name))
     return await _show(run_id, desk)
 
 
 @router.post("/{run_id}/abort", response_model=RunOut)
 async def abort_run(run_id: str, person: Runner, desk: TheDesk) -> RunOut:
     """Abort: outputs fall first."""
-    await desk.runs.abort(run_id, person.name)
+    await desk.bench.do(lambda side: side.runs.abort(run_id, person.name))
     return await _show(run_id, desk)
 
 
@@ -118,13 +122,15 @@ async def abort_run(run_id: str, person: Runner, desk: TheDesk) -> RunOut:
 async def answer_question(run_id: str, body: AnswerIn, person: Runner, desk: TheDesk) -> None:
     """Answer what a nest is being asked."""
     answer = Answer(body.choice, body.note, person.name, body.picture)
-    await desk.runs.answer(run_id, body.nest, answer, body.question)
+    await desk.bench.do(lambda side: side.runs.answer(run_id, body.nest, answer, body.question))
 
 
 @router.post("/{run_id}/repeats", response_model=RunOut, status_code=201)
 async def repeat_unit(run_id: str, body: NewRepeat, person: Runner, desk: TheDesk) -> RunOut:
     """Ask for a failed unit, or a failed step of it, to be done again; then arm and start."""
-    await desk.runs.repeat(run_id, body.nest, body.step, body.reason, person.name)
+    await desk.bench.do(
+        lambda side: side.runs.repeat(run_id, body.nest, body.step, body.reason, person.name)
+    )
     return await _show(run_id, desk)
 
 
@@ -163,7 +169,7 @@ async def show_trace(
 
 async def _known(run_id: str, person: Reader, desk: TheDesk) -> str:
     """The run's id; raises NotFound while there is still an answer to say it in."""
-    await desk.runs.get(run_id)
+    await desk.store.read(lambda conn: runs.get_run(conn, run_id))
     return run_id
 
 
@@ -174,5 +180,8 @@ async def follow_run(
     last_event_id: Annotated[int, Header(ge=0)] = 0,
 ) -> AsyncIterator[ServerSentEvent]:
     """Server-sent events of a run from the one after Last-Event-ID until its end."""
-    async for event in desk.runs.events(run_id, last_event_id):
+    log = await desk.bench.do(lambda side: side.runs.log(run_id))
+    # A number that this log has not reached is from a log before it.
+    after = last_event_id if last_event_id <= len(log.events) else 0
+    async for event in log.follow(after):
         yield ServerSentEvent(data=event.data, event=event.name, id=str(event.number))

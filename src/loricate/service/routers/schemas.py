@@ -2,14 +2,13 @@
 
 from typing import Any, Literal
 
-from fastapi import APIRouter
-
 from loricate.api.definitions import Document
 from loricate.core.limit_sets import LimitSet
 from loricate.core.products import Product
 from loricate.core.sequences import sequence_schema
+from loricate.service.routers.access import make_router
 
-router = APIRouter(prefix="/schemas", tags=["schemas"])
+router = make_router("/schemas", "schemas")
 
 
 def document_schemas() -> dict[str, dict[str, Any]]:

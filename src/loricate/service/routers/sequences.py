@@ -1,10 +1,9 @@
 """Sequences: list, show, compare; store as a draft, release, withdraw."""
 
-import asyncio
 import sqlite3
 from dataclasses import asdict
 
-from fastapi import APIRouter, Request, Response
+from fastapi import Request, Response
 
 from loricate.api.definitions import (
     AcceptedNote,
@@ -22,20 +21,19 @@ from loricate.certificates.label import make_label
 from loricate.core.differences import differences
 from loricate.core.errors import Finding
 from loricate.core.release import Accepted, left_findings, open_findings
-from loricate.core.review import review
-from loricate.core.toml_text import in_written_order, read_sequence_text, write_toml
+from loricate.core.toml_text import read_sequence_text, written
 from loricate.records import sequences
 from loricate.records.errors import NotFound
 from loricate.records.sequences import SequenceRecord
 from loricate.service.desk import Desk
-from loricate.service.preparing import prepared, under_review
+from loricate.service.preparing import reviewed_record, studied
 from loricate.service.problems import ChangedMeanwhile, NotAllowed, NotReady, WrongState
-from loricate.service.routers.access import TheDesk
+from loricate.service.routers.access import After, APage, Number, Revision, TheDesk, make_router
 from loricate.service.routers.changes import IfMatch
 from loricate.service.routers.showing import difference, step_summary
 from loricate.service.sign_in import Definer, Person, Reader
 
-router = APIRouter(prefix="/sequences", tags=["sequences"])
+router = make_router("/sequences", "sequences")
 TOML = "application/toml"
 FILE_BODY = {"requestBody": {"required": True, "content": {TOML: {"schema": {"type": "string"}}}}}
 
@@ -67,16 +65,19 @@ def _visible(
 
 
 @router.get("", response_model=list[SequenceSummary])
-async def list_sequences(person: Reader, desk: TheDesk) -> list[SequenceSummary]:
-    """The newest revision of every sequence; an operator sees released ones only."""
+async def list_sequences(
+    person: Reader, desk: TheDesk, page: APage, after: After = ""
+) -> list[SequenceSummary]:
+    """The newest revision of every sequence, by code; an operator sees released ones only."""
     look = sequences.list_sequences if _sees_drafts(person) else sequences.list_released
-    records = await desk.store.read(look)
+    found = await desk.store.read(lambda conn: look(conn, after, page.look_for))
+    records = page.cut(found, "after", lambda record: record.code)
     return [SequenceSummary(**await _summary(record, desk)) for record in records]
 
 
 @router.get("/{code}", response_model=SequenceOut)
 async def show_sequence(
-    code: str, person: Reader, desk: TheDesk, response: Response, revision: int | None = None
+    code: str, person: Reader, desk: TheDesk, response: Response, revision: Revision = None
 ) -> SequenceOut:
     """One revision of a sequence, the newest by default; for an operator the newest released."""
 
@@ -127,35 +128,36 @@ async def list_sequence_revisions(
 async def print_label(code: str, person: Reader, desk: TheDesk) -> Response:
     """A label with the sequence's code as Code 128 and QR code, as a PDF of 62 mm by 29 mm."""
     record = await desk.store.read(lambda conn: _visible(conn, person, code, None))
-    pdf = await asyncio.to_thread(make_label, record.code, record.title)
+    pdf = await desk.drawing.do(make_label, record.code, record.title)
     headers = {"Content-Disposition": f'inline; filename="{record.code}-label.pdf"'}
     return Response(pdf, media_type="application/pdf", headers=headers)
 
 
 @router.get("/{code}/file", response_class=Response, responses={200: {"content": {TOML: {}}}})
 async def show_sequence_file(
-    code: str, person: Reader, desk: TheDesk, revision: int | None = None
+    code: str, person: Reader, desk: TheDesk, revision: Revision = None
 ) -> Response:
     """A revision as a TOML file, the newest by default; stored again it is no new revision."""
     record = await desk.store.read(lambda conn: _visible(conn, person, code, revision))
-    text = await asyncio.to_thread(lambda: write_toml(in_written_order(record.document)))
+    text = await desk.study.do(written, record.document)
     headers = {"Content-Disposition": f'attachment; filename="{code.lower()}.toml"'}
     return Response(text, media_type=TOML, headers=headers)
 
 
 @router.post("/read", response_model=Document, openapi_extra=FILE_BODY)
-async def read_sequence_file(request: Request, person: Reader) -> Document:
+async def read_sequence_file(request: Request, person: Reader, desk: TheDesk) -> Document:
     """Read a TOML file into a document, whatever is still wrong with its steps; stores nothing."""
     data = await request.body()
     try:
-        return read_sequence_text(data.decode())
+        text = data.decode()
     except UnicodeDecodeError as error:
         raise NotReady.because([Finding("file", "is not UTF-8 text; save it as that.")]) from error
+    return await desk.study.do(read_sequence_text, text, field="file")
 
 
 @router.get("/{code}/differences", response_model=list[DifferenceOut])
 async def compare_sequences(
-    code: str, old: int, new: int, person: Reader, desk: TheDesk
+    code: str, old: Number, new: Number, person: Reader, desk: TheDesk
 ) -> list[DifferenceOut]:
     """What differs between two revisions of a sequence, step by step."""
     before = await desk.store.read(lambda conn: _visible(conn, person, code, old))
@@ -168,12 +170,12 @@ async def store_draft(
     document: Document, person: Definer, desk: TheDesk, if_match: IfMatch = None
 ) -> Stored:
     """Store a sequence as a draft; with If-Match only if nobody changed it meanwhile."""
-    ready = await prepared(document, desk)
+    facts = await studied(document, desk)
 
     def keep(conn: sqlite3.Connection) -> SequenceRecord:
         if if_match is not None:
-            _refuse_if_changed(conn, ready.code, if_match)
-        return sequences.store_draft(conn, ready, document, person.name)
+            _refuse_if_changed(conn, facts.code, if_match)
+        return sequences.store_draft(conn, facts, document, person.name)
 
     record = await desk.store.write(keep)
     return Stored(code=record.code, revision=record.revision, etag=record.etag)
@@ -204,10 +206,9 @@ async def release_sequence(
         raise NotAllowed(
             f"{person.name} changed the draft last; here a second engineer releases it."
         )
-    ready = await desk.store.read(lambda conn: sequences.ready_sequence(conn, draft))
-    limit_sets = await desk.store.read(lambda conn: sequences.reviewed_limit_sets(conn, draft))
+    reading = await reviewed_record(draft, desk)
     accepted = [Accepted(each.rule, each.step, each.reason) for each in grounds.accepted]
-    found = review(under_review(ready, limit_sets, desk))
+    found = reading.findings
     still_open = open_findings(found, accepted)
     if still_open:
         raise NotReady.because(still_open)

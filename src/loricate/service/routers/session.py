@@ -1,22 +1,21 @@
 """Signing in and out."""
 
-from fastapi import APIRouter, Request, Response
+from fastapi import Request, Response
 
 from loricate.api.session import Me, SignedIn, SignIn
 from loricate.records import accounts
 from loricate.service import sign_in as signing
-from loricate.service.routers.access import TheDesk
-from loricate.service.sign_in import COOKIE, SESSION_HOURS, sign_in
+from loricate.service.routers.access import TheDesk, make_router
+from loricate.service.sign_in import COOKIE, SESSION_HOURS, address_of, sign_in
 
-router = APIRouter(tags=["session"])
+router = make_router("", "session")
 
 
 @router.post("/sign-in", response_model=SignedIn)
 async def begin(body: SignIn, desk: TheDesk, request: Request, response: Response) -> SignedIn:
     """Begin a session as a bearer token, or as a same-site cookie for a browser."""
-    address = request.client.host if request.client else ""
     account, secret, csrf, expires_at = await sign_in(
-        desk.store, desk.limiter, body.name, body.password, address
+        desk.store, desk.hashing, desk.limiter, body.name, body.password, address_of(request)
     )
     if body.keep == "cookie":
         response.set_cookie(

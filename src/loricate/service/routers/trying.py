@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query
+from fastapi import Depends, Query
 
 from loricate.api.definitions import (
     ChallengeOut,
@@ -13,31 +13,29 @@ from loricate.api.definitions import (
     ReviewOut,
 )
 from loricate.core.limit_sets import LimitSets
-from loricate.core.review import Reviewed, review
-from loricate.core.review.times import load_s
 from loricate.records import definitions, sequences
 from loricate.service.challenging import unit_file
 from loricate.service.desk import Desk
-from loricate.service.preparing import prepared, under_review
-from loricate.service.routers.access import TheDesk
+from loricate.service.preparing import reviewed_document, reviewed_record, studied
+from loricate.service.routers.access import Revision, TheDesk, make_router
 from loricate.service.sign_in import Definer, Reader
+from loricate.service.studying import Reading
 
-router = APIRouter(prefix="/sequences", tags=["sequences"])
+router = make_router("/sequences", "sequences")
 
 
 @router.post("/check", response_model=Checked)
 async def check_sequence(document: Document, person: Reader, desk: TheDesk) -> Checked:
     """Check a sequence document against the stored products and limit sets; stores nothing."""
-    ready = await prepared(document, desk)
-    programmed = sum(step.programmed_s for step in ready.steps)
-    return Checked(code=ready.code, steps=len(ready.steps), programmed_s=programmed)
+    facts = await studied(document, desk)
+    return Checked(code=facts.code, steps=facts.steps, programmed_s=facts.programmed_s)
 
 
-def _review(reviewed: Reviewed) -> ReviewOut:
+def _shown(reading: Reading, nests: int) -> ReviewOut:
     return ReviewOut(
-        code=reviewed.sequence.code,
-        nests=reviewed.nests,
-        load_s=load_s(reviewed),
+        code=reading.facts.code,
+        nests=nests,
+        load_s=reading.load_s,
         findings=[
             ReviewFindingOut(
                 severity=each.severity,
@@ -46,7 +44,7 @@ def _review(reviewed: Reviewed) -> ReviewOut:
                 reason=each.reason,
                 remedy=each.remedy,
             )
-            for each in review(reviewed)
+            for each in reading.findings
         ],
     )
 
@@ -59,20 +57,16 @@ async def review_document(
     document: Document, person: Reader, desk: TheDesk, nests: Nests = 4
 ) -> ReviewOut:
     """Read a sequence document for mistakes, on this bench; stores nothing."""
-    ready = await prepared(document, desk)
-    limit_sets = await desk.store.read(definitions.known_limit_sets)
-    return _review(under_review(ready, limit_sets, desk, nests))
+    return _shown(await reviewed_document(document, desk, nests), nests)
 
 
 @router.get("/{code}/review", response_model=ReviewOut)
 async def review_sequence(
-    code: str, person: Reader, desk: TheDesk, revision: int | None = None, nests: Nests = 4
+    code: str, person: Reader, desk: TheDesk, revision: Revision = None, nests: Nests = 4
 ) -> ReviewOut:
     """Read a stored sequence for mistakes, on this bench, with the limit sets that it pinned."""
     record = await desk.store.read(lambda conn: sequences.get_sequence(conn, code, revision))
-    ready = await desk.store.read(lambda conn: sequences.ready_sequence(conn, record))
-    limit_sets = await desk.store.read(lambda conn: sequences.reviewed_limit_sets(conn, record))
-    return _review(under_review(ready, limit_sets, desk, nests))
+    return _shown(await reviewed_record(record, desk, nests), nests)
 
 
 async def _challenge(
@@ -82,7 +76,6 @@ async def _challenge(
     desk: Desk,
     asked: "Asked",
 ) -> ChallengeOut:
-    capabilities = desk.bench.capabilities()
     request = {
         "sequence": document,
         "product": product,
@@ -92,7 +85,7 @@ async def _challenge(
         },
         "accuracy": {
             role: {name: each.model_dump() for name, each in capability.accuracy.items()}
-            for role, capability in capabilities.items()
+            for role, capability in desk.bench.capabilities.items()
         },
         "unit": unit_file(desk.settings.bench_file, str(product["code"])),
         "pairs": asked.pairs,
@@ -116,9 +109,9 @@ async def challenge_document(
     document: Document, person: Definer, desk: TheDesk, asked: Annotated[Asked, Depends()]
 ) -> ChallengeOut:
     """Run a sequence document against stand-in units with each fault; stores nothing."""
-    ready = await prepared(document, desk)
+    facts = await studied(document, desk)
     product, _ = await desk.store.read(
-        lambda conn: definitions.get_document(conn, "product", ready.product.code)
+        lambda conn: definitions.get_document(conn, "product", facts.product)
     )
     limit_sets = await desk.store.read(definitions.known_limit_sets)
     return await _challenge(document, product, limit_sets, desk, asked)
@@ -130,7 +123,7 @@ async def challenge_sequence(
     person: Definer,
     desk: TheDesk,
     asked: Annotated[Asked, Depends()],
-    revision: int | None = None,
+    revision: Revision = None,
 ) -> ChallengeOut:
     """Run a stored sequence against stand-in units with each fault of its product."""
     record = await desk.store.read(lambda conn: sequences.get_sequence(conn, code, revision))

@@ -2,34 +2,45 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
 from loricate.api.records import UnitFound, UnitOut
 from loricate.records import runs
 from loricate.records.errors import NotFound
-from loricate.service.routers.access import TheDesk
+from loricate.service.routers.access import APage, Before, TheDesk, make_router
 from loricate.service.routers.showing import unit_out
 from loricate.service.sign_in import Reader
 
-router = APIRouter(prefix="/units", tags=["units"])
+router = make_router("/units", "units")
 
 
 @router.get("", response_model=list[UnitFound])
 async def find_units(
     person: Reader,
     desk: TheDesk,
+    page: APage,
     serial: Annotated[str, Query(max_length=64, examples=["DC40-26-01*"])] = "*",
-    count: Annotated[int, Query(ge=1, le=500)] = 100,
+    before: Before = "",
 ) -> list[UnitFound]:
     """Find units by serial, newest first; ``*`` stands for anything, ``?`` for one character."""
-    found = await desk.store.read(lambda conn: runs.find_units(conn, serial, count))
-    return [UnitFound(**{key: row[key] for key in UnitFound.model_fields}) for row in found]
+    found = await desk.store.read(lambda conn: runs.find_units(conn, serial, page.look_for, before))
+    rows = page.cut(found, "before", lambda row: str(row["id"]))
+    return [UnitFound(**{key: row[key] for key in UnitFound.model_fields}) for row in rows]
 
 
 @router.get("/{serial}", response_model=list[UnitOut])
-async def show_unit(serial: str, person: Reader, desk: TheDesk) -> list[UnitOut]:
+async def show_unit(
+    serial: str,
+    person: Reader,
+    desk: TheDesk,
+    page: APage,
+    before: Before = "",
+) -> list[UnitOut]:
     """Every appearance of a serial, newest first, with all attempts and readings."""
-    found = await desk.store.read(lambda conn: runs.unit_history(conn, serial))
-    if not found:
+    found = await desk.store.read(
+        lambda conn: runs.unit_history(conn, serial, page.look_for, before)
+    )
+    if not found and not before:
         raise NotFound("unit", serial)
-    return [unit_out(row) for row in found]
+    rows = page.cut(found, "before", lambda row: str(row["id"]))
+    return [unit_out(row) for row in rows]

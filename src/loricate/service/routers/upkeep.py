@@ -3,7 +3,7 @@
 from collections.abc import AsyncIterator
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Header
+from fastapi import Depends, Header
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from loricate.api.bench import NewUpkeep, UpkeepOut
@@ -11,12 +11,12 @@ from loricate.api.records import AnswerIn, QuestionOut
 from loricate.core.actions import Answer
 from loricate.core.errors import Finding
 from loricate.execution.upkeep import Upkeep
-from loricate.service.answering import answer_question
-from loricate.service.problems import NotReady, WrongState
-from loricate.service.routers.access import TheDesk
+from loricate.service.desk import Desk
+from loricate.service.problems import NotReady
+from loricate.service.routers.access import TheDesk, make_router
 from loricate.service.sign_in import Reader, Runner
 
-router = APIRouter(prefix="/upkeep", tags=["bench"])
+router = make_router("/upkeep", "bench")
 
 
 def _out(act: Upkeep) -> UpkeepOut:
@@ -31,46 +31,51 @@ def _out(act: Upkeep) -> UpkeepOut:
     )
 
 
+async def _show(act_id: str, desk: Desk) -> UpkeepOut:
+    return await desk.bench.look(lambda side: _out(side.upkeeps.find(act_id)))
+
+
 @router.post("", response_model=UpkeepOut, status_code=201)
 async def begin_upkeep(body: NewUpkeep, person: Runner, desk: TheDesk) -> UpkeepOut:
     """Begin; the act then asks for what must be done by hand, and goes on when it is answered."""
     if body.kind == "zero":
-        return _out(await desk.upkeeps.begin_zero(body.fixture, body.nests, person.name))
+        act = await desk.bench.do(
+            lambda side: side.upkeeps.begin_zero(body.fixture, body.nests, person.name)
+        )
+        return await _show(act.id, desk)
     if len(body.nests) > 1:
         message = "takes one nest for the boxes; name it alone."
         raise NotReady.because([Finding("nests", message)])
     nest = body.nests[0] if body.nests else ""
-    return _out(await desk.upkeeps.begin_check(body.fixture, nest, person.name))
+    act = await desk.bench.do(
+        lambda side: side.upkeeps.begin_check(body.fixture, nest, person.name)
+    )
+    return await _show(act.id, desk)
 
 
 @router.get("/{act_id}", response_model=UpkeepOut)
 async def show_upkeep(act_id: str, person: Reader, desk: TheDesk) -> UpkeepOut:
     """How it stands and what it asks."""
-    return _out(desk.upkeeps.find(act_id))
+    return await _show(act_id, desk)
 
 
 @router.post("/{act_id}/answers", status_code=204)
 async def answer_upkeep(act_id: str, body: AnswerIn, person: Runner, desk: TheDesk) -> None:
     """Say that what was asked for is done, or stop."""
-    act = desk.upkeeps.find(act_id)
     answer = Answer(body.choice, body.note, person.name, body.picture)
-    await answer_question(desk.store, act.questions, act_id, body.nest, answer, body.question)
+    await desk.bench.do(lambda side: side.upkeeps.answer(act_id, body.nest, answer, body.question))
 
 
 @router.post("/{act_id}/abort", response_model=UpkeepOut)
 async def abort_upkeep(act_id: str, person: Runner, desk: TheDesk) -> UpkeepOut:
     """Abort: outputs fall first; nothing more is kept of it."""
-    act = desk.upkeeps.find(act_id)
-    if not act.is_running:
-        raise WrongState(f"It is over ({act.state}); there is nothing to abort.")
-    act.abort(f"Aborted by {person.name}.")
-    await act.wait()
-    return _out(act)
+    await desk.bench.do(lambda side: side.upkeeps.abort(act_id, person.name))
+    return await _show(act_id, desk)
 
 
 async def _known(act_id: str, person: Reader, desk: TheDesk) -> str:
     """The act's id; raises NotFound while there is still an answer to say it in."""
-    desk.upkeeps.find(act_id)
+    await desk.bench.look(lambda side: side.upkeeps.find(act_id))
     return act_id
 
 
@@ -81,5 +86,6 @@ async def follow_upkeep(
     last_event_id: Annotated[int, Header(ge=0)] = 0,
 ) -> AsyncIterator[ServerSentEvent]:
     """Server-sent events from the one after Last-Event-ID until its end."""
-    async for event in desk.upkeeps.find(act_id).log.follow(last_event_id):
+    log = await desk.bench.look(lambda side: side.upkeeps.find(act_id).log)
+    async for event in log.follow(last_event_id):
         yield ServerSentEvent(data=event.data, event=event.name, id=str(event.number))

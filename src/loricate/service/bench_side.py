@@ -1,0 +1,114 @@
+"""The bench's side of a service, on a loop of its own: whoever serves HTTP asks through here.
+
+Nothing of it may be touched from elsewhere. ``do`` and ``look`` are the one way in, as ``read`` and
+``write`` are to the records.
+"""
+
+import asyncio
+import logging
+import time
+from collections.abc import Awaitable, Callable, Coroutine, Mapping
+from functools import partial
+from typing import Any, TypeVar
+
+from loricate.bench.bench import Bench
+from loricate.bench.danger import Danger
+from loricate.bench.plan import BenchPlan
+from loricate.core.actions import Role
+from loricate.core.instruments import Capability
+from loricate.execution.own_loop import OwnLoop
+from loricate.records.store import Store
+from loricate.service.holding import BenchHolders
+from loricate.service.recording import Issue
+from loricate.service.rehearsing import Rehearsals
+from loricate.service.running import Runs
+from loricate.service.settings import Settings
+from loricate.service.upkeep import Upkeeps
+
+logger = logging.getLogger("loricate.service")
+R = TypeVar("R")
+SEEN_FRESH_S = 0.08  # what was looked at for one watcher serves the others
+
+
+class BenchSide:
+    """The bench and everything that acts on it."""
+
+    def __init__(self, settings: Settings, store: Store, plan: BenchPlan, issue: Issue) -> None:
+        self.bench = Bench(plan, settings.bench_file.parent)
+        self.holders = BenchHolders(self.bench)
+        self.upkeeps = Upkeeps(store, self.bench, self.holders)
+        self.runs = Runs(settings, store, self.bench, issue, self.upkeeps, self.holders)
+        self.rehearsals = Rehearsals(store, self.bench, self.upkeeps, self.holders)
+
+    async def open(self) -> None:
+        """Reach the instruments, and make safe what a dead service may have left."""
+        await self.bench.connect()
+        for danger in await self.bench.find_safe():
+            logger.error("treat the fixture as charged", extra={"reason": danger})
+
+    async def close(self) -> None:
+        """Abort what runs, make safe, hang up."""
+        await self.runs.close()
+        await self.upkeeps.close()
+        await self.rehearsals.close()
+        await self.bench.close()
+
+
+class BenchAccess:
+    """The way from the loop that serves HTTP to the bench's side."""
+
+    def __init__(self, settings: Settings, store: Store, plan: BenchPlan) -> None:
+        self._settings, self._store, self.plan = settings, store, plan
+        self._loop = OwnLoop("bench")
+        self._side: BenchSide | None = None
+        self.capabilities: Mapping[Role, Capability] = {}
+        self._seen: tuple[float, Danger] | None = None
+        self._seeing = asyncio.Lock()
+
+    async def open(self, issue: Callable[[str], Coroutine[Any, Any, None]]) -> None:
+        """Start the bench's loop; runs that end there have ``issue`` called here."""
+        here = asyncio.get_running_loop()
+
+        async def issue_here(run_id: str) -> None:
+            going = asyncio.run_coroutine_threadsafe(issue(run_id), here)
+            await asyncio.wrap_future(going)
+
+        self._loop.start()
+        make = partial(BenchSide, self._settings, self._store, self.plan, issue_here)
+        self._side = await self._loop.look(make)
+        self.capabilities = self._side.bench.capabilities()  # of profiles, which do not change
+        await self.do(lambda side: side.open())
+
+    async def do(self, work: Callable[[BenchSide], Awaitable[R]]) -> R:
+        """Do something at the bench; it is done to its end even if the caller has gone."""
+        side = self._opened()
+        return await self._loop.do(lambda: work(side))
+
+    async def look(self, work: Callable[[BenchSide], R]) -> R:
+        """See what is there at one moment; take nothing away that still changes."""
+        side = self._opened()
+        return await self._loop.look(lambda: work(side))
+
+    async def danger(self) -> Danger:
+        """How dangerous the fixture is at this moment."""
+        return await self.look(lambda side: side.bench.danger)
+
+    async def watched_danger(self) -> Danger:
+        """The same for those who watch: at most ``SEEN_FRESH_S`` old, however many they are."""
+        async with self._seeing:
+            if self._seen is None or time.monotonic() - self._seen[0] > SEEN_FRESH_S:
+                asked = time.monotonic()
+                self._seen = (asked, await self.danger())
+            return self._seen[1]
+
+    def _opened(self) -> BenchSide:
+        if self._side is None:
+            raise RuntimeError("The bench's side is not open.")
+        return self._side
+
+    async def close(self) -> None:
+        """Make the bench safe and end its loop."""
+        if self._side is not None:
+            await self.do(lambda side: side.close())
+            self._side = None
+        await self._loop.close()
