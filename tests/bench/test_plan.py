@@ -120,5 +120,7 @@ def test_a_profile_scales_units_translates_words_and_knows_overflow() -> None:
 
 def test_a_matrix_says_what_is_closed() -> None:
     matrix = read_profile("stand-in-matrix")
-    assert matrix.points_in("(@1!3,12!40)") == {(1, 3), (12, 40)}
+    assert matrix.points_in("(@1!3,12!40)") == frozenset({(1, 3), (12, 40)})
     assert matrix.points_in("(@)") == frozenset()
+    for other in ("1", "(@1!3,7)", "LORICATE,RELAY-MATRIX,MX-00012,1", "0.00,IDLE"):
+        assert matrix.points_in(other) is None, "it answers something else"

@@ -6,6 +6,7 @@ import pytest
 
 from loricate.bench.bench import Bench
 from loricate.bench.errors import GuardOpen, Implausible, InstrumentFault
+from loricate.bench.instrument import Who
 from loricate.bench.plan import BenchPlan
 from loricate.bench.profiles import SETS, read_profile
 from loricate.core.actions import Connect, Energise, Join, Output, Program, Role
@@ -165,7 +166,7 @@ async def test_a_serial_number_is_read_where_it_stands(
     rig: Rig, serial: str, identity: str, is_it: bool
 ) -> None:
     source = rig.bench.instruments[Role.BOND]
-    source.serial = serial
+    source.who = Who(serial=serial)
     said(rig, "GB1", lambda line, told: identity if "IDN" in line else told)
     assert (await rig.bench.look() == {}) is is_it
 

@@ -2,14 +2,13 @@
 
 import json
 import socket
-import time
 from typing import Any
 
 import pytest
 
 from loricate.client import Client, RefusedError, WrongStateError
 from loricate.core.readings import Doubt
-from loricate.records import doubts
+from loricate.records import doubts, upkeep
 from loricate.records.store import migrate, now, open_connection
 from loricate.simulator.hands_link import Hands
 from tests.conftest import release, run_load, second_engineer
@@ -19,22 +18,26 @@ def test_a_doubt_stands_until_a_check_that_measured_with_the_instrument(tmp_path
     path = tmp_path / "records.sqlite"
     migrate(path)
     conn = open_connection(path)
-    before = now()
-    time.sleep(0.002)
+
+    def answered() -> dict[str, int]:
+        return doubts.answered_doubts(conn, ["HV1", "GB1"])
+
+    def check(passed: bool, instrument: str, doubts_before: int) -> None:
+        report = {"instruments": [instrument]}
+        upkeep.add_daily_check(conn, "FX-A", passed, report, "mara", now(), doubts_before)
+
+    at_first = answered()
     doubts.add_doubts(conn, [Doubt("HV1", "gave no reading of voltage")], "run 1")
-    time.sleep(0.002)
-    after = now()
-    time.sleep(0.002)
     said = {"HV1": "gave no reading of voltage"}
-    assert doubts.standing_doubts(conn, ["HV1", "GB1"], after, after) == said
-    assert doubts.standing_doubts(conn, ["HV1"], before, before) == {}, "it was not doubted yet"
-    check = "INSERT INTO daily_check VALUES (?, 'FX-A', ?, ?, 'mara', ?, ?)"
-    conn.execute(check, ("1", 1, json.dumps({"instruments": ["GB1"]}), now(), now()))
-    conn.execute(check, ("2", 0, json.dumps({"instruments": ["HV1"]}), now(), now()))
-    assert doubts.standing_doubts(conn, ["HV1"], now(), now()) == said, "no check answered it"
-    conn.execute(check, ("3", 1, json.dumps({"instruments": ["HV1"]}), now(), now()))
-    assert doubts.standing_doubts(conn, ["HV1"], now(), now()) == {}
-    assert doubts.standing_doubts(conn, ["HV1"], after, now()) == said, "a run from before it"
+    assert doubts.standing_doubts(conn, answered()) == said
+    assert doubts.standing_doubts(conn, at_first, until=0) == {}, "it was not doubted yet"
+    check(True, "GB1", 1)
+    check(False, "HV1", 1)
+    check(True, "HV1", 0)  # it had begun before the doubt arose
+    assert doubts.standing_doubts(conn, answered()) == said, "no check answered it"
+    check(True, "HV1", doubts.newest_doubt(conn))
+    assert doubts.standing_doubts(conn, answered()) == {}
+    assert doubts.standing_doubts(conn, at_first) == said, "a run from before it"
     conn.close()
 
 

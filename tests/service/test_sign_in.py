@@ -4,7 +4,6 @@ import asyncio
 import datetime as dt
 import json
 import re
-from collections.abc import AsyncIterator
 from contextlib import ExitStack
 from pathlib import Path
 
@@ -12,38 +11,10 @@ import httpx
 import pytest
 
 from loricate.records import accounts
-from loricate.service.app import create_app
 from loricate.service.openapi import published
 from loricate.service.problems import NotSignedIn, TooManyAttempts
-from loricate.service.settings import FirstAccount, Settings
 from loricate.service.sign_in import ATTEMPTS, WINDOW_S, AttemptLimiter
-from tests.rig import DEMO
-
-PEOPLE = {"mara": "engineer", "olle": "operator", "quin": "quality"}
-
-
-@pytest.fixture
-async def wire(tmp_path: Path) -> AsyncIterator[httpx.AsyncClient]:
-    """The application with an account of each role; its bench answers to nobody."""
-    people = tuple(FirstAccount(name, name, role, f"{name}-pass") for name, role in PEOPLE.items())
-    bench = tmp_path / "bench.toml"
-    text = (DEMO / "bench" / "bench.toml").read_text(encoding="utf-8")
-    bench.write_text(text.replace(":521", ":1"), encoding="utf-8")
-    app = create_app(Settings(bench, tmp_path, "http://bench", accounts=people))
-    transport = httpx.ASGITransport(app)
-    async with app.router.lifespan_context(app):
-        async with httpx.AsyncClient(transport=transport, base_url="http://bench/api/v1") as wire:
-            wire.headers["x-test-app"] = "1"
-            yield wire
-
-
-async def sign_in(wire: httpx.AsyncClient, name: str, keep: str = "token") -> httpx.Response:
-    body = {"name": name, "password": f"{name}-pass", "keep": keep}
-    return await wire.post("/sign-in", json=body)
-
-
-async def bearer(wire: httpx.AsyncClient, name: str) -> dict[str, str]:
-    return {"Authorization": f"Bearer {(await sign_in(wire, name)).json()['token']}"}
+from tests.service.conftest import PEOPLE, bearer, sign_in
 
 
 async def test_a_token_works_until_signed_out(wire: httpx.AsyncClient) -> None:

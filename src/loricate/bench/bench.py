@@ -18,9 +18,9 @@ from loricate.bench.errors import (
     InstrumentFault,
     StillCharged,
 )
-from loricate.bench.instrument import OVERRUN_S, Instrument
+from loricate.bench.instrument import OVERRUN_S, Instrument, Who
 from loricate.bench.links import TIMEOUT_S, make_link
-from loricate.bench.plan import BenchPlan, InstrumentPlan
+from loricate.bench.plan import BenchPlan, InstrumentPlan, LinkedPart
 from loricate.bench.profiles import Profile, read_profile
 from loricate.bench.reach import Reach
 from loricate.core.actions import (
@@ -39,6 +39,7 @@ from loricate.core.instruments import Capability
 from loricate.core.scpi_values import read_value
 
 BEAT_S = 0.05
+LEVELS = {"0": False, "1": True}  # of an input
 BenchAction = Join | Connect | Program | Energise
 Nest = Mapping[str, int]  # the matrix column of each terminal
 
@@ -82,20 +83,15 @@ class Bench:
     ) -> None:
         self.plan = plan
 
-        def make(name: str, address: str, profile: str, serial: str = "") -> Instrument:
-            link = make_link(name, address, patience.link_s)
-            spelled = read_profile(profile, folder)
-            return Instrument(name, link, spelled, plan.pace, patience.overrun_s, serial)
+        def make(part: LinkedPart) -> Instrument:
+            link = make_link(part.id, part.address, patience.link_s)
+            spelled = read_profile(part.profile, folder)
+            who = Who(part.maker, part.model, part.serial)
+            return Instrument(part.id, link, spelled, plan.pace, patience.overrun_s, who)
 
-        self.instruments = {
-            each.role: make(each.id, each.address, each.profile, each.serial)
-            for each in plan.instruments
-        }
-        self.matrix = make(plan.matrix.id, plan.matrix.address, plan.matrix.profile)
-        self.guard = make(plan.guard.id, plan.guard.address, plan.guard.profile)
-        self.inputs = None
-        if plan.inputs is not None:
-            self.inputs = make(plan.inputs.id, plan.inputs.address, plan.inputs.profile)
+        self.instruments = {each.role: make(each) for each in plan.instruments}
+        self.matrix, self.guard = make(plan.matrix), make(plan.guard)
+        self.inputs = None if plan.inputs is None else make(plan.inputs)
         self.problems: dict[str, str] = {}
         self._beating: asyncio.Task[None] | None = None
         self._switching = asyncio.Lock()
@@ -174,9 +170,14 @@ class Bench:
         """
         told = await self._input(lambda profile: profile.presses)
         counted = read_value(told)
-        if not math.isfinite(counted):
-            raise InstrumentFault("inputs", f"counted '{told}' presses of the foot switch")
+        if not math.isfinite(counted) or counted < 0 or counted != int(counted):
+            raise self._nonsense_input(told)
         return int(counted)
+
+    def _nonsense_input(self, answer: str) -> InstrumentFault:
+        if self.inputs is None:
+            return InstrumentFault("inputs", f"answered '{answer}'")
+        return self.inputs.misfit("what they were asked", answer)
 
     async def units_present(self, fixture: str, nests: Iterable[str]) -> bool:
         """Whether the switch of each of these nests feels a unit; raises BenchError."""
@@ -184,7 +185,10 @@ class Bench:
         for nest in nests:
             if nest not in numbers:
                 raise InstrumentFault(f"inputs of {fixture}", f"have no switch for nest {nest}")
-            if await self._level(numbers[nest]) != "1":
+            level = await self._level(numbers[nest])
+            if level not in LEVELS:
+                raise self._nonsense_input(level)
+            if not LEVELS[level]:
                 return False
         return True
 
@@ -213,7 +217,7 @@ class Bench:
         """
         match action:
             case Connect():
-                await self._instrument(action.role).connect()
+                await self._instrument(action.role).ready()
                 points = {point for nest in nests for point in self._points(action, nest)}
                 await self._close_points(action.role, points)
                 return None
@@ -371,7 +375,7 @@ class Bench:
             self._closed[holder] = points
             spelled = self._spelled(points)
             await self.matrix.link.write(self.matrix.profile.close.format(points=spelled))
-            await self.matrix.link.query(self.matrix.profile.settled)
+            await self.matrix.ask(self.matrix.profile.settled)
             await self.matrix.check_errors("did not connect the unit")
             await self._check_closed()
 
@@ -382,6 +386,7 @@ class Bench:
         if closed is not None and closed != asked:
             told = f"says that {self._spelled(closed) or 'nothing'} is closed"
             reason = f"{told}, asked for {self._spelled(asked) or 'nothing'}"
+            self.matrix.link.close()
             raise InstrumentFault(self.matrix.name, reason)
 
     async def read_closed(self) -> frozenset[tuple[int, int]] | None:
@@ -389,7 +394,11 @@ class Bench:
         profile = self.matrix.profile
         if not profile.closed_points:
             return None
-        return profile.points_in(await self.matrix.link.query(profile.closed_points))
+        answer = await self.matrix.link.query(profile.closed_points)
+        found = profile.points_in(answer)
+        if found is None:
+            raise self.matrix.misfit(profile.closed_points, answer)
+        return found
 
     def _spelled(self, points: Iterable[tuple[int, int]]) -> str:
         point = self.matrix.profile.point
@@ -402,10 +411,11 @@ class Bench:
         )
         if live is not None:
             raise ChargeUnknown(holder or "matrix", "it was not measured since its output")
-        points = self._closed.pop(holder, set())
-        if points:
+        if points := self._closed.get(holder, set()):
+            await self.matrix.connect()
             spelled = self._spelled(points)
             await self.matrix.link.write(self.matrix.profile.open.format(points=spelled))
+        self._closed.pop(holder, None)  # only now: what was not told to open is closed still
 
     async def disconnect(self, holders: Iterable[Role | None]) -> None:
         """Open the paths of these holders, so that other nests may use their columns."""

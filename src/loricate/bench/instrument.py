@@ -41,11 +41,23 @@ class _Followed:
     ran_ahead: str
 
 
+@dataclass(frozen=True, slots=True)
+class Who:
+    """Who must answer: maker, model and serial number, each empty where nobody said."""
+
+    maker: str = ""
+    model: str = ""
+    serial: str = ""
+
+
+NOBODY = Who()
+
+
 class Instrument:
     """One instrument on its link. Every method raises LinkFailed or InstrumentFault.
 
-    ``pace`` is how many times faster than real time its clock may go: 1 for a real one. ``serial``
-    is what it must have in the answer to who it is; empty where nobody said.
+    ``pace`` is how many times faster than real time its clock may go: 1 for a real one. ``who``
+    is held against its answer to who it is.
     """
 
     def __init__(
@@ -55,10 +67,10 @@ class Instrument:
         profile: Profile,
         pace: float = 1.0,
         overrun_s: float = OVERRUN_S,
-        serial: str = "",
+        who: Who = NOBODY,
     ) -> None:
         self.name, self.link, self.profile = name, link, profile
-        self.pace, self.overrun_s, self.serial = pace, overrun_s, serial
+        self.pace, self.overrun_s, self.who = pace, overrun_s, who
         self.identity = ""
         self.energised = False
         self.programmed: dict[str, float | str] = {}
@@ -81,35 +93,50 @@ class Instrument:
         self.programmed.clear()
         await self.link.open()
         identity = await self.link.query(self.profile.identify)
-        self._check_serial(identity)
+        self._check_identity(identity)
         for line in self.profile.setup:
             await self.link.write(line)
         await self.check_errors("refused its set-up")
         for asked, wanted in self.profile.after_setup.items():
             told = await self.link.query(asked)
             if told != wanted and read_value(told) != read_value(wanted):
+                self.link.close()
                 raise Implausible(
                     self.name, f"answers {asked} with '{told}' after its set-up, not '{wanted}'"
                 )
         self.identity = identity
         await self.check_same("after its set-up")
 
-    def _check_serial(self, identity: str) -> None:
-        """Its calibration is that of a serial number: another instrument has another."""
-        if not self.serial or not self.profile.tells_serial:
-            return
-        fields = [field.strip() for field in identity.split(",")]
-        if len(fields) == IDENTITY_FIELDS:  # IEEE 488.2, 10.14: maker, model, serial, firmware
-            is_it = fields[2] == self.serial
+    async def ready(self) -> None:
+        """Open the link if need be; who answers on one that is open must still be the same."""
+        if self.link.is_open and self.identity:
+            await self.check_same("before its step")
         else:
-            alone = rf"(?<![A-Za-z0-9]){re.escape(self.serial)}(?![A-Za-z0-9])"
-            is_it = re.search(alone, identity) is not None
-        if not is_it:
-            raise InstrumentFault(
-                self.name,
-                f"answers as '{identity}', which is not serial {self.serial} of the bench file; "
-                "put right its address, or its serial and calibration",
-            )
+            await self.connect()
+
+    def _check_identity(self, identity: str) -> None:
+        """Its calibration is that of one instrument: another one must not measure under it."""
+        fields = [field.strip() for field in identity.split(",")]
+        has_fields = len(fields) == IDENTITY_FIELDS  # IEEE 488.2, 10.14, with firmware as the last
+        wanted = [("maker", self.who.maker), ("model", self.who.model)]
+        if self.profile.tells_serial:
+            wanted.append(("serial", self.who.serial))
+        for place, (name, own) in enumerate(wanted):
+            if not own:
+                continue
+            if has_fields:
+                found = fields[place]
+                is_it = found == own if name == "serial" else found.casefold() == own.casefold()
+            else:
+                alone = rf"(?<![A-Za-z0-9]){re.escape(own)}(?![A-Za-z0-9])"
+                is_it = re.search(alone, identity) is not None
+            if not is_it:
+                self.link.close()
+                raise InstrumentFault(
+                    self.name,
+                    f"answers as '{identity}', which is not {name} {own} of the bench file; "
+                    "put right its address, or what the bench file says of it",
+                )
 
     async def check_errors(self, doing: str) -> None:
         """Read the error queue; raise InstrumentFault with its first entry when it is not empty."""
@@ -202,7 +229,7 @@ class Instrument:
         numbers = _numbers(found)
         elapsed, remaining = numbers.pop("elapsed_s"), numbers.pop("remaining_s", 0.0)
         if not (math.isfinite(elapsed) and math.isfinite(remaining)):
-            raise InstrumentFault(self.name, f"answered {answer.ask} with '{text}'")
+            raise self.misfit(answer.ask, text)
         values = {name: value for name, value in numbers.items() if math.isfinite(value)}
         return Sample(elapsed, max(0.0, remaining), phase, values, bounds)
 
@@ -247,6 +274,7 @@ class Instrument:
         if ending is None:
             raise InstrumentFault(self.name, f"ended its output by itself: {word.lower()}")
         if again != text:
+            self.link.close()
             raise Implausible(self.name, f"summed up one output as '{text}' and as '{again}'")
         end = followed.end
         is_stale = (before.phase, before.elapsed_s) == (end.phase, end.elapsed_s)
@@ -267,13 +295,13 @@ class Instrument:
     def _parse(self, text: str, answer: Answer) -> tuple[dict[str, str | float], dict[str, Bound]]:
         parts = text.split(self.profile.separator)
         if len(parts) != len(answer.fields):
-            raise InstrumentFault(self.name, f"answered {answer.ask} with '{text}'")
+            raise self.misfit(answer.ask, text)
         found: dict[str, str | float] = {}
         bounds: dict[str, Bound] = {}
         for field, part in zip(answer.fields, map(str.strip, parts), strict=True):
             if field.endswith(":bound"):
                 if part not in self.profile.bounds:
-                    raise InstrumentFault(self.name, f"answered {answer.ask} with '{text}'")
+                    raise self.misfit(answer.ask, text)
                 bounds[field.removesuffix(":bound")] = self.profile.bounds[part]
             elif field in ("phase", "ending"):
                 found[field] = part
@@ -329,8 +357,16 @@ class Instrument:
         answer = await self.link.query(self.profile.residual)
         residual = abs(read_value(answer))
         if not math.isfinite(residual):
-            raise InstrumentFault(self.name, f"answered {self.profile.residual} with '{answer}'")
+            raise self.misfit(self.profile.residual, answer)
         return residual
+
+    def misfit(self, asked: str, answer: str) -> InstrumentFault:
+        """An answer that does not fit its question: what comes next on the link may not either.
+
+        The link is closed, and opened again by whatever needs it next.
+        """
+        self.link.close()
+        return InstrumentFault(self.name, f"answered {asked} with '{answer}'")
 
     async def ask(self, text: str) -> str:
         """The answer to a query that stands by itself; who it is, is asked after it.

@@ -28,35 +28,43 @@ class _Part(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
 
-class InstrumentPlan(_Part):
-    """One instrument: role, address, profile, serial and calibration."""
+Named = Annotated[str, StringConstraints(strip_whitespace=True, max_length=64)]
+
+
+class LinkedPart(_Part):
+    """What is reached over a link: where, how it is spoken to, and who must answer.
+
+    Maker, model and serial are held against the fields of its identity (IEEE 488.2, 10.14), as far
+    as they are given.
+    """
 
     id: Code
-    role: Role
-    title: str
     address: Address
     profile: str
+    maker: Named = ""
+    model: Named = ""
+    serial: Named = ""
+
+
+class InstrumentPlan(LinkedPart):
+    """One instrument: role, address, profile, who it is, and its calibration."""
+
+    role: Role
+    title: str
     serial: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1)]
     calibrated: dt.date
     due: dt.date
     certificate: str = ""
 
 
-class MatrixPlan(_Part):
+class MatrixPlan(LinkedPart):
     """The relay matrix: its address, and the rows that each instrument terminal is wired to."""
 
-    id: Code
-    address: Address
-    profile: str
     rows: dict[Role, dict[str, tuple[int, ...]]]
 
 
-class GuardPlan(_Part):
+class GuardPlan(LinkedPart):
     """The guard's input."""
-
-    id: Code
-    address: Address
-    profile: str
 
 
 class FixturePlan(_Part):
@@ -83,15 +91,12 @@ class DailyCheckPlan(_Part):
     bad: str = Field(min_length=1, max_length=64)
 
 
-class InputsPlan(_Part):
+class InputsPlan(LinkedPart):
     """Digital inputs of the bench: the foot switch, and a switch in each nest that feels a unit.
 
     ``presence`` gives the number of each nest's input by fixture and nest.
     """
 
-    id: Code
-    address: Address
-    profile: str
     presence: dict[str, dict[str, int]] = Field(default_factory=dict)
 
 

@@ -232,10 +232,15 @@ class Profile(BaseModel):
             return math.inf
         return read_value(text) * self.scale.get(name, 1.0)
 
-    def points_in(self, text: str) -> frozenset[tuple[int, int]]:
-        """The crosspoints, row and column, that a matrix names in an answer."""
+    def points_in(self, text: str) -> frozenset[tuple[int, int]] | None:
+        """The crosspoints, row and column, that a matrix names; None in an answer of another sort.
+
+        Besides points there are only signs in it: a word or a number answers something else.
+        """
         pattern = re.escape(self.point).replace(r"\{row\}", r"(?P<row>\d+)")
         pattern = pattern.replace(r"\{column\}", r"(?P<column>\d+)")
+        if re.search(r"\w", re.sub(pattern, "", text)):
+            return None
         return frozenset(
             (int(found["row"]), int(found["column"])) for found in re.finditer(pattern, text)
         )

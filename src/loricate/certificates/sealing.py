@@ -8,6 +8,7 @@ is the document's canonical form.
 import hashlib
 import json
 import os
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -31,6 +32,9 @@ class SiteKey:
 
     key: OKPKey
 
+    def __reduce__(self) -> tuple[Callable[[bytes], "SiteKey"], tuple[bytes]]:
+        return site_key_of, (self.key.as_pem(private=True),)
+
     @property
     def public_jwk(self) -> dict[str, Any]:
         """The public half as a JWK (RFC 7517) with its thumbprint (RFC 7638) as ``kid``."""
@@ -42,10 +46,15 @@ class SiteKey:
         return jws.serialize_compact(header, payload, self.key, algorithms=ACCEPTED)
 
 
+def site_key_of(pem: bytes) -> SiteKey:
+    """The key of a PEM file's content."""
+    return SiteKey(OKPKey.import_key(pem))
+
+
 def load_or_make_site_key(path: Path) -> SiteKey:
     """Read the site key, or make one that only the owner can read."""
     if path.exists():
-        return SiteKey(OKPKey.import_key(path.read_bytes()))
+        return site_key_of(path.read_bytes())
     key = OKPKey.generate_key("Ed25519", auto_kid=False)
     path.parent.mkdir(parents=True, exist_ok=True)
     handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)

@@ -17,7 +17,7 @@ def read_value(text: str) -> float:
 
     Only the forms of IEEE 488.2 are numbers: no underscores, commas, spaces inside or other digits.
     """
-    word = text.strip().upper()
+    word = text.strip(" \t\r\n").upper()
     if word in _WORDS:
         return _WORDS[word]
     if _DECIMAL.fullmatch(word) is None:

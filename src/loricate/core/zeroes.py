@@ -27,8 +27,8 @@ class Zero:
 
 
 def is_young(measured_at: dt.datetime, lasts_s: float, at: dt.datetime) -> bool:
-    """Whether a zero of this age still counts at a moment."""
-    return at - measured_at <= dt.timedelta(seconds=lasts_s)
+    """Whether a zero of this age still counts at a moment; one from the future is of no age."""
+    return dt.timedelta(0) <= at - measured_at <= dt.timedelta(seconds=lasts_s)
 
 
 def paths_to_measure(contacts: Sequence[str]) -> list[tuple[str, str]]:

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from loricate.records.errors import NotFound
+from loricate.records.store import now
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,14 +40,30 @@ def count_issued(conn: sqlite3.Connection, kind: str, year: int) -> int:
     return int(row[0])
 
 
-def add_entry(conn: sqlite3.Connection, entry: LedgerEntry) -> None:
-    """Append an entry."""
+def add_entry(conn: sqlite3.Connection, entry: LedgerEntry, attempts: int) -> None:
+    """Append an entry, which tells of so many attempts at its unit."""
     conn.execute(
         "INSERT INTO ledger VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (entry.position, entry.number, entry.kind, entry.run_unit_id, entry.serial,
          entry.issued_at, entry.document_digest, entry.previous, entry.hash, entry.sealed,
          entry.pdf, entry.supersedes),
     )  # fmt: skip
+    conn.execute("INSERT INTO issued_after VALUES (?, ?)", (entry.number, attempts))
+    conn.execute("DELETE FROM set_aside WHERE run_unit_id = ?", (entry.run_unit_id,))
+
+
+def set_aside(conn: sqlite3.Connection, run_unit_id: str, reason: str) -> None:
+    """Keep why a unit's document could not be made."""
+    conn.execute("INSERT OR REPLACE INTO set_aside VALUES (?, ?, ?)", (run_unit_id, reason, now()))
+
+
+def all_set_aside(conn: sqlite3.Connection) -> list[tuple[str, str, str]]:
+    """What could not be issued: run, nest and reason, oldest first."""
+    rows = conn.execute(
+        "SELECT run_id, nest, reason FROM set_aside JOIN run_unit ON run_unit.id = run_unit_id"
+        " ORDER BY at LIMIT 100"
+    )
+    return [(row["run_id"], row["nest"], row["reason"]) for row in rows]
 
 
 def get_entry(conn: sqlite3.Connection, name: str) -> LedgerEntry:

@@ -2,7 +2,7 @@
 
 import json
 import sqlite3
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from loricate.core.readings import Doubt
 from loricate.records.store import now
@@ -16,34 +16,45 @@ def add_doubts(conn: sqlite3.Connection, doubts: Iterable[Doubt], place: str) ->
     )
 
 
-def standing_doubts(
-    conn: sqlite3.Connection, instruments: Iterable[str], before: str, until: str
-) -> dict[str, str]:
-    """The newest doubt of each instrument until a moment, if no daily check answered it.
+def newest_doubt(conn: sqlite3.Connection) -> int:
+    """The number of the newest doubt; 0 when there is none."""
+    return int(conn.execute("SELECT coalesce(max(id), 0) FROM doubt").fetchone()[0])
 
-    Only checks that were begun before ``before`` count: a run is not certified by a check after it.
+
+def answered_doubts(conn: sqlite3.Connection, instruments: Iterable[str]) -> dict[str, int]:
+    """Up to which number the doubts of each instrument are answered now.
+
+    The newest daily check that passed and measured with it answers those from before it began.
+    """
+    wanted = set(instruments)
+    found: dict[str, int] = dict.fromkeys(wanted, 0)
+    for row in conn.execute(
+        "SELECT report, doubts_before FROM daily_check WHERE passed = 1 ORDER BY id DESC"
+    ):
+        used = json.loads(row["report"]).get("instruments")
+        for instrument in list(wanted):
+            if used is None or instrument in used:
+                found[instrument] = int(row["doubts_before"])
+                wanted.discard(instrument)
+        if not wanted:
+            break
+    return found
+
+
+def standing_doubts(
+    conn: sqlite3.Connection, answered: Mapping[str, int], until: int | None = None
+) -> dict[str, str]:
+    """The newest doubt of each instrument that is not among the answered; none after ``until``.
+
+    Order alone counts, not times: a clock that was set back hides no doubt.
     """
     found = {}
-    for instrument in instruments:
+    for instrument, number in answered.items():
         row = conn.execute(
-            "SELECT text FROM doubt WHERE instrument = ? AND at <= ? AND at > ?"
+            "SELECT text FROM doubt WHERE instrument = ?1 AND id > ?2 AND (?3 IS NULL OR id <= ?3)"
             " ORDER BY id DESC LIMIT 1",
-            (instrument, until, _answered_at(conn, instrument, before)),
+            (instrument, number, until),
         ).fetchone()
         if row is not None:
             found[instrument] = str(row["text"])
     return found
-
-
-def _answered_at(conn: sqlite3.Connection, instrument: str, before: str) -> str:
-    """When the newest passed daily check began that measured with an instrument; empty: never."""
-    rows = conn.execute(
-        "SELECT started_at, report FROM daily_check WHERE passed = 1 AND started_at <= ?"
-        " ORDER BY started_at DESC",
-        (before,),
-    )
-    for row in rows:
-        used = json.loads(row["report"]).get("instruments")
-        if used is None or instrument in used:
-            return str(row["started_at"])
-    return ""

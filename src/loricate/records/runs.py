@@ -72,6 +72,11 @@ def set_state(
         )
     elif state in ("finished", "aborted", "interrupted"):
         conn.execute("UPDATE run SET ended_at = ?, note = ? WHERE id = ?", (moment, note, run_id))
+        conn.execute(
+            "UPDATE run SET is_issued = 0, doubts_until = (SELECT coalesce(max(id), 0) FROM doubt)"
+            " WHERE id = ?",
+            (run_id,),
+        )
     if state == "finished":
         conn.execute(
             "UPDATE run SET finished_at = COALESCE(finished_at, ?) WHERE id = ?", (moment, run_id)
@@ -112,6 +117,20 @@ def interrupt_unfinished(conn: sqlite3.Connection) -> list[str]:
         )
         conn.execute("UPDATE run SET verdict = 'inconclusive' WHERE id = ?", (row["id"],))
     return [row["id"] for row in rows]
+
+
+def not_issued(conn: sqlite3.Connection) -> list[str]:
+    """The finished runs whose documents are still to be issued, or were set aside; oldest first."""
+    rows = conn.execute(
+        "SELECT id FROM run WHERE state = 'finished' AND is_issued = 0 UNION"
+        " SELECT run_id FROM set_aside JOIN run_unit ON run_unit.id = run_unit_id ORDER BY 1"
+    )
+    return [str(row["id"]) for row in rows]
+
+
+def set_issued(conn: sqlite3.Connection, run_id: str) -> None:
+    """Say that all that can be issued for a run has been."""
+    conn.execute("UPDATE run SET is_issued = 1 WHERE id = ?", (run_id,))
 
 
 def get_run(conn: sqlite3.Connection, run_id: str) -> Row:
@@ -187,9 +206,12 @@ def units_of(
         dict(row)
         for row in conn.execute(
             "SELECT run_unit.*, document.number AS certificate, document.kind AS certificate_kind,"
-            " document.issued_at AS certified_at, run.sequence_code, run.sequence_revision,"
+            " document.issued_at AS certified_at, issued_after.attempts AS certified_after,"
+            " set_aside.reason AS set_aside, run.sequence_code, run.sequence_revision,"
             " run.state AS run_state, run.started_at FROM run_unit JOIN run ON run.id = run_id"
-            " LEFT JOIN current_document AS document ON run_unit_id = run_unit.id"
+            " LEFT JOIN current_document AS document ON document.run_unit_id = run_unit.id"
+            " LEFT JOIN issued_after ON issued_after.number = document.number"
+            " LEFT JOIN set_aside ON set_aside.run_unit_id = run_unit.id"
             f" WHERE {where} ORDER BY {order}",
             values,
         )

@@ -8,6 +8,8 @@ import datetime as dt
 import re
 import sqlite3
 import threading
+import time
+import uuid
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
@@ -28,9 +30,38 @@ def now() -> str:
     return dt.datetime.now(dt.UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
+class _Ids:
+    """Identifiers in the order in which they were given, whatever the clock does."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._last_ns = 0
+
+    def give(self) -> str:
+        """A fresh one."""
+        with self._lock:
+            self._last_ns = max(time.time_ns(), self._last_ns + STEP_NS)
+            return str(uuid_utils.uuid7(nanoseconds=self._last_ns))
+
+    def begin_after(self, known: str) -> None:
+        """Give none that is lower than one that is known from before."""
+        with self._lock:
+            self._last_ns = max(self._last_ns, (uuid.UUID(known).int >> 80) * STEP_NS)
+
+
+STEP_NS = 1_000_000  # what a UUIDv7 tells apart
+_ids = _Ids()
+
+
 def new_id() -> str:
-    """A fresh record identifier (UUIDv7)."""
-    return str(uuid_utils.uuid7())
+    """A fresh record identifier (UUIDv7), higher than every one before it."""
+    return _ids.give()
+
+
+def _newest_id(conn: sqlite3.Connection) -> str | None:
+    tables = ("run", "zero", "impedance_zero", "daily_check", "fixture_service", "remark")
+    found = [conn.execute(f"SELECT max(id) FROM {table}").fetchone()[0] for table in tables]
+    return max((each for each in found if each), default=None)
 
 
 def open_connection(path: Path, read_only: bool = False) -> sqlite3.Connection:
@@ -120,6 +151,8 @@ class Store:
         path.parent.mkdir(parents=True, exist_ok=True)
         migrate(path)
         self._write_conn = open_connection(path)
+        if newest := _newest_id(self._write_conn):
+            _ids.begin_after(newest)
         self._writer = ThreadPoolExecutor(1, thread_name_prefix="records-writer")
         self._readers = ThreadPoolExecutor(READERS, thread_name_prefix="records-reader")
         # Who wants to abort waits behind no list and no search.

@@ -108,12 +108,25 @@ def add_daily_check(
     report: Mapping[str, Any],
     account: str,
     started_at: str,
+    doubts_before: int,
 ) -> str:
-    """Keep a daily check with its report; gives its id."""
+    """Keep a daily check with its report; gives its id.
+
+    ``doubts_before`` is the newest doubt when it began: those after it are not answered by it.
+    """
     check_id = new_id()
     conn.execute(
-        "INSERT INTO daily_check VALUES (?, ?, ?, ?, ?, ?, ?)",
-        (check_id, fixture, int(passed), json.dumps(report), account, started_at, now()),
+        "INSERT INTO daily_check VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+        (
+            check_id,
+            fixture,
+            int(passed),
+            json.dumps(report),
+            account,
+            started_at,
+            now(),
+            doubts_before,
+        ),
     )
     word = "passed" if passed else "failed"
     audit.note(conn, account, f"daily check {word}", fixture)
@@ -156,16 +169,18 @@ def add_service(conn: sqlite3.Connection, fixture: str, note: str, account: str)
 def last_service(conn: sqlite3.Connection, fixture: str) -> str:
     """When a fixture's contacts were last renewed; empty when never."""
     row = conn.execute(
-        "SELECT max(serviced_at) AS at FROM fixture_service WHERE fixture = ?", (fixture,)
+        "SELECT serviced_at FROM fixture_service WHERE fixture = ? ORDER BY id DESC LIMIT 1",
+        (fixture,),
     ).fetchone()
-    return str(row["at"] or "")
+    return "" if row is None else str(row["serviced_at"])
 
 
 def matings(conn: sqlite3.Connection, fixture: str) -> dict[str, int]:
     """How often each nest has taken a unit in a started run since its contacts were renewed."""
     rows = conn.execute(
         "SELECT nest, count(*) AS times FROM run_unit JOIN run ON run.id = run_id"
-        " WHERE fixture = ? AND started_at > ? GROUP BY nest",
-        (fixture, last_service(conn, fixture)),
+        " WHERE fixture = ?1 AND started_at IS NOT NULL AND run.id > coalesce("
+        " (SELECT max(id) FROM fixture_service WHERE fixture = ?1), '') GROUP BY nest",
+        (fixture,),
     )
     return {row["nest"]: row["times"] for row in rows}

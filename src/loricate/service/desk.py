@@ -32,15 +32,15 @@ class Desk:
         self.bench = BenchAccess(settings, self.store, self.plan)
         self.site_key = load_or_make_site_key(settings.site_key)
         exporter = Exporter(self.plan.exports, settings.bench_file.parent)
+        self.drawing = Workroom("drawing", within_s=DRAW_S, most_waiting=64)  # papers
         self.issuer = Issuer(
-            self.store, self.site_key, settings.base_url, settings.page_size, exporter
+            self.store, self.site_key, settings.base_url, settings.page_size, exporter, self.drawing
         )
         self.limiter, self.hashing = AttemptLimiter(), Hashing()
         self.first_code = ""
         self.challenger = Challenger()
         self.study = Workroom("study", within_s=STUDY_S)  # what people hand in
         self.chain = ChainCheck(settings.database)
-        self.drawing = Workroom("drawing", within_s=DRAW_S, most_waiting=64)  # papers
 
     async def open(self) -> None:
         """Make accounts, mark runs that a dead service left, make the bench safe."""
@@ -58,7 +58,7 @@ class Desk:
         if interrupted:
             logger.warning("runs interrupted", extra={"runs": interrupted})
         await self.bench.open(self.issuer.issue_for)
-        await self.issuer.issue_missing()
+        self.issuer.catch_up()
 
     @staticmethod
     def _put_account(account: FirstAccount, hashed: str, conn: sqlite3.Connection) -> None:
@@ -67,6 +67,7 @@ class Desk:
     async def close(self) -> None:
         """Abort what runs, make safe, close the records."""
         await self.bench.close()
+        await self.issuer.close()
         self.study.close()
         self.drawing.close()
         self.chain.close()

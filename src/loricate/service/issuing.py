@@ -2,12 +2,19 @@
 
 import asyncio
 import datetime as dt
+import logging
 import sqlite3
 from collections.abc import Mapping
-from typing import Any
+from dataclasses import dataclass
+from typing import Any, Self
 
 from loricate import __version__
-from loricate.certificates.documents import Issue, certificate_number, make_document
+from loricate.certificates.documents import (
+    Document,
+    Issue,
+    certificate_number,
+    make_document,
+)
 from loricate.certificates.ledger import GENESIS, entry_hash
 from loricate.certificates.paper import make_pdf
 from loricate.certificates.sealing import SiteKey, digest, seal
@@ -18,9 +25,15 @@ from loricate.core.limit_sets import LimitSets
 from loricate.core.sequences import ReadySequence
 from loricate.records import audit, certificates, doubts, runs, sequences
 from loricate.records.certificates import LedgerEntry
+from loricate.records.errors import StorageFull
 from loricate.records.sequences import SequenceRecord
 from loricate.records.store import Store, now
 from loricate.service.exporting import Exporter
+from loricate.service.problems import Busy
+from loricate.service.workroom import Workroom
+
+AGAIN_S = 5.0
+logger = logging.getLogger("loricate.certificates")
 
 
 def gate_of(
@@ -82,84 +95,166 @@ def _coverage(
 def doubts_of(conn: sqlite3.Connection, run: Mapping[str, Any]) -> dict[str, str]:
     """What of a run's instruments was not plausible: since their daily check, until its end."""
     used = [each["id"] for each in run["bench"]["instruments"]]
-    begun, ended = run["started_at"] or run["created_at"], run["ended_at"] or now()
-    return doubts.standing_doubts(conn, used, begun, ended)
+    answered = run["bench"].get("answered", {})
+    return doubts.standing_doubts(
+        conn, {name: answered.get(name, 0) for name in used}, run["doubts_until"]
+    )
 
 
-def is_settled(unit: dict[str, Any]) -> bool:
+def is_settled(unit: Mapping[str, Any]) -> bool:
     """Whether a unit's document, if it has one, tells of its latest attempt."""
-    started = max((each["started_at"] for each in unit["attempts"]), default="")
-    return unit["certificate"] is not None and unit["certified_at"] >= started
+    return unit["certificate"] is not None and unit["certified_after"] == len(unit["attempts"])
+
+
+@dataclass(frozen=True, slots=True)
+class Grounds:
+    """What a run's gates are judged by."""
+
+    sequence: ReadySequence
+    limit_sets: LimitSets
+    record: SequenceRecord
+    doubted: Mapping[str, str]
+
+    @classmethod
+    def of(cls, conn: sqlite3.Connection, run: Mapping[str, Any]) -> Self:
+        """Those of a run."""
+        record = sequences.get_sequence(conn, run["sequence_code"], run["sequence_revision"])
+        return cls(
+            sequences.ready_sequence(conn, record),
+            sequences.pinned_limit_sets(conn, record),
+            record,
+            doubts_of(conn, run),
+        )
+
+    def gate(self, run: dict[str, Any], unit: dict[str, Any]) -> tuple[Condition, ...]:
+        """The gate of one of the run's units."""
+        status = self.record.status
+        return gate_of(run, unit, self.sequence, self.limit_sets, status, self.doubted)
+
+
+def why_not_issued(conn: sqlite3.Connection, run: dict[str, Any]) -> dict[str, list[str]]:
+    """Why units of a finished run have no certificate that passed, or no document, by nest."""
+    found = {
+        unit["nest"]: [f"Set aside: {unit['set_aside']}"]
+        for unit in run["units"]
+        if unit["set_aside"]
+    }
+    passed = [
+        unit for unit in run["units"] if unit["verdict"] == "pass" and unit["certificate"] is None
+    ]
+    if run["state"] != "finished" or not passed:
+        return found
+    grounds = Grounds.of(conn, run)
+    for unit in passed:
+        found[unit["nest"]] = found.get(unit["nest"], []) + [
+            f"{each.name.capitalize()}: {each.reason}"
+            for each in grounds.gate(run, unit)
+            if not each.met
+        ]
+    return found
+
+
+def draw_sealed(document: Document, key: SiteKey, page_size: str) -> tuple[str, str, bytes]:
+    """A document's sealed text, digest and paper; in a worker."""
+    sealed = seal(document, key)
+    return sealed, digest(document), make_pdf(document, sealed, key, page_size)
+
+
+def _told(error: Exception) -> str:
+    return f"{type(error).__name__}: {error}"[:500]
 
 
 class Issuer:
-    """Issues documents one at a time, so that numbers and the chain have no gaps."""
+    """Issues documents one at a time, so that numbers and the chain have no gaps.
+
+    What cannot be issued is set aside with its reason, by itself; everything else goes on.
+    """
 
     def __init__(
-        self, store: Store, key: SiteKey, base_url: str, page_size: str, exporter: Exporter
+        self,
+        store: Store,
+        key: SiteKey,
+        base_url: str,
+        page_size: str,
+        exporter: Exporter,
+        drawing: Workroom,
     ) -> None:
         self.store, self.key, self.base_url, self.page_size = store, key, base_url, page_size
-        self.exporter = exporter
+        self.exporter, self.drawing = exporter, drawing
         self._lock = asyncio.Lock()
+        self._later: asyncio.Task[None] | None = None
 
-    async def issue_missing(self) -> None:
-        """Issue for finished runs what a service that died just then left unissued."""
-        for run in await self.store.read(lambda conn: runs.list_runs(conn, 50)):
-            if run["state"] == "finished":
-                await self.issue_for(run["id"])
+    def catch_up(self) -> None:
+        """Issue, in the background, what was left: by a service that died, or set aside."""
+        if self._later is None or self._later.done():
+            self._later = asyncio.create_task(self._catch_up())
+
+    async def _catch_up(self) -> None:
+        while True:
+            try:
+                for run_id in await self.store.read(runs.not_issued):
+                    await self._issue_run(run_id)
+                return
+            except Exception:
+                logger.exception("documents are still to be issued; tried again soon")
+                await asyncio.sleep(AGAIN_S)
+
+    async def close(self) -> None:
+        """Leave what is under way to the next start."""
+        if self._later is not None:
+            self._later.cancel()
+            await asyncio.wait([self._later])
 
     async def issue_for(self, run_id: str) -> None:
-        """Issue a certificate to each passing unit, a nonconformance report to each failing one."""
-        run = await self.store.read(lambda conn: runs.get_run(conn, run_id))
+        """Issue a certificate to each passing unit, a nonconformance report to each failing one.
+
+        Never raises: what must wait, for room on the disk for instance, is tried again.
+        """
+        try:
+            await self._issue_run(run_id)
+        except Exception:
+            logger.exception("documents not issued yet", extra={"run": run_id})
+            self.catch_up()
+
+    async def _issue_run(self, run_id: str) -> None:
+        def look(conn: sqlite3.Connection) -> tuple[dict[str, Any], Grounds | str]:
+            run = runs.get_run(conn, run_id)
+            try:
+                return run, Grounds.of(conn, run)
+            except Exception as error:  # of a record that today's software cannot read
+                return run, _told(error)
+
+        run, grounds = await self.store.read(look)
         if run["state"] != "finished":
             return
-        sequence, limit_sets, record, doubted = await self._grounds(run)
         for unit in run["units"]:
             if is_settled(unit):
                 continue
-            gate = gate_of(run, unit, sequence, limit_sets, record.status, doubted)
-            kind = ""
-            if is_open(gate) and unit["verdict"] == "pass":
-                kind = "certificate"
-            elif unit["verdict"] == "fail":
-                kind = "nonconformance"
-            if kind:
-                await self._issue(kind, run, unit, sequence, gate, record)
+            try:
+                if isinstance(grounds, str):
+                    raise ValueError(grounds)
+                await self._issue_unit(run, unit, grounds)
+            except (Busy, StorageFull):
+                raise
+            except Exception as error:
+                logger.exception("document set aside", extra={"run": run_id, "nest": unit["nest"]})
+                await self._set_aside(unit["id"], _told(error))
+        await self.store.write(lambda conn: runs.set_issued(conn, run_id))
 
-    async def why_not(self, run: dict[str, Any]) -> dict[str, list[str]]:
-        """Why units of a finished run that passed have no certificate, by nest."""
-        passed = [
-            unit
-            for unit in run["units"]
-            if unit["verdict"] == "pass" and unit["certificate"] is None
-        ]
-        if run["state"] != "finished" or not passed:
-            return {}
-        sequence, limit_sets, record, doubted = await self._grounds(run)
-        return {
-            unit["nest"]: [
-                f"{each.name.capitalize()}: {each.reason}"
-                for each in gate_of(run, unit, sequence, limit_sets, record.status, doubted)
-                if not each.met
-            ]
-            for unit in passed
-        }
+    async def _set_aside(self, run_unit_id: str, reason: str) -> None:
+        await self.store.write(lambda conn: certificates.set_aside(conn, run_unit_id, reason))
 
-    async def _grounds(
-        self, run: dict[str, Any]
-    ) -> tuple[ReadySequence, LimitSets, SequenceRecord, dict[str, str]]:
-        """What a run's gates are judged by: its sequence, limits, record, and doubts."""
-        code, revision = run["sequence_code"], run["sequence_revision"]
-
-        def look(
-            conn: sqlite3.Connection,
-        ) -> tuple[ReadySequence, LimitSets, SequenceRecord, dict[str, str]]:
-            record = sequences.get_sequence(conn, code, revision)
-            sequence = sequences.ready_sequence(conn, record)
-            limit_sets = sequences.pinned_limit_sets(conn, record)
-            return sequence, limit_sets, record, doubts_of(conn, run)
-
-        return await self.store.read(look)
+    async def _issue_unit(
+        self, run: dict[str, Any], unit: dict[str, Any], grounds: Grounds
+    ) -> None:
+        gate = grounds.gate(run, unit)
+        kind = ""
+        if is_open(gate) and unit["verdict"] == "pass":
+            kind = "certificate"
+        elif unit["verdict"] == "fail":
+            kind = "nonconformance"
+        if kind:
+            await self._issue(kind, run, unit, grounds.sequence, gate, grounds.record)
 
     async def _issue(
         self,
@@ -185,9 +280,9 @@ class Issuer:
                 tuple(record.release.get("left", ())),
             )  # fmt: skip
             document = make_document(issue, run, unit, sequence, gate)
-            sealed = seal(document, self.key)
-            pdf = await asyncio.to_thread(make_pdf, document, sealed, self.key, self.page_size)
-            document_digest = digest(document)
+            sealed, document_digest, pdf = await self.drawing.do(
+                draw_sealed, document, self.key, self.page_size, field="document"
+            )
             entry = LedgerEntry(
                 position, number, kind, unit["id"], unit["serial"], issued_at, document_digest,
                 previous, entry_hash(position, number, document_digest, previous), sealed, pdf,
@@ -195,7 +290,7 @@ class Issuer:
             )  # fmt: skip
 
             def keep(conn: sqlite3.Connection) -> None:
-                certificates.add_entry(conn, entry)
+                certificates.add_entry(conn, entry, len(unit["attempts"]))
                 audit.note(conn, "service", f"issue {kind}", number, unit["serial"])
 
             await self.store.write(keep)

@@ -3,10 +3,12 @@
 import asyncio
 import datetime as dt
 import hashlib
+import logging
 import shutil
 import sqlite3
 import time
 from collections.abc import Mapping
+from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
@@ -22,20 +24,35 @@ from loricate.execution.engine import Engine
 from loricate.execution.events import EventLog
 from loricate.execution.load import LoadedUnit
 from loricate.execution.preflight import check_bench, check_load, needed_roles
-from loricate.records import attempts, audit, lots, runs, sequences
+from loricate.records import attempts, audit, doubts, lots, runs, sequences
 from loricate.records.store import Store
 from loricate.service.answering import answer_question
 from loricate.service.holding import BenchHolders
-from loricate.service.problems import KeyReused, NotReady, WrongState
+from loricate.service.problems import KeyReused, NotReady, ServiceError, WrongState
 from loricate.service.recording import Issue, LateEnds, RunRecorder, loaded
 from loricate.service.settings import Settings
 from loricate.service.upkeep import Upkeeps
 
+logger = logging.getLogger("loricate.service")
 ARM_LASTS_S = 300.0
 WATCH_S = 0.1
 EARLIER = " So it was when other steps of this run were measured; test the unit in a new run."
 ARMABLE = ("created", "armed", "interrupted")
 KEPT_ENGINES = 20  # runs whose events can still be followed from the first; none of them runs
+
+
+@dataclass(frozen=True, slots=True)
+class Arming:
+    """The permission to start one run: it ends at a moment, and with whoever watches over it."""
+
+    until: float  # on the monotonic clock
+    watch: asyncio.Task[None]
+
+    @property
+    def holds(self) -> bool:
+        """Whether the run may be started by it still."""
+        is_watched = not self.watch.done() or self.watch is asyncio.current_task()
+        return is_watched and time.monotonic() < self.until
 
 
 class Runs:
@@ -54,8 +71,7 @@ class Runs:
         self.issue, self.upkeeps, self.holders = issue, upkeeps, holders
         self.late = LateEnds(store)
         self.engines: dict[str, Engine] = {}
-        self._armed: dict[str, float] = {}
-        self._watches: set[asyncio.Task[None]] = set()
+        self._armings: dict[str, Arming] = {}
         holders.add(self._holding)
 
     def _holding(self) -> str:
@@ -68,9 +84,9 @@ class Runs:
 
     async def close(self) -> None:
         """Drop armings and abort what runs."""
-        self._armed.clear()
-        for watch in list(self._watches):
-            watch.cancel()
+        for run_id, arming in list(self._armings.items()):
+            self._forget_arming(run_id)
+            arming.watch.cancel()
         for engine in self.engines.values():
             if engine.is_running:
                 engine.abort("The service is stopping.")
@@ -83,6 +99,9 @@ class Runs:
         """What a run keeps of the bench: the instruments it uses, and the state of its fixture."""
         needed = {str(role) for role in needed_roles(sequence)}
         conditions = await self.upkeeps.conditions(fixture, sequence, nests)
+        states = [state for state in self.bench.states() if state.role in needed]
+        names = [state.id for state in states]
+        answered = await self.store.read(lambda conn: doubts.answered_doubts(conn, names))
         return {
             "code": self.bench.plan.code,
             "site": self.bench.plan.site,
@@ -96,9 +115,9 @@ class Runs:
                     "due": str(state.due),
                     "certificate": state.certificate,
                 }
-                for state in self.bench.states()
-                if state.role in needed
+                for state in states
             ],
+            "answered": answered,
             "unseen": {
                 state.id: list(state.unseen)
                 for state in self.bench.states()
@@ -217,25 +236,23 @@ class Runs:
         elif run["start_by"] == "presence":
             await self.bench.units_present(run["fixture"], [nest for nest, _ in load])
         await self.store.write(lambda conn: runs.set_state(conn, run_id, "armed", account))
-        self._armed[run_id] = time.monotonic() + ARM_LASTS_S
-        self.bench.armed_by.add(run_id)
+        if before := self._armings.pop(run_id, None):
+            before.watch.cancel()
         watch = asyncio.create_task(self._watch_arming(run, account, presses))
-        self._watches.add(watch)
-        watch.add_done_callback(self._watches.discard)
-        watch.add_done_callback(lambda _: self.bench.armed_by.discard(run_id))
+        self._armings[run_id] = Arming(time.monotonic() + ARM_LASTS_S, watch)
+        self.bench.armed_by.add(run_id)
 
     async def _watch_arming(self, run: Mapping[str, Any], account: str, presses: int) -> None:
         """Start by foot switch or presence; drop the arming at its end or when the guard opens.
 
-        A guard or inputs that do not answer drop it as well.
+        A guard or inputs that do not answer drop it as well, and so does whatever else ends this.
         """
         run_id = run["id"]
+        arming = self._armings[run_id]
         nests = [unit["nest"] for unit in run["units"]]
         present_before = False
-        while time.monotonic() < self._armed.get(run_id, 0.0):
-            try:
-                if not await self.bench.guard_is_closed():
-                    break
+        try:
+            while arming.holds and await self.bench.guard_is_closed():
                 wanted = False
                 if run["start_by"] == "foot":
                     wanted = await self.bench.foot_presses() > presses
@@ -246,11 +263,33 @@ class Runs:
                 if wanted:
                     await self.start(run_id, account)
                     return
-            except (BenchError, WrongState):
-                break
-            await asyncio.sleep(WATCH_S)
-        if self._armed.pop(run_id, None) is not None:
-            await self.store.write(partial(self._disarm, run_id))
+                await asyncio.sleep(WATCH_S)
+        except (BenchError, ServiceError) as error:
+            logger.warning("arming dropped", extra={"run": run_id, "reason": str(error)})
+        except Exception:
+            logger.exception("arming dropped", extra={"run": run_id})
+        finally:
+            if self._armings.get(run_id) is arming:
+                self._forget_arming(run_id)
+                try:
+                    await self.store.write(partial(self._disarm, run_id))
+                except Exception:  # what is written is not what arms
+                    logger.exception("dropped arming not recorded", extra={"run": run_id})
+
+    def _forget_arming(self, run_id: str) -> None:
+        self._armings.pop(run_id, None)
+        self.bench.armed_by.discard(run_id)
+
+    async def _armed(self, run_id: str) -> "Arming":
+        """The arming of a run, which holds with the guard closed now; raises WrongState."""
+        arming = self._armings.get(run_id)
+        if arming is None or not arming.holds:
+            raise WrongState("The arming was dropped; arm the run again.")
+        if not await self.bench.guard_is_closed():
+            raise WrongState("The guard is open; close it, then arm the run again.")
+        if self._armings.get(run_id) is not arming or not arming.holds:
+            raise WrongState("The arming was dropped; arm the run again.")
+        return arming
 
     @staticmethod
     def _disarm(run_id: str, conn: sqlite3.Connection) -> None:
@@ -262,6 +301,7 @@ class Runs:
             run = await self.get(run_id)
             if run["state"] != "armed":
                 raise WrongState(f"The run is {run['state']}; arm it first.")
+            await self._armed(run_id)
             self.holders.refuse_if_busy()
             sequence = await self._sequence_of(run)
             fixture = self.bench.plan.find_fixture(run["fixture"])
@@ -279,10 +319,11 @@ class Runs:
                 RunRecorder(self.store, self.issue, self.late, run_id),
                 await self.upkeeps.zeroes(fixture.code),
             )
-            # Claimed in one step: the guard may have opened while the run was looked up.
-            if self._armed.pop(run_id, None) is None:
-                raise WrongState("The arming was dropped; arm the run again.")
-
+            # Claimed last: the guard may have opened while the run was looked up.
+            arming = await self._armed(run_id)
+            del self._armings[run_id]
+            if arming.watch is not asyncio.current_task():
+                arming.watch.cancel()
             if any(unit["attempts"] for unit in run["units"]):
                 facts = facts_going_on(run["bench"], facts)
 
@@ -290,12 +331,15 @@ class Runs:
                 runs.set_bench(conn, run_id, facts)
                 runs.set_state(conn, run_id, "running", account)
 
-            await self.store.write(keep)
-            while len(self.engines) >= KEPT_ENGINES:
-                del self.engines[next(iter(self.engines))]
-            self.engines.pop(run_id, None)
-            self.engines[run_id] = engine
-            engine.start()
+            try:
+                await self.store.write(keep)
+                while len(self.engines) >= KEPT_ENGINES:
+                    del self.engines[next(iter(self.engines))]
+                self.engines.pop(run_id, None)
+                self.engines[run_id] = engine
+                engine.start()
+            finally:
+                self.bench.armed_by.discard(run_id)
 
     async def _load(self, run: Mapping[str, Any]) -> list[LoadedUnit]:
         """The units with what is to be done: repeats that were asked for, else what is left."""
@@ -325,7 +369,9 @@ class Runs:
         run = await self.get(run_id)
         if run["state"] not in ARMABLE:
             raise WrongState(f"The run is {run['state']} already; there is nothing to abort.")
-        self._armed.pop(run_id, None)
+        if arming := self._armings.get(run_id):
+            self._forget_arming(run_id)
+            arming.watch.cancel()
         # A repeat that never began leaves the run as it had ended.
         state = "aborted" if run["finished_at"] is None else "finished"
         note = f"Aborted by {account} before the start."
@@ -412,6 +458,8 @@ def facts_going_on(before: Mapping[str, Any], facts: Mapping[str, Any]) -> dict[
     return {
         **facts,
         "instruments": [*instruments, *facts["instruments"]],
+        # A check between the parts answers no doubt of what was measured before it.
+        "answered": {**facts.get("answered", {}), **before.get("answered", {})},
         "unseen": {**before.get("unseen", {}), **facts["unseen"]},
         "upkeep": list({**{each["name"]: each for each in facts["upkeep"]}, **unmet}.values()),
     }

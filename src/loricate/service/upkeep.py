@@ -156,13 +156,16 @@ class Upkeeps:
         await self._check_instruments([Role.WITHSTAND])
         zeroes = (await self.zeroes(code)).get(nest, NestZeroes())
         act_id = new_id()
+        before = await self.store.read(doubts.newest_doubt)
 
         async def keep(report: CheckReport) -> None:
             kept = _report(report, nest, (plan.good, plan.bad))
             passed = not report.findings
             started = self.acts[act_id].started_at
             await self.store.write(
-                lambda conn: upkeep.add_daily_check(conn, code, passed, kept, account, started)
+                lambda conn: upkeep.add_daily_check(
+                    conn, code, passed, kept, account, started, before
+                )
             )
 
         boxes = (plan.good, plan.bad)

@@ -31,7 +31,6 @@ from loricate.core.quantities import FREQUENCY, RESISTANCE, display
 from loricate.core.zeroes import is_young
 from loricate.records import audit, doubts, upkeep
 from loricate.records.errors import NotFound
-from loricate.records.store import now
 from loricate.service.bench_side import BenchSide
 from loricate.service.problems import WrongState
 from loricate.service.routers.access import APage, Before, TheDesk, make_router
@@ -78,9 +77,9 @@ async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
     """Look at every instrument; while the bench is busy, what was last seen."""
     seen = await desk.bench.do(_see)
     plan = desk.plan
-    moment, names = now(), [each.id for each in plan.instruments]
+    names = [each.id for each in plan.instruments]
     doubted = await desk.store.read(
-        lambda conn: doubts.standing_doubts(conn, names, moment, moment)
+        lambda conn: doubts.standing_doubts(conn, doubts.answered_doubts(conn, names))
     )
     return BenchOut(
         code=plan.code,

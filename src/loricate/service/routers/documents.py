@@ -73,6 +73,7 @@ def document_routes(table: Table, model: type[BaseModel], prefix: str, tag: str)
             after, _ = definitions.get_document(conn, table, code, new)
             return before, after
 
-        return [difference(each) for each in differences(*await desk.store.read(look))]
+        found = await desk.study.do(differences, *await desk.store.read(look))
+        return [difference(each) for each in found]
 
     return router

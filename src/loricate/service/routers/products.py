@@ -1,5 +1,7 @@
 """Products, and what is on offer for one."""
 
+import sqlite3
+
 from loricate.api.definitions import Offer, OfferedKindOut, OfferedLimitOut
 from loricate.core.offer import OfferedLimit, offered_kinds, offered_limits
 from loricate.core.products import Product
@@ -14,19 +16,21 @@ router = document_routes("product", Product, "/products", "products")
 @router.get("/{code}/offer", response_model=Offer)
 async def show_offer(code: str, person: Reader, desk: TheDesk) -> Offer:
     """The kinds of step and the limits of standards for a product, and why each holds or not."""
-    document, _ = await desk.store.read(
-        lambda conn: definitions.get_document(conn, "product", code)
-    )
-    product = Product.model_validate(document)
-    limit_sets = await desk.store.read(definitions.known_limit_sets)
-    return Offer(
-        product=product.code,
-        kinds=[
-            OfferedKindOut(name=each.name, title=each.title, why_not=each.why_not)
-            for each in offered_kinds(product)
-        ],
-        limits=[_limit(each) for each in offered_limits(product, limit_sets)],
-    )
+
+    def read(conn: sqlite3.Connection) -> Offer:
+        document, _ = definitions.get_document(conn, "product", code)
+        product = Product.model_validate(document)
+        limit_sets = definitions.known_limit_sets(conn)
+        return Offer(
+            product=product.code,
+            kinds=[
+                OfferedKindOut(name=each.name, title=each.title, why_not=each.why_not)
+                for each in offered_kinds(product)
+            ],
+            limits=[_limit(each) for each in offered_limits(product, limit_sets)],
+        )
+
+    return await desk.store.read(read)
 
 
 def _limit(offered: OfferedLimit) -> OfferedLimitOut:

@@ -20,6 +20,8 @@ from loricate.api.records import (
 from loricate.core.actions import Answer
 from loricate.core.errors import Finding
 from loricate.records import attempts, pictures, remarks, runs, sequences
+from loricate.service.desk import Desk
+from loricate.service.issuing import why_not_issued
 from loricate.service.problems import NotReady
 from loricate.service.routers.access import APage, Before, TheDesk, make_router
 from loricate.service.routers.showing import step_summary, trace_out, unit_out
@@ -32,29 +34,28 @@ def _refused(field: str, message: str) -> NotReady:
     return NotReady.because([Finding(field, message)])
 
 
-async def _show(run_id: str, desk: TheDesk) -> RunOut:
-    run = await desk.store.read(lambda conn: runs.get_run(conn, run_id))
-    code, revision = run["sequence_code"], run["sequence_revision"]
-    ready = await desk.store.read(
-        lambda conn: sequences.ready_sequence(conn, sequences.get_sequence(conn, code, revision))
-    )
-    why = await desk.issuer.why_not(run)
+async def _show(run_id: str, desk: Desk) -> RunOut:
     asked = await desk.bench.look(lambda side: side.runs.questions(run_id))
-    return RunOut(
-        **{key: run[key] for key in RunSummary.model_fields},
-        note=run["note"],
-        start_by=run["start_by"],
-        notices=[each["reason"] for each in run["bench"].get("upkeep", ()) if not each["met"]],
-        steps=[
-            step_summary(step)
-            for step in ready.steps
-        ],
-        units=[
-            unit_out(unit).model_copy(update={"not_certified": why.get(unit["nest"], [])})
-            for unit in run["units"]
-        ],
-        questions=[QuestionOut(**each) for each in asked],
-    )  # fmt: skip
+
+    def read(conn: sqlite3.Connection) -> RunOut:
+        run = runs.get_run(conn, run_id)
+        record = sequences.get_sequence(conn, run["sequence_code"], run["sequence_revision"])
+        ready = sequences.ready_sequence(conn, record)
+        why = why_not_issued(conn, run)
+        return RunOut(
+            **{key: run[key] for key in RunSummary.model_fields},
+            note=run["note"],
+            start_by=run["start_by"],
+            notices=[each["reason"] for each in run["bench"].get("upkeep", ()) if not each["met"]],
+            steps=[step_summary(step) for step in ready.steps],
+            units=[
+                unit_out(unit).model_copy(update={"not_certified": why.get(unit["nest"], [])})
+                for unit in run["units"]
+            ],
+            questions=[QuestionOut.model_validate(each) for each in asked],
+        )
+
+    return await desk.store.read(read)
 
 
 @router.post("", response_model=RunOut, status_code=201)
@@ -157,14 +158,16 @@ async def show_trace(
     run_id: str, nest: str, step: str, number: int, person: Reader, desk: TheDesk
 ) -> TraceOut:
     """The curves of one attempt, with the step's limits on each quantity."""
-    found = await desk.store.read(lambda c: attempts.get_trace(c, run_id, nest, step, number))
-    run = await desk.store.read(lambda conn: runs.get_run(conn, run_id))
-    code, revision = run["sequence_code"], run["sequence_revision"]
-    ready = await desk.store.read(
-        lambda conn: sequences.ready_sequence(conn, sequences.get_sequence(conn, code, revision))
-    )
-    unit = next(each for each in run["units"] if each["nest"] == nest)
-    return trace_out(found, unit["serial"], number, ready.step(step))
+
+    def read(conn: sqlite3.Connection) -> TraceOut:
+        found = attempts.get_trace(conn, run_id, nest, step, number)
+        run = runs.get_run(conn, run_id)
+        record = sequences.get_sequence(conn, run["sequence_code"], run["sequence_revision"])
+        ready = sequences.ready_sequence(conn, record)
+        unit = next(each for each in run["units"] if each["nest"] == nest)
+        return trace_out(found, unit["serial"], number, ready.step(step))
+
+    return await desk.store.read(read)
 
 
 async def _known(run_id: str, person: Reader, desk: TheDesk) -> str:

@@ -25,7 +25,6 @@ from loricate.core.toml_text import read_sequence_text, written
 from loricate.records import sequences
 from loricate.records.errors import NotFound
 from loricate.records.sequences import SequenceRecord
-from loricate.service.desk import Desk
 from loricate.service.preparing import reviewed_record, studied
 from loricate.service.problems import ChangedMeanwhile, NotAllowed, NotReady, WrongState
 from loricate.service.routers.access import After, APage, Number, Revision, TheDesk, make_router
@@ -38,8 +37,8 @@ TOML = "application/toml"
 FILE_BODY = {"requestBody": {"required": True, "content": {TOML: {"schema": {"type": "string"}}}}}
 
 
-async def _summary(record: SequenceRecord, desk: Desk) -> Document:
-    ready = await desk.store.read(lambda conn: sequences.ready_sequence(conn, record))
+def _summary(conn: sqlite3.Connection, record: SequenceRecord) -> Document:
+    ready = sequences.ready_sequence(conn, record)
     return {
         "code": record.code, "revision": record.revision, "status": record.status,
         "title": record.title, "product": record.product, "created_at": record.created_at,
@@ -70,9 +69,13 @@ async def list_sequences(
 ) -> list[SequenceSummary]:
     """The newest revision of every sequence, by code; an operator sees released ones only."""
     look = sequences.list_sequences if _sees_drafts(person) else sequences.list_released
-    found = await desk.store.read(lambda conn: look(conn, after, page.look_for))
-    records = page.cut(found, "after", lambda record: record.code)
-    return [SequenceSummary(**await _summary(record, desk)) for record in records]
+
+    def read(conn: sqlite3.Connection) -> list[SequenceSummary]:
+        found = look(conn, after, page.look_for)
+        records = page.cut(found, "after", lambda record: record.code)
+        return [SequenceSummary(**_summary(conn, record)) for record in records]
+
+    return await desk.store.read(read)
 
 
 @router.get("/{code}", response_model=SequenceOut)
@@ -81,11 +84,14 @@ async def show_sequence(
 ) -> SequenceOut:
     """One revision of a sequence, the newest by default; for an operator the newest released."""
 
-    record = await desk.store.read(lambda conn: _visible(conn, person, code, revision))
-    response.headers["ETag"] = record.etag
-    return SequenceOut(
-        **await _summary(record, desk), document=record.document, release=_note(record)
-    )
+    def read(conn: sqlite3.Connection) -> SequenceOut:
+        record = _visible(conn, person, code, revision)
+        response.headers["ETag"] = record.etag
+        return SequenceOut(
+            **_summary(conn, record), document=record.document, release=_note(record)
+        )
+
+    return await desk.store.read(read)
 
 
 def _note(record: SequenceRecord) -> ReleaseNote | None:
@@ -162,7 +168,8 @@ async def compare_sequences(
     """What differs between two revisions of a sequence, step by step."""
     before = await desk.store.read(lambda conn: _visible(conn, person, code, old))
     after = await desk.store.read(lambda conn: _visible(conn, person, code, new))
-    return [difference(each) for each in differences(before.document, after.document)]
+    found = await desk.study.do(differences, before.document, after.document)
+    return [difference(each) for each in found]
 
 
 @router.post("", response_model=Stored, status_code=201)

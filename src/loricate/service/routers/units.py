@@ -1,5 +1,6 @@
 """Units: search by serial, and one unit's whole history."""
 
+import sqlite3
 from typing import Annotated
 
 from fastapi import Query
@@ -37,10 +38,12 @@ async def show_unit(
     before: Before = "",
 ) -> list[UnitOut]:
     """Every appearance of a serial, newest first, with all attempts and readings."""
-    found = await desk.store.read(
-        lambda conn: runs.unit_history(conn, serial, page.look_for, before)
-    )
-    if not found and not before:
-        raise NotFound("unit", serial)
-    rows = page.cut(found, "before", lambda row: str(row["id"]))
-    return [unit_out(row) for row in rows]
+
+    def read(conn: sqlite3.Connection) -> list[UnitOut]:
+        found = runs.unit_history(conn, serial, page.look_for, before)
+        if not found and not before:
+            raise NotFound("unit", serial)
+        rows = page.cut(found, "before", lambda row: str(row["id"]))
+        return [unit_out(row) for row in rows]
+
+    return await desk.store.read(read)

@@ -1,0 +1,46 @@
+"""A service in this process with an account of each role; its bench answers to nobody."""
+
+from collections.abc import AsyncIterator
+from pathlib import Path
+
+import httpx
+import pytest
+from fastapi import FastAPI
+
+from loricate.service.app import create_app
+from loricate.service.settings import FirstAccount, Settings
+from tests.rig import DEMO
+
+PEOPLE = {"mara": "engineer", "olle": "operator", "quin": "quality"}
+
+
+@pytest.fixture
+async def app(tmp_path: Path) -> AsyncIterator[FastAPI]:
+    """The application, started."""
+    people = tuple(FirstAccount(name, name, role, f"{name}-pass") for name, role in PEOPLE.items())
+    bench = tmp_path / "bench.toml"
+    text = (DEMO / "bench" / "bench.toml").read_text(encoding="utf-8")
+    bench.write_text(text.replace(":521", ":1"), encoding="utf-8")
+    app = create_app(Settings(bench, tmp_path, "http://bench", accounts=people))
+    async with app.router.lifespan_context(app):
+        yield app
+
+
+@pytest.fixture
+async def wire(app: FastAPI) -> AsyncIterator[httpx.AsyncClient]:
+    """A wire to it."""
+    transport = httpx.ASGITransport(app)
+    async with httpx.AsyncClient(transport=transport, base_url="http://bench/api/v1") as wire:
+        wire.headers["x-test-app"] = "1"
+        yield wire
+
+
+async def sign_in(wire: httpx.AsyncClient, name: str, keep: str = "token") -> httpx.Response:
+    """Sign somebody of ``PEOPLE`` in."""
+    body = {"name": name, "password": f"{name}-pass", "keep": keep}
+    return await wire.post("/sign-in", json=body)
+
+
+async def bearer(wire: httpx.AsyncClient, name: str) -> dict[str, str]:
+    """The headers of somebody signed in."""
+    return {"Authorization": f"Bearer {(await sign_in(wire, name)).json()['token']}"}
