@@ -192,11 +192,27 @@ async def test_a_clock_that_outruns_ours_is_not_believed(rig: Rig) -> None:
 
 
 async def test_who_answers_at_the_end_is_who_was_asked(rig: Rig) -> None:
-    said(rig, "HV1", lambda line, answer: "SOMEBODY,ELSE,1,1" if "IDN" in line else answer)
-    with pytest.raises(ChargeUnknown, match=r"answers as 'SOMEBODY.* not serial WS-20418") as left:
+    is_started = False
+
+    def another(line: str, answer: str) -> str:
+        nonlocal is_started
+        is_started = is_started or "FETC" in line.upper()
+        return "SOMEBODY,ELSE,1,1" if is_started and "IDN" in line else answer
+
+    said(rig, "HV1", another)
+    with pytest.raises(ChargeUnknown, match=r"answers as 'SOMEBODY.* not maker Loricate") as left:
         await withstand(rig.bench)
     refused = left.value.__cause__
     assert refused is not None and "answered as 'SOMEBODY" in str(refused.__context__)
+
+
+async def test_who_answers_before_a_step_is_who_was_met(rig: Rig) -> None:
+    """Another one on the same link: nothing is put on, and the link is made anew."""
+    said(rig, "HV1", lambda line, answer: "SOMEBODY,ELSE,1,1" if "IDN" in line else answer)
+    with pytest.raises(Implausible, match="answered as 'SOMEBODY,ELSE,1,1' before its step"):
+        await withstand(rig.bench)
+    assert not rig.bench.instruments[Role.WITHSTAND].link.is_open
+    assert rig.bench.danger.state == "safe"
 
 
 @pytest.mark.parametrize(("left_v", "error"), [("494", StillCharged), ("0.2", Implausible)])

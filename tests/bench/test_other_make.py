@@ -97,7 +97,7 @@ async def test_a_profile_that_follows_the_page_runs_a_step(
             state.address for state in rig.bench.states() if state.id == part["id"]
         )
     bond = next(each for each in data["instruments"] if each["role"] == "bond")
-    bond.update(address=f"tcp://127.0.0.1:{port}", profile="other-bond")
+    bond.update(address=f"tcp://127.0.0.1:{port}", profile="other-bond", maker="", model="")
     bench = Bench(BenchPlan.model_validate({**data, "pace": 20.0}), tmp_path)
     assert await bench.connect() == {}
     notebook = Notebook()

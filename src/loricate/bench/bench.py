@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from loricate.bench.care import USUAL_CARE, Care
+from loricate.bench.claims import Claim, instrument_lock
 from loricate.bench.danger import Danger, LiveOutput, danger_of
 from loricate.bench.errors import (
     BenchError,
@@ -93,6 +94,7 @@ class Bench:
         self.matrix, self.guard = make(plan.matrix), make(plan.guard)
         self.inputs = None if plan.inputs is None else make(plan.inputs)
         self.problems: dict[str, str] = {}
+        self._claims: dict[str, Claim] = {}
         self._beating: asyncio.Task[None] | None = None
         self._switching = asyncio.Lock()
         self._closed: dict[Role | None, set[tuple[int, int]]] = {}
@@ -126,6 +128,14 @@ class Bench:
         if self._beating is None:
             self._beating = asyncio.get_running_loop().create_task(self._beat())
         return dict(self.problems)
+
+    def claim(self, claimant: str) -> None:
+        """Take every instrument that answers for this process alone; raises Claimed."""
+        for instrument in self.everything:
+            address = getattr(instrument.link, "address", "")
+            if instrument.identity and address not in self._claims:
+                what = f"Instrument {instrument.name} at {address}"
+                self._claims[address] = Claim(instrument_lock(address), what, claimant)
 
     async def look(self) -> dict[str, str]:
         """Ask every instrument who it is, reconnecting where needed; gives the problems."""
@@ -496,9 +506,15 @@ class Bench:
     async def close(self) -> None:
         """Make safe and hang up."""
         await self.make_safe()
+        self.hang_up()
+
+    def hang_up(self) -> None:
+        """Close every link as things stand, and let others have the instruments."""
         if self._beating is not None:
             self._beating.cancel()
-            with contextlib.suppress(asyncio.CancelledError):
-                await self._beating
+            self._beating = None
         for instrument in self.everything:
             instrument.link.close()
+        for claim in self._claims.values():
+            claim.let_go()
+        self._claims.clear()

@@ -88,20 +88,11 @@ def command(
 
 
 def run_service(settings: "Settings", host: str, port: int, log: Path | None) -> None:
-    """Serve until SIGINT or SIGTERM."""
-    import uvicorn
-
+    """Serve until SIGINT or SIGTERM; then outputs and event streams end before all else."""
     from loricate.service.app import check_start, create_app
     from loricate.service.logs import set_up_logs
+    from loricate.service.serving import serve
 
     check_start(settings)
     set_up_logs(log)
-    uvicorn.run(
-        create_app(settings),
-        host=host,
-        port=port,
-        log_config=None,
-        access_log=False,
-        # Open event streams would keep the service from stopping.
-        timeout_graceful_shutdown=2,
-    )
+    serve(create_app(settings), host, port)

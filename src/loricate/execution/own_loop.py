@@ -35,6 +35,10 @@ class OwnLoop:
         asyncio.set_event_loop(self._loop)
         self._loop.run_forever()
 
+    def call(self, work: Callable[[], object]) -> None:
+        """Have something short done there as soon as may be; waits for nothing."""
+        self._loop.call_soon_threadsafe(work)
+
     async def do(self, work: Callable[[], Awaitable[R]]) -> R:
         """Do work there and give what comes of it; for a caller on another loop."""
 
@@ -54,6 +58,9 @@ class OwnLoop:
 
     async def close(self) -> None:
         """Cancel what still goes on there, and end the thread."""
+        if not self._thread.is_alive():
+            self._loop.close()
+            return
 
         async def cancel() -> None:
             own = asyncio.current_task()

@@ -13,7 +13,7 @@ from loricate.api.problems import ProblemDocument
 from loricate.bench.plan import read_bench_plan
 from loricate.records.store import migrate
 from loricate.service.console_files import ConsoleFiles, no_console
-from loricate.service.desk import Desk
+from loricate.service.desk import Desk, claim_data
 from loricate.service.doorkeeper import Doorkeeper
 from loricate.service.logs import AccessLog
 from loricate.service.problems import add_problem_handlers
@@ -57,9 +57,11 @@ PROBLEMS: dict[int | str, dict[str, object]] = {
 def check_start(settings: Settings) -> None:
     """Update the records and read the bench file, so that a fault is told in one sentence.
 
-    Raises RecordsError (a newer database) and DocumentError (the bench file).
+    Raises RecordsError (a newer database), DocumentError (the bench file), and Claimed while
+    another service has the folder.
     """
     settings.data_folder.mkdir(parents=True, exist_ok=True)
+    claim_data(settings).let_go()
     migrate(settings.database)
     read_bench_plan(settings.bench_file)
 
@@ -71,7 +73,11 @@ def create_app(settings: Settings) -> FastAPI:
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         desk = Desk(settings)
         app.state.desk = desk
-        await desk.open()
+        try:
+            await desk.open()
+        except BaseException:
+            await desk.close()
+            raise
         gc.collect()
         gc.freeze()
         gc.set_threshold(*COLLECT_AT)

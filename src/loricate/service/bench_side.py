@@ -27,6 +27,7 @@ from loricate.service.upkeep import Upkeeps
 
 logger = logging.getLogger("loricate.service")
 R = TypeVar("R")
+STOPPING = "The service is stopping."
 SEEN_FRESH_S = 0.08  # what was looked at for one watcher serves the others
 
 
@@ -41,10 +42,25 @@ class BenchSide:
         self.rehearsals = Rehearsals(store, self.bench, self.upkeeps, self.holders)
 
     async def open(self) -> None:
-        """Reach the instruments, and make safe what a dead service may have left."""
+        """Reach the instruments, and make safe what a dead service may have left.
+
+        Raises Claimed where another service has one of them: nothing of it is touched then.
+        """
         await self.bench.connect()
+        self.bench.claim(self.bench.plan.code)
         for danger in await self.bench.find_safe():
             logger.error("treat the fixture as charged", extra={"reason": danger})
+
+    async def hang_up(self) -> None:
+        """Leave a bench that somebody else has as it is."""
+        self.bench.hang_up()
+
+    def begin_stop(self) -> None:
+        """Outputs fall at once, whatever of the stop takes longer."""
+        self.runs.stop()
+        for act in (*self.upkeeps.acts.values(), *self.rehearsals.engines):
+            act.abort(STOPPING)
+        self.bench.stop_now()
 
     async def close(self) -> None:
         """Abort what runs, make safe, hang up."""
@@ -75,9 +91,14 @@ class BenchAccess:
 
         self._loop.start()
         make = partial(BenchSide, self._settings, self._store, self.plan, issue_here)
-        self._side = await self._loop.look(make)
-        self.capabilities = self._side.bench.capabilities()  # of profiles, which do not change
-        await self.do(lambda side: side.open())
+        side = await self._loop.look(make)
+        self.capabilities = side.bench.capabilities()  # of profiles, which do not change
+        try:
+            await self._loop.do(side.open)
+        except BaseException:
+            await self._loop.do(side.hang_up)
+            raise
+        self._side = side
 
     async def do(self, work: Callable[[BenchSide], Awaitable[R]]) -> R:
         """Do something at the bench; it is done to its end even if the caller has gone."""
@@ -105,6 +126,11 @@ class BenchAccess:
         if self._side is None:
             raise RuntimeError("The bench's side is not open.")
         return self._side
+
+    def begin_stop(self) -> None:
+        """Have outputs fall now; from any thread."""
+        if self._side is not None:
+            self._loop.call(self._side.begin_stop)
 
     async def close(self) -> None:
         """Make the bench safe and end its loop."""

@@ -1,10 +1,12 @@
 """The desk: everything one service holds, and who has the bench."""
 
+import asyncio
 import logging
 import secrets
 import sqlite3
 from functools import partial
 
+from loricate.bench.claims import Claim
 from loricate.bench.plan import read_bench_plan
 from loricate.certificates.sealing import load_or_make_site_key
 from loricate.records import accounts, runs
@@ -22,13 +24,22 @@ STUDY_S, DRAW_S = 10.0, 60.0
 logger = logging.getLogger("loricate.service")
 
 
+def claim_data(settings: Settings) -> Claim:
+    """Have the data folder for this process alone; raises Claimed."""
+    what = f"The data folder {settings.data_folder}"
+    return Claim(settings.data_folder / "service.lock", what, f"bench {settings.bench_file}")
+
+
 class Desk:
     """Opened and closed by the application's lifespan."""
 
     def __init__(self, settings: Settings) -> None:
         self.settings = settings
-        self.store = Store(settings.database)
+        self.stopping = asyncio.Event()
+        self.started_by = asyncio.get_running_loop()
         self.plan = read_bench_plan(settings.bench_file)
+        self.claim = claim_data(settings)
+        self.store = Store(settings.database)
         self.bench = BenchAccess(settings, self.store, self.plan)
         self.site_key = load_or_make_site_key(settings.site_key)
         exporter = Exporter(self.plan.exports, settings.bench_file.parent)
@@ -64,11 +75,18 @@ class Desk:
     def _put_account(account: FirstAccount, hashed: str, conn: sqlite3.Connection) -> None:
         accounts.put_account(conn, account.name, account.full_name, account.role, hashed)
 
+    def begin_stop(self) -> None:
+        """What must not wait for anything else of a stop: outputs and event streams; any thread."""
+        self.bench.begin_stop()
+        self.started_by.call_soon_threadsafe(self.stopping.set)
+
     async def close(self) -> None:
         """Abort what runs, make safe, close the records."""
+        self.begin_stop()
         await self.bench.close()
         await self.issuer.close()
         self.study.close()
         self.drawing.close()
         self.chain.close()
         self.store.close()
+        self.claim.let_go()

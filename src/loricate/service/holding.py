@@ -39,3 +39,4 @@ class BenchHolders:
         """Ask every instrument who it is, unless somebody is measuring with them."""
         if not self.busy_with:
             await self.bench.look()
+            self.bench.claim(self.bench.plan.code)

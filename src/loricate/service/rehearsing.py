@@ -109,6 +109,11 @@ class Rehearsals:
         """The rehearsal that has the bench, or None."""
         return next((each for each in self.all.values() if each.engine.has_bench), None)
 
+    @property
+    def engines(self) -> list[Engine]:
+        """Those of all rehearsals."""
+        return [each.engine for each in self.all.values()]
+
     def _holding(self) -> str:
         found = self.running
         return "" if found is None else f"a rehearsal of {found.sequence.code} by {found.account}"

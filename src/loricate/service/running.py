@@ -82,15 +82,19 @@ class Runs:
         """The id of the run that has the bench; empty when none has."""
         return next((each.run_id for each in self.engines.values() if each.has_bench), "")
 
-    async def close(self) -> None:
-        """Drop armings and abort what runs."""
+    def stop(self) -> None:
+        """Drop armings and abort what runs, at once."""
         for run_id, arming in list(self._armings.items()):
             self._forget_arming(run_id)
             arming.watch.cancel()
         for engine in self.engines.values():
-            if engine.is_running:
-                engine.abort("The service is stopping.")
-                await engine.wait()
+            engine.abort("The service is stopping.")
+
+    async def close(self) -> None:
+        """Drop armings and abort what runs; its end is recorded."""
+        self.stop()
+        for engine in self.engines.values():
+            await engine.wait()
         self.late.close()
 
     async def _bench_facts(

@@ -1,6 +1,7 @@
 """How a router reaches the desk, and what several routes are asked with."""
 
-from collections.abc import Callable, Coroutine, Sequence
+import asyncio
+from collections.abc import AsyncIterator, Callable, Coroutine, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any, TypeVar
 
@@ -78,3 +79,24 @@ class Page:
 APage = Annotated[Page, Depends()]
 After = Annotated[str, Query(max_length=64, description="The last one seen, for the next page")]
 Before = Annotated[str, Query(max_length=64, description="The last one seen, for the next page")]
+
+
+async def until_stop(events: AsyncIterator[R], desk: Desk) -> AsyncIterator[R]:
+    """What a stream gives, until its end or until the service stops."""
+    stopping = asyncio.ensure_future(desk.stopping.wait())
+    coming = aiter(events)
+    try:
+        while True:
+            following = asyncio.ensure_future(anext(coming))
+            await asyncio.wait({following, stopping}, return_when=asyncio.FIRST_COMPLETED)
+            if not following.done():
+                following.cancel()
+                await asyncio.wait({following})
+                return
+            try:
+                event = following.result()
+            except StopAsyncIteration:
+                return
+            yield event
+    finally:
+        stopping.cancel()

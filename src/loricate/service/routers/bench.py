@@ -144,7 +144,7 @@ async def follow_danger(person: Reader, desk: TheDesk) -> AsyncIterator[ServerSe
     """Server-sent events: the danger at every change, and once a second; silence is unknown."""
     told: Danger | None = None
     told_at = 0.0
-    while True:
+    while not desk.stopping.is_set():
         seen, moment = await desk.bench.watched_danger(), time.monotonic()
         if seen != told or moment - told_at >= DANGER_EVERY_S:
             told, told_at = seen, moment

@@ -1,30 +1,51 @@
 """Is the service well?"""
 
+import asyncio
+import shutil
 import sqlite3
 
 from loricate import __version__
 from loricate.api.health import Health
+from loricate.records import certificates
+from loricate.records.errors import RecordsError
 from loricate.service.routers.access import TheDesk, make_router
 
 router = make_router("", "health")
 
+ANSWERS_WITHIN_S = 2.0
+
 
 @router.get("/health", response_model=Health)
 async def health(desk: TheDesk) -> Health:
-    """Answers anyone; reads the records to prove that they can be read."""
-
-    def touch(conn: sqlite3.Connection) -> None:
-        conn.execute("SELECT count(*) FROM account").fetchone()
-
-    await desk.store.read(touch)
-    problems, running = await desk.bench.look(
-        lambda side: (list(side.bench.problems.values()), side.runs.running)
-    )
+    """Answers anyone; reads and writes the records, and asks the bench's loop, to prove both."""
+    problems, running, set_aside = list[str](), "", list[tuple[str, str, str]]()
+    try:
+        async with asyncio.timeout(ANSWERS_WITHIN_S):
+            found, running = await desk.bench.look(
+                lambda side: (list(side.bench.problems.values()), side.runs.running)
+            )
+            problems += found
+    except TimeoutError:
+        problems.append(f"The bench's loop does not answer within {ANSWERS_WITHIN_S:g} s.")
+    try:
+        async with asyncio.timeout(ANSWERS_WITHIN_S):
+            await desk.store.write(lambda conn: None)
+            set_aside = await desk.store.read(certificates.all_set_aside)
+    except (TimeoutError, sqlite3.Error, RecordsError) as error:
+        problems.append(f"The records cannot be written ({error or 'no answer in time'}).")
+    free = shutil.disk_usage(desk.settings.data_folder).free
+    if free < desk.settings.least_free_bytes:
+        problems.append(
+            f"{free // 2**20} MiB are free where the records are, "
+            f"{desk.settings.least_free_bytes // 2**20} MiB are needed; make room."
+        )
     return Health(
         status="degraded" if problems else "ok",
+        ready=not problems,
         version=__version__,
         bench=desk.plan.code,
         running=running,
         needs_first_account=bool(desk.first_code),
         problems=problems,
+        set_aside=[f"Run {run_id}, nest {nest}: {why}" for run_id, nest, why in set_aside],
     )

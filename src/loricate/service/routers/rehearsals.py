@@ -13,7 +13,7 @@ from loricate.core.rehearsing import highest_v, unjudged_steps
 from loricate.service.desk import Desk
 from loricate.service.preparing import rehearsable
 from loricate.service.rehearsing import RehearsalSeen
-from loricate.service.routers.access import TheDesk, make_router
+from loricate.service.routers.access import TheDesk, make_router, until_stop
 from loricate.service.routers.showing import rehearsed_attempt_out, step_summary
 from loricate.service.sign_in import Definer, Reader, Runner
 
@@ -117,5 +117,5 @@ async def follow_rehearsal(
 ) -> AsyncIterator[ServerSentEvent]:
     """Server-sent events, the same as of a run, from the one after Last-Event-ID until its end."""
     log = await desk.bench.look(lambda side: side.rehearsals.find(rehearsal_id).engine.log)
-    async for event in log.follow(last_event_id):
+    async for event in until_stop(log.follow(last_event_id), desk):
         yield ServerSentEvent(data=event.data, event=event.name, id=str(event.number))

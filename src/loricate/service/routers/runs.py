@@ -23,7 +23,7 @@ from loricate.records import attempts, pictures, remarks, runs, sequences
 from loricate.service.desk import Desk
 from loricate.service.issuing import why_not_issued
 from loricate.service.problems import NotReady
-from loricate.service.routers.access import APage, Before, TheDesk, make_router
+from loricate.service.routers.access import APage, Before, TheDesk, make_router, until_stop
 from loricate.service.routers.showing import step_summary, trace_out, unit_out
 from loricate.service.sign_in import Reader, Runner
 
@@ -186,5 +186,5 @@ async def follow_run(
     log = await desk.bench.do(lambda side: side.runs.log(run_id))
     # A number that this log has not reached is from a log before it.
     after = last_event_id if last_event_id <= len(log.events) else 0
-    async for event in log.follow(after):
+    async for event in until_stop(log.follow(after), desk):
         yield ServerSentEvent(data=event.data, event=event.name, id=str(event.number))

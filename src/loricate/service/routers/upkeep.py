@@ -13,7 +13,7 @@ from loricate.core.errors import Finding
 from loricate.execution.upkeep import Upkeep
 from loricate.service.desk import Desk
 from loricate.service.problems import NotReady
-from loricate.service.routers.access import TheDesk, make_router
+from loricate.service.routers.access import TheDesk, make_router, until_stop
 from loricate.service.sign_in import Reader, Runner
 
 router = make_router("/upkeep", "bench")
@@ -87,5 +87,5 @@ async def follow_upkeep(
 ) -> AsyncIterator[ServerSentEvent]:
     """Server-sent events from the one after Last-Event-ID until its end."""
     log = await desk.bench.look(lambda side: side.upkeeps.find(act_id).log)
-    async for event in log.follow(last_event_id):
+    async for event in until_stop(log.follow(last_event_id), desk):
         yield ServerSentEvent(data=event.data, event=event.name, id=str(event.number))
