@@ -14,11 +14,17 @@ DEMO = Path(__file__).parents[1] / "demo"
 
 
 @dataclass
-class Rig:
+class SpoiltFloor:
+    """Stand-ins whose hearing and speech can be spoilt."""
+
+    floor: StandIns
+
+
+@dataclass
+class Rig(SpoiltFloor):
     """A bench and the stand-ins that it is connected to."""
 
     bench: Bench
-    floor: StandIns
 
 
 @asynccontextmanager
@@ -33,12 +39,12 @@ async def connected_rig() -> AsyncIterator[Rig]:
     assert await bench.connect() == {}
     for instrument in bench.instruments.values():
         await instrument.link.write("SYSTem:DEADman:TIMeout 5")
-    yield Rig(bench, floor)
+    yield Rig(floor, bench)
     await bench.close()
     await floor.close()
 
 
-def on_the_way(rig: Rig, name: str, change: Callable[[str], str]) -> None:
+def on_the_way(rig: SpoiltFloor, name: str, change: Callable[[str], str]) -> None:
     """Change what reaches an instrument."""
     stand_in = rig.floor.instruments[name]
     hear = stand_in.perform
@@ -49,7 +55,7 @@ def on_the_way(rig: Rig, name: str, change: Callable[[str], str]) -> None:
     stand_in.perform = altered  # type: ignore[method-assign]
 
 
-def said(rig: Rig, name: str, change: Callable[[str, str], str]) -> None:
+def said(rig: SpoiltFloor, name: str, change: Callable[[str, str], str]) -> None:
     """Change what an instrument answers to a line."""
     stand_in = rig.floor.instruments[name]
     say = stand_in.perform

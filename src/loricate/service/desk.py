@@ -36,6 +36,7 @@ class Desk:
     def __init__(self, settings: Settings) -> None:
         self.settings = settings
         self.stopping = asyncio.Event()
+        self._is_closed = False
         self.started_by = asyncio.get_running_loop()
         self.plan = read_bench_plan(settings.bench_file)
         self.claim = claim_data(settings)
@@ -81,7 +82,10 @@ class Desk:
         self.started_by.call_soon_threadsafe(self.stopping.set)
 
     async def close(self) -> None:
-        """Abort what runs, make safe, close the records."""
+        """Abort what runs, make safe, close the records; once is enough."""
+        if self._is_closed:
+            return
+        self._is_closed = True
         self.begin_stop()
         await self.bench.close()
         await self.issuer.close()

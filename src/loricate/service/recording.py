@@ -22,8 +22,8 @@ class LateEnds:
     Until then such a run is in the records as running, and here it is known to be over.
     """
 
-    def __init__(self, store: Store) -> None:
-        self.store = store
+    def __init__(self, store: Store, issue: Issue) -> None:
+        self.store, self.issue = store, issue
         self.waiting: dict[str, Callable[[sqlite3.Connection], None]] = {}
         self._trying: asyncio.Task[None] | None = None
 
@@ -40,6 +40,7 @@ class LateEnds:
                 with contextlib.suppress(Exception):
                     await self.store.write(keep)
                     del self.waiting[run_id]
+                    await self.issue(run_id)
 
     def close(self) -> None:
         """Give up; the next start of the service finds the run interrupted."""

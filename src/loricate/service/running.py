@@ -69,7 +69,7 @@ class Runs:
     ) -> None:
         self.settings, self.store, self.bench = settings, store, bench
         self.issue, self.upkeeps, self.holders = issue, upkeeps, holders
-        self.late = LateEnds(store)
+        self.late = LateEnds(store, issue)
         self.engines: dict[str, Engine] = {}
         self._armings: dict[str, Arming] = {}
         holders.add(self._holding)

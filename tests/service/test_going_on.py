@@ -1,0 +1,380 @@
+"""What goes wrong with one thing leaves the rest: documents, arming, records, links."""
+
+import asyncio
+import contextlib
+import datetime as dt
+import time
+from collections.abc import AsyncIterator, Callable
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+from fastapi import FastAPI
+
+from loricate.certificates.documents import make_document
+from loricate.commands import demo_site
+from loricate.core.zeroes import is_young
+from loricate.records import store as records_store
+from loricate.records.errors import StorageFull
+from loricate.records.runs import set_verdicts
+from loricate.service import issuing, recording, running
+from loricate.service.app import create_app
+from loricate.service.desk import Desk
+from loricate.service.settings import FirstAccount, Settings
+from loricate.simulator.standins import StandIns
+from tests.conftest import five_steps, write_patient_profiles
+from tests.rig import DEMO, SpoiltFloor, said
+
+PACE = 50.0
+WHY = "for a test"
+
+
+@dataclass
+class Live:
+    """A service and its stand-ins in this process."""
+
+    app: FastAPI
+    wire: httpx.AsyncClient
+    floor: StandIns
+
+    @property
+    def desk(self) -> Desk:
+        """What the service holds."""
+        desk: Desk = self.app.state.desk
+        return desk
+
+    @property
+    def rig(self) -> SpoiltFloor:
+        """Its stand-ins, to be spoilt."""
+        return SpoiltFloor(self.floor)
+
+    async def post(self, path: str, body: Any = None, status: int | None = None) -> Any:
+        """Post; a status other than wanted (any good one by default) fails."""
+        answer = await self.wire.post(path, json=body)
+        is_good = answer.is_success if status is None else answer.status_code == status
+        assert is_good, (path, answer.status_code, answer.text)
+        return answer.json() if answer.content else None
+
+    async def get(self, path: str) -> Any:
+        """What is at a path."""
+        answer = await self.wire.get(path)
+        assert answer.is_success, (path, answer.text)
+        return answer.json()
+
+    async def new_run(self, **load: str) -> str:
+        """A run of FX-A, created; nests are n1, n2 and so on."""
+        places = [{"nest": nest[1:], "serial": serial} for nest, serial in load.items()]
+        body = {"sequence": "DC40-FINAL", "fixture": "FX-A", "load": places}
+        made = await self.post("/runs", body)
+        return str(made["id"])
+
+    async def run(self, **load: str) -> Any:
+        """A run from its beginning to its end."""
+        run_id = await self.new_run(**load)
+        await self.post(f"/runs/{run_id}/arm")
+        await self.post(f"/runs/{run_id}/start")
+        return await self.ended(run_id)
+
+    async def ended(self, run_id: str) -> Any:
+        """The run, once it is over and recorded so; questions are answered with their first."""
+        async with asyncio.timeout(60):
+            while True:
+                run = await self.get(f"/runs/{run_id}")
+                if run["state"] not in ("running", "armed"):
+                    return run
+                for asked in run["questions"]:
+                    body = {"nest": asked["nest"], "choice": asked["choices"][0]}
+                    await self.wire.post(f"/runs/{run_id}/answers", json=body)
+                await asyncio.sleep(0.02)
+
+    async def until(self, holds: Callable[[], Any]) -> Any:
+        """What ``holds`` gives once it is true."""
+        async with asyncio.timeout(20):
+            while True:
+                if found := await holds():
+                    return found
+                await asyncio.sleep(0.05)
+
+
+@contextlib.asynccontextmanager
+async def service(folder: Path, floor: StandIns) -> AsyncIterator[Live]:
+    """A service over records that may be there already."""
+    people = (FirstAccount("mara", "Mara", "engineer", "mara-pass"),)
+    app = create_app(Settings(folder / "bench.toml", folder, "http://b", accounts=people))
+    transport = httpx.ASGITransport(app)
+    async with (
+        app.router.lifespan_context(app),
+        httpx.AsyncClient(transport=transport, base_url="http://b/api/v1", timeout=60) as wire,
+    ):
+        signed = await wire.post("/sign-in", json={"name": "mara", "password": "mara-pass"})
+        wire.headers["Authorization"] = f"Bearer {signed.json()['token']}"
+        yield Live(app, wire, floor)
+
+
+@pytest.fixture
+async def floor(tmp_path: Path) -> AsyncIterator[StandIns]:
+    """Stand-ins, and the bench file for them."""
+    write_patient_profiles(tmp_path)
+    floor = StandIns(DEMO / "stand-ins" / "stand-ins.toml", pace=PACE)
+    demo_site.write_bench_file(await floor.serve(), tmp_path / "bench.toml")
+    yield floor
+    await floor.close()
+
+
+@pytest.fixture
+async def live(tmp_path: Path, floor: StandIns) -> AsyncIterator[Live]:
+    """A service with the demo's definitions, its fixtures fit by decree."""
+    async with service(tmp_path, floor) as live:
+        for folder, route in (("products", "products"), ("limit-sets", "limit-sets")):
+            for document in demo_site.demo_documents(folder):
+                await live.post(f"/{route}", document)
+        await live.post("/sequences", five_steps())
+        grounds: dict[str, Any] = {"why": WHY, "accepted": []}
+        answer = await live.wire.post("/sequences/DC40-FINAL/release", json=grounds)
+        if not answer.is_success:
+            grounds["accepted"] = [
+                {"rule": each["rule"], "step": each["step"], "reason": WHY}
+                for each in (await live.get("/sequences/DC40-FINAL/review"))["findings"]
+            ]
+            await live.post("/sequences/DC40-FINAL/release", grounds)
+        yield live
+
+
+def certify_all(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Open every gate: what is tried here is what comes after it."""
+    monkeypatch.setattr(issuing, "is_open", lambda gate: True)
+
+
+async def test_what_cannot_be_issued_is_set_aside_and_the_rest_goes_on(
+    live: Live, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    certify_all(monkeypatch)
+
+    def fail_one(issue: Any, run: Any, unit: Any, *more: Any) -> Any:
+        if unit["serial"] == "BAD-1":
+            raise ValueError("Out of range float values are not JSON compliant")
+        return make_document(issue, run, unit, *more)
+
+    monkeypatch.setattr("loricate.service.issuing.make_document", fail_one)
+    run = await live.run(n1="BAD-1", n2="GOOD-1")
+    run = await live.until(lambda: issued(live, run["id"], "2"))
+    bad, good = run["units"]
+    assert good["certificate_kind"] == "certificate"
+    assert bad["verdict"] == "pass" and bad["certificate"] is None
+    assert bad["not_certified"][0].startswith("Set aside: ValueError: Out of range float")
+    (told,) = (await live.wire.get("http://b/health")).json()["set_aside"]
+    assert run["id"] in told and "nest 1" in told
+    assert (await live.run(n1="GOOD-2"))["state"] == "finished", "and the next run"
+    assert (await live.get("/ledger"))["whole"]
+
+
+async def issued(live: Live, run_id: str, nest: str) -> Any:
+    """The run, once the unit in a nest has its document."""
+    run = await live.get(f"/runs/{run_id}")
+    is_there = any(each["nest"] == nest and each["certificate"] for each in run["units"])
+    return run if is_there else None
+
+
+async def test_a_start_does_not_fail_for_old_records_and_issues_what_it_now_can(
+    live: Live, floor: StandIns, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    certify_all(monkeypatch)
+    with monkeypatch.context() as broken:
+        broken.setattr("loricate.service.issuing.make_document", lambda *_: 1 / 0)
+        run = await live.run(n1="LATE-1")
+        await live.until(lambda: set_aside(live))
+        await live.app.state.desk.close()
+        async with service(tmp_path, floor) as again:
+            health = await again.until(lambda: set_aside(again))
+            assert health["status"] == "ok", "it started, and is ready"
+    async with service(tmp_path, floor) as again:
+        assert await again.until(lambda: issued(again, run["id"], "1"))
+        assert (await again.wire.get("http://b/health")).json()["set_aside"] == []
+
+
+async def set_aside(live: Live) -> Any:
+    """The health, once something is set aside."""
+    health = (await live.wire.get("http://b/health")).json()
+    return health if health["set_aside"] else None
+
+
+@pytest.mark.parametrize("nonsense", ["INF", "NINF", "NAN", "9.9E37", "9.91E37", "1e999", "", "x"])
+async def test_what_is_no_number_ends_no_run_and_stops_no_start(
+    live: Live, floor: StandIns, tmp_path: Path, nonsense: str
+) -> None:
+    """In every place of every summary of the withstand source, one after another."""
+
+    def spoil(line: str, answer: str) -> str:
+        if not line.upper().startswith("FETC") or "SUMM" not in line.upper():
+            return answer
+        fields = answer.split(",")
+        fields[-1] = nonsense
+        fields[1] = nonsense
+        return ",".join(fields)
+
+    said(live.rig, "HV1", spoil)
+    run = await live.run(n1="ODD-1")
+    assert run["state"] in ("finished", "aborted")
+    assert run["units"][0]["verdict"] != "pass" and run["units"][0]["certificate"] is None
+    assert (await live.get("/units/ODD-1"))[0]["attempts"]
+    await live.app.state.desk.close()
+    async with service(tmp_path, floor) as again:
+        assert (await again.get(f"/runs/{run['id']}"))["state"] == run["state"]
+
+
+async def test_a_watch_that_dies_disarms(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:
+    run_id = await live.new_run(n1="A-1")
+    side = live.desk.bench._side
+    assert side is not None
+    await live.post(f"/runs/{run_id}/arm")
+
+    async def die() -> bool:
+        raise ZeroDivisionError
+
+    with monkeypatch.context() as broken:
+        broken.setattr(side.bench, "guard_is_closed", die)
+        await live.until(lambda: has_state(live, run_id, "created"))
+    refused = await live.post(f"/runs/{run_id}/start", status=409)
+    assert "arm it first" in refused["detail"]
+    assert (await live.get("/bench/danger"))["state"] == "safe"
+
+
+async def has_state(live: Live, run_id: str, state: str) -> bool:
+    """Whether a run has come to a state."""
+    return bool((await live.get(f"/runs/{run_id}"))["state"] == state)
+
+
+async def test_start_holds_the_guard_itself(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Opened since the arming, and nobody has looked yet."""
+    monkeypatch.setattr(running, "WATCH_S", 60.0)
+    run_id = await live.new_run(n1="A-1")
+    await live.post(f"/runs/{run_id}/arm")
+    await asyncio.sleep(0.1)
+    live.floor.floor.set_guard(False)
+    refused = await live.post(f"/runs/{run_id}/start", status=409)
+    assert "guard is open" in refused["detail"]
+    live.floor.floor.set_guard(True)
+
+
+async def test_start_holds_the_deadline_itself(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(running, "WATCH_S", 60.0)
+    monkeypatch.setattr(running, "ARM_LASTS_S", 0.05)
+    run_id = await live.new_run(n1="A-1")
+    await live.post(f"/runs/{run_id}/arm")
+    await asyncio.sleep(0.1)
+    refused = await live.post(f"/runs/{run_id}/start", status=409)
+    assert "arming was dropped" in refused["detail"]
+
+
+async def test_inputs_that_answer_nonsense_disarm(live: Live) -> None:
+    places = [{"nest": "1", "serial": "A-1"}]
+    body = {"sequence": "DC40-FINAL", "fixture": "FX-A", "load": places, "start_by": "foot"}
+    run_id = (await live.post("/runs", body))["id"]
+    await live.post(f"/runs/{run_id}/arm")
+    said(live.rig, "IN1", lambda line, told: "maybe" if "COUN" in line else told)
+    await live.until(lambda: has_state(live, run_id, "created"))
+    live.floor.floor.set_guard(False)
+    live.floor.floor.set_guard(True)
+    await live.post(f"/runs/{run_id}/start", status=409)
+
+
+async def test_a_full_disk_leaves_no_run_running_once_there_is_room(
+    live: Live, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(recording, "AGAIN_S", 0.1)
+    is_full = True
+
+    def full(*given: Any) -> None:
+        if is_full:
+            raise StorageFull
+        set_verdicts(*given)
+
+    monkeypatch.setattr("loricate.records.runs.set_verdicts", full)
+    run_id = await live.new_run(n1="DC40-26-0117")
+    await live.post(f"/runs/{run_id}/arm")
+    await live.post(f"/runs/{run_id}/start")
+    await live.until(lambda: is_free(live))
+    assert (await live.get(f"/runs/{run_id}"))["state"] == "running"
+    is_full = False
+    await live.until(lambda: has_state(live, run_id, "finished"))
+
+
+async def is_free(live: Live) -> bool:
+    """Whether nobody has the bench; questions of whoever has it are answered."""
+    bench = await live.get("/bench")
+    if bench["running"]:
+        for asked in (await live.get(f"/runs/{bench['running']}"))["questions"]:
+            answer = {"nest": asked["nest"], "choice": asked["choices"][0]}
+            await live.wire.post(f"/runs/{bench['running']}/answers", json=answer)
+    return not bench["running"]
+
+
+async def test_finished_means_that_the_bench_is_free(
+    live: Live, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Papers of the first run are still being made when the second one starts."""
+    certify_all(monkeypatch)
+    hold = asyncio.Event()
+    issue = live.desk.issuer._issue_run
+
+    async def slowly(run_id: str) -> None:
+        await hold.wait()
+        await issue(run_id)
+
+    monkeypatch.setattr(live.desk.issuer, "_issue_run", slowly)
+    first = await live.run(n1="F-1")
+    assert first["state"] == "finished" and first["units"][0]["certificate"] is None
+    second = await live.run(n1="F-2")
+    assert second["state"] == "finished"
+    hold.set()
+    for run in (first, second):
+        await live.until(partial(issued, live, run["id"], "1"))
+
+
+async def test_a_clock_set_back_loses_no_document(
+    live: Live, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    certify_all(monkeypatch)
+    first = await live.run(n1="CL-1")
+    await live.until(lambda: issued(live, first["id"], "1"))
+    real_ns = time.time_ns
+    back_ns = 5 * 3600 * 10**9
+    monkeypatch.setattr("loricate.records.store.time.time_ns", lambda: real_ns() - back_ns)
+    second = await live.run(n1="CL-1")
+    found = await live.until(lambda: issued(live, second["id"], "1"))
+    assert found["units"][0]["certificate"] > first_number(await live.get(f"/runs/{first['id']}"))
+    newest = await live.get("/runs?count=1")
+    assert newest[0]["id"] == second["id"], "order counts, not time"
+
+
+def first_number(run: Any) -> str:
+    """The number of the first unit's document."""
+    return str(run["units"][0]["certificate"])
+
+
+def test_identifiers_go_up_whatever_the_clock_does(monkeypatch: pytest.MonkeyPatch) -> None:
+    moments = iter([5_000_000_000, 4_000_000_000, 4_000_000_001, 9_000_000_000, 1])
+    ids = records_store._Ids()
+    monkeypatch.setattr("loricate.records.store.time.time_ns", lambda: next(moments))
+    given = [ids.give() for _ in range(5)]
+    assert given == sorted(given) and len(set(given)) == 5
+    later = records_store._Ids()
+    monkeypatch.setattr("loricate.records.store.time.time_ns", lambda: 1)
+    later.begin_after(given[-1])
+    assert later.give() > given[-1], "also after a restart"
+
+
+def test_a_zero_from_the_future_is_of_no_age() -> None:
+    at = dt.datetime(2026, 11, 26, tzinfo=dt.UTC)
+    assert is_young(at - dt.timedelta(hours=1), 7200.0, at)
+    assert not is_young(at + dt.timedelta(hours=1), 7200.0, at)
+
+
+def test_a_document_is_settled_by_the_attempts_it_tells_of() -> None:
+    """By time it might be newer than a repeat, once the clock was set back."""
+    unit = {"certificate": "C-1", "certified_after": 5, "attempts": [{}] * 5}
+    assert issuing.is_settled(unit)
+    assert not issuing.is_settled({**unit, "attempts": [{}] * 6})
