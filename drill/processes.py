@@ -12,9 +12,16 @@ ACCOUNT, PASSWORD = "mara", "for this drill"
 
 
 @contextmanager
-def service(folder: Path, port: int) -> Iterator[subprocess.Popen[bytes]]:
-    """Serve ``folder/bench.toml`` with its records in ``folder``; killed at the end."""
-    words = ["serve", "--bench", str(folder / "bench.toml"), "--data", str(folder)]
+def service(
+    folder: Path, port: int, bench_file: Path | None = None
+) -> Iterator[subprocess.Popen[bytes]]:
+    """Serve a bench, by default ``folder/bench.toml``, with its records in ``folder``.
+
+    It is killed at the end.
+    """
+    folder.mkdir(exist_ok=True)
+    bench = bench_file or folder / "bench.toml"
+    words = ["serve", "--bench", str(bench), "--data", str(folder)]
     words += ["--port", str(port), "--account", ACCOUNT]
     with (folder / "service.log").open("ab") as log:
         process = subprocess.Popen(

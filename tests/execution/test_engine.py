@@ -415,3 +415,60 @@ async def test_a_frequency_that_did_not_arrive_passes_nothing_and_counts_against
     assert notebook.of("1")["withstand"] == (Verdict.NOT_RUN, Cause.INSTRUMENT)
     (doubt,) = notebook.performed[0][1].grade.doubts
     assert doubt.instrument == "HV1" and "FREQuency? with '50' before its start" in doubt.text
+
+
+def assert_one_step_lost(notebook: Notebook) -> None:
+    """At most one step of one unit could not be done; the other unit passes all of its steps."""
+    lost = [each for each in notebook.attempts if each[2] is not Verdict.PASS]
+    own = [each for each in lost if each[3] is not Cause.UNIT_HALTED]
+    assert len(own) <= 1, "\n".join(map(str, own))
+    assert all(verdict is Verdict.NOT_RUN for _, _, verdict, _, _ in lost), lost
+    assert len({nest for nest, *_ in lost}) <= 1, lost
+
+
+@pytest.mark.parametrize("instrument", ["HV1", "GB1", "MX1", "GD1"])
+@pytest.mark.parametrize("which", range(1, 60, 3))
+async def test_one_answer_too_many_costs_one_step_and_no_more(
+    rig: Rig, sequence: ReadySequence, instrument: str, which: int
+) -> None:
+    """Wherever it comes: every later answer would be off by one, for good."""
+    carrying_on = tuple(replace(step, on_fail="carry_on") for step in sequence.steps)
+    engine, notebook = engine_for(rig, replace(sequence, steps=carrying_on), "12")
+    count = 0
+
+    def twice_once(line: str, told: str) -> str:
+        nonlocal count
+        count += 1
+        return f"{told}\n{told}" if count == which else told
+
+    said(rig, instrument, twice_once)
+    await run(engine)
+    again, clean = engine_for(rig, replace(sequence, steps=carrying_on), "12")
+    await run(again)  # where the last answer of all was told twice, it shows only here
+    notebook.attempts += [(f"{each[0]} again", *each[1:]) for each in clean.attempts]
+    assert (notebook.state, clean.state) == ("finished", "finished"), notebook.note
+    assert_one_step_lost(notebook)
+
+
+@pytest.mark.parametrize("which", range(16))
+async def test_a_link_that_closes_under_a_relay_command_costs_one_step(
+    rig: Rig, sequence: ReadySequence, which: int
+) -> None:
+    carrying_on = tuple(replace(step, on_fail="carry_on") for step in sequence.steps)
+    engine, notebook = engine_for(rig, replace(sequence, steps=carrying_on), "12")
+    link, count = rig.bench.matrix.link, 0
+    write = link.write
+
+    async def cut(text: str) -> None:
+        nonlocal count
+        if text.startswith("ROUTe"):
+            count += 1
+            if count == which + 1:
+                link.close()
+        await write(text)
+
+    link.write = cut  # type: ignore[method-assign]
+    await run(engine)
+    assert notebook.state == "finished", notebook.note
+    assert_one_step_lost(notebook)
+    assert await rig.bench.read_closed() == frozenset(), "and nothing stays closed"

@@ -3,6 +3,7 @@
 import signal
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -188,3 +189,71 @@ def test_a_short_drill_is_survived() -> None:
     """The long one is `make drill`; here the restart may take longer than its three seconds."""
     for survival in drill(kills=2, seed=11):
         assert [fault for fault in survival.faults if "restart took" not in fault] == []
+
+
+def serve_again(folder: Path, bench: Path) -> subprocess.CompletedProcess[str]:
+    """A second service, which is expected not to come up."""
+    words = ["serve", "--bench", str(bench), "--data", str(folder), "--port", "0", "--log", "-"]
+    return subprocess.run(
+        [sys.executable, "-m", "loricate", *words], capture_output=True, text=True, timeout=60
+    )
+
+
+def test_a_second_service_on_the_same_records_or_bench_is_told_who_has_them(
+    tmp_path: Path,
+) -> None:
+    folder = tmp_path / "one"
+    folder.mkdir()
+    with demo_site.stand_ins(1.0) as floor:
+        demo_site.write_bench_file(floor.ports, folder / "bench.toml")
+        port = demo_site.free_port()
+        with service(folder, port) as first, Client(f"http://127.0.0.1:{port}") as client:
+            demo_site.wait_for(client)
+            same = serve_again(folder, folder / "bench.toml")
+            assert same.returncode == 1 and "Traceback" not in same.stderr
+            assert f"data folder {folder} is in use by process {first.pid}" in same.stderr
+            other = serve_again(tmp_path / "two", folder / "bench.toml")
+            assert other.returncode != 0
+            assert "Instrument HV1" in other.stderr
+            assert f"is in use by process {first.pid} (BENCH-2)" in other.stderr
+            client.sign_in("mara", PASSWORD)
+            assert client.health().ready, "the first one has noticed nothing"
+        with service(tmp_path / "two", port, folder / "bench.toml"):
+            with Client(f"http://127.0.0.1:{port}") as client:
+                demo_site.wait_for(client)
+                assert client.health().ready, "what a dead service had is free"
+
+
+def test_a_stop_ends_outputs_at_once_and_everything_else_soon(
+    tmp_path: Path, sequence_document: dict[str, Any]
+) -> None:
+    """With a run at high voltage and event streams open; its end is recorded all the same."""
+    with demo_site.stand_ins(1.0) as floor:
+        demo_site.write_bench_file(floor.ports, tmp_path / "bench.toml")
+        port = demo_site.free_port()
+        url = f"http://127.0.0.1:{port}"
+        with service(tmp_path, port) as process, Client(url) as client:
+            demo_site.wait_for(client)
+            client.sign_in("mara", PASSWORD)
+            demo_site.add_definitions(client)
+            make_fit(client, Hands("127.0.0.1", floor.ports["HANDS"]), 1.0)
+            release(client, long_sequence(sequence_document))
+            run_id = start_and_reach_high_voltage(client, floor.ports)
+            following = [
+                threading.Thread(target=lambda: list(client.events(run_id)), daemon=True)
+                for _ in range(3)
+            ]
+            for thread in following:
+                thread.start()
+            time.sleep(0.2)
+            told = time.monotonic()
+            process.send_signal(signal.SIGTERM)
+            while outputs_on(floor.ports):
+                assert time.monotonic() - told < 1.0
+            process.wait(timeout=10)
+            assert time.monotonic() - told < 4.0, "2 s is the promise; machines are held up"
+        with service(tmp_path, port), Client(url) as client:
+            demo_site.wait_for(client)
+            client.sign_in("mara", PASSWORD)
+            run = client.run(run_id)
+            assert (run.state, run.note) == ("aborted", "The service is stopping.")

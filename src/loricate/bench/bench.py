@@ -13,7 +13,6 @@ from loricate.bench.claims import Claim, instrument_lock
 from loricate.bench.danger import Danger, LiveOutput, danger_of
 from loricate.bench.errors import (
     BenchError,
-    Charged,
     ChargeUnknown,
     GuardOpen,
     InstrumentFault,
@@ -98,6 +97,7 @@ class Bench:
         self._beating: asyncio.Task[None] | None = None
         self._switching = asyncio.Lock()
         self._closed: dict[Role | None, set[tuple[int, int]]] = {}
+        self._to_open: set[Role | None] = set()  # of whom paths are closed that nobody uses
         self._live: dict[Role, LiveOutput] = {}
         self.reach = Reach()
         self.charged: dict[str, str] = {}  # by instrument: why nobody may touch the fixture
@@ -251,7 +251,13 @@ class Bench:
         instrument = self._instrument(role)
         hazard = hazard_of(role, instrument.sure, instrument.capability)
         if not hazard.is_hazardous:
-            return await self._follow(instrument, role, on_sample)
+            try:
+                return await self._follow(instrument, role, on_sample)
+            except BenchError:
+                # Its link may be closed, and the stop with it: no relay moves under a current.
+                with contextlib.suppress(BenchError):
+                    await self._take_off(instrument)
+                raise
         async with self.reach.output():
             if not await self.guard_is_closed():
                 raise GuardOpen
@@ -285,7 +291,9 @@ class Bench:
     ) -> None:
         """Measure until the unit is safe what a role's output left; no relay moves before.
 
-        Raises Charged, and remembers it until a person confirms, when nothing can say so.
+        An answer that does not fit is asked for once more, over a new link; that it did not fit is
+        raised when the unit is safe. Raises Charged, and remembers it until a person confirms, when
+        nothing can say so.
         """
         live = self._live.get(role)
         if live is None or self.instruments[role].name in self.charged:
@@ -298,24 +306,37 @@ class Bench:
             if on_sample is not None:
                 on_sample(sample)
 
-        try:
-            if not instrument.link.is_open or not instrument.identity:
-                instrument.identity = ""
-                await instrument.connect()
-                instrument.stop_now()
-            if not await instrument.is_off():
-                instrument.stop_now()
-                if not await instrument.is_off():
-                    raise InstrumentFault(instrument.name, "does not take its output off")
-            await instrument.discharge(live.hazard.safe_v, look, live.care)
-        except StillCharged as error:
-            self.charged[instrument.name] = str(error)
-            raise
-        except BenchError as error:
-            unknown = ChargeUnknown(instrument.name, str(error).rstrip("."))
-            self.charged[instrument.name] = str(unknown)
-            raise unknown from error
+        misfit: BenchError | None = None
+        while True:
+            try:
+                await self._take_off(instrument)
+                await instrument.discharge(live.hazard.safe_v, look, live.care)
+                break
+            except StillCharged as error:
+                self.charged[instrument.name] = str(error)
+                raise
+            except BenchError as error:
+                if misfit is None and not instrument.link.is_open:
+                    misfit = error
+                    continue
+                unknown = ChargeUnknown(instrument.name, str(error).rstrip("."))
+                self.charged[instrument.name] = str(unknown)
+                raise unknown from error
         del self._live[role]
+        if misfit is not None:
+            raise misfit
+
+    @staticmethod
+    async def _take_off(instrument: Instrument) -> None:
+        """Reach an instrument, over a new link if need be, until it says that its output is off."""
+        if not instrument.link.is_open or not instrument.identity:
+            instrument.identity = ""
+            await instrument.connect()
+            instrument.stop_now()
+        if not await instrument.is_off():
+            instrument.stop_now()
+            if not await instrument.is_off():
+                raise InstrumentFault(instrument.name, "does not take its output off")
 
     def _refuse_while_charged(self) -> None:
         for name in self.charged:
@@ -376,18 +397,42 @@ class Bench:
 
     async def _close_points(self, holder: Role | None, points: set[tuple[int, int]]) -> None:
         """Close crosspoints for a holder, an instrument or nobody, in place of its last ones."""
-        await self.matrix.connect()
         async with self._switching:
+            # Within the turn: whoever had it before may have lost the link.
+            await self.matrix.ready()
+            self._to_open.discard(holder)
+            await self._open_left()
             await self._open_points(holder)
             if not points:
                 await self._check_closed()
                 return
             self._closed[holder] = points
             spelled = self._spelled(points)
-            await self.matrix.link.write(self.matrix.profile.close.format(points=spelled))
-            await self.matrix.ask(self.matrix.profile.settled)
-            await self.matrix.check_errors("did not connect the unit")
+            try:
+                await self.matrix.link.write(self.matrix.profile.close.format(points=spelled))
+                await self.matrix.ask(self.matrix.profile.settled)
+                await self.matrix.check_errors("did not connect the unit")
+            except BenchError:
+                await self._find_closed(holder)
+                raise
             await self._check_closed()
+
+    async def _find_closed(self, holder: Role | None) -> None:
+        """After a command that nobody knows the end of: ask what of a holder's is closed now.
+
+        Where the matrix cannot say, what may be closed is taken for closed.
+        """
+        with contextlib.suppress(BenchError):
+            await self.matrix.connect()
+            closed = await self.read_closed()
+            if closed is not None:
+                others = {
+                    point
+                    for other, points in self._closed.items()
+                    if other != holder
+                    for point in points
+                }
+                self._closed[holder] = set(closed - others)
 
     async def _check_closed(self) -> None:
         """The matrix must say that just what was asked for is closed, where it can say so."""
@@ -424,14 +469,27 @@ class Bench:
         if points := self._closed.get(holder, set()):
             await self.matrix.connect()
             spelled = self._spelled(points)
-            await self.matrix.link.write(self.matrix.profile.open.format(points=spelled))
+            try:
+                await self.matrix.link.write(self.matrix.profile.open.format(points=spelled))
+            except BenchError:
+                await self._find_closed(holder)
+                raise
         self._closed.pop(holder, None)  # only now: what was not told to open is closed still
 
     async def disconnect(self, holders: Iterable[Role | None]) -> None:
-        """Open the paths of these holders, so that other nests may use their columns."""
+        """Open the paths of these holders, so that other nests may use their columns.
+
+        What cannot be opened is opened before anything else is closed.
+        """
         async with self._switching:
             for holder in holders:
-                await self._open_points(holder)
+                self._to_open.add(holder)
+            await self._open_left()
+
+    async def _open_left(self) -> None:
+        for holder in list(self._to_open):
+            await self._open_points(holder)
+            self._to_open.discard(holder)
 
     async def _beat(self) -> None:
         """Beat for every output that is on, as long as the bench lives."""
@@ -470,7 +528,7 @@ class Bench:
                 if instrument.link.is_open and not await instrument.is_off():
                     instrument.stop_now()
         for role in list(self._live):
-            with contextlib.suppress(Charged):  # it is kept in ``charged``
+            with contextlib.suppress(BenchError):  # what is charged is kept in ``charged``
                 await self._discharge(role, on_residual)
         if not self._live and not self.charged:
             # Through open relays a unit would keep what is in it.
@@ -496,6 +554,7 @@ class Bench:
     async def open_relays(self) -> None:
         """Open every relay; quiet when the matrix does not answer, for nothing is on by then."""
         self._closed.clear()
+        self._to_open.clear()
         with contextlib.suppress(BenchError):
             if not self.matrix.link.is_open:
                 self.matrix.identity = ""
