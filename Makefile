@@ -6,7 +6,7 @@ CONSOLE_SOURCES := $(shell find console/src console/public -type f 2>/dev/null) 
 DEBIAN := chromium fonts-dejavu-core poppler-utils
 SUDO := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
 
-.PHONY: demo example test check bench drill console format openapi pictures wheel clean
+.PHONY: demo example test check figures drill console format openapi pictures wheel clean
 
 demo: .venv/ready $(CONSOLE)
 	$(BIN)/loricate demo
@@ -26,15 +26,18 @@ check: .venv/ready console/src/api/schema.d.ts
 	$(BIN)/lint-imports
 	cd console && npm run --silent check
 
-bench: .venv/ready
-	$(BIN)/python -m bench
+figures: .venv/ready
+	$(BIN)/python -m figures
 
-# Kills of the service, loads through lying wires, every ending with a charged unit, unfit sequences.
+# Kills of the service, loads through lying wires, every ending with a charged unit, unfit sequences,
+# a run while everybody attacks.
 KILLS ?= 30
 LOADS ?= 500
+ATTACKED_S ?= 60
 drill: .venv/ready
 	$(BIN)/python -m drill gate
 	$(BIN)/python -m drill charge
+	$(BIN)/python -m drill attack $(ATTACKED_S)
 	OPENBLAS_NUM_THREADS=1 $(BIN)/python -m drill wires $(LOADS)
 	$(BIN)/python -m drill kills $(KILLS)
 

@@ -11,7 +11,7 @@ import numpy
 import pikepdf
 import pytest
 import zxingcpp
-from bench.demo_documents import certificate_document
+from figures.demo_documents import certificate_document
 from PIL import Image
 
 from loricate.certificates.ledger import GENESIS, check_chain, entry_hash

@@ -1,6 +1,7 @@
 """Review: each rule finds its mistake, says the remedy, and is quiet about a sound sequence."""
 
 import copy
+import sys
 from collections.abc import Callable
 from typing import Any
 
@@ -414,3 +415,31 @@ def test_power_limits_far_from_the_plate_are_pointed_out(
     found = review(Reviewed(ready, limit_sets, BENCH))
     (loose,) = [each for each in found if each.rule == "plate_is_loose"]
     assert (loose.step, loose.severity) == ("power", Severity.WARNING)
+
+
+def calls_of_a_review(limit_sets: LimitSets, steps: int) -> int:
+    """How many calls a review of a sequence of so many steps makes: its cost, whatever the clock."""
+    document = sound()
+    own = document["steps"]
+    document["steps"] = [{**own[n % len(own)], "id": f"s{n}"} for n in range(steps)]
+    product = Product.model_validate(read_demo("products/dc-40.toml"))
+    ready = prepare(document, {product.code: product}, limit_sets)
+    reviewed = Reviewed(ready, limit_sets, BENCH, 4)
+    count = 0
+
+    def profile(frame: Any, event: str, arg: Any) -> None:
+        nonlocal count
+        count += event in ("call", "c_call")
+
+    sys.setprofile(profile)
+    try:
+        review(reviewed)
+    finally:
+        sys.setprofile(None)
+    return count
+
+
+def test_a_review_takes_time_in_proportion_to_the_steps(limit_sets: LimitSets) -> None:
+    """At most n log n: 500 steps were minutes of work before."""
+    few, many = (calls_of_a_review(limit_sets, steps) for steps in (125, 500))
+    assert many < 4 * few * 1.4

@@ -1,6 +1,7 @@
 """The drills, short: what `make drill` does by hand for longer."""
 
 import pytest
+from drill.attack import attack_run
 from drill.charge import ENDINGS, end_once
 from drill.gate import tricky_sequences, try_once
 from drill.lying import lie_to_loads
@@ -25,3 +26,14 @@ async def test_no_faulty_unit_passes_through_a_wire_that_lies() -> None:
     loads = await lie_to_loads(len(LIES), 20261126, lines.append)
     assert [load.faults for load in loads if load.faults] == [], lines
     assert sum(load.told for load in loads) > len(LIES), "the wires did lie"
+
+
+def test_a_run_passes_while_everybody_attacks() -> None:
+    """A few seconds of what `make drill` does for a minute: nothing breaks, nobody gets in."""
+    found = attack_run(3.0)
+    assert found.faults == []
+    assert found.verdicts == ["pass"]
+    for name in ("16 MB to sign-in", "pieces to sign-in"):
+        assert set(found.told[name]) <= {0, 413, 429}, found.told
+    assert set(found.told["guesses"]) <= {401, 429}, found.told
+    assert set(found.told["review of 3000"]) <= {422, 429, 503}, found.told

@@ -8,8 +8,8 @@ from pathlib import Path
 from reportlab.lib.pagesizes import A4
 from reportlab.pdfgen.canvas import Canvas
 
-from bench.demo_documents import certificate_document
-from bench.pairs import ratio_of_pairs
+from figures.demo_documents import certificate_document
+from figures.pairs import ratio_of_pairs
 from loricate.certificates.drawing import BOLD, PLAIN
 from loricate.certificates.paper import make_pdf
 from loricate.certificates.sealing import load_or_make_site_key, seal

@@ -3,14 +3,15 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from bench.aborts import abort_p99
-from bench.challenges import challenge_over_solver
-from bench.loads import best_forecast, load_over_bound
-from bench.paper import certificate_cpu
-from bench.processes import cli_start
-from bench.runs import engine_overhead
-from bench.storage import commit_rate
-from bench.wires import event_lag, link_query
+from figures.aborts import abort_p99
+from figures.beats import beat_gap
+from figures.challenges import challenge_over_solver
+from figures.loads import best_forecast, load_over_bound
+from figures.paper import certificate_cpu
+from figures.processes import cli_start
+from figures.runs import engine_overhead
+from figures.storage import commit_rate
+from figures.wires import event_lag, link_query
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,6 +39,9 @@ FIGURES = {
     "event_lag": Figure(event_lag, "link round trips", "one query over the link", "<= 10"),
     "abort_p99": Figure(
         abort_p99, "link round trips", "one query over the link", "<= 3, or 50 ms if that is more"
+    ),
+    "beat_gap": Figure(
+        beat_gap, "ratio", "the beats' interval of 50 ms; the dead-man is at 8", "<= 2"
     ),
     "challenge_over_solver": Figure(
         challenge_over_solver, "ratio", "the time in the network solver alone", "<= 1.5"

@@ -5,8 +5,8 @@ import tempfile
 import time
 from pathlib import Path
 
-from bench.demo_documents import demo_sequence
-from bench.pairs import ratio_of_pairs
+from figures.demo_documents import demo_sequence
+from figures.pairs import ratio_of_pairs
 from loricate.commands.demo_site import demo_documents
 from loricate.core.grading import DecisionRule, Measured, grade_step
 from loricate.core.quantities import CURRENT, VOLTAGE

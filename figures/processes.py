@@ -5,7 +5,7 @@ import sys
 import time
 from pathlib import Path
 
-from bench.pairs import ratio_of_pairs
+from figures.pairs import ratio_of_pairs
 
 PAIRS = 15
 

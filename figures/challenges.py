@@ -6,7 +6,7 @@ from itertools import cycle, islice
 from pathlib import Path
 from typing import Any
 
-from bench.demo_documents import demo_sequence
+from figures.demo_documents import demo_sequence
 from loricate.challenge import challenge
 from loricate.commands.places import demo_folder
 from loricate.core.sequences import ReadySequence

@@ -1,4 +1,4 @@
-"""Run every figure and write ``out/bench.jsonl``, a line each."""
+"""Run every figure and write ``out/figures.jsonl``, a line each."""
 
 import json
 import os
@@ -7,13 +7,13 @@ from pathlib import Path
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-from bench.figures import FIGURES
+from figures.table import FIGURES
 
 
 def main() -> None:
     """Run the figures named on the command line, or all of them."""
     wanted = sys.argv[1:] or list(FIGURES)
-    out = Path("out") / "bench.jsonl"
+    out = Path("out") / "figures.jsonl"
     out.parent.mkdir(exist_ok=True)
     lines = []
     for name in wanted:

@@ -9,8 +9,8 @@ from pathlib import Path
 
 import tomlkit
 
-from bench.demo_documents import demo_sequence
-from bench.runs import Nowhere
+from figures.demo_documents import demo_sequence
+from figures.runs import Nowhere
 from loricate.bench.bench import Bench
 from loricate.bench.plan import read_bench_plan
 from loricate.commands import demo_site

@@ -12,7 +12,7 @@ from pathlib import Path
 import httpx
 import uvicorn
 
-from bench.demo_documents import demo_sequence
+from figures.demo_documents import demo_sequence
 from loricate.bench.links import TcpLink
 from loricate.commands import demo_site
 from loricate.execution.engine import Engine

@@ -7,7 +7,7 @@ import time
 from collections.abc import Mapping
 from pathlib import Path
 
-from bench.demo_documents import demo_sequence
+from figures.demo_documents import demo_sequence
 from loricate.bench.bench import Bench
 from loricate.bench.plan import read_bench_plan
 from loricate.commands import demo_site
