@@ -418,7 +418,7 @@ def test_power_limits_far_from_the_plate_are_pointed_out(
 
 
 def calls_of_a_review(limit_sets: LimitSets, steps: int) -> int:
-    """How many calls a review of a sequence of so many steps makes: its cost, whatever the clock."""
+    """How many calls a review of so many steps makes: its cost, whatever the clock says."""
     document = sound()
     own = document["steps"]
     document["steps"] = [{**own[n % len(own)], "id": f"s{n}"} for n in range(steps)]

@@ -334,6 +334,22 @@ async def test_finished_means_that_the_bench_is_free(
         await live.until(partial(issued, live, run["id"], "1"))
 
 
+async def test_a_stop_does_not_wait_for_papers(
+    live: Live, floor: StandIns, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    certify_all(monkeypatch)
+
+    async def never(*given: Any, **more: Any) -> None:
+        await asyncio.Event().wait()
+
+    monkeypatch.setattr(live.desk.drawing, "do", never)
+    run = await live.run(n1="S-1")
+    async with asyncio.timeout(10):
+        await live.desk.close()
+    async with service(tmp_path, floor) as again:
+        assert await again.until(lambda: issued(again, run["id"], "1")), "it comes at the start"
+
+
 async def test_a_clock_set_back_loses_no_document(
     live: Live, monkeypatch: pytest.MonkeyPatch
 ) -> None:

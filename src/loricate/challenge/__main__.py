@@ -13,9 +13,12 @@ from loricate.challenge.families import NoStandIn
 from loricate.challenge.request import ChallengeRequest
 from loricate.core.errors import DocumentError
 
+LOW_PRIORITY = 10  # a bench may be testing beside it
+
 
 def main() -> None:
     """Read, run, print."""
+    os.nice(LOW_PRIORITY)
     request = ChallengeRequest.model_validate_json(sys.stdin.buffer.read())
     try:
         sys.stdout.write(request.perform().model_dump_json())

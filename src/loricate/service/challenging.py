@@ -10,9 +10,9 @@ from typing import Any
 
 from loricate.api.definitions import ChallengeOut
 from loricate.core.errors import Finding
-from loricate.service.problems import NotReady, WrongState
+from loricate.service.problems import Busy, NotReady, WrongState
 
-MOST_S = 120.0
+MOST_S, MOST_INSIDE = 120.0, 4
 UNITS = "units"  # the folder beside the bench file that holds unit files
 
 
@@ -27,13 +27,26 @@ def unit_file(bench_file: Path, product: str) -> dict[str, Any] | None:
 
 
 class Challenger:
-    """One challenge at a time; a second one waits for it."""
+    """One challenge at a time; a few may wait for it."""
 
     def __init__(self) -> None:
         self._turn = asyncio.Lock()
+        self._inside = 0
 
     async def challenge(self, request: dict[str, Any]) -> ChallengeOut:
-        """Run a request; raises NotReady with what was refused, WrongState when it is too long."""
+        """Run a request; raises NotReady with what was refused, WrongState when it is too long.
+
+        Raises Busy when enough wait already.
+        """
+        if self._inside >= MOST_INSIDE:
+            raise Busy("Several challenges wait already; ask again when one of them is over.")
+        self._inside += 1
+        try:
+            return await self._in_turn(request)
+        finally:
+            self._inside -= 1
+
+    async def _in_turn(self, request: dict[str, Any]) -> ChallengeOut:
         async with self._turn:
             process = await asyncio.create_subprocess_exec(
                 sys.executable, "-m", "loricate.challenge",

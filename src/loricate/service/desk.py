@@ -87,8 +87,8 @@ class Desk:
             return
         self._is_closed = True
         self.begin_stop()
+        await self.issuer.close()  # a run that ends waits for its papers
         await self.bench.close()
-        await self.issuer.close()
         self.study.close()
         self.drawing.close()
         self.chain.close()

@@ -183,6 +183,8 @@ class Issuer:
         self.exporter, self.drawing = exporter, drawing
         self._lock = asyncio.Lock()
         self._later: asyncio.Task[None] | None = None
+        self._going: set[asyncio.Task[None]] = set()
+        self._is_closed = False
 
     def catch_up(self) -> None:
         """Issue, in the background, what was left: by a service that died, or set aside."""
@@ -201,19 +203,26 @@ class Issuer:
 
     async def close(self) -> None:
         """Leave what is under way to the next start."""
-        if self._later is not None:
-            self._later.cancel()
-            await asyncio.wait([self._later])
+        self._is_closed = True
+        going = self._going | ({self._later} if self._later is not None else set())
+        for each in going:
+            each.cancel()
+        if going:
+            await asyncio.wait(going)
 
     async def issue_for(self, run_id: str) -> None:
         """Issue a certificate to each passing unit, a nonconformance report to each failing one.
 
         Never raises: what must wait, for room on the disk for instance, is tried again.
         """
-        try:
-            await self._issue_run(run_id)
-        except Exception:
-            logger.exception("documents not issued yet", extra={"run": run_id})
+        if self._is_closed:
+            return
+        going = asyncio.create_task(self._issue_run(run_id))
+        self._going.add(going)
+        await asyncio.wait([going])
+        self._going.discard(going)
+        if not going.cancelled() and (error := going.exception()) is not None:
+            logger.error("documents not issued yet", exc_info=error, extra={"run": run_id})
             self.catch_up()
 
     async def _issue_run(self, run_id: str) -> None:
