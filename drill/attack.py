@@ -289,10 +289,10 @@ def _attack(client: Client, ports: dict[str, int], seconds: float, with_attack: 
 def _one_output(seconds: float) -> dict[str, Any]:
     """A sequence of one withstand that lasts."""
     document = demo_site.demo_documents("sequences")[0]
-    step = next(each for each in document["steps"] if each["kind"] == STEP)
-    step = {key: each for key, each in step.items() if key not in ("when", "cues")}
-    step["settings"] = {**step["settings"], "dwell": f"{seconds:g} s"}
-    return {**document, "code": "ATTACKED", "steps": [step]}
+    found = next(each for each in document["steps"] if each["kind"] == STEP)
+    own = {key: each for key, each in found.items() if key not in ("when", "cues")}
+    own["settings"] = {**own["settings"], "dwell": f"{seconds:g} s"}
+    return {**document, "code": "ATTACKED", "steps": [own]}
 
 
 @contextmanager
