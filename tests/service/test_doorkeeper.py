@@ -3,6 +3,7 @@
 import asyncio
 import json
 from collections.abc import AsyncIterator
+from pathlib import Path
 from typing import Any
 
 import httpx
@@ -21,6 +22,7 @@ from loricate.service.doorkeeper import (
     most_bytes,
 )
 from loricate.service.problems import TooManyAtOnce
+from loricate.service.settings import Reached
 from tests.conftest import read_demo
 from tests.service.conftest import bearer
 
@@ -211,3 +213,42 @@ async def test_a_list_comes_page_by_page(wire: httpx.AsyncClient) -> None:
         seen.append([each["code"] for each in json.loads(answer.content)])
         path = answer.links.get("next", {}).get("url", "").removeprefix("/api/v1")
     assert seen == [["P-0", "P-1"], ["P-2", "P-3"], ["P-4"]]
+
+
+def scope_for(host: str) -> dict[str, Any]:
+    return {
+        "type": "http", "http_version": "1.1", "method": "GET", "path": "/", "raw_path": b"/",
+        "query_string": b"", "root_path": "", "scheme": "https",
+        "headers": [(b"host", host.encode("latin-1"))], "client": ("1.2.3.4", 5),
+        "server": ("x", 443),
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("host", "status"),
+    [
+        ("bench-2.quillmere.example", 200),
+        ("BENCH-2.quillmere.example:8640", 200),
+        ("10.0.0.9:8640", 421),
+        ("bench-2.quillmere.example.evil.example", 421),
+        ("\xff", 421),
+        ("", 421),
+    ],
+)
+async def test_only_names_that_are_trusted_are_answered(host: str, status: int) -> None:
+    async def page(scope: Any, receive: Any, send: Any) -> None:
+        await send({"type": "http.response.start", "status": 200, "headers": []})
+        await send({"type": "http.response.body", "body": b""})
+
+    reached = Reached(hosts=("bench-2.quillmere.example",), tls_cert=Path("cert.pem"))
+    sent: list[Any] = []
+
+    async def send(message: Any) -> None:
+        sent.append(message)
+
+    async def receive() -> dict[str, Any]:
+        return {"type": "http.request", "body": b"", "more_body": False}
+
+    await Doorkeeper(page, reached)(scope_for(host), receive, send)
+    assert sent[0]["status"] == status
+    assert (b"strict-transport-security", b"max-age=31536000") in sent[0]["headers"]

@@ -88,7 +88,11 @@ def test_what_is_not_there(wire: httpx.Client, path: str) -> None:
 
 def test_a_method_that_is_not_there(wire: httpx.Client) -> None:
     with wire:
-        assert wire.request("PATCH", "/api/v1/runs").status_code == 405
+        for method in ("PATCH", "DELETE", "HEAD", "OPTIONS", "TRACE", "PROPFIND"):
+            answer = wire.request(method, "/api/v1/runs")
+            assert (answer.status_code, answer.headers["allow"]) == (405, "GET, POST"), method
+        answer = wire.request("PATCH", "/api/v1/nowhere")
+        problem_of(answer, 404, "not-found")
 
 
 def test_what_has_no_sign_in(site: dict[str, Any]) -> None:

@@ -11,9 +11,9 @@ import httpx
 import pytest
 
 from loricate.records import accounts
+from loricate.service.guessing import ATTEMPTS, Allowance, AttemptLimiter
 from loricate.service.openapi import published
 from loricate.service.problems import NotSignedIn, TooManyAttempts
-from loricate.service.sign_in import ATTEMPTS, WINDOW_S, AttemptLimiter
 from tests.service.conftest import PEOPLE, bearer, sign_in
 
 
@@ -53,11 +53,11 @@ async def test_attempts_are_limited(wire: httpx.AsyncClient) -> None:
         await wire.post("/sign-in", json={"name": "mara", "password": "wrong"})
     answer = await sign_in(wire, "mara")
     assert answer.status_code == 429
-    assert 0 < int(answer.headers["retry-after"]) <= WINDOW_S + 1
+    assert 0 < int(answer.headers["retry-after"]) <= 60.0 + 1
 
 
 def fail(limiter: AttemptLimiter, key: str) -> None:
-    with pytest.raises(NotSignedIn), limiter.attempt(key):
+    with pytest.raises(NotSignedIn), limiter.attempt(Allowance(key, ATTEMPTS)):
         raise NotSignedIn("wrong")
 
 
@@ -66,12 +66,12 @@ def test_the_limit_is_over_a_sliding_minute() -> None:
     limiter = AttemptLimiter(lambda: moment[0])
     for _ in range(ATTEMPTS):
         fail(limiter, "name x")
-    with pytest.raises(TooManyAttempts), limiter.attempt("name x"):
+    with pytest.raises(TooManyAttempts), limiter.attempt(Allowance("name x", ATTEMPTS)):
         pass
-    with limiter.attempt("name y"):
+    with limiter.attempt(Allowance("name y", ATTEMPTS)):
         pass
-    moment[0] = WINDOW_S + 1
-    with limiter.attempt("name x"):
+    moment[0] = 60.0 + 1
+    with limiter.attempt(Allowance("name x", ATTEMPTS)):
         pass
 
 
@@ -79,10 +79,10 @@ def test_attempts_under_way_count_as_if_they_had_failed() -> None:
     limiter = AttemptLimiter()
     with ExitStack() as several:
         for _ in range(ATTEMPTS):
-            several.enter_context(limiter.attempt("name x"))
-        with pytest.raises(TooManyAttempts), limiter.attempt("name x"):
+            several.enter_context(limiter.attempt(Allowance("name x", ATTEMPTS)))
+        with pytest.raises(TooManyAttempts), limiter.attempt(Allowance("name x", ATTEMPTS)):
             pass
-    with limiter.attempt("name x"):
+    with limiter.attempt(Allowance("name x", ATTEMPTS)):
         pass  # none of them failed
 
 

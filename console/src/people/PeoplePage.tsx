@@ -134,7 +134,7 @@ function Accounts() {
 }
 
 function State({ account }: { account: Account }) {
-  const tone = { open: 'good', locked: 'bad', closed: 'soft' }[account.state] ?? 'ink'
+  const tone = { open: 'good', closed: 'soft' }[account.state] ?? 'ink'
   return (
     <Text color={tone} fontWeight="bold">
       {account.state}

@@ -1,11 +1,24 @@
 """Accounts, passwords and the audit trail."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 Role = Literal["operator", "engineer", "quality"]
 LEAST_PASSWORD = 10
+# What the records themselves sign with, and what would be taken for it.
+RESERVED = frozenset({"service", "engine", "system", "loricate", "admin", "root", "nobody"})
+
+
+def _not_reserved(name: str) -> str:
+    if name.casefold() in RESERVED:
+        raise ValueError(f"{name} is a name of the service itself; choose another")
+    return name
+
+
+AccountName = Annotated[
+    str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,31}$"), AfterValidator(_not_reserved)
+]
 
 
 class AccountOut(BaseModel):
@@ -14,7 +27,7 @@ class AccountOut(BaseModel):
     name: str = Field(examples=["olle"])
     full_name: str
     role: str = Field(examples=["operator"])
-    state: str = Field(examples=["open", "closed", "locked"])
+    state: str = Field(examples=["open", "closed"])
     must_change: bool = Field(description="Its password was given by somebody else")
     created_at: str
     signed_in_at: str | None
@@ -30,7 +43,7 @@ class NewAccount(BaseModel):
         },
     )
 
-    name: str = Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,31}$")
+    name: AccountName
     full_name: str = Field(min_length=1, max_length=80)
     role: Role
 
@@ -76,7 +89,7 @@ class FirstAccountIn(BaseModel):
     )
 
     code: str = Field(max_length=64)
-    name: str = Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,31}$")
+    name: AccountName
     full_name: str = Field(min_length=1, max_length=80)
     password: str = Field(min_length=LEAST_PASSWORD, max_length=256)
 

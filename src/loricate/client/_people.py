@@ -65,7 +65,7 @@ class PeopleCalls(Wire):
         return self._post(AccountOut, f"{API}/accounts/{name}", sent)
 
     def reset_password(self, name: str) -> OneTimePassword:
-        """Give an account a one-time password, unlock it, and end its sessions."""
+        """Give an account a one-time password and end its sessions."""
         return self._post(OneTimePassword, f"{API}/accounts/{name}/reset")
 
     def audit(

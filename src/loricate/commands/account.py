@@ -111,7 +111,7 @@ def change(
 @click.argument("name")
 @service_options
 def reset(name: str, service: str | None, token: str | None, as_json: bool) -> None:
-    """Give an account a one-time password; unlocks it and ends its sessions.
+    """Give an account a one-time password and ends its sessions.
 
     Example: loricate account reset olle
     """

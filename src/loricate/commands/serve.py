@@ -40,6 +40,16 @@ def log_file(log: str, data_folder: Path) -> Path | None:
 @click.option("--host", default="127.0.0.1", show_default=True)
 @click.option("--port", default=DEFAULT_PORT, show_default=True)
 @click.option("--base-url", default="", help="How others reach the service; goes on certificates.")
+@click.option(
+    "--tls-cert", type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="Serve over TLS with this certificate (PEM).",
+)  # fmt: skip
+@click.option(
+    "--tls-key", type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="Its private key, if it is not in the same file.",
+)  # fmt: skip
+@click.option("--host-name", "hosts", multiple=True, help="Answer to this name only; repeatable.")
+@click.option("--proxy", "proxies", multiple=True, help="Believe X-Forwarded-For of this address.")
 @click.option("--page-size", type=click.Choice(["A4", "Letter"]), default="A4", show_default=True)
 @click.option(
     "--second-person", is_flag=True, help="Let nobody release a sequence that they changed last."
@@ -54,6 +64,10 @@ def command(
     host: str,
     port: int,
     base_url: str,
+    tls_cert: Path | None,
+    tls_key: Path | None,
+    hosts: tuple[str, ...],
+    proxies: tuple[str, ...],
     page_size: str,
     second_person: bool,
     account: str,
@@ -66,17 +80,19 @@ def command(
     Example: loricate serve --bench bench.toml --data records --account mara
     """
     from loricate.commands.places import console_folder
-    from loricate.service.settings import FirstAccount, Settings
+    from loricate.service.settings import FirstAccount, Reached, Settings
 
     accounts: tuple[FirstAccount, ...] = ()
     if account:
         if not password:
             password = click.prompt("Password", hide_input=True, confirmation_prompt=True)
         accounts = (FirstAccount(account, account, "engineer", password),)
-    url = base_url or f"http://{host}:{port}"
+    if tls_key is not None and tls_cert is None:
+        raise click.UsageError("--tls-key goes with --tls-cert; give the certificate as well.")
+    url = base_url or f"{'https' if tls_cert else 'http'}://{host}:{port}"
     settings = Settings(
         bench_file, data_folder, url, console_folder(), accounts, page_size,
-        second_person=second_person,
+        second_person=second_person, reached=Reached(hosts, proxies, tls_cert, tls_key),
     )  # fmt: skip
     if as_json:
         import json
@@ -95,4 +111,4 @@ def run_service(settings: "Settings", host: str, port: int, log: Path | None) ->
 
     check_start(settings)
     set_up_logs(log)
-    serve(create_app(settings), host, port)
+    serve(create_app(settings), host, port, settings.reached)

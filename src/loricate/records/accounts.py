@@ -9,7 +9,7 @@ from loricate.records.store import new_id, now
 
 @dataclass(frozen=True, slots=True)
 class Account:
-    """A person who may sign in, unless the account is closed, or locked until a time."""
+    """A person who may sign in, unless the account is closed."""
 
     id: str
     name: str
@@ -18,15 +18,8 @@ class Account:
     password_hash: str
     created_at: str
     closed_at: str | None
-    failures: int
-    locked_until: str | None
     must_change: bool
     signed_in_at: str | None
-
-    @property
-    def is_locked(self) -> bool:
-        """Whether too many failures keep it locked now."""
-        return self.locked_until is not None and self.locked_until > now()
 
 
 _FIELDS = tuple(Account.__dataclass_fields__)
@@ -53,7 +46,7 @@ def put_account(
         " VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT (name)"
         " DO UPDATE SET full_name = excluded.full_name, role = excluded.role,"
         " password_hash = excluded.password_hash, must_change = excluded.must_change,"
-        " closed_at = NULL, failures = 0, locked_until = NULL",
+        " closed_at = NULL",
         (new_id(), name, full_name, role, password_hash, now(), int(must_change)),
     )
 
@@ -89,10 +82,9 @@ def page_of_accounts(conn: sqlite3.Connection, after: str, count: int) -> list[A
 def set_password(
     conn: sqlite3.Connection, name: str, password_hash: str, must_change: bool
 ) -> None:
-    """Give an account another password, and let it sign in again."""
+    """Give an account another password."""
     conn.execute(
-        "UPDATE account SET password_hash = ?, must_change = ?, failures = 0, locked_until = NULL"
-        " WHERE name = ?",
+        "UPDATE account SET password_hash = ?, must_change = ? WHERE name = ?",
         (password_hash, int(must_change), name),
     )
 
@@ -108,22 +100,9 @@ def set_person(
     )
 
 
-def note_failure(conn: sqlite3.Connection, name: str, most: int, locked_until: str) -> bool:
-    """Count a failed sign-in; locks the account at ``most`` of them and says whether it did."""
-    conn.execute("UPDATE account SET failures = failures + 1 WHERE name = ?", (name,))
-    locked = conn.execute(
-        "UPDATE account SET failures = 0, locked_until = ? WHERE name = ? AND failures >= ?",
-        (locked_until, name, most),
-    )
-    return locked.rowcount > 0
-
-
 def note_sign_in(conn: sqlite3.Connection, name: str) -> None:
-    """Forget failures, and keep when it was."""
-    conn.execute(
-        "UPDATE account SET failures = 0, locked_until = NULL, signed_in_at = ? WHERE name = ?",
-        (now(), name),
-    )
+    """Keep when it was."""
+    conn.execute("UPDATE account SET signed_in_at = ? WHERE name = ?", (now(), name))
 
 
 def add_session(

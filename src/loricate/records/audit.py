@@ -17,6 +17,19 @@ def note(
     )
 
 
+SIGN_IN = "sign in"
+
+
+def has_signed_in(conn: sqlite3.Connection, account: str, address: str) -> bool:
+    """Whether an account has ever signed in from an address."""
+    row = conn.execute(
+        "SELECT 1 FROM audit WHERE account = ? COLLATE NOCASE AND detail = ?"
+        f" AND action = '{SIGN_IN}' LIMIT 1",  # the index is of these alone
+        (account, address),
+    ).fetchone()
+    return row is not None
+
+
 @dataclass(frozen=True, slots=True)
 class Wanted:
     """Which entries are wanted; what is empty does not matter. Times are RFC 3339 or dates."""

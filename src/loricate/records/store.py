@@ -5,6 +5,7 @@ Times are UTC RFC 3339 texts with microseconds, identifiers UUIDv7.
 
 import asyncio
 import datetime as dt
+import os
 import re
 import sqlite3
 import threading
@@ -64,9 +65,17 @@ def _newest_id(conn: sqlite3.Connection) -> str | None:
     return max((each for each in found if each), default=None)
 
 
+def _make_private(path: Path) -> None:
+    """Make a file, if need be, that only its owner reads; what SQLite puts beside it follows."""
+    os.close(os.open(path, os.O_RDWR | os.O_CREAT, 0o600))
+    path.chmod(0o600)
+
+
 def open_connection(path: Path, read_only: bool = False) -> sqlite3.Connection:
     """Open the database with every pragma set; the caller closes it."""
     mode = "ro" if read_only else "rwc"
+    if not read_only:
+        _make_private(path)
     conn = sqlite3.connect(
         f"file:{path}?mode={mode}", uri=True, isolation_level=None, check_same_thread=False
     )
@@ -125,7 +134,9 @@ def migrate(path: Path, scripts: dict[int, str] | None = None) -> list[int]:
             raise NewerDatabase(str(path), version, known)
         pending = sorted(number for number in scripts if number > version)
         if pending and version > 0:
-            backup = sqlite3.connect(path.with_name(f"{path.name}.before-{pending[0]:04}"))
+            kept = path.with_name(f"{path.name}.before-{pending[0]:04}")
+            _make_private(kept)
+            backup = sqlite3.connect(kept)
             with backup:
                 conn.backup(backup)
             backup.close()

@@ -1,12 +1,14 @@
 """The application: settings in, FastAPI application out."""
 
 import gc
+import re
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
 from fastapi import FastAPI
 from starlette.exceptions import HTTPException
-from starlette.requests import Request
+from starlette.routing import Route
+from starlette.types import Receive, Scope, Send
 
 from loricate import __version__
 from loricate.api.problems import ProblemDocument
@@ -66,6 +68,23 @@ def check_start(settings: Settings) -> None:
     read_bench_plan(settings.bench_file)
 
 
+class _NothingHere:
+    """An address, or a method at one, that the API does not have; a class, to take every method."""
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if allowed := _methods_at(scope["app"], scope["path"]):
+            headers = {"Allow": ", ".join(allowed)}
+            raise HTTPException(405, "there is no such method here", headers)
+        raise HTTPException(404, f"there is nothing at this address; see {API}/openapi.json")
+
+
+def _methods_at(app: FastAPI, path: str) -> list[str]:
+    for template, operations in app.openapi()["paths"].items():
+        if re.fullmatch(re.sub(r"\{[^}]+\}", "[^/]+", template), path):
+            return sorted(name.upper() for name in operations)
+    return []
+
+
 def create_app(settings: Settings) -> FastAPI:
     """Make the application; the lifespan opens the records and the bench."""
 
@@ -97,7 +116,7 @@ def create_app(settings: Settings) -> FastAPI:
         responses=PROBLEMS,
     )
     add_problem_handlers(app)
-    app.add_middleware(Doorkeeper)
+    app.add_middleware(Doorkeeper, reached=settings.reached)
     app.add_middleware(AccessLog)
     app.include_router(health.router)
     parts = (
@@ -107,11 +126,8 @@ def create_app(settings: Settings) -> FastAPI:
     for part in parts:
         app.include_router(part.router, prefix=API)
 
-    @app.api_route(
-        "/api/{rest:path}", methods=["GET", "POST", "PUT", "DELETE"], include_in_schema=False
-    )
-    async def nothing_here(request: Request, rest: str) -> None:
-        raise HTTPException(404, "there is nothing at this address; see /api/v1/openapi.json")
+    # Every method: what is not the API's must not be answered with the console's page.
+    app.router.routes.append(Route("/api/{rest:path}", _NothingHere(), include_in_schema=False))
 
     if settings.console_folder is not None and (settings.console_folder / "index.html").is_file():
         app.mount("/", ConsoleFiles(directory=settings.console_folder, html=True))

@@ -15,9 +15,9 @@ from loricate.service.bench_side import BenchAccess
 from loricate.service.chain_check import ChainCheck
 from loricate.service.challenging import Challenger
 from loricate.service.exporting import Exporter
+from loricate.service.guessing import AttemptLimiter, Hashing
 from loricate.service.issuing import Issuer
 from loricate.service.settings import FirstAccount, Settings
-from loricate.service.sign_in import AttemptLimiter, Hashing
 from loricate.service.workroom import Workroom
 
 STUDY_S, DRAW_S = 10.0, 60.0

@@ -24,11 +24,14 @@ from loricate.service.problems import (
     TooLarge,
     TooManyAtOnce,
     TooSlow,
+    WrongHost,
     service_problem,
 )
+from loricate.service.settings import DIRECTLY, Reached
 from loricate.service.sign_in import PERSON, address_of, find_person
 
 API = "/api/v1"
+HSTS = (b"strict-transport-security", b"max-age=31536000")
 READ_JSON = "loricate.json"  # where a request's scope has its body, read
 KIB, MIB = 2**10, 2**20
 USUAL_BYTES, SMALL_BYTES, PICTURE_BYTES = MIB, 16 * KIB, 8 * MIB
@@ -66,28 +69,45 @@ def most_bytes(method: str, path: str) -> int:
 class Doorkeeper:
     """The outermost part of the service that knows HTTP."""
 
-    def __init__(self, app: ASGIApp) -> None:
-        self.app = app
+    def __init__(self, app: ASGIApp, reached: Reached = DIRECTLY) -> None:
+        self.app, self.reached = app, reached
         self.under_way: Counter[tuple[str, str]] = Counter()
         self._parsing = asyncio.Semaphore(1)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
-        if scope["type"] != "http" or not OURS.match(scope["path"]):
+        if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
+        is_ours = OURS.match(scope["path"]) is not None
 
         async def send_api(message: Message) -> None:
             if message["type"] == "http.response.start":
-                message["headers"] = [*message.get("headers", ()), *_added(message)]
+                added = list(_added(message)) if is_ours else []
+                if self.reached.tls_cert is not None:
+                    added.append(HSTS)
+                message["headers"] = [*message.get("headers", ()), *added]
             await send(message)
 
         try:
-            await self._let_in(scope, receive, send_api)
+            self._check_host(scope)
+            if is_ours:
+                await self._let_in(scope, receive, send_api)
+            else:
+                await self.app(scope, receive, send_api)
         except ServiceError as error:
             response = service_problem(error)
             if isinstance(error, TooLarge | TooSlow):
                 response.headers["Connection"] = "close"  # what is still to come is not read
             await response(scope, receive, send_api)
+
+    def _check_host(self, scope: Scope) -> None:
+        if not self.reached.hosts:
+            return
+        asked = Headers(scope=scope).get("host", "")
+        name = asked.rpartition(":")[0] if re.search(r":\d*$", asked) else asked
+        if name.casefold() not in {each.casefold() for each in self.reached.hosts}:
+            known = ", ".join(self.reached.hosts)
+            raise WrongHost(f"This service is not '{name[:64]}'; ask for {known}.")
 
     async def _let_in(self, scope: Scope, receive: Receive, send: Send) -> None:
         method, path = scope["method"], scope["path"]

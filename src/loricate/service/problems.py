@@ -62,6 +62,12 @@ class TooLarge(ServiceError):
     slug, title, status = "too-large", "The body is too large", 413
 
 
+class WrongHost(ServiceError):
+    """A request is for another host."""
+
+    slug, title, status = "wrong-host", "Another host", 421
+
+
 class TooSlow(ServiceError):
     """A body does not come."""
 

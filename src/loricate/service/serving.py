@@ -5,6 +5,8 @@ from types import FrameType
 import uvicorn
 from fastapi import FastAPI
 
+from loricate.service.settings import Reached
+
 GRACE_S = 1  # for answers under way; event streams end by themselves
 
 
@@ -23,7 +25,7 @@ class Server(uvicorn.Server):
         super().handle_exit(sig, frame)
 
 
-def serve(app: FastAPI, host: str, port: int) -> None:
+def serve(app: FastAPI, host: str, port: int, reached: Reached) -> None:
     """Serve until SIGINT or SIGTERM; exits with 1 when it cannot start."""
     config = uvicorn.Config(
         app,
@@ -32,6 +34,10 @@ def serve(app: FastAPI, host: str, port: int) -> None:
         log_config=None,
         access_log=False,
         server_header=False,
+        proxy_headers=bool(reached.proxies),
+        forwarded_allow_ips=list(reached.proxies),
+        ssl_certfile=reached.tls_cert,
+        ssl_keyfile=reached.tls_key,
         timeout_graceful_shutdown=GRACE_S,
     )
     server = Server(config, app)

@@ -15,6 +15,23 @@ class FirstAccount:
 
 
 @dataclass(frozen=True, slots=True)
+class Reached:
+    """How the service is reached: by which names, through which proxies, with which certificate.
+
+    Without ``hosts`` any name in a request's Host is answered; only ``proxies`` are believed when
+    they say for whom they ask.
+    """
+
+    hosts: tuple[str, ...] = ()
+    proxies: tuple[str, ...] = ()
+    tls_cert: Path | None = None
+    tls_key: Path | None = None
+
+
+DIRECTLY = Reached()
+
+
+@dataclass(frozen=True, slots=True)
 class Settings:
     """Where things are, and how the service is reached from outside."""
 
@@ -25,6 +42,7 @@ class Settings:
     accounts: tuple[FirstAccount, ...] = ()
     page_size: str = "A4"
     least_free_bytes: int = 16 * 2**20
+    reached: Reached = DIRECTLY
     second_person: bool = False  # whoever changed a draft last may not release it
 
     @property

@@ -20,6 +20,7 @@ from loricate.core.errors import Finding
 from loricate.records import accounts, audit
 from loricate.records.accounts import Account
 from loricate.service.desk import Desk
+from loricate.service.guessing import ATTEMPTS, Allowance
 from loricate.service.problems import NotAllowed, NotReady, WrongState
 from loricate.service.routers.access import After, APage, Revision, TheDesk, make_router
 from loricate.service.sign_in import Auditor, Definer, SignedIn
@@ -28,7 +29,7 @@ router = make_router("", "people")
 
 
 def _shown(account: Account) -> AccountOut:
-    state = "closed" if account.closed_at else "locked" if account.is_locked else "open"
+    state = "closed" if account.closed_at else "open"
     return AccountOut(
         name=account.name,
         full_name=account.full_name,
@@ -101,7 +102,7 @@ async def change_account(
 
 @router.post("/accounts/{name}/reset", response_model=OneTimePassword)
 async def reset_password(name: str, person: Definer, desk: TheDesk) -> OneTimePassword:
-    """Give an account a one-time password, unlock it, and end its sessions."""
+    """Give an account a one-time password and end its sessions."""
     password, hashed = await _one_time(desk)
 
     def keep(conn: sqlite3.Connection) -> Account:
@@ -118,7 +119,7 @@ async def reset_password(name: str, person: Definer, desk: TheDesk) -> OneTimePa
 @router.post("/password", status_code=204)
 async def change_password(body: PasswordChange, person: SignedIn, desk: TheDesk) -> None:
     """Change one's own password; other sessions of the account end."""
-    with desk.limiter.attempt(f"name {person.name.casefold()}"):
+    with desk.limiter.attempt(Allowance(f"own {person.name.casefold()}", ATTEMPTS)):
         if not await desk.hashing.fits(person.account.password_hash, body.present):
             message = "is not the present password; type the one you signed in with."
             raise NotReady.because([Finding("present", message)])
@@ -175,7 +176,7 @@ async def make_first_account(body: FirstAccountIn, desk: TheDesk) -> AccountOut:
     """Make the first engineer of a site that has no account, with the code from the log."""
     if not desk.first_code:
         raise WrongState("This site has its accounts; an engineer adds more on the People page.")
-    with desk.limiter.attempt("first account"):
+    with desk.limiter.attempt(Allowance("first account", ATTEMPTS)):
         if not hmac.compare_digest(body.code.strip().encode(), desk.first_code.encode()):
             raise NotAllowed("The code is not the one in the service's log; copy it from there.")
     hashed = await desk.hashing.hash(body.password)
