@@ -102,6 +102,7 @@ def watched(port: int) -> Iterator[tuple[int, Beats]]:
     finally:
         process.stdin.close()
         told = json.loads(process.stdout.read())
+        process.stdout.close()
         beats.at, beats.started = told["at"], told["started"]
         process.wait(timeout=10)
 
