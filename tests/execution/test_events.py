@@ -46,3 +46,19 @@ async def test_a_slow_watcher_misses_nothing_and_holds_nobody_up() -> None:
     log.close()
     await watching
     assert seen == list(range(1, 51))
+
+
+async def test_a_watcher_that_goes_leaves_nothing_behind() -> None:
+    log = EventLog()
+
+    async def watch() -> None:
+        async for _ in log.follow():
+            pass
+
+    watching = asyncio.ensure_future(watch())
+    await asyncio.sleep(0)
+    assert len(log._watchers) == 1
+    watching.cancel()
+    await asyncio.wait([watching])
+    await asyncio.sleep(0)
+    assert not log._watchers

@@ -259,6 +259,19 @@ async def test_start_holds_the_guard_itself(live: Live, monkeypatch: pytest.Monk
     live.floor.floor.set_guard(True)
 
 
+async def test_a_start_breaks_off_no_question_of_the_watch(live: Live) -> None:
+    """The guard is asked again and again while it is started: no link is lost over that."""
+    for number in range(6):
+        run_id = await live.new_run(n1=f"Q-{number}")
+        await live.post(f"/runs/{run_id}/arm")
+        await live.post(f"/runs/{run_id}/arm")  # armed again: one watch goes on
+        await asyncio.sleep(0.02 * number)
+        await live.post(f"/runs/{run_id}/start")
+        run = await live.ended(run_id)
+        assert (run["state"], run["units"][0]["verdict"]) == ("finished", "pass"), run["note"]
+        assert (await live.get("/bench/danger"))["state"] == "safe", "nothing stays armed"
+
+
 async def test_start_holds_the_deadline_itself(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(running, "WATCH_S", 60.0)
     monkeypatch.setattr(running, "ARM_LASTS_S", 0.05)

@@ -240,8 +240,6 @@ class Runs:
         elif run["start_by"] == "presence":
             await self.bench.units_present(run["fixture"], [nest for nest, _ in load])
         await self.store.write(lambda conn: runs.set_state(conn, run_id, "armed", account))
-        if before := self._armings.pop(run_id, None):
-            before.watch.cancel()
         watch = asyncio.create_task(self._watch_arming(run, account, presses))
         self._armings[run_id] = Arming(time.monotonic() + ARM_LASTS_S, watch)
         self.bench.armed_by.add(run_id)
@@ -252,11 +250,16 @@ class Runs:
         A guard or inputs that do not answer drop it as well, and so does whatever else ends this.
         """
         run_id = run["id"]
-        arming = self._armings[run_id]
+        arming = self._armings.get(run_id)
+        if arming is None:
+            return  # it was dropped before this began
         nests = [unit["nest"] for unit in run["units"]]
         present_before = False
         try:
-            while arming.holds and await self.bench.guard_is_closed():
+            # Whoever takes the arming, or makes another, ends this without breaking off a question.
+            while self._armings.get(run_id) is arming and arming.holds:
+                if not await self.bench.guard_is_closed():
+                    break
                 wanted = False
                 if run["start_by"] == "foot":
                     wanted = await self.bench.foot_presses() > presses
@@ -284,8 +287,8 @@ class Runs:
         self._armings.pop(run_id, None)
         self.bench.armed_by.discard(run_id)
 
-    async def _armed(self, run_id: str) -> "Arming":
-        """The arming of a run, which holds with the guard closed now; raises WrongState."""
+    async def _check_armed(self, run_id: str) -> None:
+        """Raise WrongState unless a run's arming holds, with the guard closed now."""
         arming = self._armings.get(run_id)
         if arming is None or not arming.holds:
             raise WrongState("The arming was dropped; arm the run again.")
@@ -293,7 +296,6 @@ class Runs:
             raise WrongState("The guard is open; close it, then arm the run again.")
         if self._armings.get(run_id) is not arming or not arming.holds:
             raise WrongState("The arming was dropped; arm the run again.")
-        return arming
 
     @staticmethod
     def _disarm(run_id: str, conn: sqlite3.Connection) -> None:
@@ -305,7 +307,7 @@ class Runs:
             run = await self.get(run_id)
             if run["state"] != "armed":
                 raise WrongState(f"The run is {run['state']}; arm it first.")
-            await self._armed(run_id)
+            await self._check_armed(run_id)
             self.holders.refuse_if_busy()
             sequence = await self._sequence_of(run)
             fixture = self.bench.plan.find_fixture(run["fixture"])
@@ -324,10 +326,8 @@ class Runs:
                 await self.upkeeps.zeroes(fixture.code),
             )
             # Claimed last: the guard may have opened while the run was looked up.
-            arming = await self._armed(run_id)
+            await self._check_armed(run_id)
             del self._armings[run_id]
-            if arming.watch is not asyncio.current_task():
-                arming.watch.cancel()
             if any(unit["attempts"] for unit in run["units"]):
                 facts = facts_going_on(run["bench"], facts)
 
@@ -373,9 +373,7 @@ class Runs:
         run = await self.get(run_id)
         if run["state"] not in ARMABLE:
             raise WrongState(f"The run is {run['state']} already; there is nothing to abort.")
-        if arming := self._armings.get(run_id):
-            self._forget_arming(run_id)
-            arming.watch.cancel()
+        self._forget_arming(run_id)
         # A repeat that never began leaves the run as it had ended.
         state = "aborted" if run["finished_at"] is None else "finished"
         note = f"Aborted by {account} before the start."

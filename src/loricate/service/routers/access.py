@@ -82,16 +82,15 @@ Before = Annotated[str, Query(max_length=64, description="The last one seen, for
 
 
 async def until_stop(events: AsyncIterator[R], desk: Desk) -> AsyncIterator[R]:
-    """What a stream gives, until its end or until the service stops."""
+    """What a stream gives, until its end, until its watcher goes, or until the service stops."""
     stopping = asyncio.ensure_future(desk.stopping.wait())
     coming = aiter(events)
+    following: asyncio.Future[R] | None = None
     try:
         while True:
             following = asyncio.ensure_future(anext(coming))
             await asyncio.wait({following, stopping}, return_when=asyncio.FIRST_COMPLETED)
             if not following.done():
-                following.cancel()
-                await asyncio.wait({following})
                 return
             try:
                 event = following.result()
@@ -100,3 +99,5 @@ async def until_stop(events: AsyncIterator[R], desk: Desk) -> AsyncIterator[R]:
             yield event
     finally:
         stopping.cancel()
+        if following is not None:
+            following.cancel()  # lets go of the log as well
