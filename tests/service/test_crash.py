@@ -211,6 +211,7 @@ def test_a_second_service_on_the_same_records_or_bench_is_told_who_has_them(
             demo_site.wait_for(client)
             same = serve_again(folder, folder / "bench.toml")
             assert same.returncode == 1 and "Traceback" not in same.stderr
+            assert "Serving at" not in same.stderr
             assert f"data folder {folder} is in use by process {first.pid}" in same.stderr
             other = serve_again(tmp_path / "two", folder / "bench.toml")
             assert other.returncode != 0

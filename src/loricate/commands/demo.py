@@ -29,6 +29,7 @@ def command(data_folder: Path, port: int, pace: float, log: str, as_json: bool) 
     from loricate.commands import demo_site
     from loricate.commands.places import console_folder
     from loricate.commands.serve import log_file, run_service
+    from loricate.service.app import check_start
     from loricate.service.settings import FirstAccount, Settings
 
     port = port or demo_site.free_port()
@@ -39,6 +40,7 @@ def command(data_folder: Path, port: int, pace: float, log: str, as_json: bool) 
         account = FirstAccount(demo_site.ACCOUNT, "Mara Quill", "engineer", password)
         settings = Settings(bench_file, data_folder, url, console_folder(), (account,))
         sign_in = {"url": url, "name": account.name, "password": password, "ports": floor.ports}
+        check_start(settings)
         greet = threading.Thread(target=_greet, args=(sign_in, pace, as_json), daemon=True)
         greet.start()
         run_service(settings, "127.0.0.1", port, log_file(log, data_folder))

@@ -80,6 +80,7 @@ def command(
     Example: loricate serve --bench bench.toml --data records --account mara
     """
     from loricate.commands.places import console_folder
+    from loricate.service.app import check_start
     from loricate.service.settings import FirstAccount, Reached, Settings
 
     accounts: tuple[FirstAccount, ...] = ()
@@ -94,6 +95,7 @@ def command(
         bench_file, data_folder, url, console_folder(), accounts, page_size,
         second_person=second_person, reached=Reached(hosts, proxies, tls_cert, tls_key),
     )  # fmt: skip
+    check_start(settings)
     if as_json:
         import json
 
@@ -105,10 +107,9 @@ def command(
 
 def run_service(settings: "Settings", host: str, port: int, log: Path | None) -> None:
     """Serve until SIGINT or SIGTERM; then outputs and event streams end before all else."""
-    from loricate.service.app import check_start, create_app
+    from loricate.service.app import create_app
     from loricate.service.logs import set_up_logs
     from loricate.service.serving import serve
 
-    check_start(settings)
     set_up_logs(log)
     serve(create_app(settings), host, port, settings.reached)
