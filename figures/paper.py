@@ -12,7 +12,8 @@ from figures.demo_documents import certificate_document
 from figures.pairs import ratio_of_pairs
 from loricate.certificates.drawing import BOLD, PLAIN
 from loricate.certificates.paper import make_pdf
-from loricate.certificates.sealing import load_or_make_site_key, seal
+from loricate.certificates.sealing import seal
+from loricate.certificates.site_key import make_site_key
 
 ROUNDS, PAIRS = 5, 9
 LINES = 40
@@ -25,7 +26,7 @@ def certificate_cpu() -> float:
     """
     document = certificate_document()
     with tempfile.TemporaryDirectory() as folder:
-        key = load_or_make_site_key(Path(folder) / "site-key.pem")
+        key = make_site_key(Path(folder) / "site-key.pem")
     text = [
         f"{step['title']} {reading['name']} {reading['text']} {reading['limit']['source']}"
         for step in document["steps"]

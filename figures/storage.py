@@ -13,7 +13,8 @@ from loricate.core.quantities import CURRENT, VOLTAGE
 from loricate.core.readings import Reading
 from loricate.core.sequences import facts_of
 from loricate.records import attempts, definitions, runs, sequences
-from loricate.records.store import Store, atomic, now, open_connection
+from loricate.records.stamps import now
+from loricate.records.store import Store, atomic, open_connection
 
 ATTEMPTS, PAIRS = 100, 7
 

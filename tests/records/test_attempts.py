@@ -12,7 +12,8 @@ from loricate.core.readings import make_reading
 from loricate.core.traces import make_trace
 from loricate.records import attempts, lots, remarks, runs
 from loricate.records.errors import NotFound
-from loricate.records.store import migrate, migrations, now, open_connection
+from loricate.records.stamps import now
+from loricate.records.store import migrate, migrations, open_connection
 
 FAIL = StepGrade(Verdict.FAIL, Cause.OVER_LIMIT, ())
 PASS = StepGrade(Verdict.PASS, Cause.NONE, ())

@@ -12,7 +12,7 @@ from loricate.core.readings import Bound, Reading
 from loricate.core.sequences import ReadySequence, facts_of
 from loricate.records import attempts, definitions, runs, sequences
 from loricate.records.errors import NotFound
-from loricate.records.store import now
+from loricate.records.stamps import now
 from tests.conftest import read_demo
 
 

@@ -6,7 +6,8 @@ from pathlib import Path
 import pytest
 
 from loricate.records.errors import NewerDatabase, StorageFull
-from loricate.records.store import Store, atomic, migrate, migrations, new_id, now, open_connection
+from loricate.records.stamps import new_id, now
+from loricate.records.store import Store, atomic, migrate, migrations, open_connection
 
 
 def test_migrations_are_numbered_without_gaps() -> None:

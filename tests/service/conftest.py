@@ -11,7 +11,7 @@ from loricate.service.app import create_app
 from loricate.service.settings import FirstAccount, Settings
 from tests.rig import DEMO
 
-PEOPLE = {"mara": "engineer", "olle": "operator", "quin": "quality"}
+PEOPLE = {"mara": "engineer", "olle": "operator", "quin": "quality", "ada": "administrator"}
 
 
 @pytest.fixture

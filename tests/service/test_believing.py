@@ -9,7 +9,8 @@ import pytest
 from loricate.client import Client, RefusedError, WrongStateError
 from loricate.core.readings import Doubt
 from loricate.records import doubts, upkeep
-from loricate.records.store import migrate, now, open_connection
+from loricate.records.stamps import now
+from loricate.records.store import migrate, open_connection
 from loricate.simulator.hands_link import Hands
 from tests.conftest import release, run_load, second_engineer
 

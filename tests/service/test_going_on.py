@@ -17,7 +17,7 @@ from fastapi import FastAPI
 from loricate.certificates.documents import make_document
 from loricate.commands import demo_site
 from loricate.core.zeroes import is_young
-from loricate.records import store as records_store
+from loricate.records import stamps
 from loricate.records.errors import StorageFull
 from loricate.records.runs import set_verdicts
 from loricate.service import issuing, recording, running
@@ -371,7 +371,7 @@ async def test_a_clock_set_back_loses_no_document(
     await live.until(lambda: issued(live, first["id"], "1"))
     real_ns = time.time_ns
     back_ns = 5 * 3600 * 10**9
-    monkeypatch.setattr("loricate.records.store.time.time_ns", lambda: real_ns() - back_ns)
+    monkeypatch.setattr("loricate.records.stamps.time.time_ns", lambda: real_ns() - back_ns)
     second = await live.run(n1="CL-1")
     found = await live.until(lambda: issued(live, second["id"], "1"))
     assert found["units"][0]["certificate"] > first_number(await live.get(f"/runs/{first['id']}"))
@@ -386,12 +386,12 @@ def first_number(run: Any) -> str:
 
 def test_identifiers_go_up_whatever_the_clock_does(monkeypatch: pytest.MonkeyPatch) -> None:
     moments = iter([5_000_000_000, 4_000_000_000, 4_000_000_001, 9_000_000_000, 1])
-    ids = records_store._Ids()
-    monkeypatch.setattr("loricate.records.store.time.time_ns", lambda: next(moments))
+    ids = stamps._Ids()
+    monkeypatch.setattr("loricate.records.stamps.time.time_ns", lambda: next(moments))
     given = [ids.give() for _ in range(5)]
     assert given == sorted(given) and len(set(given)) == 5
-    later = records_store._Ids()
-    monkeypatch.setattr("loricate.records.store.time.time_ns", lambda: 1)
+    later = stamps._Ids()
+    monkeypatch.setattr("loricate.records.stamps.time.time_ns", lambda: 1)
     later.begin_after(given[-1])
     assert later.give() > given[-1], "also after a restart"
 

@@ -15,7 +15,7 @@ from loricate.service.desk import Desk
 from loricate.service.guessing import ATTEMPTS, ELSEWHERE
 from loricate.service.problems import NotSignedIn, TooManyAttempts
 from loricate.service.settings import FirstAccount, Settings
-from loricate.service.sign_in import sign_in
+from loricate.service.sign_in import Place
 from tests.rig import DEMO
 
 MARA = "mara-password"
@@ -89,15 +89,10 @@ async def test_no_stranger_locks_somebody_out(site: Site) -> None:
     mara = await site.headers("mara", MARA)
     for number in range(ELSEWHERE + 5):
         with contextlib.suppress(NotSignedIn, TooManyAttempts):
-            await sign_in(
-                site.desk.store, site.desk.hashing, site.desk.limiter, "mara", "guess",
-                f"10.0.0.{number}",
-            )  # fmt: skip
+            await site.desk.door.sign_in("mara", "guess", "", Place(f"10.0.0.{number}"))
     assert (await site.sign_in("mara", MARA)).status_code == 200
     with pytest.raises(TooManyAttempts):
-        await sign_in(
-            site.desk.store, site.desk.hashing, site.desk.limiter, "mara", MARA, "10.0.1.1"
-        )
+        await site.desk.door.sign_in("mara", MARA, "", Place("10.0.1.1"))
     found = (await site.wire.get("/accounts", headers=mara)).json()
     assert {each["name"]: each["state"] for each in found} == {"mara": "open"}
 

@@ -99,6 +99,7 @@ async def test_of_two_hundred_guesses_at_once_few_are_tried(wire: httpx.AsyncCli
 
 
 ANYONE, EVERYONE, RUNNERS, ENGINEERS = "anyone", set(PEOPLE), {"mara", "olle"}, {"mara"}
+AUDITORS, ADMINISTRATORS = {"mara", "quin", "ada"}, {"ada"}
 ENDLESS = {"GET /bench/danger/events"}  # a stream that this transport would wait for
 WHO_MAY: dict[str, object] = {
     "GET /health": ANYONE,
@@ -106,15 +107,24 @@ WHO_MAY: dict[str, object] = {
     "GET /schemas/{name}": ANYONE,
     "GET /verify/{number}": ANYONE,
     "GET /site-key": ANYONE,
+    "GET /site-keys": ANYONE,
     "POST /first-account": ANYONE,
     "POST /sign-out": EVERYONE,
     "POST /sign-out-everywhere": EVERYONE,
     "POST /password": EVERYONE,
-    "GET /accounts": ENGINEERS,
-    "POST /accounts": ENGINEERS,
-    "POST /accounts/{name}": ENGINEERS,
-    "POST /accounts/{name}/reset": ENGINEERS,
-    "GET /audit": {"mara", "quin"},
+    "GET /accounts": ADMINISTRATORS,
+    "POST /accounts": ADMINISTRATORS,
+    "POST /accounts/{name}": ADMINISTRATORS,
+    "POST /accounts/{name}/reset": ADMINISTRATORS,
+    "GET /audit": AUDITORS,
+    "GET /audit/export": AUDITORS,
+    "GET /records/check": AUDITORS,
+    "GET /sessions": EVERYONE,
+    "DELETE /sessions/{session}": EVERYONE,
+    "POST /codes": EVERYONE,
+    "POST /codes/confirm": EVERYONE,
+    "POST /codes/end": EVERYONE,
+    "GET /metrics": EVERYONE,
     "GET /me": EVERYONE,
     "GET /bench": EVERYONE,
     "GET /bench/danger": EVERYONE,
@@ -185,6 +195,7 @@ WHO_MAY: dict[str, object] = {
     "GET /certificates/{name}": EVERYONE,
     "GET /certificates/{name}/pdf": EVERYONE,
     "GET /ledger": EVERYONE,
+    "GET /ledger/head": EVERYONE,
 }
 BODIES: dict[str, dict[str, object]] = {
     "POST /runs": {"sequence": "x", "fixture": "x", "load": [{"nest": "1", "serial": "A"}]},
@@ -209,7 +220,9 @@ async def test_each_role_may_do_what_the_table_says(wire: httpx.AsyncClient) -> 
     people = {name: await bearer(wire, name) for name in PEOPLE}
     for route, allowed in WHO_MAY.items():
         method, path = route.split()
-        path = ("http://bench" if path == "/health" else "") + re.sub(r"\{\w+\}", "x", path)
+        path = ("http://bench" if path in ("/health", "/metrics") else "") + re.sub(
+            r"\{\w+\}", "x", path
+        )
         sent = BODIES.get(route, {}) if method == "POST" else None
         nobody = await wire.request(method, path, json=sent)
         if allowed is ANYONE:

@@ -38,7 +38,7 @@ export default function VerifyPage() {
           <Box bg="plate" borderWidth="1px" borderColor="edge" p="6">
             <Text fontSize="xl" fontWeight="bold" mb="4">
               {found.data.genuine
-                ? `Issued here, and its signature is good.`
+                ? `Issued here; seal, record, paper and ledger agree.`
                 : `Issued here, but its record is damaged: ${found.data.faults.join(' ')}`}
             </Text>
             {found.data.superseded_by && (
@@ -66,10 +66,12 @@ export default function VerifyPage() {
                 {found.data.document_digest}
               </Text>
             </Grid>
-            <Text color="soft" mt="5">
-              Compare serial and verdict with the paper. To check the file itself, use{' '}
-              <code>loricate certificate verify</code> with this site's public key.
-            </Text>
+            <Stack gap="1" mt="5" color="soft">
+              <Text fontWeight="bold">What this page does not tell</Text>
+              {found.data.unchecked.map((each) => (
+                <Text key={each}>{each}</Text>
+              ))}
+            </Stack>
           </Box>
         )}
       </Stack>

@@ -9,6 +9,7 @@ class Verified(BaseModel):
     number: str = Field(examples=["C-2026-000001"])
     genuine: bool
     faults: list[str]
+    unchecked: list[str] = Field(description="What this answer does not tell, and how to learn it")
     kind: str
     site: str
     serial: str
@@ -20,8 +21,15 @@ class Verified(BaseModel):
 
 
 class LedgerState(BaseModel):
-    """Whether the chain of issued documents is whole."""
+    """Whether what was issued is whole: chain, rows, seals, papers, and heads kept outside."""
 
     entries: int
     whole: bool
     faults: list[str]
+    heads: int = Field(description="Signed heads, kept outside, that it was held against")
+
+
+class KeySet(BaseModel):
+    """Public keys as a JWK set (RFC 7517)."""
+
+    keys: list[dict[str, str]]

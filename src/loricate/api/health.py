@@ -15,6 +15,7 @@ class Health(BaseModel):
         default=False, description="Nobody can sign in yet; the log has a one-time code"
     )
     problems: list[str] = Field(description="What is wrong, if anything")
+    warnings: list[str] = Field(default=[], description="What to look after, though runs go on")
     set_aside: list[str] = Field(
         default=[], description="Documents that could not be issued, each with its reason"
     )

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
-Role = Literal["operator", "engineer", "quality"]
+Role = Literal["operator", "engineer", "quality", "administrator"]
 LEAST_PASSWORD = 10
 # What the records themselves sign with, and what would be taken for it.
 RESERVED = frozenset({"service", "engine", "system", "loricate", "admin", "root", "nobody"})
@@ -29,6 +29,7 @@ class AccountOut(BaseModel):
     role: str = Field(examples=["operator"])
     state: str = Field(examples=["open", "closed"])
     must_change: bool = Field(description="Its password was given by somebody else")
+    has_codes: bool = Field(description="One-time codes go with its password")
     created_at: str
     signed_in_at: str | None
 
@@ -76,6 +77,42 @@ class PasswordChange(BaseModel):
 
     present: str = Field(max_length=256)
     next: str = Field(min_length=LEAST_PASSWORD, max_length=256)
+
+
+class PasswordTyped(BaseModel):
+    """One's own password, typed again for something that matters."""
+
+    model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"password": "…"}]})
+
+    password: str = Field(min_length=1, max_length=256)
+
+
+class CodeTyped(BaseModel):
+    """A one-time code as an authenticator shows it."""
+
+    model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"code": "123456"}]})
+
+    code: str = Field(pattern=r"^[0-9]{3} ?[0-9]{3}$")
+
+
+class CodeSetup(BaseModel):
+    """What an authenticator is set up with, shown this once (RFC 6238)."""
+
+    secret: str = Field(description="To be typed, in base 32")
+    uri: str = Field(description="The same as an otpauth: address")
+    qr: list[str] = Field(description="The address as a QR code: rows of 1 (dark) and 0 (light)")
+
+
+class SessionOut(BaseModel):
+    """A place where one is signed in."""
+
+    id: str
+    is_this: bool = Field(description="The one that this was asked by")
+    address: str
+    agent: str = Field(description="The program, as it called itself")
+    created_at: str
+    used_at: str
+    expires_at: str
 
 
 class FirstAccountIn(BaseModel):

@@ -15,6 +15,9 @@ class SignIn(BaseModel):
 
     name: str = Field(min_length=1, max_length=64)
     password: str = Field(min_length=1, max_length=256)
+    code: str = Field(
+        default="", max_length=16, description="The one-time code, for accounts that have them"
+    )
     keep: Literal["token", "cookie"] = "token"
 
 
@@ -25,6 +28,10 @@ class Me(BaseModel):
     full_name: str
     role: str
     must_change: bool = Field(default=False, description="The password must be changed first")
+    may: list[str] = Field(
+        default=[], description="Of read, run, define, audit, people", examples=[["read", "run"]]
+    )
+    has_codes: bool = Field(default=False, description="One-time codes go with the password")
     csrf: str = ""
 
 

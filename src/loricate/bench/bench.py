@@ -4,6 +4,8 @@ import asyncio
 import contextlib
 import datetime as dt
 import math
+import time
+from collections import deque
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -39,6 +41,7 @@ from loricate.core.instruments import Capability
 from loricate.core.scpi_values import read_value
 
 BEAT_S = 0.05
+GAPS_OVER_S = 60.0  # for how long the gaps between beats are known
 LEVELS = {"0": False, "1": True}  # of an input
 BenchAction = Join | Connect | Program | Energise
 Nest = Mapping[str, int]  # the matrix column of each terminal
@@ -95,6 +98,7 @@ class Bench:
         self.problems: dict[str, str] = {}
         self._claims: dict[str, Claim] = {}
         self._beating: asyncio.Task[None] | None = None
+        self._gaps: deque[float] = deque(maxlen=round(GAPS_OVER_S / BEAT_S))
         self._switching = asyncio.Lock()
         self._closed: dict[Role | None, set[tuple[int, int]]] = {}
         self._to_open: set[Role | None] = set()  # of whom paths are closed that nobody uses
@@ -493,11 +497,20 @@ class Bench:
 
     async def _beat(self) -> None:
         """Beat for every output that is on, as long as the bench lives."""
+        before = time.monotonic()
         while True:
             for instrument in self.instruments.values():
                 if instrument.energised:
                     instrument.beat()
             await asyncio.sleep(BEAT_S)
+            now = time.monotonic()
+            self._gaps.append(now - before)
+            before = now
+
+    @property
+    def beat_gap_s(self) -> float:
+        """The longest time between two beats (s) of the last minute or so; 0 before the second."""
+        return max(self._gaps, default=0.0)
 
     def stop_now(self, roles: Iterable[Role] | None = None) -> None:
         """Take outputs off at once, every one by default: the first act of any abort."""

@@ -188,7 +188,11 @@ def _reading(row: Mapping[str, Any]) -> Document:
     return found
 
 
-def certificate_number(kind: str, issued: dt.date, count_this_year: int) -> str:
-    """The next number of a kind: ``C-2026-000001`` or ``N-2026-000001``."""
-    letter = "C" if kind == "certificate" else "N"
-    return f"{letter}-{issued.year}-{count_this_year + 1:06}"
+def series_of(kind: str, issued: dt.date) -> str:
+    """What the numbers of a kind begin with in a year: ``C-2026`` or ``N-2026``."""
+    return f"{'C' if kind == 'certificate' else 'N'}-{issued.year}"
+
+
+def certificate_number(series: str, last: int) -> str:
+    """The number after the last of a series: ``C-2026-000001``."""
+    return f"{series}-{last + 1:06}"

@@ -1,5 +1,6 @@
 """Drawing paper: embedded fonts, blocks on pages, and the marks that every sheet shares."""
 
+import re
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
@@ -173,8 +174,8 @@ def _width(text: str, font: str, size: float) -> float:
     return float(pdfmetrics.stringWidth(text, font, size))
 
 
-def draw_qr(canvas: Canvas, text: str, x: float, y: float, size: float) -> None:
-    """Draw a QR code as one path of row runs: smaller and faster than a shape a module."""
+def qr_rows(text: str) -> list[str]:
+    """A text as a QR code: rows of ``1`` for dark modules and ``0`` for light ones."""
     from reportlab.graphics.barcode.qrencoder import QRCode, QRErrorCorrectLevel
 
     code = QRCode(None, QRErrorCorrectLevel.M)
@@ -182,17 +183,19 @@ def draw_qr(canvas: Canvas, text: str, x: float, y: float, size: float) -> None:
     code.version = code.calculate_version()
     # Any of the eight masks can be read; trying them all for the prettiest takes most of the time.
     code.makeImpl(False, QR_MASK)
-    count = code.getModuleCount()
-    runs = []
-    for row in range(count):
-        start = None
-        for column in range(count + 1):
-            dark = column < count and code.isDark(row, column)
-            if dark and start is None:
-                start = column
-            elif not dark and start is not None:
-                runs.append(f"{start} {count - 1 - row} {column - start} 1 re")
-                start = None
+    across = range(code.getModuleCount())
+    return ["".join("1" if code.isDark(row, each) else "0" for each in across) for row in across]
+
+
+def draw_qr(canvas: Canvas, text: str, x: float, y: float, size: float) -> None:
+    """Draw a QR code as one path of row runs: smaller and faster than a shape a module."""
+    rows = qr_rows(text)
+    count = len(rows)
+    runs = [
+        f"{dark.start()} {count - 1 - number} {len(dark.group())} 1 re"
+        for number, row in enumerate(rows)
+        for dark in re.finditer("1+", row)
+    ]
     canvas.saveState()
     canvas.translate(x, y)
     canvas.scale(size / count, size / count)

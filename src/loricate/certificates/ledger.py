@@ -1,8 +1,8 @@
 """The ledger's chain: each entry's hash covers its document's digest and the hash before it."""
 
 import hashlib
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
 from typing import Protocol
 
 from loricate.certificates.sealing import canonical
@@ -44,15 +44,17 @@ MOST_FAULTS = 100  # that are told; a chain that is broken once shows it all the
 
 @dataclass(frozen=True, slots=True)
 class ChainState:
-    """How many entries a chain has, and what is wrong with it."""
+    """How many entries a chain has, what is wrong with it, and its hashes by position."""
 
     entries: int
     faults: tuple[str, ...]
+    hashes: Mapping[int, str] = field(default_factory=dict)
 
 
-def check_chain(entries: Iterable[Entry]) -> ChainState:
+def follow(entries: Iterable[Entry]) -> ChainState:
     """Follow a chain from its beginning and say what is wrong with it."""
     faults, previous, count = list[str](), GENESIS, 0
+    hashes: dict[int, str] = {}
     for expected, entry in enumerate(entries, start=1):
         if entry.position != expected:
             faults.append(f"Entry {expected} is missing; {entry.number} stands in its place.")
@@ -62,5 +64,6 @@ def check_chain(entries: Iterable[Entry]) -> ChainState:
         if wanted != entry.hash:
             faults.append(f"{entry.number} was changed after it was entered.")
         previous, count = entry.hash, expected
+        hashes[entry.position] = entry.hash
         del faults[MOST_FAULTS:]
-    return ChainState(count, tuple(faults))
+    return ChainState(count, tuple(faults), hashes)

@@ -1,11 +1,11 @@
 """The paper: a document as a PDF that reads like an instrument laboratory's certificate.
 
 Blocks are laid out first, so that each page can say how many there are. Fonts are embedded, the
-sealed JSON and a signed digest of the pages are attached (PDF 2.0 associated files).
+sealed JSON and the seal of the file itself are attached (PDF 2.0 associated files).
 """
 
-import hashlib
 import io
+import zlib
 from collections.abc import Iterator
 from typing import Any
 
@@ -29,8 +29,9 @@ from loricate.certificates.drawing import (
     tint_of,
     wrapped,
 )
-from loricate.certificates.sealing import SiteKey, canonical
-from loricate.certificates.verifying import PAGES_NAME, SEALED_NAME, page_digest
+from loricate.certificates.paper_seal import PAPER_NAME, PLACE, seal_paper
+from loricate.certificates.sealing import SiteKey, digest
+from loricate.certificates.verifying import SEALED_NAME
 
 # What the paper says of the gate; the JSON has all of it.
 EXPECTED = "expected tests passed"  # only what was left out: the table shows the rest
@@ -287,18 +288,12 @@ def make_pdf(document: dict[str, Any], sealed: str, key: SiteKey, page_size: str
     canvas.save()
     finished = io.BytesIO()
     with pikepdf.open(drawn) as pdf:
-        seal = {
-            "number": document["number"],
-            "document": hashlib.sha256(canonical(document)).hexdigest(),
-            "pages": [page_digest(page) for page in pdf.pages],
-        }
         _attach(pdf, SEALED_NAME, sealed.encode(), "application/json", "The signed data")
-        _attach(
-            pdf, PAGES_NAME, key.sign(canonical(seal)).encode(), "application/jose", "Page seal"
-        )
+        _attach(pdf, PAPER_NAME, PLACE, "application/jose", "The seal of this file")
         pdf.Root.Lang = pikepdf.String("en")
-        pdf.save(finished, deterministic_id=True)
-    return finished.getvalue()
+        # Streams as they are: the seal's place must stand in the file as it is.
+        pdf.save(finished, deterministic_id=True, compress_streams=False)
+    return seal_paper(finished.getvalue(), document["number"], digest(document), key)
 
 
 def _attach(pdf: pikepdf.Pdf, name: str, data: bytes, mime: str, about: str) -> None:
@@ -307,6 +302,7 @@ def _attach(pdf: pikepdf.Pdf, name: str, data: bytes, mime: str, about: str) -> 
         relationship=pikepdf.Name.Data,
     )  # fmt: skip
     pdf.attachments[name] = spec
-    if "/AF" not in pdf.Root:
-        pdf.Root.AF = pikepdf.Array()
-    pdf.Root.AF.append(pdf.attachments[name].obj)
+    kept = pdf.attachments[name].obj
+    del kept.EF.F.Params.CheckSum  # the seal is filled in later
+    if data is not PLACE:
+        kept.EF.F.write(zlib.compress(data), filter=pikepdf.Name.FlateDecode)

@@ -1,22 +1,26 @@
 """Sealing: a document in RFC 8785 canonical form, signed with the site key.
 
-The signature is a JWS (RFC 7515), EdDSA on Ed25519. A sealed file is JSON with two members:
+The signature is a JWS (RFC 7515), EdDSA on Ed25519. A sealed file is JSON with exactly two members:
 ``document`` for people and programs to read, and ``jws``, the compact serialisation whose payload
-is the document's canonical form.
+is the document's canonical form. What a seal is for stands in its header (``typ``), so that a seal
+of one kind is never taken for another.
 """
 
+import base64
+import binascii
 import hashlib
 import json
-import os
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
+from enum import StrEnum
 from typing import Any
 
 import rfc8785
 from joserfc import jws
 from joserfc.errors import JoseError
 from joserfc.jwk import OKPKey
+
+from loricate.core.json_text import JsonRefused, read_json
 
 ALGORITHM = "Ed25519"  # EdDSA by its fully specified name (RFC 9864)
 ACCEPTED = [ALGORITHM]
@@ -26,6 +30,14 @@ class SealError(Exception):
     """Root of every error of sealing and verifying."""
 
 
+class Sort(StrEnum):
+    """What a seal is for: the ``typ`` of its header."""
+
+    DOCUMENT = "loricate-document+jws"
+    PAPER = "loricate-paper+jws"
+    HEAD = "loricate-ledger-head+jws"
+
+
 @dataclass(frozen=True, slots=True)
 class SiteKey:
     """The key a site signs with."""
@@ -33,37 +45,40 @@ class SiteKey:
     key: OKPKey
 
     def __reduce__(self) -> tuple[Callable[[bytes], "SiteKey"], tuple[bytes]]:
-        return site_key_of, (self.key.as_pem(private=True),)
+        return site_key_of, (self.pem,)
+
+    @property
+    def pem(self) -> bytes:
+        """The whole key, as its file has it."""
+        return self.key.as_pem(private=True)
+
+    @property
+    def kid(self) -> str:
+        """The key's name: its thumbprint (RFC 7638)."""
+        return self.key.thumbprint()
 
     @property
     def public_jwk(self) -> dict[str, Any]:
         """The public half as a JWK (RFC 7517) with its thumbprint (RFC 7638) as ``kid``."""
-        return {**self.key.as_dict(private=False), "kid": self.key.thumbprint(), "use": "sig"}
+        return {**self.key.as_dict(private=False), "kid": self.kid, "use": "sig"}
 
-    def sign(self, payload: bytes) -> str:
+    def sign(self, payload: bytes, sort: Sort) -> str:
         """Give the compact JWS of a payload."""
-        header = {"alg": ALGORITHM, "kid": self.key.thumbprint()}
+        header = {"alg": ALGORITHM, "kid": self.kid, "typ": sort.value}
         return jws.serialize_compact(header, payload, self.key, algorithms=ACCEPTED)
 
 
 def site_key_of(pem: bytes) -> SiteKey:
-    """The key of a PEM file's content."""
-    return SiteKey(OKPKey.import_key(pem))
+    """The key of a PEM file's content; raises SealError when it is none."""
+    try:
+        key = SiteKey(OKPKey.import_key(pem))
+        key.sign(b"", Sort.HEAD)  # a public half alone, or a key for something else, signs nothing
+    except (JoseError, ValueError, TypeError) as error:
+        raise SealError(f"This is no Ed25519 private key in PEM form ({error}).") from error
+    return key
 
 
-def load_or_make_site_key(path: Path) -> SiteKey:
-    """Read the site key, or make one that only the owner can read."""
-    if path.exists():
-        return site_key_of(path.read_bytes())
-    key = OKPKey.generate_key("Ed25519", auto_kid=False)
-    path.parent.mkdir(parents=True, exist_ok=True)
-    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-    with os.fdopen(handle, "wb") as file:
-        file.write(key.as_pem(private=True))
-    return SiteKey(key)
-
-
-def public_key(jwk: dict[str, Any]) -> OKPKey:
+def public_key(jwk: Any) -> OKPKey:
     """Read a public JWK; raises SealError when it is none."""
     try:
         return OKPKey.import_key({name: jwk[name] for name in ("kty", "crv", "x")})
@@ -72,7 +87,7 @@ def public_key(jwk: dict[str, Any]) -> OKPKey:
 
 
 def canonical(document: Any) -> bytes:
-    """The RFC 8785 canonical form."""
+    """The RFC 8785 canonical form; raises ValueError for what has none."""
     return rfc8785.dumps(document)
 
 
@@ -83,12 +98,21 @@ def digest(document: Any) -> str:
 
 def seal(document: dict[str, Any], key: SiteKey) -> str:
     """Give the sealed file's text."""
-    sealed = {"document": document, "jws": key.sign(canonical(document))}
+    sealed = {"document": document, "jws": key.sign(canonical(document), Sort.DOCUMENT)}
     return json.dumps(sealed, ensure_ascii=False, indent=2) + "\n"
 
 
-def opened(compact: str, key: OKPKey) -> bytes:
-    """Check a compact JWS and give its payload; raises SealError."""
+def opened(compact: str, jwk: Any, sort: Sort) -> bytes:
+    """Check a seal of one sort with a public key and give its payload; raises SealError."""
+    key, header = public_key(jwk), _header(compact)
+    if header.get("kid") != key.thumbprint():
+        raise SealError(
+            f"It was signed with another key ({_short(header.get('kid'))}) than the one given "
+            f"({_short(key.thumbprint())})."
+        )
+    if header != {"alg": ALGORITHM, "kid": header["kid"], "typ": sort.value}:
+        found = _short(header.get("typ"), 40)
+        raise SealError(f"Its seal is for something else: {found} in place of {sort.value}.")
     try:
         return jws.deserialize_compact(compact, key, algorithms=ACCEPTED).payload
     except (JoseError, ValueError) as error:
@@ -96,8 +120,25 @@ def opened(compact: str, key: OKPKey) -> bytes:
 
 
 def key_id(compact: str) -> str:
-    """The ``kid`` that a compact JWS names, unchecked; empty when it names none."""
+    """The ``kid`` that a seal names, unchecked; empty when it names none."""
     try:
-        return str(jws.extract_compact(compact.encode()).headers().get("kid", ""))
-    except (JoseError, ValueError):
+        named = _header(compact).get("kid")
+    except SealError:
         return ""
+    return named if isinstance(named, str) else ""
+
+
+def _header(compact: str) -> dict[str, Any]:
+    first = compact.partition(".")[0]
+    try:
+        header = read_json(base64.urlsafe_b64decode(first + "=" * (-len(first) % 4)))
+    except (binascii.Error, JsonRefused, ValueError) as error:
+        raise SealError("The seal is no JWS: its header cannot be read.") from error
+    if not isinstance(header, dict):
+        raise SealError("The seal is no JWS: its header is no object.")
+    return header
+
+
+def _short(value: Any, most: int = 12) -> str:
+    text = value if isinstance(value, str) and value else "none"
+    return text if len(text) <= most else f"{text[:most]}…"

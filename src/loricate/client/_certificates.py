@@ -1,6 +1,6 @@
 """Certificates, the ledger, and the site's key."""
 
-from loricate.api.certificates import LedgerState, Verified
+from loricate.api.certificates import KeySet, LedgerState, Verified
 from loricate.client._wire import API, Wire
 
 
@@ -19,10 +19,19 @@ class CertificateCalls(Wire):
         """What the service holds under a number; needs no sign-in."""
         return self._get(Verified, f"{API}/verify/{number}")
 
-    def ledger(self) -> LedgerState:
-        """Whether the chain of issued documents is whole."""
-        return self._get(LedgerState, f"{API}/ledger")
+    def ledger(self, within_s: float = 900.0) -> LedgerState:
+        """Whether what was issued is whole: chain, rows, seals, papers, heads kept outside."""
+        found = self._send("GET", f"{API}/ledger", timeout=within_s)
+        return LedgerState.model_validate_json(found.content)
 
     def site_key(self) -> dict[str, str]:
         """The public half of the site key as a JWK; needs no sign-in."""
         return self._get(dict[str, str], f"{API}/site-key")
+
+    def site_keys(self) -> KeySet:
+        """Every public key that the site has sealed with; needs no sign-in."""
+        return self._get(KeySet, f"{API}/site-keys")
+
+    def ledger_head(self) -> str:
+        """A signed head of the ledger as it is now, to be kept elsewhere."""
+        return self._send("GET", f"{API}/ledger/head").text

@@ -1,7 +1,14 @@
 """Signing in, accounts, the audit trail."""
 
 from loricate.api.health import Health
-from loricate.api.people import AccountOut, AuditEntry, OneTimePassword
+from loricate.api.keeping import RecordsState
+from loricate.api.people import (
+    AccountOut,
+    AuditEntry,
+    CodeSetup,
+    OneTimePassword,
+    SessionOut,
+)
 from loricate.api.session import Me, SignedIn
 from loricate.client._wire import API, Wire
 
@@ -13,9 +20,10 @@ class PeopleCalls(Wire):
         """The service's state; needs no sign-in."""
         return self._get(Health, "/health")
 
-    def sign_in(self, name: str, password: str) -> SignedIn:
-        """Begin a session and use its token from now on."""
-        signed = self._post(SignedIn, f"{API}/sign-in", {"name": name, "password": password})
+    def sign_in(self, name: str, password: str, code: str = "") -> SignedIn:
+        """Begin a session and use its token from now on; ``code`` for accounts that have them."""
+        body = {"name": name, "password": password, "code": code}
+        signed = self._post(SignedIn, f"{API}/sign-in", body)
         self.token = signed.token
         return signed
 
@@ -41,6 +49,26 @@ class PeopleCalls(Wire):
         """End every session of one's account, this one as well."""
         self._send("POST", f"{API}/sign-out-everywhere")
         self.token = ""
+
+    def sessions(self) -> list[SessionOut]:
+        """Where one is signed in, the session used last first."""
+        return self._get(list[SessionOut], f"{API}/sessions")
+
+    def end_session(self, session: str) -> None:
+        """End one of one's own sessions."""
+        self._send("DELETE", f"{API}/sessions/{session}")
+
+    def begin_codes(self, password: str) -> CodeSetup:
+        """What an authenticator is set up with; confirm with a code of its."""
+        return self._post(CodeSetup, f"{API}/codes", {"password": password})
+
+    def confirm_codes(self, code: str) -> None:
+        """Have a one-time code go with one's password; other sessions end."""
+        self._send("POST", f"{API}/codes/confirm", json={"code": code})
+
+    def end_codes(self, password: str) -> None:
+        """Have the password be enough again."""
+        self._send("POST", f"{API}/codes/end", json={"password": password})
 
     def accounts(self) -> list[AccountOut]:
         """Every account, by name."""
@@ -84,3 +112,12 @@ class PeopleCalls(Wire):
             list[AuditEntry], f"{API}/audit", account=account, action=action, subject=subject,
             since=since, until=until, before=before, count=count,
         )  # fmt: skip
+
+    def export_audit(self) -> str:
+        """The whole audit trail as CSV, each entry with its mark."""
+        return self._send("GET", f"{API}/audit/export").text
+
+    def check_records(self, within_s: float = 900.0) -> RecordsState:
+        """Whether anything in the records was changed from outside; large ones take a while."""
+        found = self._send("GET", f"{API}/records/check", timeout=within_s)
+        return RecordsState.model_validate_json(found.content)

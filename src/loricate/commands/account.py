@@ -5,7 +5,7 @@ import click
 from loricate.commands.connection import DEFAULT_URL, connect, save_session, service_options
 from loricate.commands.output import moment, print_json, print_table
 
-ROLES = click.Choice(["operator", "engineer", "quality"])
+ROLES = click.Choice(["operator", "engineer", "quality", "administrator"])
 
 
 @click.group("account")
@@ -141,6 +141,79 @@ def password(
         print_json({"changed": True})
     else:
         click.echo("Your password is changed.")
+
+
+@command.command("sessions")
+@service_options
+def sessions(service: str | None, token: str | None, as_json: bool) -> None:
+    """List where you are signed in.
+
+    Example: loricate account sessions
+    """
+    with connect(service, token) as client:
+        found = client.sessions()
+    if as_json:
+        print_json(found)
+        return
+    rows = [
+        (
+            each.id, each.address, moment(each.created_at), moment(each.used_at),
+            "this one" if each.is_this else each.agent[:40],
+        )
+        for each in found
+    ]  # fmt: skip
+    print_table(("SESSION", "FROM", "SINCE (UTC)", "LAST USED (UTC)", "BY"), rows)
+
+
+@command.command("end-session")
+@click.argument("session")
+@service_options
+def end_session(session: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """End one of your sessions, by its id in the list.
+
+    Example: loricate account end-session 0199c0de-3f00-7000-8000-0123456789ab
+    """
+    with connect(service, token) as client:
+        client.end_session(session)
+    if as_json:
+        print_json({"ended": session})
+    else:
+        click.echo("That session has ended.")
+
+
+@command.command("codes")
+@click.option("--off", is_flag=True, help="Have the password be enough again.")
+@click.option("--password", envvar="LORICATE_PASSWORD", prompt=True, hide_input=True)
+@service_options
+def codes(off: bool, password: str, service: str | None, token: str | None, as_json: bool) -> None:
+    """Have a one-time code of an authenticator (TOTP) go with your password, or no longer.
+
+    Example: loricate account codes
+    """
+    with connect(service, token) as client:
+        if off:
+            client.end_codes(password)
+        else:
+            made = client.begin_codes(password)
+            for line in _half_blocks(made.qr):
+                click.echo(line, err=True)
+            click.echo(f"Scan this with an authenticator, or type {made.secret} there.", err=True)
+            client.confirm_codes(click.prompt("Code that it shows", err=True))
+    if as_json:
+        print_json({"codes": not off})
+    elif off:
+        click.echo("The password is enough again.")
+    else:
+        click.echo("A one-time code goes with your password from now on.")
+
+
+def _half_blocks(rows: list[str]) -> list[str]:
+    """A QR code for a terminal, two rows to a line, light where the terminal is dark."""
+    wide = ["0" * (len(rows) + 4)] * 2
+    padded = [*wide, *(f"00{row}00" for row in rows), *wide]
+    signs = {"00": "█", "01": "▀", "10": "▄", "11": " "}
+    pairs = zip(padded[::2], [*padded[1::2], padded[0]], strict=False)
+    return ["".join(signs[a + b] for a, b in zip(*pair, strict=True)) for pair in pairs]
 
 
 @command.command("sign-out-everywhere")

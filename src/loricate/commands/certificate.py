@@ -73,7 +73,9 @@ def show(name: str, service: str | None, token: str | None, as_json: bool) -> No
 
 @command.command("verify")
 @click.argument("file", type=FILE)
-@click.option("--key", type=FILE, required=True, help="The site's public key (JWK).")
+@click.option(
+    "--key", type=FILE, required=True, help="The site's public key (JWK) or keys (JWK set)."
+)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON for programs.")
 def verify_(file: Path, key: Path, as_json: bool) -> None:
     """Verify a certificate's PDF or JSON with the site's public key alone; needs no service.
@@ -83,20 +85,30 @@ def verify_(file: Path, key: Path, as_json: bool) -> None:
     Example: loricate certificate verify out/C-2026-000001.pdf --key site-key.jwk
     """
     from loricate.certificates.verifying import verify
+    from loricate.core.json_text import JsonRefused, read_json
 
     try:
-        jwk = json.loads(key.read_text(encoding="utf-8"))
-    except (ValueError, UnicodeDecodeError) as error:
+        jwk = read_json(key.read_bytes())
+    except JsonRefused as error:
         raise click.UsageError(f"{key} is not a JWK: {error}.") from error
     found = verify(file.read_bytes(), jwk)
     number = found.document.get("number", "")
     serial = found.document.get("unit", {}).get("serial", "")
     if as_json:
         print_json(
-            {"genuine": found.genuine, "faults": found.faults, "number": number, "serial": serial}
+            {
+                "genuine": found.genuine,
+                "faults": found.faults,
+                "unchecked": found.unchecked,
+                "number": number,
+                "serial": serial,
+            }
         )
     elif found.genuine:
         click.echo(f"Genuine and unchanged: {found.document['kind']} {number} for {serial}.")
+        click.echo("Not checked:", err=True)
+        for each in found.unchecked:
+            click.echo(f"  {each}", err=True)
     else:
         click.echo(f"NOT genuine: {file}")
         for fault in found.faults:

@@ -38,7 +38,10 @@ def command(data_folder: Path, port: int, pace: float, log: str, as_json: bool) 
         bench_file = data_folder / "bench.toml"
         demo_site.write_bench_file(floor.ports, bench_file)
         account = FirstAccount(demo_site.ACCOUNT, "Mara Quill", "engineer", password)
-        settings = Settings(bench_file, data_folder, url, console_folder(), (account,))
+        settings = Settings(
+            bench_file, data_folder, url, console_folder(), (account,),
+            second_person=False,  # at the demo one person is everybody
+        )  # fmt: skip
         sign_in = {"url": url, "name": account.name, "password": password, "ports": floor.ports}
         check_start(settings)
         greet = threading.Thread(target=_greet, args=(sign_in, pace, as_json), daemon=True)

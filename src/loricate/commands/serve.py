@@ -52,9 +52,27 @@ def log_file(log: str, data_folder: Path) -> Path | None:
 @click.option("--proxy", "proxies", multiple=True, help="Believe X-Forwarded-For of this address.")
 @click.option("--page-size", type=click.Choice(["A4", "Letter"]), default="A4", show_default=True)
 @click.option(
-    "--second-person", is_flag=True, help="Let nobody release a sequence that they changed last."
-)
-@click.option("--account", default="", help="Make or renew an engineer's account of this name.")
+    "--second-person/--one-person", "second_person", default=None,
+    help="Whether somebody else must release what one changed last; by default where there are "
+    "two engineers.",
+)  # fmt: skip
+@click.option(
+    "--idle", "idle_minutes", type=click.FloatRange(1, 1440), default=120, show_default=True,
+    help="Minutes after which an unused session ends.",
+)  # fmt: skip
+@click.option(
+    "--head-folder", "head_folders", multiple=True, type=click.Path(path_type=Path),
+    help="Keep signed heads of the ledger here as well; repeatable.",
+)  # fmt: skip
+@click.option(
+    "--metrics-token", envvar="LORICATE_METRICS_TOKEN", default="",
+    help="Let whoever bears this read /metrics without a sign-in.",
+)  # fmt: skip
+@click.option("--account", default="", help="Make or renew an account of this name.")
+@click.option(
+    "--role", type=click.Choice(["engineer", "administrator"]), default="engineer",
+    show_default=True, help="What it may.",
+)  # fmt: skip
 @click.option("--password", envvar="LORICATE_PASSWORD", default="", help="Its password.")
 @log_option
 @click.option("--json", "as_json", is_flag=True, help="Print where it serves as a JSON line.")
@@ -69,8 +87,12 @@ def command(
     hosts: tuple[str, ...],
     proxies: tuple[str, ...],
     page_size: str,
-    second_person: bool,
+    second_person: bool | None,
+    idle_minutes: float,
+    head_folders: tuple[Path, ...],
+    metrics_token: str,
     account: str,
+    role: str,
     password: str,
     log: str,
     as_json: bool,
@@ -87,13 +109,14 @@ def command(
     if account:
         if not password:
             password = click.prompt("Password", hide_input=True, confirmation_prompt=True)
-        accounts = (FirstAccount(account, account, "engineer", password),)
+        accounts = (FirstAccount(account, account, role, password),)
     if tls_key is not None and tls_cert is None:
         raise click.UsageError("--tls-key goes with --tls-cert; give the certificate as well.")
     url = base_url or f"{'https' if tls_cert else 'http'}://{host}:{port}"
     settings = Settings(
         bench_file, data_folder, url, console_folder(), accounts, page_size,
         second_person=second_person, reached=Reached(hosts, proxies, tls_cert, tls_key),
+        idle_minutes=idle_minutes, head_folders=head_folders, metrics_token=metrics_token,
     )  # fmt: skip
     check_start(settings)
     if as_json:

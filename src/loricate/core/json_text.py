@@ -36,15 +36,15 @@ class JsonRefused(CoreError, ValueError):
         return f"The JSON {self.reason}."
 
 
-def read_json(data: bytes) -> Any:
+def read_json(data: bytes, most_names: int = MOST_NAMES) -> Any:
     """Give what JSON text says; raises JsonRefused."""
     names = 0
 
     def read_object(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
         nonlocal names
         names += len(pairs)
-        if names > MOST_NAMES:
-            raise JsonRefused(f"has more than {MOST_NAMES} names; send less of it")
+        if names > most_names:
+            raise JsonRefused(f"has more than {most_names} names; send less of it")
         found = dict(pairs)
         if len(found) < len(pairs):
             (twice, _), *_ = Counter(key for key, _ in pairs).most_common(1)

@@ -1,10 +1,10 @@
 """Accounts and their sessions."""
 
 import sqlite3
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
 
 from loricate.records.errors import NotFound
-from loricate.records.store import new_id, now
+from loricate.records.stamps import new_id, now
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,6 +20,26 @@ class Account:
     closed_at: str | None
     must_change: bool
     signed_in_at: str | None
+    code_secret: str = ""
+
+    @property
+    def has_codes(self) -> bool:
+        """Whether a one-time code goes with its password."""
+        return self.code_secret != ""
+
+
+@dataclass(frozen=True, slots=True)
+class Session:
+    """A sign-in that has not ended: from where, by what, and when it was last used."""
+
+    id: str
+    digest: str
+    csrf: str
+    address: str
+    agent: str
+    created_at: str
+    used_at: str
+    expires_at: str
 
 
 _FIELDS = tuple(Account.__dataclass_fields__)
@@ -46,7 +66,7 @@ def put_account(
         " VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT (name)"
         " DO UPDATE SET full_name = excluded.full_name, role = excluded.role,"
         " password_hash = excluded.password_hash, must_change = excluded.must_change,"
-        " closed_at = NULL",
+        " closed_at = NULL, code_secret = ''",
         (new_id(), name, full_name, role, password_hash, now(), int(must_change)),
     )
 
@@ -105,27 +125,54 @@ def note_sign_in(conn: sqlite3.Connection, name: str) -> None:
     conn.execute("UPDATE account SET signed_in_at = ? WHERE name = ?", (now(), name))
 
 
-def add_session(
-    conn: sqlite3.Connection, digest: str, account_id: str, csrf: str, expires_at: str
-) -> None:
+def add_session(conn: sqlite3.Connection, account_id: str, session: Session) -> None:
     """Keep a session by the digest of its secret; drops those that have expired."""
     conn.execute("DELETE FROM session WHERE expires_at < ?", (now(),))
     conn.execute(
-        "INSERT INTO session (digest, account_id, csrf, created_at, expires_at)"
-        " VALUES (?, ?, ?, ?, ?)",
-        (digest, account_id, csrf, now(), expires_at),
+        "INSERT INTO session (account_id, id, digest, csrf, address, agent, created_at, used_at,"
+        " expires_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        (account_id, *astuple(session)),
     )
 
 
-def find_session(conn: sqlite3.Connection, digest: str) -> tuple[Account, str] | None:
-    """The account and CSRF secret of an unexpired session of an open account, or None."""
+_OF_SESSION = ", ".join(f"session.{name}" for name in Session.__dataclass_fields__)
+
+
+def _session(row: sqlite3.Row) -> Session:
+    return Session(*(row[name] for name in Session.__dataclass_fields__))
+
+
+def find_session(
+    conn: sqlite3.Connection, digest: str, used_since: str
+) -> tuple[Account, Session] | None:
+    """The account and session, if neither is over nor unused since a moment, or None."""
     row = conn.execute(
-        "SELECT account.*, session.csrf FROM session JOIN account ON account.id = account_id"
-        " WHERE digest = ? AND expires_at > ? AND closed_at IS NULL",
-        (digest, now()),
+        f"SELECT account_id, {_OF_SESSION} FROM session"
+        " WHERE digest = ? AND expires_at > ? AND used_at > ?",
+        (digest, now(), used_since),
     ).fetchone()
-    account = _account(row)
-    return None if account is None else (account, str(row["csrf"]))
+    if row is None:
+        return None
+    found = conn.execute(
+        "SELECT * FROM account WHERE id = ? AND closed_at IS NULL", (row["account_id"],)
+    )
+    account = _account(found.fetchone())
+    return None if account is None else (account, _session(row))
+
+
+def sessions_of(conn: sqlite3.Connection, name: str, used_since: str) -> list[Session]:
+    """An account's sessions that have not ended, the one used last first."""
+    rows = conn.execute(
+        f"SELECT {_OF_SESSION} FROM session JOIN account ON account.id = account_id"
+        " WHERE name = ? AND expires_at > ? AND used_at > ? ORDER BY used_at DESC",
+        (name, now(), used_since),
+    )
+    return [_session(row) for row in rows]
+
+
+def note_use(conn: sqlite3.Connection, digest: str, at: str) -> None:
+    """Keep when a session was last used."""
+    conn.execute("UPDATE session SET used_at = max(used_at, ?) WHERE digest = ?", (at, digest))
 
 
 def drop_session(conn: sqlite3.Connection, digest: str) -> None:
@@ -141,3 +188,34 @@ def drop_sessions(conn: sqlite3.Connection, name: str, but: str = "") -> int:
         (but, name),
     )
     return ended.rowcount
+
+
+def drop_session_of(conn: sqlite3.Connection, name: str, session_id: str) -> None:
+    """End one session of an account; raises NotFound."""
+    ended = conn.execute(
+        "DELETE FROM session WHERE id = ? AND account_id = (SELECT id FROM account WHERE name = ?)",
+        (session_id, name),
+    )
+    if not ended.rowcount:
+        raise NotFound("session of yours", session_id)
+
+
+def count_open(conn: sqlite3.Connection, role: str, but: str = "") -> int:
+    """How many open accounts have a role, leaving one out by its id."""
+    (found,) = conn.execute(
+        "SELECT count(*) FROM account WHERE role = ? AND closed_at IS NULL AND id <> ?", (role, but)
+    ).fetchone()
+    return int(found)
+
+
+def set_code_secret(conn: sqlite3.Connection, name: str, secret: str) -> None:
+    """Have one-time codes go with an account's password; an empty secret ends that."""
+    conn.execute("UPDATE account SET code_secret = ?, code_used = 0 WHERE name = ?", (secret, name))
+
+
+def use_code(conn: sqlite3.Connection, name: str, step: int) -> bool:
+    """Take the code of a time step; no for one that was taken, or is older than one that was."""
+    taken = conn.execute(
+        "UPDATE account SET code_used = ? WHERE name = ? AND code_used < ?", (step, name, step)
+    )
+    return taken.rowcount == 1

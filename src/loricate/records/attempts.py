@@ -11,7 +11,7 @@ from loricate.core.grading import StepGrade
 from loricate.core.traces import Trace
 from loricate.records import doubts
 from loricate.records.errors import NotFound
-from loricate.records.store import now
+from loricate.records.stamps import now
 
 Row = dict[str, Any]
 

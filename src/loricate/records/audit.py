@@ -4,7 +4,7 @@ import sqlite3
 from dataclasses import dataclass
 from typing import Any
 
-from loricate.records.store import now
+from loricate.records.stamps import now
 
 
 def note(
@@ -55,4 +55,20 @@ def find(conn: sqlite3.Connection, wanted: Wanted) -> list[dict[str, Any]]:
         (wanted.account, wanted.action, wanted.subject, wanted.since, wanted.until, wanted.before,
          wanted.count),
     )  # fmt: skip
+    return [dict(row) for row in rows]
+
+
+EXPORTED = ("number", "at", "account", "action", "subject", "detail")
+MARKED = ("mark", "marked_at", "origin", "digest", "hash")
+
+
+def page_with_marks(conn: sqlite3.Connection, after: int, count: int) -> list[dict[str, Any]]:
+    """Entries above a number, oldest first, each with its mark: what an export has."""
+    rows = conn.execute(
+        "SELECT audit.id AS number, audit.at, account, action, subject, detail,"
+        " mark.position AS mark, mark.at AS marked_at, origin, digest, hash FROM audit"
+        " LEFT JOIN mark ON mark.kind = 'audit' AND mark.key = json_array(audit.id)"
+        " WHERE audit.id > ? ORDER BY audit.id LIMIT ?",
+        (after, count),
+    )
     return [dict(row) for row in rows]

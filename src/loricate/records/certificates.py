@@ -1,11 +1,11 @@
 """The ledger: issued certificates and nonconformance reports, chained by hash."""
 
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from loricate.records.errors import NotFound
-from loricate.records.store import now
+from loricate.records.stamps import now
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,12 +32,23 @@ def last_entry(conn: sqlite3.Connection) -> LedgerEntry | None:
     return None if row is None else LedgerEntry(**row)
 
 
-def count_issued(conn: sqlite3.Connection, kind: str, year: int) -> int:
-    """How many documents of a kind were issued in a year (UTC)."""
-    row = conn.execute(
-        "SELECT count(*) FROM ledger WHERE kind = ? AND issued_at LIKE ?", (kind, f"{year}-%")
-    ).fetchone()
-    return int(row[0])
+def last_numbers(conn: sqlite3.Connection) -> dict[str, int]:
+    """The last number of each series (``C-2026``): issued, or taken by records that are lost."""
+    rows = conn.execute(
+        "SELECT series, max(number) AS number FROM ("
+        "SELECT substr(number, 1, 6) AS series, CAST(substr(number, 8) AS INTEGER) AS number"
+        " FROM ledger UNION ALL SELECT series, number FROM number_taken) GROUP BY series"
+    )
+    return {row["series"]: row["number"] for row in rows}
+
+
+def take_numbers(conn: sqlite3.Connection, taken: Mapping[str, int]) -> None:
+    """Keep that numbers up to these may have been given already."""
+    conn.executemany(
+        "INSERT INTO number_taken VALUES (?, ?) ON CONFLICT (series)"
+        " DO UPDATE SET number = max(number, excluded.number)",
+        list(taken.items()),
+    )
 
 
 def add_entry(conn: sqlite3.Connection, entry: LedgerEntry, attempts: int) -> None:
@@ -78,26 +89,43 @@ def get_entry(conn: sqlite3.Connection, name: str) -> LedgerEntry:
     return LedgerEntry(**row)
 
 
+def get_numbered(conn: sqlite3.Connection, number: str) -> LedgerEntry:
+    """The entry of a number; raises NotFound."""
+    row = conn.execute("SELECT * FROM ledger WHERE number = ?", (number,)).fetchone()
+    if row is None:
+        raise NotFound("certificate or nonconformance report", number)
+    return LedgerEntry(**row)
+
+
+def hash_at(conn: sqlite3.Connection, position: int) -> str:
+    """The hash of the entry at a position; of the beginning before the first, empty for none."""
+    if position == 0:
+        return "0" * 64
+    row = conn.execute("SELECT hash FROM ledger WHERE position = ?", (position,)).fetchone()
+    return "" if row is None else str(row["hash"])
+
+
 def superseded_by(conn: sqlite3.Connection, number: str) -> str:
     """The number of the document that took this one's place; empty while it counts."""
     row = conn.execute("SELECT number FROM ledger WHERE supersedes = ?", (number,)).fetchone()
     return "" if row is None else str(row["number"])
 
 
-@dataclass(frozen=True, slots=True)
-class ChainLink:
-    """What of an entry its chain is made of."""
-
-    position: int
-    number: str
-    document_digest: str
-    previous: str
-    hash: str
+def count_by_kind(conn: sqlite3.Connection) -> dict[str, int]:
+    """How many documents of each kind were issued."""
+    rows = conn.execute(
+        "SELECT substr(number, 1, 1) AS letter, count(*) AS count FROM ledger GROUP BY letter"
+    )
+    found = {row["letter"]: int(row["count"]) for row in rows}
+    return {"certificate": found.get("C", 0), "nonconformance": found.get("N", 0)}
 
 
-def chain(conn: sqlite3.Connection) -> Iterator[ChainLink]:
-    """The whole ledger in order, an entry at a time, without its documents."""
-    for row in conn.execute(
-        "SELECT position, number, document_digest, previous, hash FROM ledger ORDER BY position"
-    ):
-        yield ChainLink(**row)
+def count_set_aside(conn: sqlite3.Connection) -> int:
+    """How many documents could not be issued."""
+    return int(conn.execute("SELECT count(*) FROM set_aside").fetchone()[0])
+
+
+def whole_ledger(conn: sqlite3.Connection) -> Iterator[LedgerEntry]:
+    """The whole ledger in order, an entry at a time."""
+    for row in conn.execute("SELECT * FROM ledger ORDER BY position"):
+        yield LedgerEntry(**row)

@@ -8,7 +8,7 @@ from loricate.core.limit_sets import LimitSet
 from loricate.core.products import Product
 from loricate.records import audit
 from loricate.records.errors import NotFound
-from loricate.records.store import now
+from loricate.records.stamps import now
 
 Table = Literal["product", "limit_set"]
 

@@ -5,7 +5,7 @@ import sqlite3
 from collections.abc import Iterable, Mapping
 
 from loricate.core.readings import Doubt
-from loricate.records.store import now
+from loricate.records.stamps import now
 
 
 def add_doubts(conn: sqlite3.Connection, doubts: Iterable[Doubt], place: str) -> None:

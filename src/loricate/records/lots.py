@@ -8,7 +8,7 @@ from loricate.core.grading import Verdict
 from loricate.core.lots import Appearance
 from loricate.records import audit
 from loricate.records.errors import NotFound
-from loricate.records.store import now
+from loricate.records.stamps import now
 
 
 @dataclass(frozen=True, slots=True)

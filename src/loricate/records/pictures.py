@@ -12,7 +12,7 @@ from PIL import Image, ImageOps
 
 from loricate.records import audit
 from loricate.records.errors import NotFound, PictureRefused
-from loricate.records.store import now
+from loricate.records.stamps import now
 
 MOST_BYTES = 8 * 2**20
 MOST_PIXELS = 40_000_000

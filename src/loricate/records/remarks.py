@@ -4,7 +4,7 @@ import sqlite3
 from typing import Any
 
 from loricate.records import audit
-from loricate.records.store import new_id, now
+from loricate.records.stamps import new_id, now
 
 Row = dict[str, Any]
 

@@ -8,7 +8,7 @@ from typing import Any
 from loricate.core.grading import Verdict
 from loricate.records import attempts, audit, remarks
 from loricate.records.errors import NotFound
-from loricate.records.store import new_id, now
+from loricate.records.stamps import new_id, now
 
 Row = dict[str, Any]
 
@@ -222,3 +222,9 @@ def units_of(
         unit["answers"] = attempts.answers_of(conn, unit["id"])
         unit["remarks"] = remarks.remarks_of(conn, unit["id"])
     return units
+
+
+def count_by_state(conn: sqlite3.Connection) -> dict[str, int]:
+    """How many runs are in each state."""
+    rows = conn.execute("SELECT state, count(*) AS count FROM run GROUP BY state")
+    return {row["state"]: int(row["count"]) for row in rows}

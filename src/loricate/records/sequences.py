@@ -13,7 +13,7 @@ from loricate.core.sequences import ReadySequence, SequenceFacts, prepare
 from loricate.records import audit
 from loricate.records.definitions import newest_texts
 from loricate.records.errors import NotFound
-from loricate.records.store import now
+from loricate.records.stamps import now
 
 _COLUMNS = (
     "code, revision, status, title, product, product_revision, document, limit_revisions,"

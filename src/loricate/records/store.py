@@ -1,62 +1,27 @@
 """The database file: one function opens connections, one writer owns the write connection.
 
-Times are UTC RFC 3339 texts with microseconds, identifiers UUIDv7.
+Whatever is written is marked in the same transaction (see ``marks``).
 """
 
 import asyncio
-import datetime as dt
 import os
 import re
 import sqlite3
 import threading
-import time
-import uuid
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from importlib import resources
+from itertools import islice
 from pathlib import Path
 from typing import TypeVar
 
-import uuid_utils
-
+from loricate.records import audit, marks
 from loricate.records.errors import NewerDatabase, StorageFull
+from loricate.records.stamps import begin_after
 
 R = TypeVar("R")
 READERS = 4
-
-
-def now() -> str:
-    """The present moment in UTC, RFC 3339."""
-    return dt.datetime.now(dt.UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
-
-
-class _Ids:
-    """Identifiers in the order in which they were given, whatever the clock does."""
-
-    def __init__(self) -> None:
-        self._lock = threading.Lock()
-        self._last_ns = 0
-
-    def give(self) -> str:
-        """A fresh one."""
-        with self._lock:
-            self._last_ns = max(time.time_ns(), self._last_ns + STEP_NS)
-            return str(uuid_utils.uuid7(nanoseconds=self._last_ns))
-
-    def begin_after(self, known: str) -> None:
-        """Give none that is lower than one that is known from before."""
-        with self._lock:
-            self._last_ns = max(self._last_ns, (uuid.UUID(known).int >> 80) * STEP_NS)
-
-
-STEP_NS = 1_000_000  # what a UUIDv7 tells apart
-_ids = _Ids()
-
-
-def new_id() -> str:
-    """A fresh record identifier (UUIDv7), higher than every one before it."""
-    return _ids.give()
 
 
 def _newest_id(conn: sqlite3.Connection) -> str | None:
@@ -133,6 +98,12 @@ def migrate(path: Path, scripts: dict[int, str] | None = None) -> list[int]:
         if version > known:
             raise NewerDatabase(str(path), version, known)
         pending = sorted(number for number in scripts if number > version)
+        # A new version of the records is marked anew: what was changed before is told before that.
+        changed = (
+            list(islice(marks.faults(conn), marks.MOST_FAULTS))
+            if pending and _is_marked(conn)
+            else []
+        )
         if pending and version > 0:
             kept = path.with_name(f"{path.name}.before-{pending[0]:04}")
             _make_private(kept)
@@ -149,9 +120,18 @@ def migrate(path: Path, scripts: dict[int, str] | None = None) -> list[int]:
                 if conn.in_transaction:
                     conn.execute("ROLLBACK")
                 raise
+        if _is_marked(conn) and (pending or not marks.count(conn)):
+            with atomic(conn):
+                for each in changed:
+                    audit.note(conn, "service", "found changed from outside", path.name, each)
+                marks.mark_all(conn)
         return pending
     finally:
         conn.close()
+
+
+def _is_marked(conn: sqlite3.Connection) -> bool:
+    return conn.execute("SELECT 1 FROM sqlite_master WHERE name = 'mark'").fetchone() is not None
 
 
 class Store:
@@ -162,8 +142,9 @@ class Store:
         path.parent.mkdir(parents=True, exist_ok=True)
         migrate(path)
         self._write_conn = open_connection(path)
+        marks.watch(self._write_conn)
         if newest := _newest_id(self._write_conn):
-            _ids.begin_after(newest)
+            begin_after(newest)
         self._writer = ThreadPoolExecutor(1, thread_name_prefix="records-writer")
         self._readers = ThreadPoolExecutor(READERS, thread_name_prefix="records-reader")
         # Who wants to abort waits behind no list and no search.
@@ -189,7 +170,9 @@ class Store:
 
     def _in_transaction(self, work: Callable[[sqlite3.Connection], R]) -> R:
         with atomic(self._write_conn) as conn:
-            return work(conn)
+            result = work(conn)
+            marks.mark_touched(conn)
+            return result
 
     def _reading_with(self, work: Callable[[sqlite3.Connection], R]) -> R:
         conn: sqlite3.Connection | None = getattr(self._local, "conn", None)

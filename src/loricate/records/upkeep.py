@@ -9,7 +9,7 @@ from typing import Any
 from loricate.core.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.zeroes import Zero
 from loricate.records import audit
-from loricate.records.store import new_id, now
+from loricate.records.stamps import new_id, now
 
 Row = dict[str, Any]
 

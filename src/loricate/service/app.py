@@ -23,8 +23,11 @@ from loricate.service.routers import (
     bench,
     certificates,
     health,
+    keeping,
     limit_sets,
     lots,
+    metrics,
+    oneself,
     people,
     pictures,
     products,
@@ -38,6 +41,7 @@ from loricate.service.routers import (
     upkeep,
 )  # fmt: skip
 from loricate.service.settings import Settings
+from loricate.service.site_key_start import check_site_key
 
 API = "/api/v1"
 # A full collection holds up every thread: with what is there at the start left out of it, it may be
@@ -59,12 +63,13 @@ PROBLEMS: dict[int | str, dict[str, object]] = {
 def check_start(settings: Settings) -> None:
     """Update the records and read the bench file, so that a fault is told in one sentence.
 
-    Raises RecordsError (a newer database), DocumentError (the bench file), and Claimed while
-    another service has the folder.
+    Raises RecordsError (a newer database), SealError (the site key), DocumentError (the bench
+    file), and Claimed while another service has the folder.
     """
     settings.data_folder.mkdir(parents=True, exist_ok=True)
     claim_data(settings).let_go()
     migrate(settings.database)
+    check_site_key(settings.database, settings.site_key)
     read_bench_plan(settings.bench_file)
 
 
@@ -119,9 +124,10 @@ def create_app(settings: Settings) -> FastAPI:
     app.add_middleware(Doorkeeper, reached=settings.reached)
     app.add_middleware(AccessLog)
     app.include_router(health.router)
+    app.include_router(metrics.router)
     parts = (
-        session, people, schemas, bench, upkeep, products, limit_sets, trying, sequences, lots,
-        rehearsals, runs, units, pictures, certificates,
+        session, oneself, people, keeping, schemas, bench, upkeep, products, limit_sets, trying,
+        sequences, lots, rehearsals, runs, units, pictures, certificates,
     )  # fmt: skip
     for part in parts:
         app.include_router(part.router, prefix=API)

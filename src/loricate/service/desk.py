@@ -8,16 +8,19 @@ from functools import partial
 
 from loricate.bench.claims import Claim
 from loricate.bench.plan import read_bench_plan
-from loricate.certificates.sealing import load_or_make_site_key
 from loricate.records import accounts, runs
 from loricate.records.store import Store
 from loricate.service.bench_side import BenchAccess
-from loricate.service.chain_check import ChainCheck
 from loricate.service.challenging import Challenger
+from loricate.service.codes import CodeSecret
 from loricate.service.exporting import Exporter
 from loricate.service.guessing import AttemptLimiter, Hashing
+from loricate.service.head_keeping import HeadKeeper
 from loricate.service.issuing import Issuer
+from loricate.service.ledger_check import LedgerCheck
 from loricate.service.settings import FirstAccount, Settings
+from loricate.service.sign_in import Door
+from loricate.service.site_key_start import load_site_key
 from loricate.service.workroom import Workroom
 
 STUDY_S, DRAW_S = 10.0, 60.0
@@ -41,18 +44,26 @@ class Desk:
         self.plan = read_bench_plan(settings.bench_file)
         self.claim = claim_data(settings)
         self.store = Store(settings.database)
+        self.site_key = load_site_key(self.store, settings.site_key)
         self.bench = BenchAccess(settings, self.store, self.plan)
-        self.site_key = load_or_make_site_key(settings.site_key)
         exporter = Exporter(self.plan.exports, settings.bench_file.parent)
+        outside = [settings.data_folder, *settings.head_folders]
+        if self.plan.exports is not None:
+            outside.append(exporter.folder)
+        self.heads = HeadKeeper(self.store, self.site_key, self.plan.site, outside)
         self.drawing = Workroom("drawing", within_s=DRAW_S, most_waiting=64)  # papers
         self.issuer = Issuer(
-            self.store, self.site_key, settings.base_url, settings.page_size, exporter, self.drawing
-        )
+            self.store, self.site_key, settings.base_url, settings.page_size, exporter,
+            self.heads, self.drawing,
+        )  # fmt: skip
         self.limiter, self.hashing = AttemptLimiter(), Hashing()
+        self.door = Door(self.store, self.hashing, self.limiter, settings.idle_minutes)
+        self.codes: dict[str, CodeSecret] = {}  # by account: given, and not yet confirmed
         self.first_code = ""
         self.challenger = Challenger()
         self.study = Workroom("study", within_s=STUDY_S)  # what people hand in
-        self.chain = ChainCheck(settings.database)
+        self.check = LedgerCheck(settings.database, outside)
+        self._daily: asyncio.Task[None] | None = None
 
     async def open(self) -> None:
         """Make accounts, mark runs that a dead service left, make the bench safe."""
@@ -69,7 +80,9 @@ class Desk:
         interrupted = await self.store.write(runs.interrupt_unfinished)
         if interrupted:
             logger.warning("runs interrupted", extra={"runs": interrupted})
+        await self.heads.open()
         await self.bench.open(self.issuer.issue_for)
+        self._daily = asyncio.create_task(self.heads.keep_daily())
         self.issuer.catch_up()
 
     @staticmethod
@@ -87,10 +100,12 @@ class Desk:
             return
         self._is_closed = True
         self.begin_stop()
+        if self._daily is not None:
+            self._daily.cancel()
         await self.issuer.close()  # a run that ends waits for its papers
         await self.bench.close()
         self.study.close()
         self.drawing.close()
-        self.chain.close()
+        self.check.close()
         self.store.close()
         self.claim.let_go()

@@ -37,11 +37,11 @@ KIB, MIB = 2**10, 2**20
 USUAL_BYTES, SMALL_BYTES, PICTURE_BYTES = MIB, 16 * KIB, 8 * MIB
 INLINE_BYTES = 16 * KIB  # parsed at once; what is larger is parsed elsewhere, one after another
 BODY_WITHIN_S = 20.0
-OURS = re.compile(r"/api/|/health$")
+OURS = re.compile(r"/api/|/(health|metrics)$")
 PUBLIC = re.compile(
-    rf"/health|{API}/(sign-in|first-account|openapi\.json|site-key|(verify|schemas)/[^/]+)"
+    rf"/health|/metrics|{API}/(sign-in|first-account|openapi\.json|site-keys?|(verify|schemas)/[^/]+)"
 )
-SIGNING_IN = re.compile(rf"{API}/(sign-in|first-account|password)")
+SIGNING_IN = re.compile(rf"{API}/(sign-in|first-account|password|codes(/.+)?)")
 ABORT = re.compile(rf"{API}/(runs|rehearsals|upkeep)/[^/]+/abort")
 STREAM = re.compile(rf"{API}/.+/events")
 PICTURES = re.compile(rf"{API}/pictures")

@@ -14,10 +14,12 @@ from loricate.certificates.documents import (
     Issue,
     certificate_number,
     make_document,
+    series_of,
 )
 from loricate.certificates.ledger import GENESIS, entry_hash
 from loricate.certificates.paper import make_pdf
-from loricate.certificates.sealing import SiteKey, digest, seal
+from loricate.certificates.sealing import SealError, SiteKey, digest, seal
+from loricate.certificates.verifying import verify
 from loricate.core.expected import Done, asked_by_sets, expected_tests
 from loricate.core.gate import Condition, Coverage, certificate_gate, is_open
 from loricate.core.grading import Cause, Verdict
@@ -27,8 +29,10 @@ from loricate.records import audit, certificates, doubts, runs, sequences
 from loricate.records.certificates import LedgerEntry
 from loricate.records.errors import StorageFull
 from loricate.records.sequences import SequenceRecord
-from loricate.records.store import Store, now
+from loricate.records.stamps import now
+from loricate.records.store import Store
 from loricate.service.exporting import Exporter
+from loricate.service.head_keeping import HeadKeeper
 from loricate.service.problems import Busy
 from loricate.service.workroom import Workroom
 
@@ -155,9 +159,16 @@ def why_not_issued(conn: sqlite3.Connection, run: dict[str, Any]) -> dict[str, l
 
 
 def draw_sealed(document: Document, key: SiteKey, page_size: str) -> tuple[str, str, bytes]:
-    """A document's sealed text, digest and paper; in a worker."""
+    """A document's sealed text, digest and paper; in a worker.
+
+    Raises SealError for what would not verify: nothing is issued that nobody could check.
+    """
     sealed = seal(document, key)
-    return sealed, digest(document), make_pdf(document, sealed, key, page_size)
+    pdf = make_pdf(document, sealed, key, page_size)
+    for each in (verify(sealed.encode(), key.public_jwk), verify(pdf, key.public_jwk)):
+        if not each.genuine:
+            raise SealError(f"It does not verify once it is sealed: {each.faults[0]}")
+    return sealed, digest(document), pdf
 
 
 def _told(error: Exception) -> str:
@@ -177,10 +188,11 @@ class Issuer:
         base_url: str,
         page_size: str,
         exporter: Exporter,
+        heads: HeadKeeper,
         drawing: Workroom,
     ) -> None:
         self.store, self.key, self.base_url, self.page_size = store, key, base_url, page_size
-        self.exporter, self.drawing = exporter, drawing
+        self.exporter, self.heads, self.drawing = exporter, heads, drawing
         self._lock = asyncio.Lock()
         self._later: asyncio.Task[None] | None = None
         self._going: set[asyncio.Task[None]] = set()
@@ -278,8 +290,8 @@ class Issuer:
             issued_at = now()
             day = dt.date.fromisoformat(issued_at[:10])
             last = await self.store.read(certificates.last_entry)
-            count = await self.store.read(lambda c: certificates.count_issued(c, kind, day.year))
-            number = certificate_number(kind, day, count)
+            series = series_of(kind, day)
+            number = certificate_number(series, await self.heads.last_number(series))
             position = 1 if last is None else last.position + 1
             previous = GENESIS if last is None else last.hash
             url = f"{self.base_url}/verify/{number}"
@@ -303,6 +315,7 @@ class Issuer:
                 audit.note(conn, "service", f"issue {kind}", number, unit["serial"])
 
             await self.store.write(keep)
+            await self.heads.keep()
             facts = {
                 "serial": unit["serial"],
                 "lot": run["lot"],

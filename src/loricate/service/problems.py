@@ -95,6 +95,12 @@ class NotSignedIn(ServiceError):
     slug, title, status = "not-signed-in", "Not signed in", 401
 
 
+class CodeNeeded(NotSignedIn):
+    """The password is right, and a one-time code goes with it."""
+
+    slug, title = "code-needed", "A one-time code is needed"
+
+
 class NotAllowed(ServiceError):
     """The account's role does not allow it, or the request lacks its CSRF secret."""
 

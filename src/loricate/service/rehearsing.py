@@ -20,7 +20,8 @@ from loricate.execution.preflight import check_bench, check_load
 from loricate.execution.rehearsal import SERIAL, Attempt, Blackboard
 from loricate.records import audit, doubts
 from loricate.records.errors import NotFound
-from loricate.records.store import Store, new_id
+from loricate.records.stamps import new_id
+from loricate.records.store import Store
 from loricate.service.answering import answer_question
 from loricate.service.holding import BenchHolders
 from loricate.service.problems import NotReady, WrongState

@@ -43,7 +43,11 @@ class Settings:
     page_size: str = "A4"
     least_free_bytes: int = 16 * 2**20
     reached: Reached = DIRECTLY
-    second_person: bool = False  # whoever changed a draft last may not release it
+    # Whether whoever changed a draft last may not release it; None: where there are two engineers.
+    second_person: bool | None = None
+    idle_minutes: float = 120.0  # after which an unused session has ended
+    metrics_token: str = field(default="", repr=False)  # for whoever reads /metrics
+    head_folders: tuple[Path, ...] = ()  # where signed heads of the ledger are kept as well
 
     @property
     def database(self) -> Path:

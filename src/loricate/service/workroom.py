@@ -66,6 +66,11 @@ class Workroom:
         context.set_forkserver_preload(PRELOADED)
         self._pool = ProcessPool(workers, 0, _enter, [most_bytes], context)
 
+    @property
+    def inside(self) -> int:
+        """How much is under way or waits."""
+        return self._inside
+
     async def do(self, work: Callable[..., R], *given: object, field: str = "body") -> R:
         """Do work, a function of a module, on what can be sent to another process.
 

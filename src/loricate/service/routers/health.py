@@ -47,5 +47,9 @@ async def health(desk: TheDesk) -> Health:
         running=running,
         needs_first_account=bool(desk.first_code),
         problems=problems,
+        warnings=[
+            f"No head of the ledger can be kept in {folder} ({why})."
+            for folder, why in desk.heads.unwritten.items()
+        ],
         set_aside=[f"Run {run_id}, nest {nest}: {why}" for run_id, nest, why in set_aside],
     )

@@ -11,7 +11,7 @@ from loricate.core.errors import Finding
 from loricate.core.lots import progress, read_serials
 from loricate.records import definitions, lots
 from loricate.records.lots import LotRecord
-from loricate.records.store import now
+from loricate.records.stamps import now
 from loricate.service.problems import NotReady, WrongState
 from loricate.service.routers.access import APage, Before, TheDesk, make_router
 from loricate.service.sign_in import Reader, Runner

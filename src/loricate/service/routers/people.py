@@ -1,4 +1,4 @@
-"""Accounts, one's own password, the audit trail, and the first account of a new site."""
+"""Accounts, the audit trail, and the first account of a new site."""
 
 import hmac
 import secrets
@@ -14,16 +14,14 @@ from loricate.api.people import (
     FirstAccountIn,
     NewAccount,
     OneTimePassword,
-    PasswordChange,
 )
-from loricate.core.errors import Finding
 from loricate.records import accounts, audit
 from loricate.records.accounts import Account
 from loricate.service.desk import Desk
 from loricate.service.guessing import ATTEMPTS, Allowance
-from loricate.service.problems import NotAllowed, NotReady, WrongState
+from loricate.service.problems import NotAllowed, WrongState
 from loricate.service.routers.access import After, APage, Revision, TheDesk, make_router
-from loricate.service.sign_in import Auditor, Definer, SignedIn
+from loricate.service.sign_in import Auditor, Keeper
 
 router = make_router("", "people")
 
@@ -36,6 +34,7 @@ def _shown(account: Account) -> AccountOut:
         role=account.role,
         state=state,
         must_change=account.must_change,
+        has_codes=account.has_codes,
         created_at=account.created_at,
         signed_in_at=account.signed_in_at,
     )
@@ -49,7 +48,7 @@ async def _one_time(desk: Desk) -> tuple[str, str]:
 
 @router.get("/accounts", response_model=list[AccountOut])
 async def list_accounts(
-    person: Definer, desk: TheDesk, page: APage, after: After = ""
+    person: Keeper, desk: TheDesk, page: APage, after: After = ""
 ) -> list[AccountOut]:
     """Every account, by name."""
     found = await desk.store.read(
@@ -59,7 +58,7 @@ async def list_accounts(
 
 
 @router.post("/accounts", response_model=OneTimePassword, status_code=201)
-async def add_account(body: NewAccount, person: Definer, desk: TheDesk) -> OneTimePassword:
+async def add_account(body: NewAccount, person: Keeper, desk: TheDesk) -> OneTimePassword:
     """Add somebody; gives a one-time password, shown this once."""
     password, hashed = await _one_time(desk)
 
@@ -75,21 +74,21 @@ async def add_account(body: NewAccount, person: Definer, desk: TheDesk) -> OneTi
 
 @router.post("/accounts/{name}", response_model=AccountOut)
 async def change_account(
-    name: str, body: AccountChange, person: Definer, desk: TheDesk
+    name: str, body: AccountChange, person: Keeper, desk: TheDesk
 ) -> AccountOut:
-    """Change full name or role, close or open; the last open engineer stays one."""
+    """Change full name or role, close or open; whoever is the last who can look after them stays.
+
+    That is the last administrator, or the last engineer of a site without one.
+    """
 
     def keep(conn: sqlite3.Connection) -> Account:
         before = accounts.get_account(conn, name)
         role = body.role or before.role
         is_closed = before.closed_at is not None if body.closed is None else body.closed
-        others = [
-            each
-            for each in accounts.list_accounts(conn)
-            if each.role == "engineer" and each.closed_at is None and each.id != before.id
-        ]
-        if before.role == "engineer" and (role != "engineer" or is_closed) and not others:
-            raise WrongState(f"{before.name} is the last engineer; make another one first.")
+        loses = {before.role} if role != before.role or is_closed else set()
+        for kept in loses & {"administrator", "engineer"}:
+            if not accounts.count_open(conn, kept, but=before.id):
+                raise WrongState(f"{before.name} is the last {kept}; make another one first.")
         accounts.set_person(conn, name, body.full_name or before.full_name, role, is_closed)
         if is_closed or role != before.role:
             accounts.drop_sessions(conn, name)
@@ -101,49 +100,20 @@ async def change_account(
 
 
 @router.post("/accounts/{name}/reset", response_model=OneTimePassword)
-async def reset_password(name: str, person: Definer, desk: TheDesk) -> OneTimePassword:
-    """Give an account a one-time password and end its sessions."""
+async def reset_password(name: str, person: Keeper, desk: TheDesk) -> OneTimePassword:
+    """Give an account a one-time password, end its sessions, and ask for no codes any more."""
     password, hashed = await _one_time(desk)
 
     def keep(conn: sqlite3.Connection) -> Account:
         account = accounts.get_account(conn, name)
         accounts.set_password(conn, name, hashed, must_change=True)
+        accounts.set_code_secret(conn, name, "")
         accounts.drop_sessions(conn, name)
         audit.note(conn, person.name, "reset password", account.name)
         return account
 
     account = await desk.store.write(keep)
     return OneTimePassword(name=account.name, password=password)
-
-
-@router.post("/password", status_code=204)
-async def change_password(body: PasswordChange, person: SignedIn, desk: TheDesk) -> None:
-    """Change one's own password; other sessions of the account end."""
-    with desk.limiter.attempt(Allowance(f"own {person.name.casefold()}", ATTEMPTS)):
-        if not await desk.hashing.fits(person.account.password_hash, body.present):
-            message = "is not the present password; type the one you signed in with."
-            raise NotReady.because([Finding("present", message)])
-    if body.next == body.present:
-        raise NotReady.because([Finding("next", "is the present password; choose another.")])
-    hashed = await desk.hashing.hash(body.next)
-
-    def keep(conn: sqlite3.Connection) -> None:
-        accounts.set_password(conn, person.name, hashed, must_change=False)
-        accounts.drop_sessions(conn, person.name, but=person.digest)
-        audit.note(conn, person.name, "change password", person.name)
-
-    await desk.store.write(keep)
-
-
-@router.post("/sign-out-everywhere", status_code=204)
-async def sign_out_everywhere(person: SignedIn, desk: TheDesk) -> None:
-    """End every session of one's account, this one as well."""
-
-    def keep(conn: sqlite3.Connection) -> None:
-        ended = accounts.drop_sessions(conn, person.name)
-        audit.note(conn, person.name, "sign out everywhere", person.name, f"{ended} sessions")
-
-    await desk.store.write(keep)
 
 
 Part = Annotated[str, Query(max_length=128)]

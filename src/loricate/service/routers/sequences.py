@@ -22,9 +22,10 @@ from loricate.core.differences import differences
 from loricate.core.errors import Finding
 from loricate.core.release import Accepted, left_findings, open_findings
 from loricate.core.toml_text import read_sequence_text, written
-from loricate.records import sequences
+from loricate.records import accounts, sequences
 from loricate.records.errors import NotFound
 from loricate.records.sequences import SequenceRecord
+from loricate.service.desk import Desk
 from loricate.service.preparing import reviewed_record, studied
 from loricate.service.problems import ChangedMeanwhile, NotAllowed, NotReady, WrongState
 from loricate.service.routers.access import After, APage, Number, Revision, TheDesk, make_router
@@ -209,7 +210,7 @@ async def release_sequence(
     draft = await desk.store.read(lambda conn: sequences.get_sequence(conn, code))
     if draft.status != "draft":
         raise WrongState(f"Revision {draft.revision} of {code} is {draft.status}; change it first.")
-    if desk.settings.second_person and draft.last_edited_by == person.name:
+    if draft.last_edited_by == person.name and await _needs_second_person(desk):
         raise NotAllowed(
             f"{person.name} changed the draft last; here a second engineer releases it."
         )
@@ -233,6 +234,13 @@ async def release_sequence(
 
     record = await desk.store.write(keep)
     return Stored(code=record.code, revision=record.revision, etag=record.etag)
+
+
+async def _needs_second_person(desk: Desk) -> bool:
+    """Whether whoever changed a draft last may not release it."""
+    if desk.settings.second_person is not None:
+        return desk.settings.second_person
+    return await desk.store.read(lambda conn: accounts.count_open(conn, "engineer")) > 1
 
 
 @router.post("/{code}/withdraw", response_model=Stored)

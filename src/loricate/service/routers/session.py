@@ -1,12 +1,16 @@
 """Signing in and out."""
 
+from typing import Any
+
 from fastapi import Request, Response
 
 from loricate.api.session import Me, SignedIn, SignIn
 from loricate.records import accounts
+from loricate.records.accounts import Account
 from loricate.service import sign_in as signing
+from loricate.service.desk import Desk
 from loricate.service.routers.access import TheDesk, make_router
-from loricate.service.sign_in import COOKIE, SESSION_HOURS, address_of, sign_in
+from loricate.service.sign_in import COOKIE, SESSION_HOURS, allowed_to, place_of
 
 router = make_router("", "session")
 
@@ -14,44 +18,45 @@ router = make_router("", "session")
 @router.post("/sign-in", response_model=SignedIn)
 async def begin(body: SignIn, desk: TheDesk, request: Request, response: Response) -> SignedIn:
     """Begin a session as a bearer token, or as a same-site cookie for a browser."""
-    account, secret, csrf, expires_at = await sign_in(
-        desk.store, desk.hashing, desk.limiter, body.name, body.password, address_of(request)
-    )
+    signed = await desk.door.sign_in(body.name, body.password, body.code, place_of(request))
     if body.keep == "cookie":
         response.set_cookie(
             COOKIE,
-            secret,
+            signed.secret,
             max_age=SESSION_HOURS * 3600,
             httponly=True,
             samesite="strict",
             secure=desk.settings.base_url.startswith("https:"),
         )
+    in_cookie = body.keep == "cookie"
     return SignedIn(
-        name=account.name,
-        full_name=account.full_name,
-        role=account.role,
-        must_change=account.must_change,
-        csrf=csrf if body.keep == "cookie" else "",
-        token=secret if body.keep == "token" else "",
-        expires_at=expires_at,
+        **await _told(signed.account, desk),
+        csrf=signed.csrf if in_cookie else "",
+        token="" if in_cookie else signed.secret,
+        expires_at=signed.expires_at,
     )
+
+
+async def _told(account: Account, desk: Desk) -> dict[str, Any]:
+    has_one = await desk.store.read(lambda conn: accounts.count_open(conn, "administrator")) > 0
+    return {
+        "name": account.name,
+        "full_name": account.full_name,
+        "role": account.role,
+        "must_change": account.must_change,
+        "has_codes": account.has_codes,
+        "may": allowed_to(account.role, has_one),
+    }
 
 
 @router.post("/sign-out", status_code=204)
 async def end(person: signing.SignedIn, desk: TheDesk, response: Response) -> None:
     """End the session."""
-    await desk.store.write(lambda conn: accounts.drop_session(conn, person.digest))
+    await desk.store.write(lambda conn: accounts.drop_session(conn, person.session.digest))
     response.delete_cookie(COOKIE)
 
 
 @router.get("/me", response_model=Me)
-async def me(person: signing.SignedIn) -> Me:
+async def me(person: signing.SignedIn, desk: TheDesk) -> Me:
     """Who is signed in."""
-    account = person.account
-    return Me(
-        name=account.name,
-        full_name=account.full_name,
-        role=account.role,
-        must_change=account.must_change,
-        csrf=person.csrf,
-    )
+    return Me(**await _told(person.account, desk), csrf=person.csrf)

@@ -1,0 +1,40 @@
+"""One-time codes beside the password (TOTP, RFC 6238), each of which is taken once."""
+
+import datetime as dt
+from dataclasses import dataclass
+from typing import Self
+
+import pyotp
+
+from loricate.certificates.drawing import qr_rows
+
+WINDOW = 1  # time steps before and after, for clocks that do not agree
+
+
+@dataclass(frozen=True, slots=True)
+class CodeSecret:
+    """What an authenticator is set up with."""
+
+    secret: str
+    uri: str
+
+    @classmethod
+    def new(cls, name: str, site: str) -> Self:
+        """A fresh one for an account."""
+        secret = pyotp.random_base32()
+        return cls(secret, pyotp.TOTP(secret).provisioning_uri(name=name, issuer_name=site))
+
+    @property
+    def rows(self) -> list[str]:
+        """The address as a QR code: rows of ``1`` for dark and ``0`` for light."""
+        return qr_rows(self.uri)
+
+
+def step_of(secret: str, code: str, at: dt.datetime) -> int | None:
+    """The time step whose code this is, about a moment; None for none."""
+    maker, typed = pyotp.TOTP(secret), code.replace(" ", "")
+    present = maker.timecode(at)
+    for step in range(present - WINDOW, present + WINDOW + 1):
+        if pyotp.utils.strings_equal(maker.generate_otp(step), typed):
+            return step
+    return None

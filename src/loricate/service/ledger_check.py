@@ -1,0 +1,90 @@
+"""Checking everything that was issued and stored, in a process of its own; who asks shares it."""
+
+import asyncio
+import sqlite3
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import islice
+from pathlib import Path
+
+from loricate.certificates.agreeing import check_ledger
+from loricate.certificates.heads import Head, ledger_faults, read_heads
+from loricate.records import certificates, marks, site_keys
+from loricate.records.store import open_connection
+from loricate.service.head_keeping import texts_in
+from loricate.service.workroom import Workroom
+
+WITHIN_S = 600.0
+
+
+@dataclass(frozen=True, slots=True)
+class Checked:
+    """How much was looked at, and everything that is wrong."""
+
+    entries: int
+    faults: tuple[str, ...]
+    heads: int = 0
+
+
+def ledger_state(database: Path, folders: Sequence[Path]) -> Checked:
+    """Hold every document of the ledger against its row, seal, chain and paper, and the heads."""
+    conn = open_connection(database, read_only=True)
+    try:
+        heads = _heads(conn, folders)
+        found = check_ledger(certificates.whole_ledger(conn), site_keys.key_set(conn))
+        faults = (*found.faults, *ledger_faults(heads, found.hashes))
+        return Checked(found.entries, faults, len(heads))
+    finally:
+        conn.close()
+
+
+def records_state(database: Path, folders: Sequence[Path]) -> Checked:
+    """Hold every record against its mark, and the marks against the heads."""
+    conn = open_connection(database, read_only=True)
+    try:
+        heads = _heads(conn, folders)
+        conn.execute("BEGIN")  # one moment of the records, after the heads', however long it takes
+        faults = list(islice(marks.faults(conn), marks.MOST_FAULTS))
+        for head in heads:
+            faults += marks.head_faults(conn, head.at, head.chains)
+        sound = conn.execute("PRAGMA quick_check").fetchall()
+        faults += [f"The file is damaged: {row[0]}" for row in sound if row[0] != "ok"]
+        told = tuple(dict.fromkeys(faults))[: marks.MOST_FAULTS]
+        return Checked(marks.count(conn), told, len(heads))
+    finally:
+        conn.close()
+
+
+def _heads(conn: sqlite3.Connection, folders: Sequence[Path]) -> list[Head]:
+    return read_heads(texts_in(folders), site_keys.key_set(conn))
+
+
+class LedgerCheck:
+    """One check of each sort at a time."""
+
+    def __init__(self, database: Path, folders: Sequence[Path]) -> None:
+        self._database, self._folders = database, tuple(folders)
+        self.room = Workroom("ledger", within_s=WITHIN_S)
+        self._going: dict[str, asyncio.Task[Checked]] = {}
+
+    async def ledger(self) -> Checked:
+        """The state of the ledger, checked since this was asked or at the same time."""
+        return await self._shared("ledger")
+
+    async def records(self) -> Checked:
+        """The state of the records, likewise."""
+        return await self._shared("records")
+
+    async def _shared(self, sort: str) -> Checked:
+        going = self._going.get(sort)
+        if going is None or going.done():
+            work = ledger_state if sort == "ledger" else records_state
+            going = asyncio.create_task(self.room.do(work, self._database, self._folders))
+            self._going[sort] = going
+        return await asyncio.shield(going)
+
+    def close(self) -> None:
+        """Stop."""
+        for going in self._going.values():
+            going.cancel()
+        self.room.close()

@@ -1,0 +1,60 @@
+"""Keeping the records: whether anything in them was changed, and the audit trail to take away."""
+
+import csv
+import io
+import sqlite3
+from collections.abc import AsyncIterator
+from functools import partial
+from typing import Any
+
+from fastapi.responses import StreamingResponse
+
+from loricate.api.keeping import RecordsState
+from loricate.records import audit
+from loricate.service.desk import Desk
+from loricate.service.routers.access import TheDesk, make_router
+from loricate.service.sign_in import Auditor
+
+router = make_router("", "keeping")
+ENTRIES_AT_ONCE = 500
+
+
+@router.get("/records/check", response_model=RecordsState)
+async def check_records(person: Auditor, desk: TheDesk) -> RecordsState:
+    """Hold every record against its mark, the marks against each other and the heads outside."""
+    found = await desk.check.records()
+    return RecordsState(
+        marks=found.entries, whole=not found.faults, faults=list(found.faults), heads=found.heads
+    )
+
+
+@router.get(
+    "/audit/export",
+    response_class=StreamingResponse,
+    responses={200: {"content": {"text/csv": {"schema": {"type": "string"}}}}},
+)
+async def export_audit(person: Auditor, desk: TheDesk) -> StreamingResponse:
+    """The whole audit trail as CSV (RFC 4180), oldest first, each entry with its mark."""
+    headers = {"Content-Disposition": 'attachment; filename="audit.csv"'}
+    return StreamingResponse(_rows(desk), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+async def _rows(desk: Desk) -> AsyncIterator[str]:
+    yield _csv([audit.EXPORTED + audit.MARKED])
+    after = 0
+    while True:
+        found = await desk.store.read(partial(_page, after))
+        if not found:
+            return
+        yield _csv([tuple(row.values()) for row in found])
+        after = found[-1]["number"]
+
+
+def _page(after: int, conn: sqlite3.Connection) -> list[dict[str, Any]]:
+    return audit.page_with_marks(conn, after, ENTRIES_AT_ONCE)
+
+
+def _csv(rows: list[tuple[object, ...]]) -> str:
+    text = io.StringIO()
+    csv.writer(text).writerows(rows)
+    return text.getvalue()
