@@ -27,6 +27,7 @@ class LedgerState(BaseModel):
     whole: bool
     faults: list[str]
     heads: int = Field(description="Signed heads, kept outside, that it was held against")
+    notes: list[str] = Field(default=[], description="What is known to have been lost")
 
 
 class KeySet(BaseModel):

@@ -10,3 +10,4 @@ class RecordsState(BaseModel):
     whole: bool
     faults: list[str]
     heads: int = Field(description="Signed heads, kept outside, that they were held against")
+    notes: list[str] = Field(default=[], description="What is known to have been lost")

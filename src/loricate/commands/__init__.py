@@ -23,6 +23,7 @@ NOUNS = {
     "lot": ("lot", "Open, list, show, print and close lots."),
     "unit": ("unit", "Find units and show their history."),
     "hands": ("hands", "Do at the simulated bench what a person does by hand."),
+    "records": ("records", "Check, back up and restore the records; export the audit trail."),
     "certificate": ("certificate", "Get, show and verify certificates."),
 }
 

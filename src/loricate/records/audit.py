@@ -1,9 +1,11 @@
 """The audit trail: who did what, when."""
 
 import sqlite3
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from loricate.records import marks
 from loricate.records.stamps import now
 
 
@@ -72,3 +74,31 @@ def page_with_marks(conn: sqlite3.Connection, after: int, count: int) -> list[di
         (after, count),
     )
     return [dict(row) for row in rows]
+
+
+def export_faults(rows: Iterable[Mapping[str, str]], end: tuple[int, str] | None) -> Iterator[str]:
+    """What is wrong with an export, cell by cell as its CSV has them.
+
+    ``end`` is how many entries there were and the last hash, from a head signed just before it.
+    """
+    previous, expected = marks.GENESIS, 1
+    is_at_end = end is None or end[0] == 0
+    for row in rows:
+        number = row["number"]
+        content = {"id": int(number), **{name: row[name] for name in EXPORTED[1:]}}
+        wanted = marks.mark_hash(
+            ("audit", expected, f"[{number}]", row["digest"], row["marked_at"], row["origin"]),
+            previous,
+        )
+        if row["digest"] != marks.digest_of_content([content]):
+            yield f"Entry {number} is not as it was marked."
+        if row["mark"] != str(expected) or row["hash"] != wanted:
+            yield f"An entry before or at {number} is missing, or its mark was changed."
+            return
+        is_at_end = is_at_end or end == (expected, wanted)
+        previous, expected = wanted, expected + 1
+    if end is not None and not is_at_end:
+        yield (
+            f"The export's {expected - 1} entries do not have the {end[0]} that were signed for: "
+            "its end was cut off, or it was chained anew."
+        )

@@ -46,6 +46,7 @@ MARKED: dict[str, Marked] = {
     "doubt": Marked("doubt", ("id",)),
     "fixture service": Marked("fixture_service", ("id",)),
     "impedance zero": Marked("impedance_zero", ("id",)),
+    "issued after": Marked("issued_after", ("number",)),
     "issued document": Marked("ledger", ("position",)),
     "limit set": Marked("limit_set", ("code", "revision")),
     "lot": Marked("lot", ("code",), is_final=False),
@@ -53,6 +54,7 @@ MARKED: dict[str, Marked] = {
     "picture": Marked("picture", ("digest",)),
     "product": Marked("product", ("code", "revision")),
     "remark": Marked("remark", ("id",)),
+    "restoring": Marked("restored", ("position",)),
     "repeat": Marked("repeat_request", ("id",), is_final=False),
     "run": Marked("run", ("id",), but=("is_issued",), is_final=False),
     "sequence": Marked("sequence", ("code", "revision"), is_final=False),
@@ -149,6 +151,11 @@ def digest_of(conn: sqlite3.Connection, kind: str, key: str) -> str:
     for table, order in marked.parts:
         rows = conn.execute(f"SELECT * FROM {table} WHERE {where} ORDER BY {order}", values)
         content.append([_plain(each, ()) for each in rows])
+    return digest_of_content(content)
+
+
+def digest_of_content(content: list[Any]) -> str:
+    """The digest of a record's row and of the rows that go with it, each as a JSON object."""
     text = json.dumps(content, sort_keys=True, separators=(",", ":"))
     return hashlib.sha256(text.encode()).hexdigest()
 
@@ -217,7 +224,7 @@ def _chain_faults(conn: sqlite3.Connection, kind: str) -> Iterator[str]:
 
 
 def _second_times(conn: sqlite3.Connection, kind: str) -> Iterator[str]:
-    """What was stored anew though it is final: taken away in between, for nothing else allows it."""
+    """What was stored anew though it is final: it was taken away in between."""
     if not MARKED[kind].is_final:
         return
     for row in conn.execute(

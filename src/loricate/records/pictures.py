@@ -65,13 +65,14 @@ def reencode(data: bytes) -> Picture:
     return Picture(digest, MEDIA_TYPES[kind], pixels.width, pixels.height, fresh)
 
 
-def _place(folder: Path, digest: str) -> Path:
+def place_of(folder: Path, digest: str) -> Path:
+    """Where the file of a picture is."""
     return folder / digest[:2] / digest
 
 
 def keep_picture(conn: sqlite3.Connection, folder: Path, picture: Picture, account: str) -> None:
     """Write a picture's file, then its row; the same picture is kept once."""
-    place = _place(folder, picture.digest)
+    place = place_of(folder, picture.digest)
     place.parent.mkdir(parents=True, exist_ok=True)
     if not place.exists():
         fresh = place.with_suffix(".new")
@@ -94,7 +95,7 @@ def get_picture(conn: sqlite3.Connection, folder: Path, digest: str) -> Picture:
     row = conn.execute("SELECT * FROM picture WHERE digest = ?", (digest,)).fetchone()
     if row is None:
         raise NotFound("picture", digest)
-    data = _place(folder, digest).read_bytes()
+    data = place_of(folder, digest).read_bytes()
     return Picture(digest, row["media_type"], row["width"], row["height"], data)
 
 

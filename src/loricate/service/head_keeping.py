@@ -1,10 +1,9 @@
 """Signed heads of the ledger, kept outside of it: with every document issued, and every day.
 
 They lie in ``ledger-heads/`` in the data folder, in the folder of the exports and wherever else the
-site wants them, a file a day
-and start. A service that starts on records which have lost their end, or were
-restored from an older backup, finds that out from them, says so, and gives no number twice. No
-service writes over the heads of another, nor over one that what is there now contradicts.
+site wants them, a file a day and start. A service that starts on records which have lost their end,
+or were restored from an older backup, finds that out from them, says so, and gives no number twice.
+No service writes over the heads of another, nor over one that what is there now contradicts.
 """
 
 import asyncio

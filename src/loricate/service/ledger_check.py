@@ -9,7 +9,7 @@ from pathlib import Path
 
 from loricate.certificates.agreeing import check_ledger
 from loricate.certificates.heads import Head, ledger_faults, read_heads
-from loricate.records import certificates, marks, site_keys
+from loricate.records import certificates, marks, restorings, site_keys
 from loricate.records.store import open_connection
 from loricate.service.head_keeping import texts_in
 from loricate.service.workroom import Workroom
@@ -24,6 +24,7 @@ class Checked:
     entries: int
     faults: tuple[str, ...]
     heads: int = 0
+    notes: tuple[str, ...] = ()
 
 
 def ledger_state(database: Path, folders: Sequence[Path]) -> Checked:
@@ -33,7 +34,7 @@ def ledger_state(database: Path, folders: Sequence[Path]) -> Checked:
         heads = _heads(conn, folders)
         found = check_ledger(certificates.whole_ledger(conn), site_keys.key_set(conn))
         faults = (*found.faults, *ledger_faults(heads, found.hashes))
-        return Checked(found.entries, faults, len(heads))
+        return Checked(found.entries, faults, len(heads), _notes(conn))
     finally:
         conn.close()
 
@@ -50,13 +51,24 @@ def records_state(database: Path, folders: Sequence[Path]) -> Checked:
         sound = conn.execute("PRAGMA quick_check").fetchall()
         faults += [f"The file is damaged: {row[0]}" for row in sound if row[0] != "ok"]
         told = tuple(dict.fromkeys(faults))[: marks.MOST_FAULTS]
-        return Checked(marks.count(conn), told, len(heads))
+        return Checked(marks.count(conn), told, len(heads), _notes(conn))
     finally:
         conn.close()
 
 
 def _heads(conn: sqlite3.Connection, folders: Sequence[Path]) -> list[Head]:
-    return read_heads(texts_in(folders), site_keys.key_set(conn))
+    """The heads that the records must agree with: all but those of a time that is known as lost."""
+    lost = restorings.restorings(conn)
+    found = read_heads(texts_in(folders), site_keys.key_set(conn))
+    return [head for head in found if not any(each.covers(head.at) for each in lost)]
+
+
+def _notes(conn: sqlite3.Connection) -> tuple[str, ...]:
+    return tuple(
+        f"On {each.restored_at[:16]}Z {each.restored_by} restored the records from the backup of "
+        f"{each.backup_at[:16]}Z: what was stored between is lost."
+        for each in restorings.restorings(conn)
+    )
 
 
 class LedgerCheck:

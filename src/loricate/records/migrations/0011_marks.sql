@@ -70,3 +70,15 @@ CREATE TABLE session (
 ) STRICT;
 
 CREATE INDEX run_state ON run (state);
+
+-- That the records were put back from a backup: what was stored between its time and then is lost.
+CREATE TABLE restored (
+    position INTEGER PRIMARY KEY,
+    backup_at TEXT NOT NULL,
+    restored_at TEXT NOT NULL,
+    restored_by TEXT NOT NULL
+) STRICT;
+CREATE TRIGGER restored_is_final BEFORE UPDATE ON restored
+BEGIN SELECT RAISE(ABORT, 'restorings are append-only'); END;
+CREATE TRIGGER restored_stays BEFORE DELETE ON restored
+BEGIN SELECT RAISE(ABORT, 'restorings are append-only'); END;

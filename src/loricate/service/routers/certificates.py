@@ -70,8 +70,9 @@ async def check_ledger(person: Reader, desk: TheDesk) -> LedgerState:
     """Check the whole ledger: chain, rows, seals, papers, and the signed heads kept outside."""
     found = await desk.check.ledger()
     return LedgerState(
-        entries=found.entries, whole=not found.faults, faults=list(found.faults), heads=found.heads
-    )
+        entries=found.entries, whole=not found.faults, faults=list(found.faults),
+        heads=found.heads, notes=list(found.notes),
+    )  # fmt: skip
 
 
 @router.get("/ledger/head", response_class=PlainTextResponse)

@@ -24,8 +24,9 @@ async def check_records(person: Auditor, desk: TheDesk) -> RecordsState:
     """Hold every record against its mark, the marks against each other and the heads outside."""
     found = await desk.check.records()
     return RecordsState(
-        marks=found.entries, whole=not found.faults, faults=list(found.faults), heads=found.heads
-    )
+        marks=found.entries, whole=not found.faults, faults=list(found.faults),
+        heads=found.heads, notes=list(found.notes),
+    )  # fmt: skip
 
 
 @router.get(

@@ -1,0 +1,242 @@
+"""``loricate records``."""
+
+import csv
+import getpass
+import shutil
+import sys
+from pathlib import Path
+
+import click
+
+from loricate.commands.connection import connect, service_options
+from loricate.commands.output import print_json
+
+FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
+FOLDER = click.Path(file_okay=False, path_type=Path)
+data_option = click.option(
+    "--data", "data_folder", envvar="LORICATE_DATA", type=FOLDER, required=True,
+    help="The data folder of the service.",
+)  # fmt: skip
+head_folders = click.option(
+    "--head-folder", "head_folders", multiple=True, type=FOLDER,
+    help="Where signed heads are kept as well; repeatable.",
+)  # fmt: skip
+
+
+@click.group("records")
+def command() -> None:
+    """Check, back up and restore the records; export the audit trail."""
+
+
+@command.command("check")
+@click.option(
+    "--data", "data_folder", type=FOLDER, help="Read this data folder itself; needs no service."
+)
+@head_folders
+@service_options
+def check(
+    data_folder: Path | None, head_folders: tuple[Path, ...], service: str | None,
+    token: str | None, as_json: bool,
+) -> None:  # fmt: skip
+    """Find everything in the records and the ledger that was changed, added or taken away.
+
+    Exits 1 when there is anything.
+
+    Example: loricate records check
+    """
+    if data_folder is not None:
+        from loricate.service.ledger_check import ledger_state, records_state
+
+        database = _database(data_folder)
+        both = [
+            work(database, (data_folder, *head_folders)) for work in (records_state, ledger_state)
+        ]
+        marks, entries = (each.entries for each in both)
+        heads, notes = both[0].heads, list(both[0].notes)
+        faults = [fault for each in both for fault in each.faults]
+    else:
+        with connect(service, token) as client:
+            records, ledger = client.check_records(), client.ledger()
+        marks, entries, heads, notes = records.marks, ledger.entries, records.heads, records.notes
+        faults = [*records.faults, *ledger.faults]
+    if as_json:
+        print_json(
+            {"whole": not faults, "marks": marks, "documents": entries, "heads": heads,
+             "faults": faults, "notes": notes}
+        )  # fmt: skip
+    else:
+        click.echo(f"{marks} marks, {entries} documents, {heads} signed heads kept outside.")
+        for each in notes:
+            click.echo(each)
+        click.echo("Everything is as it was stored." if not faults else "NOT as it was stored:")
+        for each in faults:
+            click.echo(f"  {each}")
+    sys.exit(1 if faults else 0)
+
+
+def _database(data_folder: Path) -> Path:
+    database = data_folder / "records.sqlite"
+    if not database.is_file():
+        raise click.UsageError(f"There are no records in {data_folder}; name the data folder.")
+    return database
+
+
+@command.command("backup")
+@click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
+@data_option
+@click.option("--key-to", type=click.Path(path_type=Path), help="Copy the site key here, apart.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON for programs.")
+def backup(file: Path, data_folder: Path, key_to: Path | None, as_json: bool) -> None:
+    """Back up records, pictures and heads into FILE while the service runs. The key is not in it.
+
+    Example: loricate records backup /mnt/safe/records-2026-11-26.tar.gz --data records
+    """
+    from loricate.records.backup import write_backup
+
+    made = write_backup(data_folder, file)
+    if key_to is not None:
+        key_to.touch(mode=0o600, exist_ok=False)
+        shutil.copyfile(data_folder / "site-key.pem", key_to)
+    if as_json:
+        print_json(
+            {"file": str(file), "made_at": made.made_at, "documents": made.documents,
+             "members": len(made.members), "bytes": file.stat().st_size}
+        )  # fmt: skip
+        return
+    size = file.stat().st_size / 2**20
+    click.echo(f"{file}: {made.documents} documents, {len(made.members)} files, {size:.1f} MiB.")
+    if key_to is None:
+        click.echo(
+            f"The site key is not in it; keep {data_folder / 'site-key.pem'} apart.", err=True
+        )
+    else:
+        click.echo(f"{key_to}: the site key. Keep it apart from the backup.")
+
+
+@command.command("restore")
+@click.argument("file", type=FILE)
+@data_option
+@click.option("--key", type=FILE, help="The site key; else the one in the data folder.")
+@head_folders
+@click.option("--json", "as_json", is_flag=True, help="Print JSON for programs.")
+def restore(
+    file: Path, data_folder: Path, key: Path | None, head_folders: tuple[Path, ...], as_json: bool
+) -> None:
+    """Put the records of a backup back, while no service runs; the old ones are kept beside.
+
+    The backup is checked first: its files, every record's mark, the ledger, the key. Numbers go on
+    at the next thousand, so that none is given twice.
+
+    Example: loricate records restore records-2026-11-26.tar.gz --data records --key site-key.pem
+    """
+    from loricate.service.restoring import restore as put_back
+
+    done = put_back(file, data_folder, key, head_folders, getpass.getuser())
+    if as_json:
+        kept = None if done.kept is None else str(done.kept)
+        print_json(
+            {"made_at": done.manifest.made_at, "documents": done.manifest.documents, "kept": kept,
+             "next_numbers": done.numbers}
+        )  # fmt: skip
+        return
+    click.echo(
+        f"Restored from the backup of {done.manifest.made_at}: {done.manifest.documents} documents."
+    )
+    if done.kept is not None:
+        click.echo(f"What was there is in {done.kept}.")
+    for series, number in sorted(done.numbers.items()):
+        click.echo(f"The next number of {series} is {series}-{number:06}.")
+
+
+@command.command("new-key")
+@data_option
+@click.option("--json", "as_json", is_flag=True, help="Print JSON for programs.")
+def new_key(data_folder: Path, as_json: bool) -> None:
+    """Begin a new site key, when the old one is lost for good or known to others.
+
+    What was sealed with the old key is still verified with its public half.
+
+    Example: loricate records new-key --data records
+    """
+    from loricate.service.site_key_start import begin_new_key
+
+    _database(data_folder)
+    key = begin_new_key(data_folder, getpass.getuser())
+    if as_json:
+        print_json({"kid": key.kid})
+    else:
+        click.echo(f"The site seals with a new key from now on: {key.kid}")
+        click.echo("Give its public half to whoever verifies: /api/v1/site-keys.", err=True)
+
+
+@command.command("head")
+@click.option("--to", "file", type=click.Path(dir_okay=False, path_type=Path), help="A file.")
+@service_options
+def head(file: Path | None, service: str | None, token: str | None, as_json: bool) -> None:
+    """Print a signed head of the ledger and the records, to be kept elsewhere.
+
+    Example: loricate records head --to /mnt/safe/head.jws
+    """
+    with connect(service, token) as client:
+        compact = client.ledger_head()
+    if file is not None:
+        file.write_text(compact, encoding="ascii")
+    if as_json:
+        print_json({"head": compact.strip(), "file": None if file is None else str(file)})
+    else:
+        click.echo(compact.strip() if file is None else str(file))
+
+
+@command.command("audit")
+@click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
+@service_options
+def audit(file: Path, service: str | None, token: str | None, as_json: bool) -> None:
+    """Export the whole audit trail as CSV, with a signed head beside it.
+
+    Example: loricate records audit audit.csv
+    """
+    head_file = file.with_name(f"{file.name}.head.jws")
+    with connect(service, token) as client:
+        compact = client.ledger_head()  # before the rest, which is at least as long then
+        text = client.export_audit()
+    file.write_text(text, encoding="utf-8", newline="")
+    head_file.write_text(compact, encoding="ascii")
+    if as_json:
+        print_json([str(file), str(head_file)])
+    else:
+        click.echo(f"{file}: {text.count(chr(10)) - 1} entries; {head_file}")
+
+
+@command.command("audit-check")
+@click.argument("file", type=FILE)
+@click.option("--head", "head_file", type=FILE, help="The signed head; FILE.head.jws by default.")
+@click.option("--key", type=FILE, required=True, help="The site's public key or keys.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON for programs.")
+def audit_check(file: Path, head_file: Path | None, key: Path, as_json: bool) -> None:
+    """Check an exported audit trail: each entry, the chain, and the signed head. Needs no service.
+
+    Exits 0 when it is whole, 1 when not.
+
+    Example: loricate records audit-check audit.csv --key site-keys.json
+    """
+    from loricate.certificates.heads import Head
+    from loricate.core.json_text import read_json
+    from loricate.records.audit import export_faults
+
+    beside = head_file or file.with_name(f"{file.name}.head.jws")
+    if not beside.is_file():
+        raise click.UsageError(f"There is no signed head {beside}; name it with --head.")
+    signed = Head.read(beside.read_text(encoding="ascii").strip(), read_json(key.read_bytes()))
+    with file.open(encoding="utf-8", newline="") as rows:
+        try:
+            faults = list(export_faults(csv.DictReader(rows), signed.chains.get("audit")))
+        except (KeyError, ValueError, TypeError, csv.Error) as error:
+            faults = [f"It is no exported audit trail: {error}."]
+    if as_json:
+        print_json({"whole": not faults, "faults": faults, "at": signed.at, "site": signed.site})
+    else:
+        told = f"Whole, as of {signed.at} at {signed.site}." if not faults else "NOT whole:"
+        click.echo(told)
+        for each in faults:
+            click.echo(f"  {each}")
+    sys.exit(1 if faults else 0)

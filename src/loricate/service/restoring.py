@@ -1,0 +1,119 @@
+"""Putting records back from a backup: everything is checked before anything is touched."""
+
+import datetime as dt
+import shutil
+import sqlite3
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import islice
+from pathlib import Path
+
+from loricate.bench.claims import Claim
+from loricate.certificates.agreeing import check_ledger
+from loricate.certificates.heads import last_numbers, read_heads
+from loricate.certificates.site_key import open_site_key
+from loricate.records import backup, certificates, marks, restorings, site_keys
+from loricate.records.backup import BackupRefused, Manifest
+from loricate.records.store import Store, migrate, open_connection
+from loricate.service.head_keeping import FOLDER, texts_in
+
+LEAP = 1000  # numbers go on at the next multiple: what was issued after the backup is not known
+SERVICE_LOCK, KEY = "service.lock", "site-key.pem"
+
+
+@dataclass(frozen=True, slots=True)
+class Restored:
+    """What came of it: the backup, where the old records went, the numbers that come next."""
+
+    manifest: Manifest
+    kept: Path | None
+    numbers: dict[str, int]
+
+
+def restore(
+    file: Path, data_folder: Path, key: Path | None, head_folders: Sequence[Path], by: str
+) -> Restored:
+    """Put the records of a backup into a data folder; what was there is kept beside it.
+
+    The site key is taken from ``key``, else from the folder. Raises BackupRefused, SealError for a
+    key that is missing or does not fit, Claimed while a service has the folder.
+    """
+    data_folder = data_folder.resolve()
+    data_folder.mkdir(parents=True, exist_ok=True)
+    claim = Claim(data_folder / SERVICE_LOCK, f"The data folder {data_folder}", "restoring")
+    fresh = data_folder.with_name(f".{data_folder.name}.restoring")
+    try:
+        shutil.rmtree(fresh, ignore_errors=True)
+        fresh.mkdir(mode=0o700)
+        manifest = backup.unpack_backup(file, fresh)
+        _check_records(fresh / backup.DATABASE)
+        site_key = open_site_key(key or data_folder / KEY, manifest.kid)
+        for path in (data_folder / FOLDER).glob("*.jws"):  # what was lost stays told
+            (fresh / FOLDER).mkdir(exist_ok=True)
+            shutil.copy(path, fresh / FOLDER)
+        numbers = _begin(fresh, manifest, (data_folder, *head_folders), by)
+        (fresh / KEY).touch(mode=0o600)
+        (fresh / KEY).write_bytes(site_key.pem)
+        return Restored(manifest, _swap(data_folder, fresh), numbers)
+    finally:
+        shutil.rmtree(fresh, ignore_errors=True)
+        claim.let_go()
+
+
+def _check_records(database: Path) -> None:
+    """Refuse what was damaged or changed before or in the backup; raises BackupRefused."""
+    migrate(database)
+    conn = open_connection(database, read_only=True)
+    try:
+        found = [row[0] for row in conn.execute("PRAGMA quick_check") if row[0] != "ok"]
+        found += islice(marks.faults(conn), marks.MOST_FAULTS)
+        found += check_ledger(certificates.whole_ledger(conn), site_keys.key_set(conn)).faults
+    except sqlite3.DatabaseError as error:
+        found = [str(error)]
+    finally:
+        conn.close()
+    if found:
+        raise BackupRefused(
+            f"The records in the backup are not whole: {found[0]} Take an older backup; nothing "
+            "was touched."
+        )
+
+
+def _begin(fresh: Path, manifest: Manifest, known_in: Sequence[Path], by: str) -> dict[str, int]:
+    """Write into the restored records that they are restored, and the numbers that are taken."""
+    store = Store(fresh / backup.DATABASE)
+    try:
+
+        def keep(conn: sqlite3.Connection) -> dict[str, int]:
+            heads = read_heads(texts_in([fresh, *known_in]), site_keys.key_set(conn))
+            year = dt.datetime.now(dt.UTC).year
+            taken = {f"C-{year}": 0, f"N-{year}": 0, **certificates.last_numbers(conn)}
+            for series, number in last_numbers(heads).items():
+                taken[series] = max(taken.get(series, 0), number)
+            leapt = {
+                series: (number // LEAP + 1) * LEAP - 1 if series.endswith(str(year)) else number
+                for series, number in taken.items()
+            }
+            certificates.take_numbers(conn, leapt)
+            restorings.add_restoring(conn, manifest.made_at, by)
+            return {series: number + 1 for series, number in leapt.items()}
+
+        return store.write_now(keep)
+    finally:
+        store.close()
+
+
+def _swap(data_folder: Path, fresh: Path) -> Path | None:
+    """Put the fresh folder in the place of the old one, which is kept."""
+    stamp = dt.datetime.now(dt.UTC).strftime("%Y%m%dT%H%M%SZ")
+    kept = data_folder.with_name(f"{data_folder.name}.before-{stamp}")
+    had_records = (data_folder / backup.DATABASE).exists()
+    data_folder.rename(kept)
+    fresh.rename(data_folder)
+    if not had_records:
+        for path in kept.iterdir():
+            if path.name != SERVICE_LOCK and not (data_folder / path.name).exists():
+                path.rename(data_folder / path.name)
+        shutil.rmtree(kept)
+        return None
+    return kept

@@ -1,0 +1,395 @@
+"""Keeping: changes from outside are found, numbers are given once, backups come back, metrics."""
+
+import json
+import shutil
+import sqlite3
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+from prometheus_client.openmetrics.parser import text_string_to_metric_families
+
+from loricate.client import Client
+from loricate.commands import demo_site
+from loricate.records import marks
+from loricate.records.store import Store, open_connection
+from loricate.service.app import check_start
+from loricate.service.ledger_check import ledger_state, records_state
+from loricate.service.settings import Settings
+from tests.conftest import run_load, write_patient_profiles
+from tests.rig import DEMO
+
+KEPT = {  # what no certificate, verdict or answer rests on; everything else is marked
+    "session", "idempotency", "set_aside", "mark", "sqlite_sequence",
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def told(tmp_path_factory: pytest.TempPathFactory) -> Iterator[dict[str, Any]]:
+    """A demo site that has tested a load: one good unit and one that failed; and its folder."""
+    folder = tmp_path_factory.mktemp("kept")
+    write_patient_profiles(folder)
+    with demo_site.running_site(folder, 20.0) as sign_in, Client(sign_in["url"]) as client:
+        client.sign_in(sign_in["name"], sign_in["password"])
+        picture = (DEMO / "sequences" / "pictures").glob("*.png")
+        run_id = run_load(client, {"1": "K-1", "2": "K-2"})
+        client.remark(run_id, "1", "seen", picture=next(picture).read_bytes())
+        client.add_account("olle", "Olle Stark", "operator")
+        assert client.check_records().whole and client.ledger().whole
+        yield {**sign_in, "folder": folder, "run": run_id, "token": client.token}
+
+
+@pytest.fixture
+def copied(told: dict[str, Any], tmp_path: Path) -> Path:
+    """A copy of the site's folder as it is on disk, to be spoilt."""
+    folder = tmp_path / "copied"
+    folder.mkdir()
+    source = open_connection(told["folder"] / "records.sqlite", read_only=True)
+    copy = sqlite3.connect(folder / "records.sqlite")
+    source.backup(copy)
+    copy.close()
+    source.close()
+    for name in ("ledger-heads", "pictures"):
+        shutil.copytree(told["folder"] / name, folder / name)
+    shutil.copy(told["folder"] / "site-key.pem", folder)
+    return folder
+
+
+def spoil(folder: Path, *statements: str) -> None:
+    """What somebody does who has the file and SQLite, and takes our triggers out of the way."""
+    conn = sqlite3.connect(folder / "records.sqlite")
+    conn.execute("PRAGMA foreign_keys = OFF")
+    for (name,) in conn.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'").fetchall():
+        conn.execute(f"DROP TRIGGER {name}")
+    for each in statements:
+        conn.execute(each)
+    conn.commit()
+    conn.close()
+
+
+def faults(folder: Path) -> tuple[str, ...]:
+    return records_state(folder / "records.sqlite", [folder]).faults
+
+
+def ledger_faults(folder: Path) -> tuple[str, ...]:
+    return ledger_state(folder / "records.sqlite", [folder]).faults
+
+
+def cells() -> list[tuple[str, str]]:
+    """Every column of every table that is marked."""
+    conn = sqlite3.connect(":memory:")
+    store_schema(conn)
+    found = []
+    for kind in marks.MARKED.values():
+        for table in kind.tables:
+            rows = conn.execute(f"PRAGMA table_info({table})")
+            found += [(table, row[1]) for row in rows if row[1] not in kind.but]
+    return found
+
+
+def store_schema(conn: sqlite3.Connection) -> None:
+    from loricate.records.store import migrations
+
+    for number in sorted(migrations()):
+        conn.executescript(migrations()[number])
+
+
+def test_every_table_is_marked_or_named_as_one_that_need_not_be() -> None:
+    conn = sqlite3.connect(":memory:")
+    store_schema(conn)
+    tables = {row[0] for row in conn.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+    marked = {table for kind in marks.MARKED.values() for table in kind.tables}
+    assert tables - marked - KEPT == set()
+
+
+def test_what_nobody_changed_is_whole(copied: Path) -> None:
+    assert faults(copied) == () and ledger_faults(copied) == ()
+
+
+def changed_value(value: Any) -> str:
+    if value is None:
+        return "'x'"
+    if isinstance(value, bytes):
+        return "x'00'"
+    return str(value + 1) if isinstance(value, (int, float)) else "'another'"
+
+
+def test_every_changed_cell_is_found(copied: Path) -> None:
+    """A cell of a row of each marked table, one after another, put back in between."""
+    conn = sqlite3.connect(copied / "records.sqlite", isolation_level=None)
+    conn.execute("PRAGMA foreign_keys = OFF")
+    conn.execute("PRAGMA ignore_check_constraints = ON")
+    for (name,) in conn.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'").fetchall():
+        conn.execute(f"DROP TRIGGER {name}")
+    reader = open_connection(copied / "records.sqlite", read_only=True)
+    tried, missed = set(), []
+    for table, column in cells():
+        row = conn.execute(f'SELECT "{column}" FROM {table} LIMIT 1').fetchone()
+        if row is None:
+            continue
+        conn.execute("SAVEPOINT one")
+        kind = next(name for name, each in marks.MARKED.items() if table in each.tables)
+        key = next(iter(marks.keys_of(conn, kind)))
+        conn.row_factory = sqlite3.Row
+        before = marks.digest_of(conn, kind, key)
+        where = " AND ".join(f"{name} IS ?" for name in marks.MARKED[kind].key)
+        there = conn.execute(
+            f"SELECT count(*) FROM {table} WHERE {where}", json.loads(key)
+        ).fetchone()[0]
+        value = conn.execute(
+            f'SELECT "{column}" FROM {table} WHERE {where}', json.loads(key)
+        ).fetchone()
+        if there:
+            try:
+                conn.execute(
+                    f'UPDATE {table} SET "{column}" = {changed_value(value[0])} WHERE {where}',
+                    json.loads(key),
+                )
+                if marks.digest_of(conn, kind, key) == before:
+                    missed.append((table, column))
+                tried.add(table)
+            except sqlite3.IntegrityError:
+                pass  # the type of the column refuses it
+        conn.row_factory = None
+        conn.execute("ROLLBACK TO one")
+        conn.execute("RELEASE one")
+    reader.close()
+    conn.close()
+    assert missed == []
+    assert {"attempt", "reading", "answer", "audit", "run_unit", "ledger", "account"} <= tried
+
+
+@pytest.mark.parametrize(
+    ("statement", "says"),
+    [
+        ("UPDATE reading SET value = value * 0.5 WHERE name = 'resistance'", "Attempt"),
+        ("UPDATE run_unit SET verdict = 'fail' WHERE nest = '1'", "Unit in a run"),
+        ("UPDATE answer SET choice = 'fail' WHERE id = (SELECT min(id) FROM answer)", "Answer 1"),
+        ("UPDATE audit SET account = 'olle' WHERE id = 3", "Audit 3 is not as it was stored"),
+        ("DELETE FROM audit WHERE id = 3", "Audit 3, stored on"),
+        ("DELETE FROM reading WHERE name = 'resistance'", "Attempt"),
+        ("DELETE FROM run_unit", "was taken away"),
+        ("INSERT INTO audit (at, account, action, subject) VALUES ('x', 'mara', 'x', 'x')",
+         "was added from outside"),
+        ("UPDATE account SET role = 'administrator' WHERE name = 'olle'", "Account"),
+        ("UPDATE mark SET digest = 'x' WHERE kind = 'audit' AND position = 3", "Mark 3 of kind"),
+        ("DELETE FROM mark WHERE kind = 'audit' AND position = 3", "Mark 3 of kind audit"),
+        ("DELETE FROM mark WHERE kind = 'attempt'", "cut off"),
+        ("UPDATE trace SET data = x'00'", "Attempt"),
+    ],
+)  # fmt: skip
+def test_what_somebody_does_to_the_file_is_told(copied: Path, statement: str, says: str) -> None:
+    spoil(copied, statement)
+    assert any(says in fault for fault in faults(copied)), faults(copied)
+
+
+def test_all_marks_made_anew_are_found_by_the_heads_outside(copied: Path) -> None:
+    """Whoever has our code as well can make every mark anew, but not the heads' signatures."""
+    spoil(copied, "UPDATE reading SET value = value * 0.5", "DELETE FROM mark")
+    conn = open_connection(copied / "records.sqlite")
+    marks.mark_all(conn)
+    conn.close()
+    assert list(marks.faults(open_connection(copied / "records.sqlite", read_only=True))) == []
+    assert any("another than was signed for" in fault for fault in faults(copied))
+
+
+@pytest.mark.parametrize(
+    "statement",
+    [
+        "DELETE FROM ledger WHERE position = (SELECT max(position) FROM ledger)",
+        "UPDATE ledger SET serial = 'K-9' WHERE position = 1",
+        "UPDATE ledger SET pdf = (SELECT pdf FROM ledger WHERE position = 2) WHERE position = 1",
+        "UPDATE ledger SET sealed = replace(sealed, 'K-1', 'K-9') WHERE position = 1",
+        "UPDATE ledger SET kind = 'nonconformance' WHERE position = 1",
+    ],
+)
+def test_the_ledger_is_held_against_seals_papers_and_heads(copied: Path, statement: str) -> None:
+    spoil(copied, statement)
+    assert ledger_faults(copied) != ()
+
+
+def settings(folder: Path, **more: Any) -> Settings:
+    bench = folder.parent / "bench.toml"
+    text = (DEMO / "bench" / "bench.toml").read_text(encoding="utf-8")
+    bench.write_text(text.replace(":521", ":1"), encoding="utf-8")
+    return Settings(bench, folder, "http://b", **more)
+
+
+def loricate(*words: str | Path) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [sys.executable, "-m", "loricate", *map(str, words)], capture_output=True, text=True,
+        check=False,
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize("spoilt", ["", "other"])
+def test_a_start_without_the_right_site_key_stops_and_says_what_to_do(
+    copied: Path, spoilt: str
+) -> None:
+    key = copied / "site-key.pem"
+    key.unlink()
+    if spoilt:
+        from loricate.certificates.site_key import make_site_key
+
+        make_site_key(key)
+    before = key.read_bytes() if spoilt else None
+    bench = settings(copied).bench_file
+    tried = loricate("serve", "--bench", bench, "--data", copied, "--port", "0")
+    assert tried.returncode == 1 and "Nothing was changed" in tried.stderr
+    assert "Traceback" not in tried.stderr
+    assert (key.read_bytes() if key.exists() else None) == before
+
+
+def test_a_new_key_begins_on_purpose_and_the_old_documents_still_verify(copied: Path) -> None:
+    refused = loricate("records", "new-key", "--data", copied)
+    assert refused.returncode == 1 and "move it to where old keys are kept" in refused.stderr
+    (copied / "site-key.pem").rename(copied / "old.pem")
+    assert loricate("records", "new-key", "--data", copied).returncode == 0
+    check_start(settings(copied))
+    assert ledger_faults(copied) == () and faults(copied) == ()
+
+
+def test_a_backup_made_while_the_service_runs_comes_back(
+    told: dict[str, Any], tmp_path: Path
+) -> None:
+    """Backup beside a running load, then a new machine: records, pictures, numbers, no key lost."""
+    file, key = tmp_path / "b.tar.gz", tmp_path / "key.pem"
+    with Client(told["url"], token=told["token"]) as client:
+        run = client.create_run("DC40-FINAL", "FX-A", {"1": "K-3"})
+        client.arm_run(run.id)
+        client.start_run(run.id)
+        made = loricate("records", "backup", file, "--data", told["folder"], "--key-to", key)
+        assert made.returncode == 0, made.stderr
+        for event in client.events(run.id):
+            if event.name == "question":
+                client.answer(run.id, event.data["nest"], event.data["choices"][0])
+        lost = client.run(run.id).units[0].certificate
+    again = loricate("records", "backup", file, "--data", told["folder"])
+    assert again.returncode == 1 and "nothing is overwritten" in again.stderr
+    assert b"PRIVATE" not in file.read_bytes() and file.stat().st_mode & 0o777 == 0o600
+    new = tmp_path / "new"
+    without = loricate("records", "restore", file, "--data", new)
+    assert without.returncode == 1 and "site-key.pem is missing" in without.stderr
+    assert not (new / "records.sqlite").exists()
+    done = loricate("records", "restore", file, "--data", new, "--key", key, "--json")
+    assert done.returncode == 0, done.stderr
+    numbers = json.loads(done.stdout)["next_numbers"]
+    series = str(lost)[:6]
+    assert f"{series}-{numbers[series]:06}" > str(lost), "what was lost is not given again"
+    assert numbers[series] == 1000
+    checked = loricate("records", "check", "--data", new)
+    assert checked.returncode == 0, checked.stdout
+    assert "is lost" in checked.stdout, "a restoring stays in sight"
+    digests = {path.name for path in (new / "pictures").rglob("*") if path.is_file()}
+    there = {path.name for path in (told["folder"] / "pictures").rglob("*") if path.is_file()}
+    assert digests == there != set()
+    check_start(settings(new))
+
+
+def test_restoring_over_newer_records_keeps_them_and_tells_what_was_lost(
+    copied: Path, told: dict[str, Any], tmp_path: Path
+) -> None:
+    file = tmp_path / "b.tar.gz"
+    assert loricate("records", "backup", file, "--data", copied).returncode == 0
+    done = loricate("records", "restore", file, "--data", copied, "--json")
+    assert done.returncode == 0, done.stderr
+    kept = Path(json.loads(done.stdout)["kept"])
+    assert (kept / "records.sqlite").exists() and (kept / "site-key.pem").exists()
+    assert loricate("records", "check", "--data", copied).returncode == 0
+
+
+@pytest.mark.parametrize("part", ["member", "cut", "changed records", "nonsense"])
+def test_a_backup_that_is_not_whole_is_refused_and_touches_nothing(
+    copied: Path, tmp_path: Path, part: str
+) -> None:
+    if part == "changed records":
+        spoil(copied, "UPDATE reading SET value = value * 0.5")
+    file = tmp_path / "b.tar.gz"
+    assert loricate("records", "backup", file, "--data", copied).returncode == 0
+    data = bytearray(file.read_bytes())
+    if part == "member":
+        data[len(data) // 2] ^= 1
+    elif part == "cut":
+        data = data[: len(data) // 2]
+    elif part == "nonsense":
+        data = bytearray(b"nothing of ours")
+    file.write_bytes(data)
+    before = (copied / "records.sqlite").read_bytes()
+    refused = loricate("records", "restore", file, "--data", copied)
+    assert refused.returncode == 1 and "Traceback" not in refused.stderr, refused.stderr
+    assert (copied / "records.sqlite").read_bytes() == before
+    assert not list(copied.parent.glob("copied.before-*"))
+
+
+def test_records_in_use_are_not_restored_over(told: dict[str, Any], tmp_path: Path) -> None:
+    file = tmp_path / "b.tar.gz"
+    assert loricate("records", "backup", file, "--data", told["folder"]).returncode == 0
+    refused = loricate("records", "restore", file, "--data", told["folder"])
+    assert refused.returncode == 1 and "is in use by" in refused.stderr
+
+
+def test_a_database_put_back_by_hand_is_found_and_gives_no_number_twice(
+    told: dict[str, Any], copied: Path
+) -> None:
+    """An older file copied over: the heads say so, and the numbers go on above them."""
+    from loricate.certificates.sealing import site_key_of
+    from loricate.service.head_keeping import HeadKeeper
+
+    last = open_connection(copied / "records.sqlite").execute(
+        "SELECT number FROM ledger ORDER BY position DESC LIMIT 1"
+    )
+    (number,) = last.fetchone()
+    spoil(copied, "DELETE FROM ledger WHERE position = (SELECT max(position) FROM ledger)")
+    store = Store(copied / "records.sqlite")
+    key = site_key_of((copied / "site-key.pem").read_bytes())
+
+    async def learn() -> int:
+        heads = HeadKeeper(store, key, "Quillmere Apparatus", [copied])
+        await heads.open()
+        return await heads.last_number(str(number)[:6])
+
+    import asyncio
+
+    assert asyncio.run(learn()) >= int(str(number)[7:])
+    store.close()
+    assert any("cut off" in each for each in ledger_faults(copied))
+
+
+def test_the_exported_audit_trail_is_checked_without_the_service(
+    told: dict[str, Any], tmp_path: Path
+) -> None:
+    file, key = tmp_path / "audit.csv", tmp_path / "keys.json"
+    to = ("--service", told["url"], "--token", told["token"])
+    assert loricate("records", "audit", file, *to).returncode == 0
+    with Client(told["url"]) as stranger:
+        key.write_text(stranger.site_keys().model_dump_json())
+    assert loricate("records", "audit-check", file, "--key", key).returncode == 0
+    whole = file.read_text(encoding="utf-8").splitlines(keepends=True)
+    assert "mara" in whole[1] and len(whole) > 10
+    changes = [
+        [*whole[:3], whole[3].replace("mara", "olle").replace("service", "olle"), *whole[4:]],
+        [*whole[:3], *whole[4:]],
+        whole[:-4],
+        [whole[0]],
+        ["number,at\n", "1,2\n"],
+    ]
+    for lines in changes:
+        file.write_text("".join(lines), encoding="utf-8")
+        spoilt = loricate("records", "audit-check", file, "--key", key)
+        assert spoilt.returncode == 1 and "NOT whole" in spoilt.stdout, lines[:5]
+
+
+def test_what_to_watch_is_told_to_whoever_has_the_token(told: dict[str, Any]) -> None:
+    url = f"{told['url']}/metrics"
+    assert httpx.get(url).status_code == 401
+    answer = httpx.get(url, headers={"Authorization": f"Bearer {told['token']}"})
+    assert answer.headers["content-type"].startswith("application/openmetrics-text")
+    found = {each.name: each for each in text_string_to_metric_families(answer.text)}
+    assert {sample.labels["state"] for sample in found["loricate_danger"].samples} >= {"safe"}
+    assert found["loricate_documents"].samples[0].value >= 2
+    assert found["loricate_beat_gap_seconds"].samples[0].value > 0.04
+    assert found["loricate_disk_free_bytes"].samples[0].value > 2**20
