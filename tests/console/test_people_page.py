@@ -1,5 +1,7 @@
 """People in the console: added, given roles and passwords, audited; a new site's first engineer."""
 
+import datetime as dt
+import io
 import json
 import re
 import subprocess
@@ -7,10 +9,14 @@ import sys
 from pathlib import Path
 from typing import Any
 
+import numpy
+import pyotp
 import pytest
+import zxingcpp
+from PIL import Image
 from playwright.sync_api import Page, expect
 
-from loricate.client import Client
+from loricate.client import Client, NotSignedInError
 from loricate.commands.demo_site import free_port, wait_for
 from tests.console.pages import check_accessible, sign_in
 from tests.rig import DEMO
@@ -86,3 +92,51 @@ def test_a_new_site_begins_with_the_code_from_its_log(page: Page, tmp_path: Path
         service.terminate()
         service.wait(timeout=15)
         log.close()
+
+
+def test_the_records_are_checked_and_the_trail_exported(page: Page, site: dict[str, Any]) -> None:
+    sign_in(page, site, "/people")
+    page.get_by_role("button", name="Check the records").click()
+    told = page.get_by_role("region", name="Records").get_by_role("status")
+    expect(told).to_contain_text("Everything is as it was stored")
+    with page.expect_download() as coming:
+        page.get_by_role("link", name="Export all of it").click()
+    assert coming.value.path().read_text().startswith("number,at,account,action")
+
+
+def test_sessions_are_seen_and_ended_and_a_code_goes_with_the_password(
+    page: Page, site: dict[str, Any], client: Client
+) -> None:
+    once = client.add_account("tyra", "Tyra Holm", "quality").password
+    with Client(site["url"]) as other:
+        other.sign_in("tyra", once)
+        other.change_password(once, "tyra-chooses-1")
+        sign_in(page, {**site, "name": "tyra", "password": "tyra-chooses-1"}, "/password")
+        table = page.get_by_role("table", name="Sessions")
+        expect(table).to_contain_text("this browser")
+        check_accessible(page)
+        page.get_by_role("button", name=re.compile("End the session of")).first.click()
+        expect(page.get_by_role("button", name=re.compile("End the session of"))).to_have_count(0)
+        with pytest.raises(NotSignedInError):
+            other.me()
+    page.get_by_label("Your password").fill("tyra-chooses-1")
+    page.get_by_role("button", name="Set up codes").click()
+    section = page.get_by_role("region", name="One-time codes")
+    secret = section.locator("code").inner_text()
+    square = section.get_by_role("img").screenshot()
+    with Image.open(io.BytesIO(square)) as image:
+        (found,) = zxingcpp.read_barcodes(numpy.asarray(image))
+    assert f"secret={secret}" in found.text
+    check_accessible(page)
+    codes = pyotp.TOTP(secret)
+    earlier = codes.at(dt.datetime.now(dt.UTC), counter_offset=-1)
+    page.get_by_label("Code that it shows").fill(earlier)
+    page.get_by_role("button", name="Begin codes").click()
+    expect(section).to_contain_text("goes with your password")
+    page.get_by_role("button", name="Sign out", exact=True).click()
+    page.get_by_label("Name").fill("tyra")
+    page.get_by_label("Password").fill("tyra-chooses-1")
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_label("One-time code").fill(codes.now())
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("link", name="Tyra Holm, quality")).to_be_visible()

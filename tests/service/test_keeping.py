@@ -388,7 +388,8 @@ def test_what_to_watch_is_told_to_whoever_has_the_token(told: dict[str, Any]) ->
     assert httpx.get(url).status_code == 401
     answer = httpx.get(url, headers={"Authorization": f"Bearer {told['token']}"})
     assert answer.headers["content-type"].startswith("application/openmetrics-text")
-    found = {each.name: each for each in text_string_to_metric_families(answer.text)}
+    families = text_string_to_metric_families(answer.text)  # type: ignore[no-untyped-call]
+    found = {each.name: each for each in families}
     assert {sample.labels["state"] for sample in found["loricate_danger"].samples} >= {"safe"}
     assert found["loricate_documents"].samples[0].value >= 2
     assert found["loricate_beat_gap_seconds"].samples[0].value > 0.04

@@ -24,11 +24,30 @@ const withCsrf: Middleware = {
   },
 }
 
+let touched = Date.now()
+for (const sign of ['pointerdown', 'keydown', 'wheel'] as const) {
+  globalThis.addEventListener?.(
+    sign,
+    () => {
+      touched = Date.now()
+    },
+    { passive: true },
+  )
+}
+
+/** Pages ask by themselves all the time; a session is used only while somebody is there. */
+const withIdle: Middleware = {
+  onRequest({ request }) {
+    request.headers.set('X-Loricate-Idle', String(Math.floor((Date.now() - touched) / 1000)))
+    return request
+  },
+}
+
 export const api = createClient<paths>({
   baseUrl: '',
   fetch: (request: Request) => globalThis.fetch(request),
 })
-api.use(withCsrf)
+api.use(withCsrf, withIdle)
 
 /** What the service refused, as its problem document tells it. */
 export class Refused extends Error {

@@ -1,4 +1,4 @@
-import { Button, Flex, Heading, Input, Stack, Text } from '@chakra-ui/react'
+import { Button, Flex, Heading, Input, Link, Stack, Text } from '@chakra-ui/react'
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { useSearchParams } from 'react-router'
 import { api, ask } from '../api/client'
@@ -34,9 +34,14 @@ export function AuditTable() {
   const entries = found.data?.pages.flat() ?? []
   return (
     <Stack gap="3" as="section" aria-label="Audit trail">
-      <Heading as="h2" size="lg">
-        What was done
-      </Heading>
+      <Flex gap="4" align="baseline">
+        <Heading as="h2" size="lg">
+          What was done
+        </Heading>
+        <Link href="/api/v1/audit/export" download color="act" textDecoration="underline">
+          Export all of it
+        </Link>
+      </Flex>
       <Flex gap="3" wrap="wrap">
         {FILTERS.map(({ name, label }) => (
           <Stack key={name} gap="1">

@@ -9,11 +9,12 @@ import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
 import { AuditTable } from './AuditTable'
+import { RecordsCheck } from './RecordsCheck'
 
 type Account = Schemas['AccountOut']
 type Role = Schemas['NewAccount']['role']
 
-const ROLES: Role[] = ['operator', 'engineer', 'quality']
+const ROLES: Role[] = ['operator', 'engineer', 'quality', 'administrator']
 
 /** Who may sign in, and what they did. */
 export default function PeoplePage() {
@@ -23,7 +24,8 @@ export default function PeoplePage() {
       <Heading as="h1" size="2xl">
         People
       </Heading>
-      {may.define && <Accounts />}
+      {may.people && <Accounts />}
+      <RecordsCheck />
       <AuditTable />
     </Stack>
   )
@@ -55,8 +57,16 @@ function Accounts() {
 
   if (found.isError) return <Trouble text={found.error.message} />
   if (found.data === undefined) return <Waiting />
+  const hasAdministrator = found.data.some(
+    (each) => each.role === 'administrator' && each.state === 'open',
+  )
   return (
     <Stack gap="4">
+      {!hasAdministrator && (
+        <Text color="soft">
+          Engineers look after accounts here until somebody is made administrator.
+        </Text>
+      )}
       <AddAccount
         onAdd={async (body) => {
           const made = await act(ask(api.POST('/api/v1/accounts', { body })))

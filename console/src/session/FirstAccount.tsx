@@ -19,7 +19,7 @@ export function FirstAccount() {
     try {
       const body = { code, name, full_name: fullName, password }
       await ask(api.POST('/api/v1/first-account', { body }))
-      await signIn(name, password)
+      await signIn(name, password, '')
     } catch (error) {
       setTrouble((error as Error).message)
     }

@@ -3,7 +3,9 @@ import { type FormEvent, useState } from 'react'
 import { api, ask } from '../api/client'
 import { LabelledInput } from '../parts/LabelledInput'
 import { Trouble } from '../parts/Trouble'
+import { Codes } from './Codes'
 import { useSession } from './SessionProvider'
+import { Sessions } from './Sessions'
 
 /** One's own password; after a one-time password nothing else is open. */
 export default function PasswordPage() {
@@ -39,13 +41,13 @@ export default function PasswordPage() {
   }
 
   return (
-    <Stack gap="5" maxW="28rem">
+    <Stack gap="5">
       <Heading as="h1" size="2xl">
-        Password
+        {isForced ? 'Password' : 'Your sign-in'}
       </Heading>
       {isForced && <Text>Yours was given to you for once. Choose one that only you know.</Text>}
       <form onSubmit={submit}>
-        <Stack gap="4">
+        <Stack gap="4" maxW="28rem">
           <LabelledInput
             size="lg"
             isRequired
@@ -90,6 +92,8 @@ export default function PasswordPage() {
           </Flex>
         </Stack>
       </form>
+      {!isForced && <Sessions />}
+      {!isForced && <Codes />}
     </Stack>
   )
 }

@@ -5,7 +5,7 @@ type State = { at: 'pending' } | { at: 'out' } | { at: 'in'; me: Me }
 
 interface Session {
   state: State
-  signIn: (name: string, password: string) => Promise<void>
+  signIn: (name: string, password: string, code: string) => Promise<void>
   signOut: () => Promise<void>
   /** Ask again who is signed in, after something about it changed. */
   refresh: () => Promise<void>
@@ -28,8 +28,8 @@ export function SessionProvider({ children }: { children: ReactNode }) {
   const session = useMemo<Session>(
     () => ({
       state,
-      async signIn(name, password) {
-        const body = { name, password, keep: 'cookie' as const }
+      async signIn(name, password, code) {
+        const body = { name, password, code, keep: 'cookie' as const }
         const me = await ask(api.POST('/api/v1/sign-in', { body }))
         setCsrf(me.csrf ?? '')
         setState({ at: 'in', me })
@@ -55,9 +55,21 @@ export function useSession(): Session {
   return session
 }
 
-/** Whether whoever is signed in may run tests, and describe the bench and its sequences. */
-export function useMay(): { run: boolean; define: boolean } {
+interface May {
+  run: boolean
+  define: boolean
+  audit: boolean
+  people: boolean
+}
+
+/** Whether whoever is signed in may run tests, define them, see what was done, look after people. */
+export function useMay(): May {
   const { state } = useSession()
-  const role = state.at === 'in' ? state.me.role : ''
-  return { run: role === 'operator' || role === 'engineer', define: role === 'engineer' }
+  const may = state.at === 'in' ? (state.me.may ?? []) : []
+  return {
+    run: may.includes('run'),
+    define: may.includes('define'),
+    audit: may.includes('audit'),
+    people: may.includes('people'),
+  }
 }

@@ -1,7 +1,7 @@
 import { Box, Button, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
-import { api, ask } from '../api/client'
+import { api, ask, Refused } from '../api/client'
 import { LabelledInput } from '../parts/LabelledInput'
 import { Mark } from '../parts/Mark'
 import { Trouble } from '../parts/Trouble'
@@ -39,6 +39,8 @@ function SignInForm() {
   const { signIn } = useSession()
   const [name, setName] = useState('')
   const [password, setPassword] = useState('')
+  const [code, setCode] = useState('')
+  const [asksCode, setAsksCode] = useState(false)
   const [trouble, setTrouble] = useState('')
   const [busy, setBusy] = useState(false)
 
@@ -46,8 +48,11 @@ function SignInForm() {
     event.preventDefault()
     setBusy(true)
     try {
-      await signIn(name, password)
+      await signIn(name, password, code)
     } catch (error) {
+      if (error instanceof Refused && error.problem?.type.endsWith(':code-needed')) {
+        setAsksCode(true)
+      }
       setTrouble((error as Error).message)
       setBusy(false)
     }
@@ -74,6 +79,16 @@ function SignInForm() {
           type="password"
           auto="current-password"
         />
+        {asksCode && (
+          <LabelledInput
+            size="lg"
+            isRequired
+            label="One-time code"
+            value={code}
+            onChange={setCode}
+            auto="one-time-code"
+          />
+        )}
         {trouble && <Trouble text={trouble} />}
         <Button type="submit" bg="act" color="act.ink" size="lg" loading={busy}>
           Sign in

@@ -7,24 +7,25 @@ import { Mark } from '../parts/Mark'
 import { Waiting } from '../parts/Waiting'
 import { keepSounds, play, soundsAreOn } from '../run/sounds'
 import PasswordPage from '../session/PasswordPage'
-import { useSession } from '../session/SessionProvider'
+import { useMay, useSession } from '../session/SessionProvider'
 import { SignInPage } from '../session/SignInPage'
 import { keepMode, savedMode } from '../theme/mode'
 
 const PLACES = [
   { to: '/run', name: 'Run', roles: ['operator', 'engineer', 'quality'] },
-  { to: '/lots', name: 'Lots', roles: ['operator', 'engineer', 'quality'] },
-  { to: '/units', name: 'Units', roles: ['operator', 'engineer', 'quality'] },
+  { to: '/lots', name: 'Lots', roles: ['operator', 'engineer', 'quality', 'administrator'] },
+  { to: '/units', name: 'Units', roles: ['operator', 'engineer', 'quality', 'administrator'] },
   { to: '/sequences', name: 'Sequences', roles: ['engineer', 'quality'] },
   { to: '/products', name: 'Products', roles: ['engineer', 'quality'] },
   { to: '/limits', name: 'Limits', roles: ['engineer', 'quality'] },
   { to: '/bench', name: 'Bench', roles: ['engineer', 'quality'] },
-  { to: '/people', name: 'People', roles: ['engineer', 'quality'] },
+  { to: '/people', name: 'People', roles: ['engineer', 'quality', 'administrator'] },
 ]
 
 /** What stands around every page; without a sign-in, the sign-in page in its place. */
 export function Shell() {
   const { state, signOut } = useSession()
+  const may = useMay()
   const [mode, setMode] = useState(savedMode)
   const [isLoud, setLoud] = useState(soundsAreOn)
   if (state.at === 'pending') return <Waiting />
@@ -33,7 +34,7 @@ export function Shell() {
   const other = mode === 'light' ? 'dark' : 'light'
   return (
     <Box minH="100vh">
-      <DangerBand mayEarth={state.me.role !== 'quality'} />
+      <DangerBand mayEarth={may.run} />
       <Flex
         as="header"
         bg="plate"
