@@ -2,7 +2,7 @@
 BIN := .venv/bin
 CONSOLE := src/loricate/_console/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f 2>/dev/null) \
-  console/index.html console/vite.config.ts console/package-lock.json
+  console/index.html console/vite.config.ts console/compress.ts console/package-lock.json
 DEBIAN := chromium fonts-dejavu-core poppler-utils
 SUDO := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
 
@@ -50,7 +50,7 @@ format: .venv/ready console/node_modules/ready
 
 # The published API and schemas; the console's types follow from them.
 openapi: .venv/ready
-	$(BIN)/python -m loricate.service.openapi docs
+	$(BIN)/python -m loricate.commands.published docs
 
 pictures: .venv/ready $(CONSOLE) .venv/browser
 	$(BIN)/python docs/screenshots/take.py

@@ -1,8 +1,9 @@
 import react from '@vitejs/plugin-react'
 import { defineConfig } from 'vite'
+import { compress } from './compress'
 
 export default defineConfig({
-  plugins: [react()],
+  plugins: [react(), compress()],
   build: {
     // Into the package, so that the service and the wheel find it.
     outDir: '../src/loricate/_console',

@@ -7,8 +7,8 @@ import httpx
 import pytest
 
 from loricate.client import Client
+from loricate.commands.published import published
 from loricate.service.app import create_app
-from loricate.service.openapi import published
 from loricate.service.settings import Settings
 from tests.conftest import release
 from tests.rig import DEMO

@@ -10,9 +10,9 @@ from pathlib import Path
 import httpx
 import pytest
 
+from loricate.commands.published import published
 from loricate.records import accounts
 from loricate.service.guessing import ATTEMPTS, Allowance, AttemptLimiter
-from loricate.service.openapi import published
 from loricate.service.problems import NotSignedIn, TooManyAttempts
 from tests.service.conftest import PEOPLE, bearer, sign_in
 

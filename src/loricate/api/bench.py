@@ -46,6 +46,7 @@ class Earthed(BaseModel):
 
     model_config = ConfigDict(
         extra="forbid",
+        strict=True,
         json_schema_extra={"examples": [{"note": "earthed nest 2 with the earthing stick"}]},
     )
 
@@ -180,7 +181,9 @@ class NewUpkeep(BaseModel):
     """An act of upkeep on a fixture: its zero, or its daily check."""
 
     model_config = ConfigDict(
-        extra="forbid", json_schema_extra={"examples": [{"kind": "zero", "fixture": "FX-A"}]}
+        extra="forbid",
+        strict=True,
+        json_schema_extra={"examples": [{"kind": "zero", "fixture": "FX-A"}]},
     )
 
     kind: Literal["zero", "daily_check"]
@@ -205,7 +208,9 @@ class Renewed(BaseModel):
     """The contacts of a fixture were renewed."""
 
     model_config = ConfigDict(
-        extra="forbid", json_schema_extra={"examples": [{"note": "all spring contacts changed"}]}
+        extra="forbid",
+        strict=True,
+        json_schema_extra={"examples": [{"note": "all spring contacts changed"}]},
     )
 
     note: str = Field(min_length=1, max_length=200)

@@ -50,7 +50,7 @@ class SequenceSummary(BaseModel):
 class AcceptedFinding(BaseModel):
     """A finding of the review that is left as it is, and why."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", strict=True)
 
     rule: str = Field(examples=["settling"])
     step: str = Field(default="", examples=["insulation"])
@@ -62,6 +62,7 @@ class ReleaseGrounds(BaseModel):
 
     model_config = ConfigDict(
         extra="forbid",
+        strict=True,
         json_schema_extra={"examples": [{"why": "level as of drawing 4", "accepted": []}]},
     )
 
@@ -90,7 +91,7 @@ class Withdrawal(BaseModel):
     """Why a revision is taken out of use."""
 
     model_config = ConfigDict(
-        extra="forbid", json_schema_extra={"examples": [{"why": "level was wrong"}]}
+        extra="forbid", strict=True, json_schema_extra={"examples": [{"why": "level was wrong"}]}
     )
 
     why: str = Field(min_length=3, max_length=300)
@@ -182,6 +183,7 @@ class Release(BaseModel):
 
     model_config = ConfigDict(
         extra="forbid",
+        strict=True,
         json_schema_extra={"examples": [{"checked": "M. Rowe, 2026-11-20, own copy no. 4411"}]},
     )
 

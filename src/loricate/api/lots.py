@@ -12,6 +12,7 @@ class NewLot(BaseModel):
 
     model_config = ConfigDict(
         extra="forbid",
+        strict=True,
         json_schema_extra={
             "examples": [
                 {

@@ -39,6 +39,7 @@ class NewAccount(BaseModel):
 
     model_config = ConfigDict(
         extra="forbid",
+        strict=True,
         json_schema_extra={
             "examples": [{"name": "olle", "full_name": "Olle Stark", "role": "operator"}]
         },
@@ -53,7 +54,7 @@ class AccountChange(BaseModel):
     """What is changed of an account; what is left out stays."""
 
     model_config = ConfigDict(
-        extra="forbid", json_schema_extra={"examples": [{"role": "engineer"}]}
+        extra="forbid", strict=True, json_schema_extra={"examples": [{"role": "engineer"}]}
     )
 
     full_name: str | None = Field(default=None, min_length=1, max_length=80)
@@ -72,7 +73,7 @@ class PasswordChange(BaseModel):
     """One's own password, the present one and the next."""
 
     model_config = ConfigDict(
-        extra="forbid", json_schema_extra={"examples": [{"present": "…", "next": "…"}]}
+        extra="forbid", strict=True, json_schema_extra={"examples": [{"present": "…", "next": "…"}]}
     )
 
     present: str = Field(max_length=256)
@@ -82,7 +83,9 @@ class PasswordChange(BaseModel):
 class PasswordTyped(BaseModel):
     """One's own password, typed again for something that matters."""
 
-    model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"password": "…"}]})
+    model_config = ConfigDict(
+        extra="forbid", strict=True, json_schema_extra={"examples": [{"password": "…"}]}
+    )
 
     password: str = Field(min_length=1, max_length=256)
 
@@ -90,7 +93,9 @@ class PasswordTyped(BaseModel):
 class CodeTyped(BaseModel):
     """A one-time code as an authenticator shows it."""
 
-    model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"code": "123456"}]})
+    model_config = ConfigDict(
+        extra="forbid", strict=True, json_schema_extra={"examples": [{"code": "123456"}]}
+    )
 
     code: str = Field(pattern=r"^[0-9]{3} ?[0-9]{3}$")
 
@@ -120,6 +125,7 @@ class FirstAccountIn(BaseModel):
 
     model_config = ConfigDict(
         extra="forbid",
+        strict=True,
         json_schema_extra={
             "examples": [{"code": "…", "name": "mara", "full_name": "Mara Quill", "password": "…"}]
         },

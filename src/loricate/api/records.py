@@ -117,7 +117,7 @@ Digest = Annotated[str, Field(pattern="^([0-9a-f]{64})?$")]
 class LoadPlace(BaseModel):
     """A serial in a nest."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", strict=True)
 
     nest: str = Field(min_length=1, max_length=32)
     serial: Serial
@@ -128,6 +128,7 @@ class NewRun(BaseModel):
 
     model_config = ConfigDict(
         extra="forbid",
+        strict=True,
         json_schema_extra={
             "examples": [
                 {
@@ -208,7 +209,9 @@ class AnswerIn(BaseModel):
     """The operator's answer for a nest."""
 
     model_config = ConfigDict(
-        extra="forbid", json_schema_extra={"examples": [{"nest": "1", "choice": "pass"}]}
+        extra="forbid",
+        strict=True,
+        json_schema_extra={"examples": [{"nest": "1", "choice": "pass"}]},
     )
 
     nest: str
@@ -225,6 +228,7 @@ class NewRepeat(BaseModel):
 
     model_config = ConfigDict(
         extra="forbid",
+        strict=True,
         json_schema_extra={
             "examples": [{"nest": "3", "step": "earth", "reason": "earth pin cleaned"}]
         },
@@ -240,6 +244,7 @@ class NewRemark(BaseModel):
 
     model_config = ConfigDict(
         extra="forbid",
+        strict=True,
         json_schema_extra={"examples": [{"nest": "3", "text": "Insulator cracked at the edge"}]},
     )
 

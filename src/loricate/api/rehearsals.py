@@ -11,7 +11,7 @@ from loricate.api.records import AttemptOut, QuestionOut
 class NewRehearsal(BaseModel):
     """A sequence document, as it is being written, to be tried on one nest."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", strict=True)
 
     document: Document
     fixture: str
@@ -44,6 +44,7 @@ class Taking(BaseModel):
 
     model_config = ConfigDict(
         extra="forbid",
+        strict=True,
         json_schema_extra={
             "examples": [
                 {"step": "earth", "reading": "resistance", "use": "maximum", "allowance": "20 %"}

@@ -10,6 +10,7 @@ class SignIn(BaseModel):
 
     model_config = ConfigDict(
         extra="forbid",
+        strict=True,
         json_schema_extra={"examples": [{"name": "mara", "password": "…", "keep": "token"}]},
     )
 

@@ -197,6 +197,16 @@ def _validator(dimension: Dimension) -> Callable[[Any], float]:
     return read
 
 
+def written_pattern(dimension: Dimension) -> str:
+    """How a quantity is written, for editors and generated clients (ECMA-262).
+
+    Whatever fits it is read, unless it is beyond ``LEAST`` and ``MOST``. ``parse`` takes a little
+    more: what word processors make of minus signs, spaces and the micro sign.
+    """
+    units = sorted(name for name, (found, _) in _UNITS.items() if found is dimension)
+    return rf"^[+-]?([0-9]+(\.[0-9]+)?|\.[0-9]+)([eE][+-]?[0-9]{{1,2}})? ?({'|'.join(units)})$"
+
+
 def quantity(dimension: Dimension) -> Any:
     """Make the pydantic field type of a dimension: a float inside, text with a unit outside."""
     return Annotated[
@@ -206,7 +216,12 @@ def quantity(dimension: Dimension) -> Any:
             lambda value: exact_text(value, dimension), return_type=str, when_used="json"
         ),
         WithJsonSchema(
-            {"type": "string", "format": dimension.name, "examples": [dimension.example]}
+            {
+                "type": "string",
+                "format": dimension.name,
+                "pattern": written_pattern(dimension),
+                "examples": [dimension.example],
+            }
         ),
     ]
 

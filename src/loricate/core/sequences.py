@@ -4,6 +4,7 @@ The same model is read from TOML on disk and from JSON in the API. ``prepare`` t
 a ``ReadySequence`` whose settings and limits are SI values, or refuses it with every reason found.
 """
 
+import json
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal, TypeVar
@@ -306,9 +307,17 @@ def findings_of(error: ValidationError, prefix: str = "") -> tuple[Finding, ...]
 def read_document(model: type[ModelT], data: object, document: str) -> ModelT:
     """Read ``data`` as ``model`` or raise DocumentError with each path."""
     try:
-        return model.model_validate(data)
+        return read_strictly(model, data)
     except ValidationError as error:
         raise DocumentError(document, findings_of(error)) from error
+
+
+def read_strictly(model: type[ModelT], data: object) -> ModelT:
+    """Read JSON-like data as a model without making one type of another: ``true`` is not 1.
+
+    Raises pydantic's ValidationError.
+    """
+    return model.model_validate_json(json.dumps(data, default=str), strict=True)
 
 
 def prepare(
@@ -372,7 +381,7 @@ def _prepare_step(
         )
         return None
     try:
-        settings = kind.settings.model_validate(entry.settings)
+        settings = read_strictly(kind.settings, entry.settings)
     except ValidationError as error:
         findings.extend(findings_of(error, f"{path}.settings"))
         return None

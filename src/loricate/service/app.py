@@ -2,8 +2,9 @@
 
 import gc
 import re
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Mapping
 from contextlib import asynccontextmanager
+from functools import partial
 
 from fastapi import FastAPI
 from starlette.exceptions import HTTPException
@@ -11,10 +12,10 @@ from starlette.routing import Route
 from starlette.types import Receive, Scope, Send
 
 from loricate import __version__
-from loricate.api.problems import ProblemDocument
 from loricate.bench.plan import read_bench_plan
 from loricate.records.store import migrate
 from loricate.service.console_files import ConsoleFiles, no_console
+from loricate.service.contract import describe, operation_name
 from loricate.service.desk import Desk, claim_data
 from loricate.service.doorkeeper import Doorkeeper
 from loricate.service.logs import AccessLog
@@ -47,17 +48,6 @@ API = "/api/v1"
 # A full collection holds up every thread: with what is there at the start left out of it, it may be
 # rarer than usual.
 COLLECT_AT = (5_000, 10, 1_000)
-PROBLEMS: dict[int | str, dict[str, object]] = {
-    status: {"model": ProblemDocument, "description": text}
-    for status, text in {
-        400: "The body is not JSON",
-        401: "Not signed in",
-        403: "Not allowed",
-        404: "Not found",
-        409: "Not possible in this state",
-        422: "A field is wrong; `errors` names it",
-    }.items()
-}
 
 
 def check_start(settings: Settings) -> None:
@@ -84,7 +74,8 @@ class _NothingHere:
 
 
 def _methods_at(app: FastAPI, path: str) -> list[str]:
-    for template, operations in app.openapi()["paths"].items():
+    paths: Mapping[str, Mapping[str, object]] = app.openapi()["paths"]
+    for template, operations in sorted(paths.items(), key=lambda each: each[0].count("{")):
         if re.fullmatch(re.sub(r"\{[^}]+\}", "[^/]+", template), path):
             return sorted(name.upper() for name in operations)
     return []
@@ -118,8 +109,9 @@ def create_app(settings: Settings) -> FastAPI:
         openapi_url=f"{API}/openapi.json",
         docs_url=None,
         redoc_url=None,
-        responses=PROBLEMS,
+        generate_unique_id_function=operation_name,
     )
+    app.openapi = partial(describe, app)  # type: ignore[method-assign]
     add_problem_handlers(app)
     app.add_middleware(Doorkeeper, reached=settings.reached)
     app.add_middleware(AccessLog)

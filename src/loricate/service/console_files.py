@@ -1,7 +1,15 @@
-"""The console's built files: immutable assets, an uncached page, and that page for every route."""
+"""The console's built files: immutable assets, an uncached page, and that page for every route.
+
+The build puts what goes over the wire beside each file (``.br``, ``.gz``), so that nothing is
+compressed here.
+"""
+
+import re
+from pathlib import Path
 
 from fastapi import Request
-from fastapi.responses import Response
+from fastapi.responses import FileResponse, Response
+from starlette.datastructures import Headers
 from starlette.exceptions import HTTPException
 from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
@@ -12,6 +20,7 @@ POLICY = (
     "'sha256-47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU='; frame-ancestors 'none'; "
     "base-uri 'none'; form-action 'self'"
 )
+ENCODINGS = {"br": ".br", "gzip": ".gz"}  # the best first
 
 
 class ConsoleFiles(StaticFiles):
@@ -24,6 +33,8 @@ class ConsoleFiles(StaticFiles):
             if error.status_code != 404 or path.startswith("assets/"):
                 raise
             response = await super().get_response("index.html", scope)
+        if isinstance(response, FileResponse):
+            response = _as_wanted(response, Headers(scope=scope).get("accept-encoding", ""))
         immutable = path.startswith("assets/")
         kept = "public, max-age=31536000, immutable" if immutable else "no-cache"
         response.headers["Cache-Control"] = kept
@@ -31,6 +42,24 @@ class ConsoleFiles(StaticFiles):
         response.headers["X-Content-Type-Options"] = "nosniff"
         response.headers["Referrer-Policy"] = "same-origin"
         return response
+
+
+def _as_wanted(response: FileResponse, accepted: str) -> FileResponse:
+    """The file in the best encoding that is there and that the browser takes (RFC 9110)."""
+    offered = {
+        each.partition(";")[0].strip().lower()
+        for each in accepted.split(",")
+        if not re.search(r";\s*q=0(\.0*)?\s*$", each)
+    }
+    for encoding, suffix in ENCODINGS.items():
+        packed = Path(f"{response.path}{suffix}")
+        if encoding in offered and packed.is_file():
+            made = FileResponse(packed, media_type=response.media_type)
+            made.headers["Content-Encoding"] = encoding
+            made.headers["Vary"] = "Accept-Encoding"
+            return made
+    response.headers["Vary"] = "Accept-Encoding"
+    return response
 
 
 async def no_console(request: Request) -> Response:

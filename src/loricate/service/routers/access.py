@@ -5,7 +5,7 @@ from collections.abc import AsyncIterator, Callable, Coroutine, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any, TypeVar
 
-from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi import APIRouter, Depends, Path, Query, Request, Response
 from fastapi.routing import APIRoute
 
 from loricate.service.desk import Desk
@@ -48,6 +48,7 @@ def make_router(prefix: str = "", tag: str = "") -> APIRouter:
 MOST_NUMBER = 2**31 - 1  # of revisions, entries and the like; no column holds more
 Revision = Annotated[int | None, Query(ge=1, le=MOST_NUMBER)]
 Number = Annotated[int, Query(ge=1, le=MOST_NUMBER)]
+NumberInPath = Annotated[int, Path(ge=1, le=MOST_NUMBER)]
 
 
 MOST_ROWS = 500

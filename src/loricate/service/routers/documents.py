@@ -21,7 +21,7 @@ def document_routes(table: Table, model: type[BaseModel], prefix: str, tag: str)
     router = make_router(prefix, tag)
     name = table.replace("_", " ")
 
-    @router.get("", response_model=list[Document])
+    @router.get("", response_model=list[Document], name=f"list_{table}s")
     async def list_documents(
         person: Reader, desk: TheDesk, page: APage, after: After = ""
     ) -> list[Document]:
@@ -32,7 +32,7 @@ def document_routes(table: Table, model: type[BaseModel], prefix: str, tag: str)
         rows = page.cut(list(found.items()), "after", lambda row: row[0])
         return [{**document, "revision": revision} for _, (document, revision) in rows]
 
-    @router.post("", response_model=Stored, status_code=201)
+    @router.post("", response_model=Stored, status_code=201, name=f"add_{table}")
     async def add_document(
         document: Document, person: Definer, desk: TheDesk, if_match: IfMatch = None
     ) -> Stored:
@@ -45,7 +45,7 @@ def document_routes(table: Table, model: type[BaseModel], prefix: str, tag: str)
 
         return Stored(code=code, revision=await desk.store.write(keep))
 
-    @router.get("/{code}", response_model=Document)
+    @router.get("/{code}", response_model=Document, name=f"show_{table}")
     async def show_document(
         code: str, person: Reader, desk: TheDesk, response: Response, revision: Revision = None
     ) -> Document:
@@ -56,13 +56,17 @@ def document_routes(table: Table, model: type[BaseModel], prefix: str, tag: str)
         response.headers["ETag"] = f'"{number}"'
         return {**document, "revision": number}
 
-    @router.get("/{code}/revisions", response_model=list[RevisionOut])
+    @router.get(
+        "/{code}/revisions", response_model=list[RevisionOut], name=f"list_{table}_revisions"
+    )
     async def list_revisions(code: str, person: Reader, desk: TheDesk) -> list[RevisionOut]:
         """Every revision, newest first; a product's have no status."""
         found = await desk.store.read(lambda conn: definitions.list_revisions(conn, table, code))
         return [RevisionOut(**each) for each in found]
 
-    @router.get("/{code}/differences", response_model=list[DifferenceOut])
+    @router.get(
+        "/{code}/differences", response_model=list[DifferenceOut], name=f"compare_{table}_revisions"
+    )
     async def compare_revisions(
         code: str, old: Number, new: Number, person: Reader, desk: TheDesk
     ) -> list[DifferenceOut]:

@@ -15,7 +15,7 @@ router = make_router("", "health")
 ANSWERS_WITHIN_S = 2.0
 
 
-@router.get("/health", response_model=Health)
+@router.get("/health", response_model=Health, name="show_health")
 async def health(desk: TheDesk) -> Health:
     """Answers anyone; reads and writes the records, and asks the bench's loop, to prove both."""
     problems, running, set_aside = list[str](), "", list[tuple[str, str, str]]()

@@ -13,6 +13,7 @@ router = make_router("", "health")
 
 @router.get(
     "/metrics",
+    name="show_metrics",
     response_class=Response,
     responses={200: {"content": {"application/openmetrics-text": {"schema": {"type": "string"}}}}},
 )

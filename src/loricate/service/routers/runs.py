@@ -23,7 +23,14 @@ from loricate.records import attempts, pictures, remarks, runs, sequences
 from loricate.service.desk import Desk
 from loricate.service.issuing import why_not_issued
 from loricate.service.problems import NotReady
-from loricate.service.routers.access import APage, Before, TheDesk, make_router, until_stop
+from loricate.service.routers.access import (
+    APage,
+    Before,
+    NumberInPath,
+    TheDesk,
+    make_router,
+    until_stop,
+)
 from loricate.service.routers.showing import step_summary, trace_out, unit_out
 from loricate.service.sign_in import Reader, Runner
 
@@ -155,7 +162,7 @@ async def add_remark(run_id: str, body: NewRemark, person: Runner, desk: TheDesk
 
 @router.get("/{run_id}/traces/{nest}/{step}/{number}", response_model=TraceOut)
 async def show_trace(
-    run_id: str, nest: str, step: str, number: int, person: Reader, desk: TheDesk
+    run_id: str, nest: str, step: str, number: NumberInPath, person: Reader, desk: TheDesk
 ) -> TraceOut:
     """The curves of one attempt, with the step's limits on each quantity."""
 

@@ -15,7 +15,7 @@ from loricate.service.sign_in import COOKIE, SESSION_HOURS, allowed_to, place_of
 router = make_router("", "session")
 
 
-@router.post("/sign-in", response_model=SignedIn)
+@router.post("/sign-in", response_model=SignedIn, name="sign_in")
 async def begin(body: SignIn, desk: TheDesk, request: Request, response: Response) -> SignedIn:
     """Begin a session as a bearer token, or as a same-site cookie for a browser."""
     signed = await desk.door.sign_in(body.name, body.password, body.code, place_of(request))
@@ -49,14 +49,14 @@ async def _told(account: Account, desk: Desk) -> dict[str, Any]:
     }
 
 
-@router.post("/sign-out", status_code=204)
+@router.post("/sign-out", status_code=204, name="sign_out")
 async def end(person: signing.SignedIn, desk: TheDesk, response: Response) -> None:
     """End the session."""
     await desk.store.write(lambda conn: accounts.drop_session(conn, person.session.digest))
     response.delete_cookie(COOKIE)
 
 
-@router.get("/me", response_model=Me)
+@router.get("/me", response_model=Me, name="show_me")
 async def me(person: signing.SignedIn, desk: TheDesk) -> Me:
     """Who is signed in."""
     return Me(**await _told(person.account, desk), csrf=person.csrf)
