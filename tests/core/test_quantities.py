@@ -1,5 +1,6 @@
 """Quantities are read strictly and written so that they read back the same."""
 
+import math
 import re
 import unicodedata
 
@@ -22,6 +23,7 @@ from loricate.core.quantities import (
     display,
     exact_text,
     parse,
+    written_pattern,
 )
 
 
@@ -152,3 +154,20 @@ def test_what_is_accepted_is_what_a_person_reads(text: str) -> None:
     number, unit = re.fullmatch(r"([-+0-9.eE]+?)\s?([kMmnµ]?V)", read).groups()  # type: ignore[union-attr]
     scale = {"": 1.0, "k": 1e3, "M": 1e6, "m": 1e-3, "n": 1e-9, "µ": 1e-6}[unit[:-1]]
     assert value == pytest.approx(float(number) * scale, rel=1e-12)
+
+
+@given(st.sampled_from(list(DIMENSIONS.values())).flatmap(
+    lambda each: st.tuples(st.just(each), st.from_regex(written_pattern(each), fullmatch=True))
+))  # fmt: skip
+def test_whatever_fits_the_published_pattern_is_read(written: tuple[Dimension, str]) -> None:
+    dimension, text = written
+    try:
+        assert math.isfinite(parse(text.rstrip("\n"), dimension))
+    except QuantityError as error:
+        assert error.reason in ("is too large to be real", "is too small to be real")
+
+
+@given(st.floats(1e-11, 1e11), st.sampled_from(list(DIMENSIONS.values())))
+def test_what_is_written_fits_the_published_pattern(value: float, dimension: Dimension) -> None:
+    assert re.match(written_pattern(dimension), exact_text(value, dimension))
+    assert re.match(written_pattern(dimension), dimension.example)

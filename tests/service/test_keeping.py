@@ -1,6 +1,7 @@
 """Keeping: changes from outside are found, numbers are given once, backups come back, metrics."""
 
 import json
+import re
 import shutil
 import sqlite3
 import subprocess
@@ -391,6 +392,8 @@ def test_what_to_watch_is_told_to_whoever_has_the_token(told: dict[str, Any]) ->
     families = text_string_to_metric_families(answer.text)  # type: ignore[no-untyped-call]
     found = {each.name: each for each in families}
     assert {sample.labels["state"] for sample in found["loricate_danger"].samples} >= {"safe"}
+    page = (DEMO.parent / "docs" / "operating.md").read_text(encoding="utf-8")
+    assert set(re.findall(r"`(loricate_\w+)`", page)) == set(found), "each is told of, and no other"
     assert found["loricate_documents"].samples[0].value >= 2
     assert found["loricate_beat_gap_seconds"].samples[0].value > 0.04
     assert found["loricate_disk_free_bytes"].samples[0].value > 2**20

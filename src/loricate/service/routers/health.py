@@ -4,11 +4,15 @@ import asyncio
 import shutil
 import sqlite3
 
+from fastapi import Request
+
 from loricate import __version__
 from loricate.api.health import Health
 from loricate.records import certificates
 from loricate.records.errors import RecordsError
+from loricate.service.problems import ServiceError
 from loricate.service.routers.access import TheDesk, make_router
+from loricate.service.sign_in import find_person
 
 router = make_router("", "health")
 
@@ -16,8 +20,11 @@ ANSWERS_WITHIN_S = 2.0
 
 
 @router.get("/health", response_model=Health, name="show_health")
-async def health(desk: TheDesk) -> Health:
-    """Answers anyone; reads and writes the records, and asks the bench's loop, to prove both."""
+async def health(desk: TheDesk, request: Request) -> Health:
+    """Answers anyone; reads and writes the records, and asks the bench's loop, to prove both.
+
+    Only who is signed in learns what exactly is wrong, which names instruments and where they are.
+    """
     problems, running, set_aside = list[str](), "", list[tuple[str, str, str]]()
     try:
         async with asyncio.timeout(ANSWERS_WITHIN_S):
@@ -39,17 +46,34 @@ async def health(desk: TheDesk) -> Health:
             f"{free // 2**20} MiB are free where the records are, "
             f"{desk.settings.least_free_bytes // 2**20} MiB are needed; make room."
         )
+    warnings = [
+        f"No head of the ledger can be kept in {folder} ({why})."
+        for folder, why in desk.heads.unwritten.items()
+    ]
+    aside = [f"Run {run_id}, nest {nest}: {why}" for run_id, nest, why in set_aside]
+    is_ready = not problems
+    if not await _is_signed_in(request):
+        problems, warnings, aside = _counted(problems), _counted(warnings), _counted(aside)
     return Health(
-        status="degraded" if problems else "ok",
-        ready=not problems,
+        status="ok" if is_ready else "degraded",
+        ready=is_ready,
         version=__version__,
         bench=desk.plan.code,
         running=running,
         needs_first_account=bool(desk.first_code),
         problems=problems,
-        warnings=[
-            f"No head of the ledger can be kept in {folder} ({why})."
-            for folder, why in desk.heads.unwritten.items()
-        ],
-        set_aside=[f"Run {run_id}, nest {nest}: {why}" for run_id, nest, why in set_aside],
+        warnings=warnings,
+        set_aside=aside,
     )
+
+
+async def _is_signed_in(request: Request) -> bool:
+    try:
+        await find_person(request)
+    except (ServiceError, sqlite3.Error, RecordsError):
+        return False
+    return True
+
+
+def _counted(told: list[str]) -> list[str]:
+    return [f"{len(told)}; sign in to see."] if told else []
