@@ -462,7 +462,7 @@ def test_the_cells_tried_are_all_that_a_document_tells_of() -> None:
 
 def head(count: int, hashed: str = "") -> Head:
     """A head of the sound ledger after so many entries."""
-    return Head("Quillmere Apparatus", "2026-11-26T08:00:00.000Z", count,
+    return Head("Quillmere Apparatus", "BENCH-2", "2026-11-26T08:00:00.000Z", count,
                 hashed or LEDGER[count - 1].hash, {"C-2026": count})  # fmt: skip
 
 
@@ -483,7 +483,8 @@ def test_only_heads_that_the_site_signed_count(other_key: SiteKey) -> None:
         KEY.sign(canonical({"position": 9}), Sort.DOCUMENT),
     ]  # fmt: skip
     found = read_heads(texts, {"keys": [KEY.public_jwk]})
-    assert found == [head(2)] and last_numbers(found) == {"C-2026": 2}
+    assert found.heads == [head(2)] and last_numbers(found.heads) == {"C-2026": 2}
+    assert found.strange == 5 and "not those of before" in found.faults[0]
 
 
 def test_the_seal_of_the_paper_is_attached_as_it_is(pdf: bytes) -> None:

@@ -17,8 +17,10 @@ from prometheus_client.openmetrics.parser import text_string_to_metric_families
 from loricate.client import Client
 from loricate.commands import demo_site
 from loricate.records import marks
+from loricate.records.audit import Wanted, find
 from loricate.records.store import Store, open_connection
 from loricate.service.app import check_start
+from loricate.service.head_keeping import bench_of
 from loricate.service.ledger_check import ledger_state, records_state
 from loricate.service.settings import Settings
 from tests.conftest import run_load, write_patient_profiles
@@ -73,11 +75,11 @@ def spoil(folder: Path, *statements: str) -> None:
 
 
 def faults(folder: Path) -> tuple[str, ...]:
-    return records_state(folder / "records.sqlite", [folder]).faults
+    return records_state(folder / "records.sqlite", [folder], bench_of(folder)).faults
 
 
 def ledger_faults(folder: Path) -> tuple[str, ...]:
-    return ledger_state(folder / "records.sqlite", [folder]).faults
+    return ledger_state(folder / "records.sqlite", [folder], bench_of(folder)).faults
 
 
 def cells() -> list[tuple[str, str]]:
@@ -196,6 +198,35 @@ def test_all_marks_made_anew_are_found_by_the_heads_outside(copied: Path) -> Non
     conn.close()
     assert list(marks.faults(open_connection(copied / "records.sqlite", read_only=True))) == []
     assert any("another than was signed for" in fault for fault in faults(copied))
+
+
+async def test_what_was_changed_from_outside_is_not_marked_over_by_a_change_of_ours(
+    copied: Path,
+) -> None:
+    """A verdict turned in the file, then a write of the service to the same row."""
+    spoil(copied, "UPDATE run_unit SET verdict = 'fail' WHERE nest = '1'")
+    store = Store(copied / "records.sqlite")
+    change = "UPDATE run_unit SET cause = 'touched' WHERE nest = '1'"
+    await store.write(lambda conn: conn.execute(change) and None)
+    found = await store.read(lambda conn: find(conn, Wanted(action="changed from outside")))
+    store.close()
+    assert "Unit in a run" in found[0]["detail"]
+    assert "was not as it was stored when it was changed" in found[0]["detail"]
+
+
+def test_keys_put_in_the_place_of_the_sites_are_found_by_its_heads(copied: Path) -> None:
+    """Whoever makes everything anew under a key of their own: the heads are not signed with it."""
+    from loricate.certificates.site_key import make_site_key
+
+    (copied / "site-key.pem").unlink()
+    jwk = make_site_key(copied / "site-key.pem").public_jwk
+    spoil(copied, f"UPDATE site_key SET kid = '{jwk['kid']}', jwk = '{json.dumps(jwk)}'",
+          "DELETE FROM ledger", "DELETE FROM mark")  # fmt: skip
+    conn = open_connection(copied / "records.sqlite")
+    marks.mark_all(conn)
+    conn.close()
+    for told in (faults(copied), ledger_faults(copied)):
+        assert any("not signed with a key that these records know" in each for each in told)
 
 
 @pytest.mark.parametrize(
@@ -349,7 +380,7 @@ def test_a_database_put_back_by_hand_is_found_and_gives_no_number_twice(
     key = site_key_of((copied / "site-key.pem").read_bytes())
 
     async def learn() -> int:
-        heads = HeadKeeper(store, key, "Quillmere Apparatus", [copied])
+        heads = HeadKeeper(store, key, "Quillmere Apparatus", bench_of(copied), [copied])
         await heads.open()
         return await heads.last_number(str(number)[:6])
 

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any, Self
 
-from loricate.certificates.sealing import SealError, SiteKey, Sort, canonical, key_id, opened
+from loricate.certificates.sealing import SealError, SiteKey, Sort, canonical, opened
 from loricate.certificates.verifying import key_for
 
 
@@ -21,6 +21,7 @@ class Head:
     """
 
     site: str
+    bench: str
     at: str
     position: int
     hash: str
@@ -41,16 +42,33 @@ class Head:
         return key.sign(canonical(asdict(self)), Sort.HEAD)
 
 
-def read_heads(texts: Iterable[str], jwk: Any) -> list[Head]:
-    """Those of some texts that are heads signed by the site; what anybody else made is left out."""
-    found = []
+@dataclass(frozen=True, slots=True)
+class Found:
+    """The heads among some texts, and how many texts were none that the site signed."""
+
+    heads: list[Head]
+    strange: int
+
+    @property
+    def faults(self) -> list[str]:
+        """What strange ones say: that the site's keys are not those of before, or of others."""
+        if not self.strange:
+            return []
+        return [
+            f"{self.strange} of the heads kept outside were not signed with a key that these "
+            "records know: either somebody put them there, or the keys are not those of before."
+        ]
+
+
+def read_heads(texts: Iterable[str], jwk: Any) -> Found:
+    """The heads of some texts; those that no key of the site signed only count as strange."""
+    found, strange = [], 0
     for text in texts:
-        if key_id(text.strip()):
-            try:
-                found.append(Head.read(text.strip(), jwk))
-            except SealError:
-                continue
-    return found
+        try:
+            found.append(Head.read(text.strip(), jwk))
+        except SealError:
+            strange += 1
+    return Found(found, strange)
 
 
 def last_numbers(heads: Iterable[Head]) -> dict[str, int]:

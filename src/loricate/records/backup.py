@@ -59,9 +59,24 @@ def write_backup(data_folder: Path, to: Path) -> Manifest:
     """
     if not (data_folder / DATABASE).is_file():
         raise BackupRefused(f"There are no records in {data_folder}; name the data folder.")
-    if to.exists():
-        raise BackupRefused(f"{to} is there already; choose another name, nothing is overwritten.")
-    to.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        to.parent.mkdir(parents=True, exist_ok=True)
+        to.touch(mode=0o600, exist_ok=False)  # nobody else takes the name meanwhile
+    except FileExistsError:
+        told = f"{to} is there already; choose another name, nothing is overwritten."
+        raise BackupRefused(told) from None
+    except OSError as error:
+        raise BackupRefused(f"{to} cannot be written ({error.strerror}).") from error
+    try:
+        return _write_whole(data_folder, to)
+    except BaseException as error:
+        to.unlink()
+        if isinstance(error, OSError):
+            raise BackupRefused(f"{to} cannot be written ({error.strerror}).") from error
+        raise
+
+
+def _write_whole(data_folder: Path, to: Path) -> Manifest:
     with tempfile.TemporaryDirectory(dir=to.parent, prefix=".backup-") as folder:
         copy = Path(folder) / DATABASE
         _copy_database(data_folder / DATABASE, copy)
@@ -72,16 +87,18 @@ def write_backup(data_folder: Path, to: Path) -> Manifest:
             files = {DATABASE: copy, **dict(_pictures(conn, data_folder / PICTURES))}
         finally:
             conn.close()
-        for path in sorted((data_folder / HEADS).glob("*.jws")):
-            shutil.copy(path, folder)  # the service may write it anew meanwhile
-            files[f"{HEADS}/{path.name}"] = Path(folder) / path.name
+        for path in sorted((data_folder / HEADS).rglob("*.jws")):
+            kept = Path(folder) / HEADS / path.relative_to(data_folder / HEADS)
+            kept.parent.mkdir(parents=True, exist_ok=True)
+            shutil.copy(path, kept)  # the service may write it anew meanwhile
+            files[str(kept.relative_to(folder))] = kept
         manifest = Manifest(
             FORMAT, now(), 0 if last is None else last.position, kid,
             {name: _digest_of(path) for name, path in files.items()},
         )  # fmt: skip
         fresh = Path(folder) / "whole"
         _write_tar(fresh, manifest, files)
-        os.link(fresh, to)  # refuses a file that is there, whoever made it
+        fresh.replace(to)
     return manifest
 
 

@@ -34,16 +34,12 @@ def last_entry(conn: sqlite3.Connection) -> LedgerEntry | None:
 
 def last_numbers(conn: sqlite3.Connection) -> dict[str, int]:
     """The last number of each series (``C-2026``): issued, or taken by records that are lost."""
-    rows = conn.execute(
-        "SELECT series, max(number) AS number FROM ("
-        "SELECT substr(number, 1, 6) AS series, CAST(substr(number, 8) AS INTEGER) AS number"
-        " FROM ledger UNION ALL SELECT series, number FROM number_taken) GROUP BY series"
-    )
-    return {row["series"]: row["number"] for row in rows}
+    rows = conn.execute("SELECT series, number FROM number_taken")
+    return {row["series"]: int(row["number"]) for row in rows}
 
 
 def take_numbers(conn: sqlite3.Connection, taken: Mapping[str, int]) -> None:
-    """Keep that numbers up to these may have been given already."""
+    """Keep that numbers up to these are given, or may have been."""
     conn.executemany(
         "INSERT INTO number_taken VALUES (?, ?) ON CONFLICT (series)"
         " DO UPDATE SET number = max(number, excluded.number)",
@@ -59,6 +55,8 @@ def add_entry(conn: sqlite3.Connection, entry: LedgerEntry, attempts: int) -> No
          entry.issued_at, entry.document_digest, entry.previous, entry.hash, entry.sealed,
          entry.pdf, entry.supersedes),
     )  # fmt: skip
+    series, _, number = entry.number.rpartition("-")
+    take_numbers(conn, {series: int(number)})
     conn.execute("INSERT INTO issued_after VALUES (?, ?)", (entry.number, attempts))
     conn.execute("DELETE FROM set_aside WHERE run_unit_id = ?", (entry.run_unit_id,))
 

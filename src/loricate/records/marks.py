@@ -65,59 +65,84 @@ MARKED: dict[str, Marked] = {
 
 
 def watch(conn: sqlite3.Connection) -> None:
-    """Have this connection notice which records it touches; the triggers are its own."""
+    """Have this connection notice which records it touches; the triggers are its own.
+
+    Of a record that is changed, the row as it was before is kept as well, so that ``mark`` can see
+    whether somebody else had changed it by then.
+    """
+    conn.execute("PRAGMA temp_store = MEMORY")
     conn.execute(
-        "CREATE TEMP TABLE touched (kind TEXT, key TEXT, PRIMARY KEY (kind, key)) WITHOUT ROWID"
+        "CREATE TEMP TABLE touched (kind TEXT, key TEXT, before TEXT, PRIMARY KEY (kind, key))"
+        " WITHOUT ROWID"
     )
     for kind, marked in MARKED.items():
         for table in marked.tables:
             for change, row in (("INSERT", "NEW"), ("UPDATE", "NEW"), ("DELETE", "OLD")):
                 key = ", ".join(f"{row}.{name}" for name in marked.key)
+                keeps_before = change != "INSERT" and not marked.is_final
+                before = _as_object(conn, table) if keeps_before else "NULL"
                 conn.execute(
                     f"CREATE TEMP TRIGGER touched_{table}_{change} AFTER {change} ON main.{table}"
-                    f" BEGIN INSERT OR IGNORE INTO touched VALUES ('{kind}', json_array({key}));"
-                    " END"
+                    f" BEGIN INSERT OR IGNORE INTO touched"
+                    f" VALUES ('{kind}', json_array({key}), {before}); END"
                 )
 
 
-def mark_touched(conn: sqlite3.Connection) -> None:
-    """Mark what the transaction under way has touched."""
-    touched = conn.execute("SELECT kind, key FROM touched ORDER BY kind, key").fetchall()
-    if touched:
-        conn.execute("DELETE FROM touched")
-        mark(conn, [(kind, key) for kind, key in touched])
+def _as_object(conn: sqlite3.Connection, table: str) -> str:
+    """The old row of a table as a JSON object, in SQL."""
+    columns = [row["name"] for row in conn.execute(f"PRAGMA table_info({table})")]
+    pairs = ", ".join(f"'{name}', OLD.{name}" for name in columns)
+    return f"json_object({pairs})"
+
+
+def mark_touched(conn: sqlite3.Connection) -> list[str]:
+    """Mark what the transaction under way has touched.
+
+    Gives what was found changed from outside when it was touched: that would be marked over now.
+    """
+    touched = conn.execute("SELECT kind, key, before FROM touched ORDER BY kind, key").fetchall()
+    if not touched:
+        return []
+    conn.execute("DELETE FROM touched")
+    changed = [
+        f"{_told(kind, key)} was not as it was stored when it was changed."
+        for kind, key, before in touched
+        if before is not None and not _is_as_marked(conn, kind, key, json.loads(before))
+    ]
+    mark(conn, [(kind, key) for kind, key, _ in touched])
+    return changed
+
+
+def _is_as_marked(conn: sqlite3.Connection, kind: str, key: str, before: dict[str, Any]) -> bool:
+    last = conn.execute(
+        "SELECT digest FROM mark WHERE kind = ? AND key = ? AND may_change = 1"
+        " ORDER BY position DESC LIMIT 1",
+        (kind, key),
+    ).fetchone()
+    told = {name: value for name, value in before.items() if name not in MARKED[kind].but}
+    return last is None or last["digest"] == digest_of_content([told])
 
 
 STORED, MIGRATED = "stored", "migrated"
 
 
-def mark(conn: sqlite3.Connection, records: Sequence[tuple[str, str]], origin: str = STORED) -> int:
-    """Mark records of a kind and key that are not as they were marked; gives how many."""
-    count, at = 0, now()
+def mark(
+    conn: sqlite3.Connection, records: Sequence[tuple[str, str]], origin: str = STORED
+) -> None:
+    """Mark records of a kind and key as they are."""
+    at = now()
     last: dict[str, tuple[int, str]] = {}
     for kind, key in records:
         digest = digest_of(conn, kind, key)
-        known = _latest(conn, kind, key)
-        if known is not None and known["digest"] == digest:
-            continue
         position, previous = last.get(kind) or end_of(conn, kind)
         position += 1
         found = mark_hash((kind, position, key, digest, at, origin), previous)
+        may_change = int(not MARKED[kind].is_final)
         conn.execute(
-            "INSERT INTO mark VALUES (?, ?, ?, ?, ?, ?, ?)",
-            (kind, position, key, digest, at, origin, found),
+            "INSERT INTO mark VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            (kind, position, key, digest, at, origin, found, may_change),
         )
         last[kind] = position, found
-        count += 1
-    return count
-
-
-def _latest(conn: sqlite3.Connection, kind: str, key: str) -> sqlite3.Row | None:
-    row: sqlite3.Row | None = conn.execute(
-        "SELECT digest, at FROM mark WHERE kind = ? AND key = ? ORDER BY position DESC LIMIT 1",
-        (kind, key),
-    ).fetchone()
-    return row
 
 
 def end_of(conn: sqlite3.Connection, kind: str) -> tuple[int, str]:
@@ -175,64 +200,79 @@ def keys_of(conn: sqlite3.Connection, kind: str) -> Iterator[str]:
     """The key of every record of a kind, and of what goes with one that is not there."""
     marked = MARKED[kind]
     columns = ", ".join(marked.key)
-    every = " UNION ".join(f"SELECT {columns} FROM {table}" for table in marked.tables)
-    for (key,) in conn.execute(f"SELECT json_array({columns}) FROM ({every})"):
-        yield key
+    yield from _firsts(conn, f"SELECT json_array({columns}) FROM {marked.table}")
+    for table, _ in marked.parts:
+        same = " AND ".join(f"whole.{name} = part.{name}" for name in marked.key)
+        yield from _firsts(
+            conn,
+            f"SELECT DISTINCT json_array({columns}) FROM {table} AS part"
+            f" WHERE NOT EXISTS (SELECT 1 FROM {marked.table} AS whole WHERE {same})",
+        )
 
 
-def mark_all(conn: sqlite3.Connection) -> int:
-    """Mark every record that is not as it was marked, by a new version of the records."""
-    return sum(
-        mark(conn, [(kind, key) for key in list(keys_of(conn, kind))], MIGRATED) for kind in MARKED
-    )
+def _firsts(conn: sqlite3.Connection, query: str) -> Iterator[str]:
+    for row in conn.execute(query):
+        yield str(row[0])
+
+
+def mark_all(conn: sqlite3.Connection) -> None:
+    """Mark every record anew, as a new version of the records has it."""
+    for kind in MARKED:
+        mark(conn, [(kind, key) for key in list(keys_of(conn, kind))], MIGRATED)
 
 
 def faults(conn: sqlite3.Connection) -> Iterator[str]:
     """Everything in the records that was changed, taken away or added from outside."""
-    for kind in MARKED:
-        yield from _chain_faults(conn, kind)
-        yield from _second_times(conn, kind)
-        for key in keys_of(conn, kind):
-            known = _latest(conn, kind, key)
-            if known is None:
-                yield f"{_told(kind, key)} was added from outside: nothing of it is marked."
-            elif known["digest"] != digest_of(conn, kind, key):
-                yield f"{_told(kind, key)} is not as it was stored on {known['at']}."
-        present = " UNION ".join(
-            f"SELECT json_array({', '.join(MARKED[kind].key)}) FROM {table}"
-            for table in MARKED[kind].tables
-        )
-        for row in conn.execute(
-            f"SELECT key, max(at) AS at FROM mark WHERE kind = ? AND key NOT IN ({present})"
-            " GROUP BY key",
-            (kind,),
-        ):
-            known = _latest(conn, kind, row["key"])
-            if known is not None and known["digest"]:
-                yield f"{_told(kind, row['key'])}, stored on {known['at']}, was taken away."
+    conn.execute(
+        "CREATE TEMP TABLE newest (key TEXT PRIMARY KEY, digest TEXT, at TEXT, stored INTEGER)"
+        " WITHOUT ROWID"
+    )
+    try:
+        for kind in MARKED:
+            conn.execute("DELETE FROM newest")
+            yield from _chain_faults(conn, kind)
+            yield from _record_faults(conn, kind)
+    finally:
+        conn.execute("DROP TABLE newest")
 
 
 def _chain_faults(conn: sqlite3.Connection, kind: str) -> Iterator[str]:
+    """What is wrong with a chain; leaves the newest mark of each record in ``newest``."""
     previous, expected = GENESIS, 1
+    is_whole = True
     for row in conn.execute("SELECT * FROM mark WHERE kind = ? ORDER BY position", (kind,)):
         parts = (kind, expected, row["key"], row["digest"], row["at"], row["origin"])
         wanted = mark_hash(parts, previous)
-        if row["position"] != expected or row["hash"] != wanted:
+        if is_whole and (row["position"] != expected or row["hash"] != wanted):
+            is_whole = False
             yield f"Mark {expected} of kind {kind} is missing or was changed."
-            return
         previous, expected = wanted, expected + 1
+        conn.execute(
+            "INSERT INTO newest VALUES (?1, ?2, ?3, ?4) ON CONFLICT (key) DO UPDATE"
+            " SET digest = ?2, at = ?3, stored = stored + ?4",
+            (row["key"], row["digest"], row["at"], int(row["origin"] == STORED)),
+        )
 
 
-def _second_times(conn: sqlite3.Connection, kind: str) -> Iterator[str]:
-    """What was stored anew though it is final: it was taken away in between."""
-    if not MARKED[kind].is_final:
-        return
-    for row in conn.execute(
-        "SELECT key, max(at) AS at FROM mark WHERE kind = ? AND origin = ?"
-        " GROUP BY key HAVING count(*) > 1",
-        (kind, STORED),
-    ):
-        yield f"{_told(kind, row['key'])} was taken away and another stored on {row['at']}."
+def _record_faults(conn: sqlite3.Connection, kind: str) -> Iterator[str]:
+    for key in keys_of(conn, kind):
+        known = conn.execute("SELECT digest, at FROM newest WHERE key = ?", (key,)).fetchone()
+        if known is None:
+            yield f"{_told(kind, key)} was added from outside: nothing of it is marked."
+        elif known["digest"] != digest_of(conn, kind, key):
+            yield f"{_told(kind, key)} is not as it was stored on {known['at']}."
+    for key, digest, at, stored in conn.execute("SELECT * FROM newest"):
+        if digest and not _is_there(conn, kind, key):
+            yield f"{_told(kind, key)}, stored on {at}, was taken away."
+        if stored > 1 and MARKED[kind].is_final:
+            yield f"{_told(kind, key)} was taken away and another stored on {at}."
+
+
+def _is_there(conn: sqlite3.Connection, kind: str, key: str) -> bool:
+    marked = MARKED[kind]
+    where = " AND ".join(f"{name} IS ?" for name in marked.key)
+    found = conn.execute(f"SELECT 1 FROM {marked.table} WHERE {where}", json.loads(key))
+    return found.fetchone() is not None
 
 
 def _told(kind: str, key: str) -> str:

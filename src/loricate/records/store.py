@@ -22,6 +22,7 @@ from loricate.records.stamps import begin_after
 
 R = TypeVar("R")
 READERS = 4
+CHANGED = "found changed from outside"
 
 
 def _newest_id(conn: sqlite3.Connection) -> str | None:
@@ -123,7 +124,7 @@ def migrate(path: Path, scripts: dict[int, str] | None = None) -> list[int]:
         if _is_marked(conn) and (pending or not marks.count(conn)):
             with atomic(conn):
                 for each in changed:
-                    audit.note(conn, "service", "found changed from outside", path.name, each)
+                    audit.note(conn, "service", CHANGED, path.name, each)
                 marks.mark_all(conn)
         return pending
     finally:
@@ -171,6 +172,8 @@ class Store:
     def _in_transaction(self, work: Callable[[sqlite3.Connection], R]) -> R:
         with atomic(self._write_conn) as conn:
             result = work(conn)
+            for each in marks.mark_touched(conn):
+                audit.note(conn, "service", CHANGED, self.path.name, each)
             marks.mark_touched(conn)
             return result
 

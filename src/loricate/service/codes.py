@@ -1,6 +1,7 @@
 """One-time codes beside the password (TOTP, RFC 6238), each of which is taken once."""
 
 import datetime as dt
+import time
 from dataclasses import dataclass
 from typing import Self
 
@@ -11,18 +12,28 @@ from loricate.certificates.drawing import qr_rows
 WINDOW = 1  # time steps before and after, for clocks that do not agree
 
 
+KEPT_S = 600.0  # how long a secret waits for its first code
+
+
 @dataclass(frozen=True, slots=True)
 class CodeSecret:
-    """What an authenticator is set up with."""
+    """What an authenticator is set up with, and when it was given."""
 
     secret: str
     uri: str
+    given_at: float
+
+    @property
+    def is_old(self) -> bool:
+        """Whether its first code comes too late."""
+        return time.monotonic() - self.given_at > KEPT_S
 
     @classmethod
     def new(cls, name: str, site: str) -> Self:
         """A fresh one for an account."""
         secret = pyotp.random_base32()
-        return cls(secret, pyotp.TOTP(secret).provisioning_uri(name=name, issuer_name=site))
+        uri = pyotp.TOTP(secret).provisioning_uri(name=name, issuer_name=site)
+        return cls(secret, uri, time.monotonic())
 
     @property
     def rows(self) -> list[str]:

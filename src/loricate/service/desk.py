@@ -50,7 +50,7 @@ class Desk:
         outside = [settings.data_folder, *settings.head_folders]
         if self.plan.exports is not None:
             outside.append(exporter.folder)
-        self.heads = HeadKeeper(self.store, self.site_key, self.plan.site, outside)
+        self.heads = HeadKeeper(self.store, self.site_key, self.plan.site, self.plan.code, outside)
         self.drawing = Workroom("drawing", within_s=DRAW_S, most_waiting=64)  # papers
         self.issuer = Issuer(
             self.store, self.site_key, settings.base_url, settings.page_size, exporter,
@@ -62,7 +62,7 @@ class Desk:
         self.first_code = ""
         self.challenger = Challenger()
         self.study = Workroom("study", within_s=STUDY_S)  # what people hand in
-        self.check = LedgerCheck(settings.database, outside)
+        self.check = LedgerCheck(settings.database, outside, self.plan.code)
         self._daily: asyncio.Task[None] | None = None
 
     async def open(self) -> None:

@@ -1,9 +1,10 @@
 """Signed heads of the ledger, kept outside of it: with every document issued, and every day.
 
-They lie in ``ledger-heads/`` in the data folder, in the folder of the exports and wherever else the
-site wants them, a file a day and start. A service that starts on records which have lost their end,
-or were restored from an older backup, finds that out from them, says so, and gives no number twice.
-No service writes over the heads of another, nor over one that what is there now contradicts.
+They lie in ``ledger-heads/BENCH/`` in the data folder, in the folder of the exports and wherever
+else the site wants them, a file a day and start. A service that starts on records which have lost
+their end, or were restored from an older backup, finds that out from them, says so, and gives no
+number twice. No service writes over the heads of another, nor over one that what is there now
+contradicts.
 """
 
 import asyncio
@@ -26,10 +27,10 @@ MOST_BYTES = 16 * 2**10  # of a head's file
 logger = logging.getLogger("loricate.certificates")
 
 
-def texts_in(folders: Sequence[Path]) -> Iterator[str]:
-    """What the files of heads in some folders hold, whoever wrote them."""
+def texts_in(folders: Sequence[Path], bench: str) -> Iterator[str]:
+    """What the files of a bench's heads in some folders hold, whoever wrote them."""
     for folder in folders:
-        for path in sorted((folder / FOLDER).glob("*.jws")):
+        for path in sorted((folder / FOLDER / bench).glob("*.jws")):
             try:
                 with path.open("rb") as file:
                     yield file.read(MOST_BYTES).decode("ascii", "replace")
@@ -37,18 +38,28 @@ def texts_in(folders: Sequence[Path]) -> Iterator[str]:
                 logger.warning("head not read", extra={"reason": str(error)})
 
 
-def present_head(conn: sqlite3.Connection, site: str) -> Head:
+def bench_of(data_folder: Path) -> str:
+    """The code of the bench whose heads lie in a data folder; empty for none."""
+    found = sorted(path.name for path in (data_folder / FOLDER).glob("*") if path.is_dir())
+    return found[0] if found else ""
+
+
+def present_head(conn: sqlite3.Connection, site: str, bench: str) -> Head:
     """The head of the records as they are."""
     last = certificates.last_entry(conn)
     position, hashed = (0, "") if last is None else (last.position, last.hash)
-    return Head(site, now(), position, hashed, certificates.last_numbers(conn), marks.ends(conn))
+    numbers = certificates.last_numbers(conn)
+    return Head(site, bench, now(), position, hashed, numbers, marks.ends(conn))
 
 
 class HeadKeeper:
     """Writes and reads the heads of one site; what cannot be written is logged, and named."""
 
-    def __init__(self, store: Store, key: SiteKey, site: str, folders: Sequence[Path]) -> None:
-        self.store, self.key, self.site, self.folders = store, key, site, tuple(folders)
+    def __init__(
+        self, store: Store, key: SiteKey, site: str, bench: str, folders: Sequence[Path]
+    ) -> None:
+        self.store, self.key, self.folders = store, key, tuple(folders)
+        self.site, self.bench = site, bench
         self.unwritten: dict[Path, str] = {}
         self._last: Head | None = None
         self._life = now()[11:19].replace(":", "")
@@ -69,7 +80,7 @@ class HeadKeeper:
         return await asyncio.to_thread(self._read, keys)
 
     def _read(self, keys: dict[str, Any]) -> list[Head]:
-        return read_heads(texts_in(self.folders), keys)
+        return read_heads(texts_in(self.folders, self.bench), keys).heads
 
     async def last_number(self, series: str) -> int:
         """The last number of a series that was ever given."""
@@ -89,7 +100,7 @@ class HeadKeeper:
 
     def _look(self, conn: sqlite3.Connection) -> tuple[Head, bool]:
         """The head of now, and whether the last one is a part of it."""
-        head, last = present_head(conn, self.site), self._last
+        head, last = present_head(conn, self.site, self.bench), self._last
         if last is None:
             return head, True
         at_last = certificates.hash_at(conn, last.position)
@@ -98,7 +109,7 @@ class HeadKeeper:
 
     def _write(self, name: str, compact: str) -> None:
         for folder in self.folders:
-            target = folder / FOLDER / name
+            target = folder / FOLDER / self.bench / name
             try:
                 target.parent.mkdir(parents=True, exist_ok=True)
                 beside = target.with_suffix(".new")

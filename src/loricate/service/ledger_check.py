@@ -8,7 +8,7 @@ from itertools import islice
 from pathlib import Path
 
 from loricate.certificates.agreeing import check_ledger
-from loricate.certificates.heads import Head, ledger_faults, read_heads
+from loricate.certificates.heads import Found, ledger_faults, read_heads
 from loricate.records import certificates, marks, restorings, site_keys
 from loricate.records.store import open_connection
 from loricate.service.head_keeping import texts_in
@@ -27,25 +27,28 @@ class Checked:
     notes: tuple[str, ...] = ()
 
 
-def ledger_state(database: Path, folders: Sequence[Path]) -> Checked:
+def ledger_state(database: Path, folders: Sequence[Path], bench: str) -> Checked:
     """Hold every document of the ledger against its row, seal, chain and paper, and the heads."""
     conn = open_connection(database, read_only=True)
     try:
-        heads = _heads(conn, folders)
+        outside = _heads(conn, folders, bench)
+        heads = outside.heads
         found = check_ledger(certificates.whole_ledger(conn), site_keys.key_set(conn))
-        faults = (*found.faults, *ledger_faults(heads, found.hashes))
+        faults = (*found.faults, *outside.faults, *ledger_faults(heads, found.hashes))
         return Checked(found.entries, faults, len(heads), _notes(conn))
     finally:
         conn.close()
 
 
-def records_state(database: Path, folders: Sequence[Path]) -> Checked:
+def records_state(database: Path, folders: Sequence[Path], bench: str) -> Checked:
     """Hold every record against its mark, and the marks against the heads."""
     conn = open_connection(database, read_only=True)
     try:
-        heads = _heads(conn, folders)
+        outside = _heads(conn, folders, bench)
+        heads = outside.heads
         conn.execute("BEGIN")  # one moment of the records, after the heads', however long it takes
         faults = list(islice(marks.faults(conn), marks.MOST_FAULTS))
+        faults += outside.faults
         for head in heads:
             faults += marks.head_faults(conn, head.at, head.chains)
         sound = conn.execute("PRAGMA quick_check").fetchall()
@@ -56,11 +59,12 @@ def records_state(database: Path, folders: Sequence[Path]) -> Checked:
         conn.close()
 
 
-def _heads(conn: sqlite3.Connection, folders: Sequence[Path]) -> list[Head]:
+def _heads(conn: sqlite3.Connection, folders: Sequence[Path], bench: str) -> Found:
     """The heads that the records must agree with: all but those of a time that is known as lost."""
     lost = restorings.restorings(conn)
-    found = read_heads(texts_in(folders), site_keys.key_set(conn))
-    return [head for head in found if not any(each.covers(head.at) for each in lost)]
+    found = read_heads(texts_in(folders, bench), site_keys.key_set(conn))
+    standing = [head for head in found.heads if not any(each.covers(head.at) for each in lost)]
+    return Found(standing, found.strange)
 
 
 def _notes(conn: sqlite3.Connection) -> tuple[str, ...]:
@@ -74,8 +78,8 @@ def _notes(conn: sqlite3.Connection) -> tuple[str, ...]:
 class LedgerCheck:
     """One check of each sort at a time."""
 
-    def __init__(self, database: Path, folders: Sequence[Path]) -> None:
-        self._database, self._folders = database, tuple(folders)
+    def __init__(self, database: Path, folders: Sequence[Path], bench: str) -> None:
+        self._given = database, tuple(folders), bench
         self.room = Workroom("ledger", within_s=WITHIN_S)
         self._going: dict[str, asyncio.Task[Checked]] = {}
 
@@ -91,7 +95,7 @@ class LedgerCheck:
         going = self._going.get(sort)
         if going is None or going.done():
             work = ledger_state if sort == "ledger" else records_state
-            going = asyncio.create_task(self.room.do(work, self._database, self._folders))
+            going = asyncio.create_task(self.room.do(work, *self._given))
             self._going[sort] = going
         return await asyncio.shield(going)
 

@@ -1,6 +1,7 @@
 """Putting records back from a backup: everything is checked before anything is touched."""
 
 import datetime as dt
+import os
 import shutil
 import sqlite3
 from collections.abc import Sequence
@@ -15,7 +16,7 @@ from loricate.certificates.site_key import open_site_key
 from loricate.records import backup, certificates, marks, restorings, site_keys
 from loricate.records.backup import BackupRefused, Manifest
 from loricate.records.store import Store, migrate, open_connection
-from loricate.service.head_keeping import FOLDER, texts_in
+from loricate.service.head_keeping import FOLDER, bench_of, texts_in
 
 LEAP = 1000  # numbers go on at the next multiple: what was issued after the backup is not known
 SERVICE_LOCK, KEY = "service.lock", "site-key.pem"
@@ -48,12 +49,12 @@ def restore(
         manifest = backup.unpack_backup(file, fresh)
         _check_records(fresh / backup.DATABASE)
         site_key = open_site_key(key or data_folder / KEY, manifest.kid)
-        for path in (data_folder / FOLDER).glob("*.jws"):  # what was lost stays told
-            (fresh / FOLDER).mkdir(exist_ok=True)
-            shutil.copy(path, fresh / FOLDER)
+        if (data_folder / FOLDER).is_dir():  # what was lost stays told
+            shutil.copytree(data_folder / FOLDER, fresh / FOLDER, dirs_exist_ok=True)
         numbers = _begin(fresh, manifest, (data_folder, *head_folders), by)
         (fresh / KEY).touch(mode=0o600)
         (fresh / KEY).write_bytes(site_key.pem)
+        _give_to_owner_of(data_folder, fresh)
         return Restored(manifest, _swap(data_folder, fresh), numbers)
     finally:
         shutil.rmtree(fresh, ignore_errors=True)
@@ -85,7 +86,8 @@ def _begin(fresh: Path, manifest: Manifest, known_in: Sequence[Path], by: str) -
     try:
 
         def keep(conn: sqlite3.Connection) -> dict[str, int]:
-            heads = read_heads(texts_in([fresh, *known_in]), site_keys.key_set(conn))
+            texts = texts_in([fresh, *known_in], bench_of(fresh))
+            heads = read_heads(texts, site_keys.key_set(conn)).heads
             year = dt.datetime.now(dt.UTC).year
             taken = {f"C-{year}": 0, f"N-{year}": 0, **certificates.last_numbers(conn)}
             for series, number in last_numbers(heads).items():
@@ -101,6 +103,15 @@ def _begin(fresh: Path, manifest: Manifest, known_in: Sequence[Path], by: str) -
         return store.write_now(keep)
     finally:
         store.close()
+
+
+def _give_to_owner_of(data_folder: Path, fresh: Path) -> None:
+    """Whoever runs the service has the folder, also where somebody else restores it."""
+    owner = data_folder.stat()
+    if os.geteuid() != 0:
+        return
+    for path in (fresh, *fresh.rglob("*")):
+        os.chown(path, owner.st_uid, owner.st_gid)
 
 
 def _swap(data_folder: Path, fresh: Path) -> Path | None:

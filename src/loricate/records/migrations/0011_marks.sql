@@ -10,9 +10,11 @@ CREATE TABLE mark (
     at TEXT NOT NULL,
     origin TEXT NOT NULL CHECK (origin IN ('stored', 'migrated')),
     hash TEXT NOT NULL,
+    may_change INTEGER NOT NULL CHECK (may_change IN (0, 1)),
     PRIMARY KEY (kind, position)
 ) STRICT, WITHOUT ROWID;
-CREATE INDEX mark_key ON mark (kind, key, position);
+-- Before a record is changed it is held against its last mark; most are never changed, and need no index.
+CREATE INDEX mark_of_what_changes ON mark (kind, key, position) WHERE may_change = 1;
 CREATE TRIGGER mark_is_final BEFORE UPDATE ON mark
 BEGIN SELECT RAISE(ABORT, 'marks are append-only'); END;
 CREATE TRIGGER mark_stays BEFORE DELETE ON mark
@@ -30,11 +32,13 @@ BEGIN SELECT RAISE(ABORT, 'keys are append-only'); END;
 CREATE TRIGGER site_key_stays BEFORE DELETE ON site_key
 BEGIN SELECT RAISE(ABORT, 'keys are append-only'); END;
 
--- Numbers that may have been given by records that are lost: `series` is C-2026 or the like.
+-- The last number of each series (C-2026 or the like) that was given, by these records or by some that are lost.
 CREATE TABLE number_taken (
     series TEXT PRIMARY KEY,
     number INTEGER NOT NULL
 ) STRICT, WITHOUT ROWID;
+INSERT INTO number_taken
+SELECT substr(number, 1, 6), max(CAST(substr(number, 8) AS INTEGER)) FROM ledger GROUP BY 1;
 
 -- Everybody signs in again: a session says where it is from and when it was last used.
 DROP TABLE session;

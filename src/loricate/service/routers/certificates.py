@@ -78,7 +78,7 @@ async def check_ledger(person: Reader, desk: TheDesk) -> LedgerState:
 @router.get("/ledger/head", response_class=PlainTextResponse)
 async def show_head(person: Reader, desk: TheDesk) -> str:
     """A signed head (JWS) of the ledger as it is now, to be kept elsewhere."""
-    head = await desk.store.read(lambda conn: present_head(conn, desk.plan.site))
+    head = await desk.store.read(lambda conn: present_head(conn, desk.plan.site, desk.plan.code))
     return head.sign(desk.site_key) + "\n"
 
 

@@ -48,7 +48,7 @@ async def _rows(desk: Desk) -> AsyncIterator[str]:
         if not found:
             return
         yield _csv([tuple(row.values()) for row in found])
-        after = found[-1]["number"]
+        after = found[-1]["mark"]
 
 
 def _page(after: int, conn: sqlite3.Connection) -> list[dict[str, Any]]:

@@ -91,7 +91,7 @@ async def begin_codes(body: PasswordTyped, person: SignedIn, desk: TheDesk) -> C
 async def confirm_codes(body: CodeTyped, person: SignedIn, desk: TheDesk) -> None:
     """Have codes go with the password from now on: proves with one that they can be made."""
     made = desk.codes.get(person.name)
-    if made is None:
+    if made is None or made.is_old:
         raise WrongState("Set one-time codes up first; what was given before is not kept for long.")
     with desk.limiter.attempt(Allowance(f"own {person.name.casefold()}", ATTEMPTS)):
         step = step_of(made.secret, body.code, dt.datetime.now(dt.UTC))
