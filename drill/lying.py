@@ -232,7 +232,7 @@ class Site:
             self.floor.floor.charges.clear()  # a person with an earthing stick
             if left := await self.bench.confirm_earthed():
                 found.faults.append(" ".join(left))
-        await self.bench.open_relays()
+        await self.bench.switching.open_all()
 
 
 def waiting_at() -> list[str]:

@@ -407,7 +407,7 @@ def test_anyone_may_verify_a_paper(page: Page, site: dict[str, Any]) -> None:
         run_id = run_load(client, {"1": "PAPER-1"})
         number = client.run(run_id).units[0].certificate
     page.goto(f"{site['url']}/verify/{number}")
-    expect(page.get_by_text("its signature is good")).to_be_visible()
+    expect(page.get_by_text("seal, record, paper and ledger agree")).to_be_visible()
     expect(page.get_by_text("PAPER-1")).to_be_visible()
     check_accessible(page)
     page.goto(f"{site['url']}/verify/C-1999-000001")

@@ -471,4 +471,4 @@ async def test_a_link_that_closes_under_a_relay_command_costs_one_step(
     await run(engine)
     assert notebook.state == "finished", notebook.note
     assert_one_step_lost(notebook)
-    assert await rig.bench.read_closed() == frozenset(), "and nothing stays closed"
+    assert await rig.bench.switching.read() == frozenset(), "and nothing stays closed"

@@ -6,7 +6,7 @@ import datetime as dt
 import math
 import time
 from collections import deque
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -25,6 +25,7 @@ from loricate.bench.links import TIMEOUT_S, make_link
 from loricate.bench.plan import BenchPlan, InstrumentPlan, LinkedPart
 from loricate.bench.profiles import Profile, read_profile
 from loricate.bench.reach import Reach
+from loricate.bench.switching import Nest, Switching
 from loricate.core.actions import (
     Connect,
     Ending,
@@ -44,7 +45,6 @@ BEAT_S = 0.05
 GAPS_OVER_S = 60.0  # for how long the gaps between beats are known
 LEVELS = {"0": False, "1": True}  # of an input
 BenchAction = Join | Connect | Program | Energise
-Nest = Mapping[str, int]  # the matrix column of each terminal
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,10 +99,8 @@ class Bench:
         self._claims: dict[str, Claim] = {}
         self._beating: asyncio.Task[None] | None = None
         self._gaps: deque[float] = deque(maxlen=round(GAPS_OVER_S / BEAT_S))
-        self._switching = asyncio.Lock()
-        self._closed: dict[Role | None, set[tuple[int, int]]] = {}
-        self._to_open: set[Role | None] = set()  # of whom paths are closed that nobody uses
         self._live: dict[Role, LiveOutput] = {}
+        self.switching = Switching(self.matrix, plan.matrix.rows, self._may_be_charged)
         self.reach = Reach()
         self.charged: dict[str, str] = {}  # by instrument: why nobody may touch the fixture
         self.armed_by: set[str] = set()  # what may put high voltage on at any moment
@@ -232,11 +230,11 @@ class Bench:
         match action:
             case Connect():
                 await self._instrument(action.role).ready()
-                points = {point for nest in nests for point in self._points(action, nest)}
-                await self._close_points(action.role, points)
+                points = {each for nest in nests for each in self.switching.points(action, nest)}
+                await self.switching.close(action.role, points)
                 return None
             case Join():
-                await self._close_points(None, set(action.points))
+                await self.switching.close(None, set(action.points))
                 return None
             case Program():
                 await self._instrument(action.role).program(action.settings)
@@ -342,6 +340,10 @@ class Bench:
             if not await instrument.is_off():
                 raise InstrumentFault(instrument.name, "does not take its output off")
 
+    def _may_be_charged(self, holder: Role | None) -> bool:
+        """Whether what an instrument reaches may be charged; what nobody holds may be by any."""
+        return bool(self._live) if holder is None else holder in self._live
+
     def _refuse_while_charged(self) -> None:
         for name in self.charged:
             raise ChargeUnknown(name, "nobody has confirmed yet that it was earthed")
@@ -364,7 +366,7 @@ class Bench:
                     return (f"Instrument {instrument.name} still has its output on.",)
         self._live.clear()
         self.charged.clear()
-        await self.open_relays()
+        await self.switching.open_all()
         return ()
 
     def _names(self, nests: Sequence[Nest]) -> tuple[str, ...]:
@@ -382,118 +384,9 @@ class Bench:
             raise InstrumentFault(role, "is not on this bench")
         return instrument
 
-    def _points(self, action: Connect, nest: Nest) -> list[tuple[int, int]]:
-        """The crosspoints, row and column, that connect an instrument to the unit in a nest."""
-        rows = self.plan.matrix.rows.get(action.role, {})
-        points = []
-        for terminal, contacts in action.points.items():
-            if terminal not in rows:
-                raise InstrumentFault(
-                    self.matrix.name, f"has no rows for {action.role} {terminal}; add them"
-                )
-            for contact in contacts:
-                if contact not in nest:
-                    raise InstrumentFault(
-                        self.matrix.name, f"has no column for terminal {contact} in this nest"
-                    )
-                points += [(row, nest[contact]) for row in rows[terminal]]
-        return points
-
-    async def _close_points(self, holder: Role | None, points: set[tuple[int, int]]) -> None:
-        """Close crosspoints for a holder, an instrument or nobody, in place of its last ones."""
-        async with self._switching:
-            # Within the turn: whoever had it before may have lost the link.
-            await self.matrix.ready()
-            self._to_open.discard(holder)
-            await self._open_left()
-            await self._open_points(holder)
-            if not points:
-                await self._check_closed()
-                return
-            self._closed[holder] = points
-            spelled = self._spelled(points)
-            try:
-                await self.matrix.link.write(self.matrix.profile.close.format(points=spelled))
-                await self.matrix.ask(self.matrix.profile.settled)
-                await self.matrix.check_errors("did not connect the unit")
-            except BenchError:
-                await self._find_closed(holder)
-                raise
-            await self._check_closed()
-
-    async def _find_closed(self, holder: Role | None) -> None:
-        """After a command that nobody knows the end of: ask what of a holder's is closed now.
-
-        Where the matrix cannot say, what may be closed is taken for closed.
-        """
-        with contextlib.suppress(BenchError):
-            await self.matrix.connect()
-            closed = await self.read_closed()
-            if closed is not None:
-                others = {
-                    point
-                    for other, points in self._closed.items()
-                    if other != holder
-                    for point in points
-                }
-                self._closed[holder] = set(closed - others)
-
-    async def _check_closed(self) -> None:
-        """The matrix must say that just what was asked for is closed, where it can say so."""
-        closed = await self.read_closed()
-        asked = {point for points in self._closed.values() for point in points}
-        if closed is not None and closed != asked:
-            told = f"says that {self._spelled(closed) or 'nothing'} is closed"
-            reason = f"{told}, asked for {self._spelled(asked) or 'nothing'}"
-            self.matrix.link.close()
-            raise InstrumentFault(self.matrix.name, reason)
-
-    async def read_closed(self) -> frozenset[tuple[int, int]] | None:
-        """The crosspoints that the matrix says are closed; None where its make cannot say."""
-        profile = self.matrix.profile
-        if not profile.closed_points:
-            return None
-        answer = await self.matrix.link.query(profile.closed_points)
-        found = profile.points_in(answer)
-        if found is None:
-            raise self.matrix.misfit(profile.closed_points, answer)
-        return found
-
-    def _spelled(self, points: Iterable[tuple[int, int]]) -> str:
-        point = self.matrix.profile.point
-        return ",".join(point.format(row=row, column=column) for row, column in sorted(points))
-
-    async def _open_points(self, holder: Role | None) -> None:
-        """Open a holder's relays, unless what they reach may be charged."""
-        live = (
-            self._live.get(holder) if holder is not None else next(iter(self._live.values()), None)
-        )
-        if live is not None:
-            raise ChargeUnknown(holder or "matrix", "it was not measured since its output")
-        if points := self._closed.get(holder, set()):
-            await self.matrix.connect()
-            spelled = self._spelled(points)
-            try:
-                await self.matrix.link.write(self.matrix.profile.open.format(points=spelled))
-            except BenchError:
-                await self._find_closed(holder)
-                raise
-        self._closed.pop(holder, None)  # only now: what was not told to open is closed still
-
     async def disconnect(self, holders: Iterable[Role | None]) -> None:
-        """Open the paths of these holders, so that other nests may use their columns.
-
-        What cannot be opened is opened before anything else is closed.
-        """
-        async with self._switching:
-            for holder in holders:
-                self._to_open.add(holder)
-            await self._open_left()
-
-    async def _open_left(self) -> None:
-        for holder in list(self._to_open):
-            await self._open_points(holder)
-            self._to_open.discard(holder)
+        """Open the paths of these holders, so that other nests may use their columns."""
+        await self.switching.open(holders)
 
     async def _beat(self) -> None:
         """Beat for every output that is on, as long as the bench lives."""
@@ -520,12 +413,7 @@ class Bench:
 
     def resources(self, roles: Iterable[Role]) -> frozenset[str]:
         """What a step with these instruments holds while it runs: them, and their matrix rows."""
-        rows = {
-            f"row {row}"
-            for role in roles
-            for contacts in self.plan.matrix.rows.get(role, {}).values()
-            for row in contacts
-        }
+        rows = {f"row {row}" for role in roles for row in self.switching.rows_of(role)}
         return frozenset(rows | set(roles))
 
     async def make_safe(
@@ -545,7 +433,7 @@ class Bench:
                 await self._discharge(role, on_residual)
         if not self._live and not self.charged:
             # Through open relays a unit would keep what is in it.
-            await self.open_relays()
+            await self.switching.open_all()
         return tuple(self.charged.values())
 
     async def find_safe(self) -> tuple[str, ...]:
@@ -556,24 +444,13 @@ class Bench:
         closed: frozenset[tuple[int, int]] | None = None
         with contextlib.suppress(BenchError):
             await self.matrix.connect()
-            closed = await self.read_closed()
+            closed = await self.switching.read()
         for role, instrument in self.instruments.items():
-            rows = {row for rows in self.plan.matrix.rows.get(role, {}).values() for row in rows}
+            rows = self.switching.rows_of(role)
             is_joined = closed is None or any(row in rows for row, _ in closed)
             if instrument.profile.residual and is_joined:
                 self._live[role] = LiveOutput((), Hazard(math.nan))
         return await self.make_safe()
-
-    async def open_relays(self) -> None:
-        """Open every relay; quiet when the matrix does not answer, for nothing is on by then."""
-        self._closed.clear()
-        self._to_open.clear()
-        with contextlib.suppress(BenchError):
-            if not self.matrix.link.is_open:
-                self.matrix.identity = ""
-                await self.matrix.connect()
-            await self.matrix.link.write(self.matrix.profile.open_all)
-            await self.matrix.link.query(self.matrix.profile.settled)
 
     async def close(self) -> None:
         """Make safe and hang up."""

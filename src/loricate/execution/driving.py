@@ -4,8 +4,9 @@ import asyncio
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from loricate.bench.bench import Bench, Nest
+from loricate.bench.bench import Bench
 from loricate.bench.care import USUAL_CARE, Care
+from loricate.bench.switching import Nest
 from loricate.core.actions import (
     Answer,
     Ask,

@@ -7,9 +7,10 @@ from collections.abc import Awaitable, Callable, Generator, Sequence
 from dataclasses import dataclass
 from typing import TypeVar
 
-from loricate.bench.bench import Bench, Nest
+from loricate.bench.bench import Bench
 from loricate.bench.errors import BenchError, GuardOpen, Implausible
 from loricate.bench.plan import FixturePlan
+from loricate.bench.switching import Nest
 from loricate.core.actions import (
     Action,
     Answer,

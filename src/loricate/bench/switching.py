@@ -1,0 +1,155 @@
+"""Switching: which relays of the matrix are closed for whom, opened and closed as it must be.
+
+No relay moves while what it reaches may be charged, or under a current; what a command left that
+nobody knows the end of is asked, and opened before anything else is closed; and the matrix must say
+that just what was asked for is closed.
+"""
+
+import asyncio
+import contextlib
+from collections.abc import Callable, Iterable, Mapping
+
+from loricate.bench.errors import BenchError, ChargeUnknown, InstrumentFault
+from loricate.bench.instrument import Instrument
+from loricate.core.actions import Connect, Role
+
+Point = tuple[int, int]  # row and column of a crosspoint
+Holder = Role | None  # an instrument, or nobody in particular
+Nest = Mapping[str, int]  # the matrix column of each terminal
+Rows = Mapping[Role, Mapping[str, tuple[int, ...]]]
+
+
+class Switching:
+    """The relay matrix of a bench. ``may_be_charged`` says whether what a holder reaches may be."""
+
+    def __init__(
+        self, matrix: Instrument, rows: Rows, may_be_charged: Callable[[Holder], bool]
+    ) -> None:
+        self.matrix, self.rows, self.may_be_charged = matrix, rows, may_be_charged
+        self._turn = asyncio.Lock()
+        self._closed: dict[Holder, set[Point]] = {}
+        self._to_open: set[Holder] = set()  # of whom paths are closed that nobody uses
+
+    def points(self, action: Connect, nest: Nest) -> list[Point]:
+        """The crosspoints that connect an instrument to the unit in a nest."""
+        rows = self.rows.get(action.role, {})
+        points = []
+        for terminal, contacts in action.points.items():
+            if terminal not in rows:
+                raise InstrumentFault(
+                    self.matrix.name, f"has no rows for {action.role} {terminal}; add them"
+                )
+            for contact in contacts:
+                if contact not in nest:
+                    raise InstrumentFault(
+                        self.matrix.name, f"has no column for terminal {contact} in this nest"
+                    )
+                points += [(row, nest[contact]) for row in rows[terminal]]
+        return points
+
+    def rows_of(self, role: Role) -> frozenset[int]:
+        """The rows that an instrument is wired to."""
+        return frozenset(row for rows in self.rows.get(role, {}).values() for row in rows)
+
+    async def close(self, holder: Holder, points: set[Point]) -> None:
+        """Close crosspoints for a holder, in place of its last ones."""
+        async with self._turn:
+            # Within the turn: whoever had it before may have lost the link.
+            await self.matrix.ready()
+            self._to_open.discard(holder)
+            await self._open_left()
+            await self._open(holder)
+            if not points:
+                await self._check()
+                return
+            self._closed[holder] = points
+            spelled = self._spelled(points)
+            try:
+                await self.matrix.link.write(self.matrix.profile.close.format(points=spelled))
+                await self.matrix.ask(self.matrix.profile.settled)
+                await self.matrix.check_errors("did not connect the unit")
+            except BenchError:
+                await self._find(holder)
+                raise
+            await self._check()
+
+    async def open(self, holders: Iterable[Holder]) -> None:
+        """Open the paths of holders, so that other nests may use their columns.
+
+        What cannot be opened is opened before anything else is closed.
+        """
+        async with self._turn:
+            self._to_open.update(holders)
+            await self._open_left()
+
+    async def open_all(self) -> None:
+        """Open every relay; quiet when the matrix does not answer, for nothing is on by then."""
+        self._closed.clear()
+        self._to_open.clear()
+        with contextlib.suppress(BenchError):
+            if not self.matrix.link.is_open:
+                self.matrix.identity = ""
+                await self.matrix.connect()
+            await self.matrix.link.write(self.matrix.profile.open_all)
+            await self.matrix.link.query(self.matrix.profile.settled)
+
+    async def read(self) -> frozenset[Point] | None:
+        """The crosspoints that the matrix says are closed; None where its make cannot say."""
+        profile = self.matrix.profile
+        if not profile.closed_points:
+            return None
+        answer = await self.matrix.link.query(profile.closed_points)
+        found = profile.points_in(answer)
+        if found is None:
+            raise self.matrix.misfit(profile.closed_points, answer)
+        return found
+
+    async def _find(self, holder: Holder) -> None:
+        """After a command that nobody knows the end of: ask what of a holder's is closed now.
+
+        Where the matrix cannot say, what may be closed is taken for closed.
+        """
+        with contextlib.suppress(BenchError):
+            await self.matrix.connect()
+            closed = await self.read()
+            if closed is not None:
+                others = {
+                    point
+                    for other, points in self._closed.items()
+                    if other != holder
+                    for point in points
+                }
+                self._closed[holder] = set(closed - others)
+
+    async def _check(self) -> None:
+        """The matrix must say that just what was asked for is closed, where it can say so."""
+        closed = await self.read()
+        asked = {point for points in self._closed.values() for point in points}
+        if closed is not None and closed != asked:
+            told = f"says that {self._spelled(closed) or 'nothing'} is closed"
+            reason = f"{told}, asked for {self._spelled(asked) or 'nothing'}"
+            self.matrix.link.close()
+            raise InstrumentFault(self.matrix.name, reason)
+
+    def _spelled(self, points: Iterable[Point]) -> str:
+        point = self.matrix.profile.point
+        return ",".join(point.format(row=row, column=column) for row, column in sorted(points))
+
+    async def _open_left(self) -> None:
+        for holder in list(self._to_open):
+            await self._open(holder)
+            self._to_open.discard(holder)
+
+    async def _open(self, holder: Holder) -> None:
+        """Open a holder's relays, unless what they reach may be charged."""
+        if self.may_be_charged(holder):
+            raise ChargeUnknown(holder or "matrix", "it was not measured since its output")
+        if points := self._closed.get(holder, set()):
+            await self.matrix.connect()
+            spelled = self._spelled(points)
+            try:
+                await self.matrix.link.write(self.matrix.profile.open.format(points=spelled))
+            except BenchError:
+                await self._find(holder)
+                raise
+        self._closed.pop(holder, None)  # only now: what was not told to open is closed still
