@@ -129,9 +129,17 @@ def take_console(browser: Browser, sign_in: dict[str, str]) -> None:
     page.goto(f"{url}/lots/L-2611-B")
     page.get_by_role("table", name="Units").wait_for()
     shoot(page, "console-lot")
+    with Client(url) as client:
+        client.sign_in(sign_in["name"], sign_in["password"])
+        client.add_account("ada", "Ada Lind", "quality")
+        client.add_account("olle", "Olle Stark", "operator")
+    page.goto(f"{url}/people")
+    page.get_by_role("button", name="Check the records").click()
+    page.get_by_text("Everything is as it was stored").wait_for()
+    shoot(page, "console-people")
     stranger = browser.new_page(viewport=SIZE)
     stranger.goto(f"{url}/verify/C-{demo_site.today().year}-000001")
-    stranger.get_by_text("its signature is good").wait_for()
+    stranger.get_by_text("seal, record, paper and ledger agree").wait_for()
     shoot(stranger, "console-verify")
 
 
@@ -152,7 +160,9 @@ def take_terminal(browser: Browser, sign_in: dict[str, str]) -> None:
         "cli-sequence": run("sequence", "list")
         + run("sequence", "review", "DC40-REWORK")
         + run("sequence", "challenge", "DC40-REWORK"),
-        "cli-run-and-unit": run("run", "show") + run("unit", "show", SERIALS["3"]),
+        "cli-run-and-unit": run("run", "show")
+        + run("unit", "show", SERIALS["3"])
+        + run("records", "check"),
     }
     page = browser.new_page(viewport=SIZE)
     for name, text in pages.items():
@@ -164,15 +174,17 @@ def take_terminal(browser: Browser, sign_in: dict[str, str]) -> None:
 
 
 def take_paper(sign_in: dict[str, str], folder: Path) -> None:
-    """Turn the paper of a passing and of a failing unit into pictures."""
+    """Turn the papers of a passing unit, a failing one and a lot into a picture."""
     with Client(sign_in["url"]) as client:
         client.sign_in(sign_in["name"], sign_in["password"])
         certificate = page_of(client.certificate_pdf(SERIALS["1"]), folder)
         report = page_of(client.certificate_pdf(SERIALS["3"]), folder)
-        page_of(client.lot_pdf("L-2611-B"), folder).save(HERE / "lot-summary.png")
-    side_by_side = Image.new("RGB", (certificate.width + report.width, certificate.height), "white")
-    side_by_side.paste(certificate, (0, 0))
-    side_by_side.paste(report, (certificate.width, 0))
+        summary = page_of(client.lot_pdf("L-2611-B"), folder)
+    papers = (certificate, report, summary)
+    size = (sum(each.width for each in papers), certificate.height)
+    side_by_side = Image.new("RGB", size, "white")
+    for index, each in enumerate(papers):
+        side_by_side.paste(each, (index * certificate.width, 0))
     side_by_side.save(HERE / "papers.png")
 
 

@@ -20,7 +20,7 @@ from loricate.records import marks
 from loricate.records.audit import Wanted, find
 from loricate.records.store import Store, open_connection
 from loricate.service.app import check_start
-from loricate.service.head_keeping import bench_of
+from loricate.service.head_keeping import benches_of
 from loricate.service.ledger_check import ledger_state, records_state
 from loricate.service.settings import Settings
 from tests.conftest import run_load, write_patient_profiles
@@ -75,11 +75,11 @@ def spoil(folder: Path, *statements: str) -> None:
 
 
 def faults(folder: Path) -> tuple[str, ...]:
-    return records_state(folder / "records.sqlite", [folder], bench_of(folder)).faults
+    return records_state(folder / "records.sqlite", [folder], benches_of(folder)).faults
 
 
 def ledger_faults(folder: Path) -> tuple[str, ...]:
-    return ledger_state(folder / "records.sqlite", [folder], bench_of(folder)).faults
+    return ledger_state(folder / "records.sqlite", [folder], benches_of(folder)).faults
 
 
 def cells() -> list[tuple[str, str]]:
@@ -380,7 +380,7 @@ def test_a_database_put_back_by_hand_is_found_and_gives_no_number_twice(
     key = site_key_of((copied / "site-key.pem").read_bytes())
 
     async def learn() -> int:
-        heads = HeadKeeper(store, key, "Quillmere Apparatus", bench_of(copied), [copied])
+        heads = HeadKeeper(store, key, "Quillmere Apparatus", "RENAMED", [copied])
         await heads.open()
         return await heads.last_number(str(number)[:6])
 

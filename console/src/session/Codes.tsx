@@ -46,11 +46,11 @@ export function Codes() {
           : 'An authenticator app can make a code that goes with your password.'}
       </Text>
       <form onSubmit={submit}>
-        <Flex gap="6" wrap="wrap" align="flex-end">
-          {made ? (
-            <>
-              <Square rows={made.qr} />
-              <Stack gap="3">
+        <Flex gap="6" wrap="wrap">
+          {made && <Square rows={made.qr} />}
+          <Stack gap="4">
+            {made ? (
+              <>
                 <Text>
                   Scan this, or type <code>{made.secret}</code> into the app. It is shown this once.
                 </Text>
@@ -61,27 +61,28 @@ export function Codes() {
                   onChange={setCode}
                   auto="one-time-code"
                 />
-              </Stack>
-            </>
-          ) : (
-            <LabelledInput
-              width="16rem"
-              label="Your password"
-              value={password}
-              onChange={setPassword}
-              type="password"
-              auto="current-password"
-            />
-          )}
-          <Button
-            type="submit"
-            variant="outline"
-            borderColor="edge"
-            color="ink"
-            disabled={made ? code.trim() === '' : password === ''}
-          >
-            {made ? 'Begin codes' : has ? 'End codes' : 'Set up codes'}
-          </Button>
+              </>
+            ) : (
+              <LabelledInput
+                width="16rem"
+                label="Your password"
+                value={password}
+                onChange={setPassword}
+                type="password"
+                auto="current-password"
+              />
+            )}
+            <Button
+              type="submit"
+              variant="outline"
+              borderColor="edge"
+              color="ink"
+              alignSelf="flex-start"
+              disabled={made ? code.trim() === '' : password === ''}
+            >
+              {made ? 'Begin codes' : has ? 'End codes' : 'Set up codes'}
+            </Button>
+          </Stack>
         </Flex>
       </form>
       {trouble && <Trouble text={trouble} />}

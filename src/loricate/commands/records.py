@@ -45,10 +45,10 @@ def check(
     Example: loricate records check
     """
     if data_folder is not None:
-        from loricate.service.head_keeping import bench_of
+        from loricate.service.head_keeping import benches_of
         from loricate.service.ledger_check import ledger_state, records_state
 
-        given = _database(data_folder), (data_folder, *head_folders), bench_of(data_folder)
+        given = _database(data_folder), (data_folder, *head_folders), benches_of(data_folder)
         both = [work(*given) for work in (records_state, ledger_state)]
         marks, entries = (each.entries for each in both)
         heads, notes = both[0].heads, list(both[0].notes)

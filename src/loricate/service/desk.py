@@ -62,7 +62,7 @@ class Desk:
         self.first_code = ""
         self.challenger = Challenger()
         self.study = Workroom("study", within_s=STUDY_S)  # what people hand in
-        self.check = LedgerCheck(settings.database, outside, self.plan.code)
+        self.check = LedgerCheck(settings.database, outside, self.heads.benches)
         self._daily: asyncio.Task[None] | None = None
 
     async def open(self) -> None:

@@ -11,7 +11,7 @@ import asyncio
 import logging
 import os
 import sqlite3
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -27,21 +27,24 @@ MOST_BYTES = 16 * 2**10  # of a head's file
 logger = logging.getLogger("loricate.certificates")
 
 
-def texts_in(folders: Sequence[Path], bench: str) -> Iterator[str]:
-    """What the files of a bench's heads in some folders hold, whoever wrote them."""
-    for folder in folders:
-        for path in sorted((folder / FOLDER / bench).glob("*.jws")):
-            try:
-                with path.open("rb") as file:
-                    yield file.read(MOST_BYTES).decode("ascii", "replace")
-            except OSError as error:
-                logger.warning("head not read", extra={"reason": str(error)})
+def texts_in(folders: Sequence[Path], benches: Collection[str]) -> Iterator[str]:
+    """What the files of some benches' heads in some folders hold, whoever wrote them."""
+    for path in (
+        path
+        for folder in folders
+        for bench in sorted(benches)
+        for path in sorted((folder / FOLDER / bench).glob("*.jws"))
+    ):
+        try:
+            with path.open("rb") as file:
+                yield file.read(MOST_BYTES).decode("ascii", "replace")
+        except OSError as error:
+            logger.warning("head not read", extra={"reason": str(error)})
 
 
-def bench_of(data_folder: Path) -> str:
-    """The code of the bench whose heads lie in a data folder; empty for none."""
-    found = sorted(path.name for path in (data_folder / FOLDER).glob("*") if path.is_dir())
-    return found[0] if found else ""
+def benches_of(data_folder: Path) -> frozenset[str]:
+    """The codes that the bench of a data folder has had: others keep heads elsewhere as well."""
+    return frozenset(path.name for path in (data_folder / FOLDER).glob("*") if path.is_dir())
 
 
 def present_head(conn: sqlite3.Connection, site: str, bench: str) -> Head:
@@ -60,6 +63,7 @@ class HeadKeeper:
     ) -> None:
         self.store, self.key, self.folders = store, key, tuple(folders)
         self.site, self.bench = site, bench
+        self.benches = benches_of(store.path.parent) | {bench}
         self.unwritten: dict[Path, str] = {}
         self._last: Head | None = None
         self._life = now()[11:19].replace(":", "")
@@ -80,7 +84,7 @@ class HeadKeeper:
         return await asyncio.to_thread(self._read, keys)
 
     def _read(self, keys: dict[str, Any]) -> list[Head]:
-        return read_heads(texts_in(self.folders, self.bench), keys).heads
+        return read_heads(texts_in(self.folders, self.benches), keys).heads
 
     async def last_number(self, series: str) -> int:
         """The last number of a series that was ever given."""

@@ -27,11 +27,11 @@ class Checked:
     notes: tuple[str, ...] = ()
 
 
-def ledger_state(database: Path, folders: Sequence[Path], bench: str) -> Checked:
+def ledger_state(database: Path, folders: Sequence[Path], benches: frozenset[str]) -> Checked:
     """Hold every document of the ledger against its row, seal, chain and paper, and the heads."""
     conn = open_connection(database, read_only=True)
     try:
-        outside = _heads(conn, folders, bench)
+        outside = _heads(conn, folders, benches)
         heads = outside.heads
         found = check_ledger(certificates.whole_ledger(conn), site_keys.key_set(conn))
         faults = (*found.faults, *outside.faults, *ledger_faults(heads, found.hashes))
@@ -40,11 +40,11 @@ def ledger_state(database: Path, folders: Sequence[Path], bench: str) -> Checked
         conn.close()
 
 
-def records_state(database: Path, folders: Sequence[Path], bench: str) -> Checked:
+def records_state(database: Path, folders: Sequence[Path], benches: frozenset[str]) -> Checked:
     """Hold every record against its mark, and the marks against the heads."""
     conn = open_connection(database, read_only=True)
     try:
-        outside = _heads(conn, folders, bench)
+        outside = _heads(conn, folders, benches)
         heads = outside.heads
         conn.execute("BEGIN")  # one moment of the records, after the heads', however long it takes
         faults = list(islice(marks.faults(conn), marks.MOST_FAULTS))
@@ -59,10 +59,10 @@ def records_state(database: Path, folders: Sequence[Path], bench: str) -> Checke
         conn.close()
 
 
-def _heads(conn: sqlite3.Connection, folders: Sequence[Path], bench: str) -> Found:
+def _heads(conn: sqlite3.Connection, folders: Sequence[Path], benches: frozenset[str]) -> Found:
     """The heads that the records must agree with: all but those of a time that is known as lost."""
     lost = restorings.restorings(conn)
-    found = read_heads(texts_in(folders, bench), site_keys.key_set(conn))
+    found = read_heads(texts_in(folders, benches), site_keys.key_set(conn))
     standing = [head for head in found.heads if not any(each.covers(head.at) for each in lost)]
     return Found(standing, found.strange)
 
@@ -78,8 +78,8 @@ def _notes(conn: sqlite3.Connection) -> tuple[str, ...]:
 class LedgerCheck:
     """One check of each sort at a time."""
 
-    def __init__(self, database: Path, folders: Sequence[Path], bench: str) -> None:
-        self._given = database, tuple(folders), bench
+    def __init__(self, database: Path, folders: Sequence[Path], benches: frozenset[str]) -> None:
+        self._given = database, tuple(folders), benches
         self.room = Workroom("ledger", within_s=WITHIN_S)
         self._going: dict[str, asyncio.Task[Checked]] = {}
 

@@ -16,7 +16,7 @@ from loricate.certificates.site_key import open_site_key
 from loricate.records import backup, certificates, marks, restorings, site_keys
 from loricate.records.backup import BackupRefused, Manifest
 from loricate.records.store import Store, migrate, open_connection
-from loricate.service.head_keeping import FOLDER, bench_of, texts_in
+from loricate.service.head_keeping import FOLDER, benches_of, texts_in
 
 LEAP = 1000  # numbers go on at the next multiple: what was issued after the backup is not known
 SERVICE_LOCK, KEY = "service.lock", "site-key.pem"
@@ -86,7 +86,7 @@ def _begin(fresh: Path, manifest: Manifest, known_in: Sequence[Path], by: str) -
     try:
 
         def keep(conn: sqlite3.Connection) -> dict[str, int]:
-            texts = texts_in([fresh, *known_in], bench_of(fresh))
+            texts = texts_in([fresh, *known_in], benches_of(fresh))
             heads = read_heads(texts, site_keys.key_set(conn)).heads
             year = dt.datetime.now(dt.UTC).year
             taken = {f"C-{year}": 0, f"N-{year}": 0, **certificates.last_numbers(conn)}
