@@ -40,6 +40,8 @@ class OtherMake:
         match line:
             case "ID?":
                 return "OTHER BOND SOURCE"
+            case "OWN?":
+                return "1"
             case "I?":
                 return f"{round(self.level_a * 100) * 10}"  # it keeps 10 mA
             case "ON?":
@@ -98,6 +100,7 @@ async def test_a_profile_that_follows_the_page_runs_a_step(
         )
     bond = next(each for each in data["instruments"] if each["role"] == "bond")
     bond.update(address=f"tcp://127.0.0.1:{port}", profile="other-bond", maker="", model="")
+    rig.bench.hang_up()  # one bench at a time
     bench = Bench(BenchPlan.model_validate({**data, "pace": 20.0}), tmp_path)
     assert await bench.connect() == {}
     notebook = Notebook()

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from loricate.bench.care import USUAL_CARE, Care
-from loricate.bench.claims import Claim, instrument_lock
+from loricate.bench.claims import Claim, Claimed, instrument_lock
 from loricate.bench.danger import Danger, LiveOutput, danger_of
 from loricate.bench.errors import (
     BenchError,
@@ -96,6 +96,7 @@ class Bench:
         self.matrix, self.guard = make(plan.matrix), make(plan.guard)
         self.inputs = None if plan.inputs is None else make(plan.inputs)
         self.problems: dict[str, str] = {}
+        self._held_elsewhere: dict[str, Claimed] = {}
         self._claims: dict[str, Claim] = {}
         self._beating: asyncio.Task[None] | None = None
         self._gaps: deque[float] = deque(maxlen=round(GAPS_OVER_S / BEAT_S))
@@ -117,6 +118,7 @@ class Bench:
 
     async def connect(self) -> dict[str, str]:
         """Reach every instrument that can be reached; gives the problem of each that cannot."""
+        self._held_elsewhere.clear()
 
         async def reach(instrument: Instrument) -> None:
             try:
@@ -125,6 +127,8 @@ class Bench:
             except BenchError as error:
                 instrument.identity = ""
                 self.problems[instrument.name] = str(error)
+                if isinstance(error, Claimed):
+                    self._held_elsewhere[instrument.name] = error
 
         await asyncio.gather(*(reach(each) for each in self.everything))
         if self._beating is None:
@@ -135,9 +139,12 @@ class Bench:
         """Take every instrument that answers for this process alone; raises Claimed."""
         for instrument in self.everything:
             address = getattr(instrument.link, "address", "")
-            if instrument.identity and address not in self._claims:
+            held = self._held_elsewhere.get(instrument.name)
+            if (instrument.identity or held) and address not in self._claims:
                 what = f"Instrument {instrument.name} at {address}"
                 self._claims[address] = Claim(instrument_lock(address), what, claimant)
+            if held is not None:  # by nobody on this machine
+                raise held
 
     async def look(self) -> dict[str, str]:
         """Ask every instrument who it is, reconnecting where needed; gives the problems."""

@@ -14,6 +14,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from loricate.bench.care import USUAL_CARE, Care
+from loricate.bench.claims import Claimed
 from loricate.bench.errors import Implausible, InstrumentFault, StillCharged
 from loricate.bench.links import Link
 from loricate.bench.profiles import Answer, Profile
@@ -25,6 +26,7 @@ from loricate.core.scpi_values import read_value
 from loricate.core.traces import Thinner
 
 POLL_S = 0.02
+LOCK_WAITS_S = (0.05, 0.1, 0.2, 0.4)
 OVERRUN, OVERRUN_S = 0.2, 2.0  # how much longer than programmed an output is waited for
 CLOCK, CLOCK_S = 1.05, 0.05  # how far an instrument's clock may be ahead of ours
 IDENTITY_FIELDS = 4
@@ -94,6 +96,7 @@ class Instrument:
         await self.link.open()
         identity = await self.link.query(self.profile.identify)
         self._check_identity(identity)
+        await self._lock()  # before its set-up, which would end what another has running
         for line in self.profile.setup:
             await self.link.write(line)
         await self.check_errors("refused its set-up")
@@ -106,6 +109,25 @@ class Instrument:
                 )
         self.identity = identity
         await self.check_same("after its set-up")
+
+    async def _lock(self) -> None:
+        """Have it for this link alone, where its make has a lock; raises Claimed.
+
+        The link before may not have ended yet for the instrument, so it is asked for a while.
+        """
+        if not self.profile.lock:
+            return
+        for wait_s in (*LOCK_WAITS_S, None):
+            told = await self.link.query(self.profile.lock)
+            if told == "1":
+                return
+            if told != "0":
+                raise self.misfit(self.profile.lock, told)
+            if wait_s is not None:
+                await asyncio.sleep(wait_s)
+        holder = await self.link.query(self.profile.lock_owner) if self.profile.lock_owner else ""
+        self.link.close()
+        raise Claimed(f"Instrument {self.name}", holder or "another controller")
 
     async def ready(self) -> None:
         """Open the link if need be; who answers on one that is open must still be the same."""

@@ -71,7 +71,8 @@ class Profile(BaseModel):
     writes and takes mA. ``words`` gives its word for each of ours in a setting. ``joined`` stands
     between the settings of one message; where it is empty each is sent by itself. ``read_back``
     asks for a setting where it is not what SCPI makes of its command, ``not_read_back`` names those
-    that the make cannot tell, and ``resolution`` how finely it keeps one (SI).
+    that the make cannot tell, and ``resolution`` how finely it keeps one (SI). ``lock`` asks
+    to have the instrument alone, which ``1`` grants, and ``lock_owner`` who has it.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -80,6 +81,8 @@ class Profile(BaseModel):
     name: str
     role: Role
     identify: str = "*IDN?"
+    lock: str = ""
+    lock_owner: str = ""
     error: str = "SYSTem:ERRor?"
     no_error: str = "0,"
     tells_serial: bool = True

@@ -31,6 +31,7 @@ class Instrument:
         self.silence_s = 0.0
         self.mischief = ""
         self.owner: object | None = None
+        self.locked_by: object | None = None  # the link that alone may change anything
         self._commands: list[tuple[re.Pattern[str], Handler]] = []
         self._server: asyncio.Server | None = None
         self._writers: set[asyncio.StreamWriter] = set()
@@ -62,6 +63,9 @@ class Instrument:
         self.command("SYSTem:DEADman:TIMeout", self._set_deadman)
         self.command("SYSTem:DEADman:TIMeout?", lambda: f"{self.deadman_s:g}")
         self.command("SYSTem:DEADman:BEAT", self._beat)
+        self.command("SYSTem:LOCK:REQuest?", self._request_lock)
+        self.command("SYSTem:LOCK:OWNer?", self._lock_owner)
+        self.command("SYSTem:LOCK:RELease", self._release_lock)
         self.command("OUTPut[:STATe]?", lambda: str(int(self.output_on)))
 
     @property
@@ -132,6 +136,26 @@ class Instrument:
     def _beat(self) -> None:
         self.silence_s = 0.0
 
+    def _request_lock(self) -> str:
+        if self.locked_by is None:
+            self.locked_by = self.owner
+        return str(int(self.locked_by is self.owner))
+
+    def _lock_owner(self) -> str:
+        if not isinstance(self.locked_by, asyncio.StreamWriter):
+            return "NONE"
+        host, port, *_ = self.locked_by.get_extra_info("peername")
+        return f"{host}:{port}"
+
+    def _release_lock(self) -> None:
+        if self.locked_by is self.owner:
+            self.locked_by = None
+
+    def _may(self, header: str, owner: object | None) -> bool:
+        """Whether a link may give a command: while another has the lock, it may only ask."""
+        is_locked_out = self.locked_by is not None and owner is not None
+        return not is_locked_out or owner is self.locked_by or header.endswith("?")
+
     def fail(self, error: ScpiError) -> None:
         """Put an error in the queue and its class in the event status."""
         if len(self.errors) >= ERROR_QUEUE_LENGTH:
@@ -147,6 +171,8 @@ class Instrument:
         self.owner = owner
         for header, parameters in scpi.messages(line):
             try:
+                if not self._may(header, owner):
+                    raise ScpiError(*scpi.COMMAND_PROTECTED)
                 answer = await self._perform_one(header, parameters)
             except ScpiError as error:
                 self.fail(error)
@@ -199,6 +225,8 @@ class Instrument:
                     writer.write(answer.encode() + b"\n")
                     await writer.drain()
         self._writers.discard(writer)
+        if self.locked_by is writer:
+            self.locked_by = None
         self.link_lost(writer)
         writer.close()
 
