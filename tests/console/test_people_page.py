@@ -140,3 +140,31 @@ def test_sessions_are_seen_and_ended_and_a_code_goes_with_the_password(
     page.get_by_label("One-time code").fill(codes.now())
     page.get_by_role("button", name="Sign in").click()
     expect(page.get_by_role("link", name="Tyra Holm, quality")).to_be_visible()
+
+
+def test_whoever_signs_in_again_finds_the_page_as_it_was_left(
+    page: Page, site: dict[str, Any], client: Client
+) -> None:
+    once = client.add_account("wilma", "Wilma Ek", "engineer").password
+    with Client(site["url"]) as other:
+        other.sign_in("wilma", once)
+        other.change_password(once, "wilma-chooses-1")
+        sign_in(page, {**site, "name": "wilma", "password": "wilma-chooses-1"}, "/people")
+        page.get_by_label("Full name").fill("typed before the end")
+        for each in other.sessions():
+            if not each.is_this:
+                other.end_session(each.id)
+    page.get_by_role("button", name="Check the records").click()
+    again = page.get_by_role("dialog", name="Sign in again")
+    expect(again).to_contain_text("This page stays as you left it")
+    check_accessible(page)
+    again.get_by_label("Name").fill("wilma")
+    again.get_by_label("Password").fill("not this one")
+    again.get_by_role("button", name="Sign in").click()
+    expect(again.get_by_role("alert")).to_contain_text("is wrong")
+    again.get_by_label("Password").fill("wilma-chooses-1")
+    again.get_by_role("button", name="Sign in").click()
+    expect(again).to_have_count(0)
+    expect(page.get_by_label("Full name")).to_have_value("typed before the end")
+    page.get_by_role("button", name="Check the records").click()
+    expect(page.get_by_text("Everything is as it was stored")).to_be_visible()

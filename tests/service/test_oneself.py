@@ -41,6 +41,8 @@ async def test_a_session_that_nobody_uses_ends(wire: httpx.AsyncClient, desk: De
     unused_for(121, desk)
     answer = await wire.get("/me", headers=mara)
     assert answer.status_code == 401 and "expired" in answer.json()["detail"]
+    aborting = await wire.post("/runs/none/abort", headers=mara)
+    assert aborting.status_code == 404, "an abort is not held up by a sign-in that has idled"
 
 
 async def test_a_console_that_nobody_touches_does_not_use_its_session(

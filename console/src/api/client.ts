@@ -43,11 +43,28 @@ const withIdle: Middleware = {
   },
 }
 
+const SIGNED_OUT = 'loricate-signed-out'
+const signals = new EventTarget()
+
+/** Have something done when the service says that the sign-in has ended; gives how to stop that. */
+export function onSignedOut(act: () => void): () => void {
+  signals.addEventListener(SIGNED_OUT, act)
+  return () => signals.removeEventListener(SIGNED_OUT, act)
+}
+
+const withEnd: Middleware = {
+  onResponse({ request, response }) {
+    if (response.status === 401 && !request.url.endsWith('/sign-in')) {
+      signals.dispatchEvent(new Event(SIGNED_OUT))
+    }
+  },
+}
+
 export const api = createClient<paths>({
   baseUrl: '',
   fetch: (request: Request) => globalThis.fetch(request),
 })
-api.use(withCsrf, withIdle)
+api.use(withCsrf, withIdle, withEnd)
 
 /** What the service refused, as its problem document tells it. */
 export class Refused extends Error {

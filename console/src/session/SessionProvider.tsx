@@ -1,7 +1,9 @@
+import { useQueryClient } from '@tanstack/react-query'
 import { createContext, type ReactNode, useContext, useEffect, useMemo, useState } from 'react'
-import { api, ask, type Me, setCsrf } from '../api/client'
+import { api, ask, type Me, onSignedOut, setCsrf } from '../api/client'
 
-type State = { at: 'pending' } | { at: 'out' } | { at: 'in'; me: Me }
+/** `hasEnded`: the service has ended the sign-in, and the page stays as it is until the next. */
+type State = { at: 'pending' } | { at: 'out' } | { at: 'in'; me: Me; hasEnded?: boolean }
 
 interface Session {
   state: State
@@ -14,6 +16,7 @@ interface Session {
 const SessionContext = createContext<Session | null>(null)
 
 export function SessionProvider({ children }: { children: ReactNode }) {
+  const queries = useQueryClient()
   const [state, setState] = useState<State>({ at: 'pending' })
 
   useEffect(() => {
@@ -25,6 +28,12 @@ export function SessionProvider({ children }: { children: ReactNode }) {
       .catch(() => setState({ at: 'out' }))
   }, [])
 
+  useEffect(
+    () =>
+      onSignedOut(() => setState((now) => (now.at === 'in' ? { ...now, hasEnded: true } : now))),
+    [],
+  )
+
   const session = useMemo<Session>(
     () => ({
       state,
@@ -32,6 +41,9 @@ export function SessionProvider({ children }: { children: ReactNode }) {
         const body = { name, password, code, keep: 'cookie' as const }
         const me = await ask(api.POST('/api/v1/sign-in', { body }))
         setCsrf(me.csrf ?? '')
+        // What one person was shown is not the next one's.
+        if (state.at === 'in' && state.me.name === me.name) await queries.invalidateQueries()
+        else queries.clear()
         setState({ at: 'in', me })
       },
       async signOut() {
@@ -44,7 +56,7 @@ export function SessionProvider({ children }: { children: ReactNode }) {
         setState({ at: 'in', me: await ask(api.GET('/api/v1/me')) })
       },
     }),
-    [state],
+    [state, queries],
   )
   return <SessionContext.Provider value={session}>{children}</SessionContext.Provider>
 }

@@ -35,6 +35,41 @@ export function SignInPage() {
   )
 }
 
+/** Over the page as it was left, once the service has ended the sign-in; nothing typed is lost. */
+export function SignInAgain() {
+  return (
+    <Box
+      position="fixed"
+      inset="0"
+      bg="blackAlpha.600"
+      zIndex="5"
+      display="grid"
+      placeItems="center"
+    >
+      <Box
+        role="dialog"
+        aria-modal="true"
+        aria-label="Sign in again"
+        bg="plate"
+        borderWidth="1px"
+        borderColor="edge"
+        p="8"
+        w="min(26rem, 100%)"
+      >
+        <Stack gap="4">
+          <Heading as="h2" size="xl">
+            Your sign-in has ended
+          </Heading>
+          <Text>
+            It was not used for long, or was ended elsewhere. This page stays as you left it.
+          </Text>
+          <SignInForm />
+        </Stack>
+      </Box>
+    </Box>
+  )
+}
+
 function SignInForm() {
   const { signIn } = useSession()
   const [name, setName] = useState('')

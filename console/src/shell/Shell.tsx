@@ -8,7 +8,7 @@ import { Waiting } from '../parts/Waiting'
 import { keepSounds, play, soundsAreOn } from '../run/sounds'
 import PasswordPage from '../session/PasswordPage'
 import { useMay, useSession } from '../session/SessionProvider'
-import { SignInPage } from '../session/SignInPage'
+import { SignInAgain, SignInPage } from '../session/SignInPage'
 import { keepMode, savedMode } from '../theme/mode'
 
 const PLACES = [
@@ -35,8 +35,10 @@ export function Shell() {
   return (
     <Box minH="100vh">
       <DangerBand mayEarth={may.run} />
+      {state.hasEnded && <SignInAgain />}
       <Flex
         as="header"
+        inert={state.hasEnded}
         bg="plate"
         borderBottomWidth="1px"
         borderColor="edge"
@@ -107,7 +109,7 @@ export function Shell() {
           </Button>
         </HStack>
       </Flex>
-      <Box as="main" p="5" maxW="90rem" mx="auto">
+      <Box as="main" inert={state.hasEnded} p="5" maxW="90rem" mx="auto">
         {state.me.must_change ? <PasswordPage /> : <Outlet />}
       </Box>
     </Box>
