@@ -18,10 +18,12 @@ from loricate.client import Client
 from loricate.commands import demo_site
 from loricate.records import marks
 from loricate.records.audit import Wanted, find
+from loricate.records.backup import BackupRefused
 from loricate.records.store import Store, open_connection
 from loricate.service.app import check_start
 from loricate.service.head_keeping import benches_of
 from loricate.service.ledger_check import ledger_state, records_state
+from loricate.service.restoring import restore
 from loricate.service.settings import Settings
 from tests.conftest import run_load, write_patient_profiles
 from tests.rig import DEMO
@@ -428,3 +430,52 @@ def test_what_to_watch_is_told_to_whoever_has_the_token(told: dict[str, Any]) ->
     assert found["loricate_documents"].samples[0].value >= 2
     assert found["loricate_beat_gap_seconds"].samples[0].value > 0.04
     assert found["loricate_disk_free_bytes"].samples[0].value > 2**20
+
+
+@pytest.mark.parametrize("damage", ["no database", "older"])
+def test_records_that_cannot_be_read_are_told_in_a_sentence(copied: Path, damage: str) -> None:
+    database = copied / "records.sqlite"
+    if damage == "older":
+        spoil(copied, "DROP TABLE mark", "DROP TABLE site_key")
+    else:
+        database.write_bytes(b"nothing of SQLite's" * 1000)
+    checked = loricate("records", "check", "--data", copied)
+    assert checked.returncode == 1 and "cannot be read" in checked.stdout
+    made = loricate("records", "backup", copied / "b.tar.gz", "--data", copied)
+    assert made.returncode == 1 and "cannot be read" in made.stderr
+    assert not (copied / "b.tar.gz").exists(), "no empty file stays that looks like a backup"
+    assert "Traceback" not in checked.stderr + made.stderr
+
+
+def test_a_key_is_copied_over_nothing_and_without_it_no_backup_is_made(copied: Path) -> None:
+    there = copied / "another.pem"
+    there.write_text("another's", encoding="ascii")
+    for key_to in (there, copied / "no folder" / "key.pem"):
+        made = loricate("records", "backup", copied / "b.tar.gz", "--data", copied,
+                        "--key-to", key_to)  # fmt: skip
+        assert made.returncode == 1 and "No backup was made" in made.stderr
+        assert "Traceback" not in made.stderr and not (copied / "b.tar.gz").exists()
+    assert there.read_text(encoding="ascii") == "another's"
+
+
+@pytest.mark.parametrize("refused", ["the old one", "the new one"])
+def test_a_folder_that_cannot_be_replaced_stays_as_it_is(
+    copied: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, refused: str
+) -> None:
+    """A mount point, for one: whichever of the two renames fails."""
+    file = tmp_path / "b.tar.gz"
+    assert loricate("records", "backup", file, "--data", copied).returncode == 0
+    before = (copied / "records.sqlite").read_bytes()
+    rename = Path.rename
+
+    def fail(path: Path, target: Path) -> Path:
+        if path.name == ("copied" if refused == "the old one" else ".copied.restoring"):
+            raise OSError(16, "Device or resource busy")
+        return rename(path, target)
+
+    monkeypatch.setattr(Path, "rename", fail)
+    with pytest.raises((BackupRefused, OSError)):
+        restore(file, copied, None, (), "mara")
+    assert (copied / "records.sqlite").read_bytes() == before
+    assert (copied / "site-key.pem").exists()
+    assert not list(tmp_path.glob("copied.before-*")) and not list(tmp_path.glob(".copied*"))

@@ -92,10 +92,16 @@ def backup(file: Path, data_folder: Path, key_to: Path | None, as_json: bool) ->
     """
     from loricate.records.backup import write_backup
 
+    if key_to is not None:  # first: a backup without its key is half of what was asked
+        try:
+            key_to.touch(mode=0o600, exist_ok=False)
+            shutil.copyfile(data_folder / "site-key.pem", key_to)
+        except OSError as error:
+            raise click.ClickException(
+                f"The site key cannot be copied to {key_to} ({error.strerror}); choose another "
+                "place. No backup was made."
+            ) from error
     made = write_backup(data_folder, file)
-    if key_to is not None:
-        key_to.touch(mode=0o600, exist_ok=False)
-        shutil.copyfile(data_folder / "site-key.pem", key_to)
     if as_json:
         print_json(
             {"file": str(file), "made_at": made.made_at, "documents": made.documents,

@@ -73,6 +73,9 @@ def write_backup(data_folder: Path, to: Path) -> Manifest:
         to.unlink()
         if isinstance(error, OSError):
             raise BackupRefused(f"{to} cannot be written ({error.strerror}).") from error
+        if isinstance(error, sqlite3.Error):
+            told = f"The records in {data_folder} cannot be read ({error}); start the service once."
+            raise BackupRefused(told) from error
         raise
 
 

@@ -2,8 +2,9 @@
 
 import asyncio
 import sqlite3
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import wraps
 from itertools import islice
 from pathlib import Path
 
@@ -27,6 +28,21 @@ class Checked:
     notes: tuple[str, ...] = ()
 
 
+def _readable(work: Callable[..., Checked]) -> Callable[..., Checked]:
+    """Have records that cannot be read at all be a fault like others, not a defect."""
+
+    @wraps(work)
+    def told(database: Path, folders: Sequence[Path], benches: frozenset[str]) -> Checked:
+        try:
+            return work(database, folders, benches)
+        except sqlite3.Error as error:
+            hint = "they are damaged, or of an older version until the service was started once"
+            return Checked(0, (f"The records cannot be read ({error}): {hint}.",))
+
+    return told
+
+
+@_readable
 def ledger_state(database: Path, folders: Sequence[Path], benches: frozenset[str]) -> Checked:
     """Hold every document of the ledger against its row, seal, chain and paper, and the heads."""
     conn = open_connection(database, read_only=True)
@@ -40,6 +56,7 @@ def ledger_state(database: Path, folders: Sequence[Path], benches: frozenset[str
         conn.close()
 
 
+@_readable
 def records_state(database: Path, folders: Sequence[Path], benches: frozenset[str]) -> Checked:
     """Hold every record against its mark, and the marks against the heads."""
     conn = open_connection(database, read_only=True)

@@ -119,8 +119,18 @@ def _swap(data_folder: Path, fresh: Path) -> Path | None:
     stamp = dt.datetime.now(dt.UTC).strftime("%Y%m%dT%H%M%SZ")
     kept = data_folder.with_name(f"{data_folder.name}.before-{stamp}")
     had_records = (data_folder / backup.DATABASE).exists()
-    data_folder.rename(kept)
-    fresh.rename(data_folder)
+    try:
+        data_folder.rename(kept)
+    except OSError as error:
+        raise BackupRefused(
+            f"{data_folder} cannot be put aside ({error.strerror}): it may be where a disk is "
+            "mounted. Use a folder below that as the data folder. Nothing was touched."
+        ) from error
+    try:
+        fresh.rename(data_folder)
+    except OSError:
+        kept.rename(data_folder)
+        raise
     if not had_records:
         for path in kept.iterdir():
             if path.name != SERVICE_LOCK and not (data_folder / path.name).exists():
