@@ -17,7 +17,7 @@ from loricate.bench.bench import Bench, Patience
 from loricate.bench.danger import DangerState
 from loricate.bench.plan import BenchPlan
 from loricate.commands.places import demo_folder
-from loricate.core.actions import Role
+from loricate.core.measuring.actions import Role
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
 from loricate.simulator.network import Capacitor, Gap

@@ -4,9 +4,9 @@ import tomllib
 from typing import Any
 
 from loricate.commands.places import demo_folder
-from loricate.core.limit_sets import LimitSet
-from loricate.core.products import Product
-from loricate.core.sequences import ReadySequence, prepare
+from loricate.core.limits.limit_sets import LimitSet
+from loricate.core.products.product import Product
+from loricate.core.sequences.sequences import ReadySequence, prepare
 
 
 def read_toml(name: str) -> dict[str, Any]:

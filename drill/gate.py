@@ -15,17 +15,17 @@ from drill.documents import demo_limit_sets, demo_products, read_toml
 from loricate.bench.profiles import read_profile
 from loricate.challenge.bench import OfflineBench
 from loricate.commands.places import demo_folder
-from loricate.core.actions import Role
-from loricate.core.branching import is_wanted
 from loricate.core.errors import DocumentError
-from loricate.core.expected import Done, asked_by_sets, expected_tests
 from loricate.core.gate import Coverage, expected_condition, measured_condition
-from loricate.core.grading import Verdict
-from loricate.core.instruments import Capability
-from loricate.core.products import Product
-from loricate.core.release import Accepted, left_findings, open_findings
+from loricate.core.measuring.actions import Role
+from loricate.core.measuring.grading import Verdict
+from loricate.core.measuring.instruments import Capability
+from loricate.core.products.expected import Done, asked_by_sets, expected_tests
+from loricate.core.products.product import Product
 from loricate.core.review import Reviewed, review
-from loricate.core.sequences import ReadySequence, prepare
+from loricate.core.sequences.branching import is_wanted
+from loricate.core.sequences.release import Accepted, left_findings, open_findings
+from loricate.core.sequences.sequences import ReadySequence, prepare
 from loricate.simulator.units import read_unit_model
 
 FILE = Path(__file__).parent / "tricky.toml"

@@ -17,9 +17,9 @@ from drill.wires import LIES, MISHEARD, LyingWire
 from loricate.bench.bench import Bench, Patience
 from loricate.bench.plan import BenchPlan
 from loricate.commands.places import demo_folder
-from loricate.core.actions import Answer, Output, Role, Sample
-from loricate.core.grading import Verdict
-from loricate.core.sequences import ReadySequence, ReadyStep
+from loricate.core.measuring.actions import Answer, Output, Role, Sample
+from loricate.core.measuring.grading import Verdict
+from loricate.core.sequences.sequences import ReadySequence, ReadyStep
 from loricate.execution.engine import Engine
 from loricate.execution.load import Answered, LoadedUnit, NestZeroes, Performed
 from loricate.simulator.instruments.output import OutputInstrument

@@ -3,9 +3,9 @@
 from typing import Any
 
 from loricate.commands.demo_site import demo_documents
-from loricate.core.limit_sets import LimitSet
-from loricate.core.products import Product
-from loricate.core.sequences import ReadySequence, prepare
+from loricate.core.limits.limit_sets import LimitSet
+from loricate.core.products.product import Product
+from loricate.core.sequences.sequences import ReadySequence, prepare
 
 
 def demo_sequence() -> ReadySequence:

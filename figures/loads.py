@@ -15,9 +15,9 @@ from loricate.bench.bench import Bench
 from loricate.bench.plan import read_bench_plan
 from loricate.commands import demo_site
 from loricate.commands.places import demo_folder
-from loricate.core.actions import Answer
-from loricate.core.scheduling import PlannedStep, forecast, lower_bound_s, makespan_s
-from loricate.core.sequences import ReadySequence
+from loricate.core.measuring.actions import Answer
+from loricate.core.planning.scheduling import PlannedStep, forecast, lower_bound_s, makespan_s
+from loricate.core.sequences.sequences import ReadySequence
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
 

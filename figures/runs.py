@@ -11,9 +11,9 @@ from figures.demo_documents import demo_sequence
 from loricate.bench.bench import Bench
 from loricate.bench.plan import read_bench_plan
 from loricate.commands import demo_site
-from loricate.core.actions import Answer
-from loricate.core.grading import Verdict
-from loricate.core.sequences import ReadyStep
+from loricate.core.measuring.actions import Answer
+from loricate.core.measuring.grading import Verdict
+from loricate.core.sequences.sequences import ReadyStep
 from loricate.execution.engine import Engine
 from loricate.execution.load import Answered, LoadedUnit, Performed
 

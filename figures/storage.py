@@ -8,10 +8,10 @@ from pathlib import Path
 from figures.demo_documents import demo_sequence
 from figures.pairs import ratio_of_pairs
 from loricate.commands.demo_site import demo_documents
-from loricate.core.grading import DecisionRule, Measured, grade_step
+from loricate.core.measuring.grading import DecisionRule, Measured, grade_step
+from loricate.core.measuring.readings import Reading
 from loricate.core.quantities import CURRENT, VOLTAGE
-from loricate.core.readings import Reading
-from loricate.core.sequences import facts_of
+from loricate.core.sequences.sequences import facts_of
 from loricate.records import attempts, definitions, runs, sequences
 from loricate.records.stamps import now
 from loricate.records.store import Store, atomic, open_connection

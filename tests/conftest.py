@@ -12,9 +12,9 @@ import pytest
 
 from loricate.client import Client
 from loricate.commands import demo_site
-from loricate.core.limit_sets import LimitSet
-from loricate.core.products import Product
-from loricate.core.sequences import ReadySequence, prepare
+from loricate.core.limits.limit_sets import LimitSet
+from loricate.core.products.product import Product
+from loricate.core.sequences.sequences import ReadySequence, prepare
 from loricate.simulator.hands_link import Hands
 from tests.rig import DEMO, Rig, connected_rig
 

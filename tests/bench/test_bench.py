@@ -15,7 +15,7 @@ from loricate.bench.errors import (
     InstrumentFault,
     StillCharged,
 )
-from loricate.core.actions import Connect, Energise, Output, Program, Role, Sample
+from loricate.core.measuring.actions import Connect, Energise, Output, Program, Role, Sample
 from loricate.core.quantities import VOLTAGE
 from tests.rig import Rig, said
 

@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 
 from loricate.bench.danger import SILENT_S, DangerState, LiveOutput, danger_of
 from loricate.bench.reach import Reach
-from loricate.core.actions import Role, Sample
-from loricate.core.hazards import Hazard
+from loricate.core.measuring.actions import Role, Sample
+from loricate.core.measuring.hazards import Hazard
 
 
 @given(st.lists(st.tuples(st.booleans(), st.integers(0, 3), st.integers(0, 3)), max_size=12))

@@ -6,7 +6,7 @@ import pytest
 
 from loricate.bench.bench import Bench
 from loricate.bench.claims import Claimed
-from loricate.core.actions import Role
+from loricate.core.measuring.actions import Role
 from tests.rig import Rig, on_the_way, said
 
 

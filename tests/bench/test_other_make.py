@@ -12,8 +12,8 @@ import pytest
 
 from loricate.bench.bench import Bench
 from loricate.bench.plan import BenchPlan
-from loricate.core.grading import Cause, Verdict
-from loricate.core.sequences import ReadySequence
+from loricate.core.measuring.grading import Cause, Verdict
+from loricate.core.sequences.sequences import ReadySequence
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
 from tests.execution.test_engine import Notebook, only

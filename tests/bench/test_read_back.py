@@ -9,7 +9,7 @@ from loricate.bench.errors import GuardOpen, Implausible, InstrumentFault
 from loricate.bench.instrument import Who
 from loricate.bench.plan import BenchPlan
 from loricate.bench.profiles import SETS, read_profile
-from loricate.core.actions import Connect, Energise, Join, Output, Program, Role
+from loricate.core.measuring.actions import Connect, Energise, Join, Output, Program, Role
 from loricate.simulator import scpi
 from tests.rig import Rig, on_the_way, said
 

@@ -8,10 +8,10 @@ from typing import Any
 import pytest
 
 from loricate.challenge import Challenge, ChallengeRequest, NoStandIn, challenge, stand_in_for
-from loricate.core.grading import Cause, Verdict
-from loricate.core.limit_sets import LimitSets
-from loricate.core.products import Product
-from loricate.core.sequences import prepare
+from loricate.core.limits.limit_sets import LimitSets
+from loricate.core.measuring.grading import Cause, Verdict
+from loricate.core.products.product import Product
+from loricate.core.sequences.sequences import prepare
 from loricate.simulator.units import UnitModel
 from tests.conftest import five_steps, read_demo
 

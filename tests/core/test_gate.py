@@ -5,10 +5,10 @@ from typing import Any
 
 import pytest
 
-from loricate.core.expected import Done, Expectation
 from loricate.core.gate import Coverage, certificate_gate, is_open
-from loricate.core.grading import Verdict
-from loricate.core.products import Product
+from loricate.core.measuring.grading import Verdict
+from loricate.core.products.expected import Done, Expectation
+from loricate.core.products.product import Product
 from tests.conftest import read_demo
 
 TESTED = dt.date(2026, 11, 25)

@@ -8,13 +8,13 @@ from typing import Any
 import pytest
 
 from loricate.bench.profiles import read_profile
-from loricate.core.actions import Role
-from loricate.core.instruments import Capability
-from loricate.core.limit_sets import LimitSet
-from loricate.core.products import Product
+from loricate.core.limits.limit_sets import LimitSet
+from loricate.core.measuring.actions import Role
+from loricate.core.measuring.instruments import Capability
+from loricate.core.products.product import Product
 from loricate.core.review import RULES, Reviewed, ReviewFinding, Severity, review
 from loricate.core.review.times import load_s
-from loricate.core.sequences import prepare
+from loricate.core.sequences.sequences import prepare
 from tests.conftest import five_steps, read_demo
 from tests.rig import DEMO
 

@@ -14,11 +14,11 @@ from hypothesis import strategies as st
 from loricate.bench.bench import Bench
 from loricate.bench.plan import FixturePlan
 from loricate.bench.reach import Reach
-from loricate.core.actions import Answer
-from loricate.core.branching import is_wanted
-from loricate.core.grading import Cause, Verdict
-from loricate.core.products import Product
-from loricate.core.sequences import ReadySequence, prepare
+from loricate.core.measuring.actions import Answer
+from loricate.core.measuring.grading import Cause, Verdict
+from loricate.core.products.product import Product
+from loricate.core.sequences.branching import is_wanted
+from loricate.core.sequences.sequences import ReadySequence, prepare
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
 from tests.conftest import read_demo

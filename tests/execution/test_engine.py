@@ -7,11 +7,11 @@ from dataclasses import dataclass, field, replace
 import pytest
 
 from loricate.bench.links import TcpLink
-from loricate.core.actions import Answer, Program, Role
-from loricate.core.branching import Outcome, When
-from loricate.core.grading import Cause, Verdict
-from loricate.core.scheduling import Across
-from loricate.core.sequences import ReadySequence, ReadyStep
+from loricate.core.measuring.actions import Answer, Program, Role
+from loricate.core.measuring.grading import Cause, Verdict
+from loricate.core.planning.scheduling import Across
+from loricate.core.sequences.branching import Outcome, When
+from loricate.core.sequences.sequences import ReadySequence, ReadyStep
 from loricate.execution.engine import Engine
 from loricate.execution.load import Answered, LoadedUnit, Performed, StepOutcome
 from loricate.simulator.server import MISCHIEF

@@ -4,10 +4,10 @@ from typing import Any
 
 import pytest
 
-from loricate.core.grading import Cause, Measured, StepGrade, Verdict, grade_step
-from loricate.core.limit_sets import LimitSets
-from loricate.core.products import Product
-from loricate.core.sequences import prepare
+from loricate.core.limits.limit_sets import LimitSets
+from loricate.core.measuring.grading import Cause, Measured, StepGrade, Verdict, grade_step
+from loricate.core.products.product import Product
+from loricate.core.sequences.sequences import prepare
 from loricate.execution.driving import drive
 from tests.rig import Rig
 

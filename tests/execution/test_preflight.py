@@ -7,9 +7,9 @@ import pytest
 
 from loricate.bench.bench import InstrumentState
 from loricate.bench.plan import read_bench_plan
-from loricate.core.actions import Role
-from loricate.core.instruments import Capability
-from loricate.core.sequences import ReadySequence
+from loricate.core.measuring.actions import Role
+from loricate.core.measuring.instruments import Capability
+from loricate.core.sequences.sequences import ReadySequence
 from loricate.execution.preflight import check_bench, check_load, needed_roles
 from tests.rig import DEMO
 

@@ -7,12 +7,12 @@ from dataclasses import replace
 import pytest
 
 from loricate.bench.links import TcpLink
-from loricate.core.actions import Answer, Role
-from loricate.core.grading import Cause, Verdict
-from loricate.core.limits import Limit
-from loricate.core.repetitions import Repeat
-from loricate.core.scheduling import Across
-from loricate.core.sequences import ReadySequence
+from loricate.core.limits.limit import Limit
+from loricate.core.measuring.actions import Answer, Role
+from loricate.core.measuring.grading import Cause, Verdict
+from loricate.core.measuring.repetitions import Repeat
+from loricate.core.planning.scheduling import Across
+from loricate.core.sequences.sequences import ReadySequence
 from tests.execution.test_engine import engine_for, run
 from tests.rig import Rig
 

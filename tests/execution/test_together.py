@@ -2,10 +2,10 @@
 
 from dataclasses import replace
 
-from loricate.core.grading import Verdict
-from loricate.core.readings import Bound
-from loricate.core.scheduling import Across
-from loricate.core.sequences import ReadySequence
+from loricate.core.measuring.grading import Verdict
+from loricate.core.measuring.readings import Bound
+from loricate.core.planning.scheduling import Across
+from loricate.core.sequences.sequences import ReadySequence
 from tests.execution.test_engine import engine_for, only, run
 from tests.rig import Rig
 

@@ -6,13 +6,13 @@ from typing import Any
 
 import pytest
 
-from loricate.core.actions import Answer
-from loricate.core.grading import Verdict
-from loricate.core.impedance import ImpedancePath
-from loricate.core.limit_sets import LimitSet
-from loricate.core.products import Product
-from loricate.core.sequences import ReadySequence, prepare
-from loricate.core.zeroing import ZeroMeasured
+from loricate.core.fixtures.zeroing import ZeroMeasured
+from loricate.core.limits.limit_sets import LimitSet
+from loricate.core.measuring.actions import Answer
+from loricate.core.measuring.grading import Verdict
+from loricate.core.measuring.impedance import ImpedancePath
+from loricate.core.products.product import Product
+from loricate.core.sequences.sequences import ReadySequence, prepare
 from loricate.execution.load import NestZeroes
 from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing
 from tests.conftest import read_demo

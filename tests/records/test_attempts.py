@@ -6,10 +6,10 @@ from typing import Any
 
 import pytest
 
-from loricate.core.actions import Sample
-from loricate.core.grading import Cause, GradedReading, Repetition, StepGrade, Verdict
-from loricate.core.readings import make_reading
-from loricate.core.traces import make_trace
+from loricate.core.measuring.actions import Sample
+from loricate.core.measuring.curves import make_trace
+from loricate.core.measuring.grading import Cause, GradedReading, Repetition, StepGrade, Verdict
+from loricate.core.measuring.readings import make_reading
 from loricate.records import attempts, lots, remarks, runs
 from loricate.records.errors import NotFound
 from loricate.records.stamps import now

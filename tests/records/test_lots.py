@@ -4,7 +4,7 @@ import sqlite3
 
 import pytest
 
-from loricate.core.grading import Verdict
+from loricate.core.measuring.grading import Verdict
 from loricate.records import lots, runs
 from loricate.records.errors import NotFound
 

@@ -6,10 +6,10 @@ from typing import Any
 
 import pytest
 
-from loricate.core.grading import Cause, DecisionRule, Measured, Verdict, grade_step
+from loricate.core.measuring.grading import Cause, DecisionRule, Measured, Verdict, grade_step
+from loricate.core.measuring.readings import Bound, Reading
 from loricate.core.quantities import CURRENT
-from loricate.core.readings import Bound, Reading
-from loricate.core.sequences import ReadySequence, facts_of
+from loricate.core.sequences.sequences import ReadySequence, facts_of
 from loricate.records import attempts, definitions, runs, sequences
 from loricate.records.errors import NotFound
 from loricate.records.stamps import now

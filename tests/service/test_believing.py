@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from loricate.client import Client, RefusedError, WrongStateError
-from loricate.core.readings import Doubt
+from loricate.core.measuring.readings import Doubt
 from loricate.records import doubts, upkeep
 from loricate.records.stamps import now
 from loricate.records.store import migrate, open_connection

@@ -16,7 +16,7 @@ from fastapi import FastAPI
 
 from loricate.certificates.documents import make_document
 from loricate.commands import demo_site
-from loricate.core.zeroes import is_young
+from loricate.core.fixtures.zeroes import is_young
 from loricate.records import stamps
 from loricate.records.errors import StorageFull
 from loricate.records.runs import set_verdicts

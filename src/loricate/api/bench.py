@@ -6,7 +6,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from loricate.api.records import QuestionOut
-from loricate.core.limits import Sentence
+from loricate.core.limits.limit import Sentence
 
 
 class InstrumentOut(BaseModel):

@@ -4,8 +4,8 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from loricate.core.cues import Cue
-from loricate.core.limits import Sentence
+from loricate.core.limits.limit import Sentence
+from loricate.core.sequences.cues import Cue
 
 Document = dict[str, Any]
 

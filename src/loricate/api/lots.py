@@ -4,7 +4,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from loricate.core.limits import Code
+from loricate.core.limits.limit import Code
 
 
 class NewLot(BaseModel):

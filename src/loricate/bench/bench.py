@@ -26,7 +26,7 @@ from loricate.bench.plan import BenchPlan, InstrumentPlan, LinkedPart
 from loricate.bench.profiles import Profile, read_profile
 from loricate.bench.reach import Reach
 from loricate.bench.switching import Nest, Switching
-from loricate.core.actions import (
+from loricate.core.measuring.actions import (
     Connect,
     Ending,
     Energise,
@@ -37,9 +37,9 @@ from loricate.core.actions import (
     Role,
     Sample,
 )  # fmt: skip
-from loricate.core.hazards import Hazard, hazard_of
-from loricate.core.instruments import Capability
-from loricate.core.scpi_values import read_value
+from loricate.core.measuring.hazards import Hazard, hazard_of
+from loricate.core.measuring.instruments import Capability
+from loricate.core.measuring.scpi_values import read_value
 
 BEAT_S = 0.05
 GAPS_OVER_S = 60.0  # for how long the gaps between beats are known

@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from loricate.bench.care import USUAL_CARE, Care
-from loricate.core.actions import Role, Sample
-from loricate.core.hazards import Hazard
+from loricate.core.measuring.actions import Role, Sample
+from loricate.core.measuring.hazards import Hazard
 
 SILENT_S = 1.0  # an output that was not looked at for so long is in an unknown state
 

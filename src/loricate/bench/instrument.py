@@ -18,12 +18,12 @@ from loricate.bench.claims import Claimed
 from loricate.bench.errors import Implausible, InstrumentFault, StillCharged
 from loricate.bench.links import Link
 from loricate.bench.profiles import Answer, Profile
-from loricate.core.actions import Ending, Output, Sample
-from loricate.core.instruments import Capability
-from loricate.core.plausibility import Programme, believed
-from loricate.core.readings import Bound, Doubt
-from loricate.core.scpi_values import read_value
-from loricate.core.traces import Thinner
+from loricate.core.measuring.actions import Ending, Output, Sample
+from loricate.core.measuring.curves import Thinner
+from loricate.core.measuring.instruments import Capability
+from loricate.core.measuring.plausibility import Programme, believed
+from loricate.core.measuring.readings import Bound, Doubt
+from loricate.core.measuring.scpi_values import read_value
 
 POLL_S = 0.02
 LOCK_WAITS_S = (0.05, 0.1, 0.2, 0.4)

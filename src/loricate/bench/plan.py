@@ -14,12 +14,12 @@ from pydantic import (
     model_validator,
 )  # fmt: skip
 
-from loricate.core.actions import Role
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.export_names import pattern_problem
-from loricate.core.limits import Code
+from loricate.core.limits.limit import Code
+from loricate.core.measuring.actions import Role
 from loricate.core.quantities import Seconds
-from loricate.core.sequences import read_document
+from loricate.core.sequences.sequences import read_document
 
 Address = Annotated[str, Field(pattern=r"^(tcp://[^:/]+:\d+|visa:.+)$")]
 

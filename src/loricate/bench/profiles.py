@@ -9,13 +9,13 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from loricate.core.actions import Ending
 from loricate.core.errors import DocumentError, Finding
-from loricate.core.instruments import Capability
-from loricate.core.readings import Bound
-from loricate.core.scpi_values import read_value
-from loricate.core.sequences import read_document
-from loricate.core.uncertainty import Accuracy
+from loricate.core.measuring.actions import Ending
+from loricate.core.measuring.instruments import Capability
+from loricate.core.measuring.readings import Bound
+from loricate.core.measuring.scpi_values import read_value
+from loricate.core.measuring.uncertainty import Accuracy
+from loricate.core.sequences.sequences import read_document
 
 Role = Literal["withstand", "bond", "leakage", "impedance", "matrix", "guard", "inputs"]
 

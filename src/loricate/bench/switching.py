@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable, Mapping
 
 from loricate.bench.errors import BenchError, ChargeUnknown, InstrumentFault
 from loricate.bench.instrument import Instrument
-from loricate.core.actions import Connect, Role
+from loricate.core.measuring.actions import Connect, Role
 
 Point = tuple[int, int]  # row and column of a crosspoint
 Holder = Role | None  # an instrument, or nobody in particular

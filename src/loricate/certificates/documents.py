@@ -6,11 +6,11 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from loricate.core.gate import Condition
-from loricate.core.limits import Limit, LimitSource
+from loricate.core.limits.limit import Limit, LimitSource
+from loricate.core.measuring.readings import make_reading
+from loricate.core.measuring.uncertainty import COVERAGE_FACTOR
 from loricate.core.quantities import DIMENSIONS, display
-from loricate.core.readings import make_reading
-from loricate.core.sequences import ReadySequence
-from loricate.core.uncertainty import COVERAGE_FACTOR
+from loricate.core.sequences.sequences import ReadySequence
 
 FORMAT = "loricate-certificate/1"
 Document = dict[str, Any]

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from loricate.bench.profiles import Profile, read_profile
-from loricate.core.actions import (
+from loricate.core.measuring.actions import (
     Action,
     Answer,
     Ask,
@@ -17,14 +17,14 @@ from loricate.core.actions import (
     Program,
     Role,
 )
-from loricate.core.grading import DecisionRule, StepGrade, grade_step
-from loricate.core.instruments import Capability
-from loricate.core.plausibility import Programme, believed
+from loricate.core.measuring.grading import DecisionRule, StepGrade, grade_step
+from loricate.core.measuring.instruments import Capability
+from loricate.core.measuring.plausibility import Programme, believed
+from loricate.core.measuring.readings import Bound, Doubt
+from loricate.core.measuring.repetitions import decision, grade_repetitions
+from loricate.core.measuring.uncertainty import Accuracy
 from loricate.core.quantities import exact_text
-from loricate.core.readings import Bound, Doubt
-from loricate.core.repetitions import decision, grade_repetitions
-from loricate.core.sequences import ReadyStep
-from loricate.core.uncertainty import Accuracy
+from loricate.core.sequences.sequences import ReadyStep
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor, Nest
 from loricate.simulator.instruments.bond_source import BondSource

@@ -5,12 +5,12 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from loricate.challenge.bench import OfflineBench
-from loricate.core.actions import Role
-from loricate.core.grading import Cause, Verdict
-from loricate.core.instruments import Capability
+from loricate.core.measuring.actions import Role
+from loricate.core.measuring.grading import Cause, Verdict
+from loricate.core.measuring.instruments import Capability
 from loricate.core.review import Reviewed
 from loricate.core.review.times import load_s
-from loricate.core.sequences import ReadySequence
+from loricate.core.sequences.sequences import ReadySequence
 from loricate.simulator.units import UnitModel
 
 EMPTY = "empty_nest"

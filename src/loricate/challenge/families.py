@@ -5,7 +5,7 @@ A site that knows its product better writes a unit file; these are for whoever h
 
 from typing import Any
 
-from loricate.core.products import Product
+from loricate.core.products.product import Product
 from loricate.core.quantities import CAPACITANCE, RESISTANCE, exact_text
 from loricate.simulator.units import UnitModel
 

@@ -7,12 +7,12 @@ from pydantic import BaseModel, ConfigDict, Field
 from loricate.api.definitions import ChallengeOut, FaultRowOut, StepOutcomeOut
 from loricate.challenge.challenge import REPETITIONS, Challenge, challenge
 from loricate.challenge.families import stand_in_for
-from loricate.core.actions import Role
-from loricate.core.instruments import Capability
-from loricate.core.limit_sets import LimitSet
-from loricate.core.products import Product
-from loricate.core.sequences import ReadySequence, prepare
-from loricate.core.uncertainty import Accuracy
+from loricate.core.limits.limit_sets import LimitSet
+from loricate.core.measuring.actions import Role
+from loricate.core.measuring.instruments import Capability
+from loricate.core.measuring.uncertainty import Accuracy
+from loricate.core.products.product import Product
+from loricate.core.sequences.sequences import ReadySequence, prepare
 from loricate.simulator.units import UnitModel
 
 

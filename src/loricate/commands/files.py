@@ -9,10 +9,10 @@ from loricate.commands.places import demo_folder
 
 if TYPE_CHECKING:
     from loricate.api.definitions import ChallengeOut
-    from loricate.core.actions import Role
-    from loricate.core.instruments import Capability
-    from loricate.core.limit_sets import LimitSet
-    from loricate.core.sequences import ReadySequence
+    from loricate.core.limits.limit_sets import LimitSet
+    from loricate.core.measuring.actions import Role
+    from loricate.core.measuring.instruments import Capability
+    from loricate.core.sequences.sequences import ReadySequence
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,9 +31,9 @@ def load_sequence(
 
     Without a folder of limit sets, those that ship are taken. Pictures are not looked for.
     """
-    from loricate.core.limit_sets import LimitSet
-    from loricate.core.products import Product
-    from loricate.core.sequences import prepare, read_document
+    from loricate.core.limits.limit_sets import LimitSet
+    from loricate.core.products.product import Product
+    from loricate.core.sequences.sequences import prepare, read_document
 
     made = read_document(Product, read_toml(product), str(product))
     folder = limit_folder or demo_folder() / "limit-sets"
@@ -56,7 +56,7 @@ def challenge_files(
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # the networks are far too small for more
     from loricate.challenge import challenge, stand_in_for
     from loricate.challenge.request import report
-    from loricate.core.sequences import read_document
+    from loricate.core.sequences.sequences import read_document
     from loricate.simulator.units import UnitModel
 
     loaded = load_sequence(sequence, product, limit_folder, bench)

@@ -12,7 +12,7 @@ from loricate.commands.documents import (
     revisions_command,
 )
 from loricate.commands.output import print_json, print_table
-from loricate.core.products import Product
+from loricate.core.products.product import Product
 from loricate.core.toml_text import write_toml
 
 

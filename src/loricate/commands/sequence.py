@@ -305,7 +305,7 @@ def set_(file: Path, path: str, value: str | None, remove: bool, as_json: bool) 
     """
     import tomllib
 
-    from loricate.core.sequences import Sequence, read_document
+    from loricate.core.sequences.sequences import Sequence, read_document
     from loricate.core.toml_text import change_toml
 
     if (value is None) is not remove:

@@ -5,12 +5,12 @@ from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from loricate.core.daily_check import is_valid
-from loricate.core.expected import Done, Expectation, is_left_out, is_met
-from loricate.core.grading import Verdict
-from loricate.core.impedance import ImpedanceZero
-from loricate.core.products import Product
-from loricate.core.zeroes import Zero, is_young
+from loricate.core.fixtures.daily_check import is_valid
+from loricate.core.fixtures.zeroes import Zero, is_young
+from loricate.core.measuring.grading import Verdict
+from loricate.core.measuring.impedance import ImpedanceZero
+from loricate.core.products.expected import Done, Expectation, is_left_out, is_met
+from loricate.core.products.product import Product
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,8 +10,8 @@ from tomlkit.exceptions import TOMLKitError
 
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.kinds import find_kind
-from loricate.core.sequences import Sequence as SequenceDocument
-from loricate.core.sequences import Step
+from loricate.core.sequences.sequences import Sequence as SequenceDocument
+from loricate.core.sequences.sequences import Step
 
 MOST_CHARACTERS = 2**20
 MOST_PARTS = 16  # of one dotted name

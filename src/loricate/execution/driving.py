@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from loricate.bench.bench import Bench
 from loricate.bench.care import USUAL_CARE, Care
 from loricate.bench.switching import Nest
-from loricate.core.actions import (
+from loricate.core.measuring.actions import (
     Answer,
     Ask,
     Connect,
@@ -18,10 +18,10 @@ from loricate.core.actions import (
     Sample,
     Wait,
 )
-from loricate.core.grading import Measured
-from loricate.core.impedance import ImpedancePath, ImpedanceZero
-from loricate.core.readings import Doubt
-from loricate.core.traces import Trace, make_trace
+from loricate.core.measuring.curves import Trace, make_trace
+from loricate.core.measuring.grading import Measured
+from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
+from loricate.core.measuring.readings import Doubt
 
 Asking = Callable[[Ask | Enter], Awaitable[Answer]]
 PathZeroes = Mapping[ImpedancePath, ImpedanceZero]

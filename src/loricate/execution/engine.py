@@ -8,12 +8,19 @@ from dataclasses import dataclass, field
 from loricate.bench.bench import Bench
 from loricate.bench.errors import Charged, GuardOpen
 from loricate.bench.plan import FixturePlan
-from loricate.core.actions import Answer, Sample
-from loricate.core.branching import is_wanted
-from loricate.core.grading import Cause, StepGrade, Verdict, worst
-from loricate.core.scheduling import Across, PlannedStep, Task, choose, tails_s, waiting_tasks
-from loricate.core.sequences import ReadySequence, ReadyStep
-from loricate.core.traces import make_trace
+from loricate.core.measuring.actions import Answer, Sample
+from loricate.core.measuring.curves import make_trace
+from loricate.core.measuring.grading import Cause, StepGrade, Verdict, worst
+from loricate.core.planning.scheduling import (
+    Across,
+    PlannedStep,
+    Task,
+    choose,
+    tails_s,
+    waiting_tasks,
+)
+from loricate.core.sequences.branching import is_wanted
+from loricate.core.sequences.sequences import ReadySequence, ReadyStep
 from loricate.execution.background import Background
 from loricate.execution.events import EventLog, now
 from loricate.execution.load import LoadedUnit, NestZeroes, Performed, Recorder, StepOutcome

@@ -4,12 +4,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from loricate.core.actions import Answer
-from loricate.core.grading import Cause, StepGrade, Verdict, grade_unit
-from loricate.core.impedance import ImpedancePath, ImpedanceZero
-from loricate.core.sequences import ReadyStep
-from loricate.core.traces import Trace
-from loricate.core.zeroes import Zero
+from loricate.core.fixtures.zeroes import Zero
+from loricate.core.measuring.actions import Answer
+from loricate.core.measuring.curves import Trace
+from loricate.core.measuring.grading import Cause, StepGrade, Verdict, grade_unit
+from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
+from loricate.core.sequences.sequences import ReadyStep
 
 # Attempts that only say why a step was not tried.
 NOT_TRIED = frozenset({Cause.UNIT_HALTED, Cause.SKIPPED, Cause.CONDITION_NOT_MET})

@@ -5,10 +5,10 @@ from collections.abc import Sequence
 from enum import StrEnum
 
 from loricate.bench.bench import Bench
-from loricate.core.actions import Answer, Ask, Enter
-from loricate.core.cues import Cue, Moment, cues_after, cues_at
-from loricate.core.grading import Verdict
-from loricate.core.sequences import ReadyStep
+from loricate.core.measuring.actions import Answer, Ask, Enter
+from loricate.core.measuring.grading import Verdict
+from loricate.core.sequences.cues import Cue, Moment, cues_after, cues_at
+from loricate.core.sequences.sequences import ReadyStep
 from loricate.execution.load import Answered, LoadedUnit, Recorder, StepOutcome
 from loricate.execution.questions import WHOLE_LOAD, Question, Questions, question_of
 

@@ -11,16 +11,21 @@ from loricate.bench.bench import Bench
 from loricate.bench.care import Care
 from loricate.bench.errors import BenchError, Charged, GuardOpen, Implausible
 from loricate.bench.plan import FixturePlan
-from loricate.core.actions import Answer, Ask, Enter, Sample
-from loricate.core.ganging import share
-from loricate.core.grading import Cause, DecisionRule, StepGrade, Verdict, grade_step
-from loricate.core.plausibility import doubts_text
-from loricate.core.readings import Doubt
-from loricate.core.repetitions import Repeat, decision, grade_repetitions, repetitions_text
-from loricate.core.scheduling import Across
-from loricate.core.sequences import ReadyStep
-from loricate.core.traces import join_traces, make_trace
-from loricate.core.zeroes import take_off
+from loricate.core.fixtures.zeroes import take_off
+from loricate.core.measuring.actions import Answer, Ask, Enter, Sample
+from loricate.core.measuring.curves import join_traces, make_trace
+from loricate.core.measuring.ganging import share
+from loricate.core.measuring.grading import Cause, DecisionRule, StepGrade, Verdict, grade_step
+from loricate.core.measuring.plausibility import doubts_text
+from loricate.core.measuring.readings import Doubt
+from loricate.core.measuring.repetitions import (
+    Repeat,
+    decision,
+    grade_repetitions,
+    repetitions_text,
+)
+from loricate.core.planning.scheduling import Across
+from loricate.core.sequences.sequences import ReadyStep
 from loricate.execution.driving import drive
 from loricate.execution.events import EventLog, now
 from loricate.execution.load import LoadedUnit, NestZeroes, Performed

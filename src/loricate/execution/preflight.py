@@ -5,11 +5,11 @@ from collections.abc import Mapping, Sequence
 
 from loricate.bench.bench import InstrumentState
 from loricate.bench.plan import BenchPlan
-from loricate.core.actions import Role
-from loricate.core.capability import shortfalls
 from loricate.core.errors import Finding
-from loricate.core.instruments import Capability
-from loricate.core.sequences import ReadySequence
+from loricate.core.measuring.actions import Role
+from loricate.core.measuring.instruments import Capability
+from loricate.core.sequences.capability import shortfalls
+from loricate.core.sequences.sequences import ReadySequence
 
 
 def needed_roles(sequence: ReadySequence) -> set[Role]:

@@ -3,7 +3,7 @@
 import asyncio
 from dataclasses import dataclass, field
 
-from loricate.core.actions import Answer, Ask, Enter, Photo
+from loricate.core.measuring.actions import Answer, Ask, Enter, Photo
 from loricate.core.quantities import Dimension
 from loricate.execution.events import EventLog
 

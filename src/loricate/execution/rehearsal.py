@@ -3,9 +3,9 @@
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from loricate.core.grading import GradedReading, Verdict
-from loricate.core.readings import Doubt
-from loricate.core.sequences import ReadyStep
+from loricate.core.measuring.grading import GradedReading, Verdict
+from loricate.core.measuring.readings import Doubt
+from loricate.core.sequences.sequences import ReadyStep
 from loricate.execution.events import now
 from loricate.execution.load import Answered, LoadedUnit, Performed
 

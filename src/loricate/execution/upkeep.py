@@ -11,7 +11,12 @@ from loricate.bench.bench import Bench
 from loricate.bench.errors import BenchError, GuardOpen, Implausible
 from loricate.bench.plan import FixturePlan
 from loricate.bench.switching import Nest
-from loricate.core.actions import (
+from loricate.core.errors import CoreError
+from loricate.core.fixtures.daily_check import BoxStep, check_findings
+from loricate.core.fixtures.scanner_check import PathFault, Wiring, check_scanner
+from loricate.core.fixtures.zeroes import take_off
+from loricate.core.fixtures.zeroing import ZeroMeasured, measure_path, path_problem, zero_nest
+from loricate.core.measuring.actions import (
     Action,
     Answer,
     Ask,
@@ -23,15 +28,10 @@ from loricate.core.actions import (
     Sample,
     Wait,
 )
-from loricate.core.daily_check import BoxStep, check_findings
-from loricate.core.errors import CoreError
-from loricate.core.grading import StepGrade, grade_step
-from loricate.core.impedance import ImpedancePath
-from loricate.core.readings import Doubt
-from loricate.core.scanner_check import PathFault, Wiring, check_scanner
-from loricate.core.sequences import ReadySequence, ReadyStep
-from loricate.core.zeroes import take_off
-from loricate.core.zeroing import ZeroMeasured, measure_path, path_problem, zero_nest
+from loricate.core.measuring.grading import StepGrade, grade_step
+from loricate.core.measuring.impedance import ImpedancePath
+from loricate.core.measuring.readings import Doubt
+from loricate.core.sequences.sequences import ReadySequence, ReadyStep
 from loricate.execution.background import Background
 from loricate.execution.driving import drive
 from loricate.execution.events import EventLog, now

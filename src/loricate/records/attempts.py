@@ -7,8 +7,8 @@ import zlib
 from dataclasses import asdict
 from typing import Any
 
-from loricate.core.grading import StepGrade
-from loricate.core.traces import Trace
+from loricate.core.measuring.curves import Trace
+from loricate.core.measuring.grading import StepGrade
 from loricate.records import doubts
 from loricate.records.errors import NotFound
 from loricate.records.stamps import now

@@ -4,8 +4,8 @@ import json
 import sqlite3
 from typing import Any, Literal
 
-from loricate.core.limit_sets import LimitSet
-from loricate.core.products import Product
+from loricate.core.limits.limit_sets import LimitSet
+from loricate.core.products.product import Product
 from loricate.records import audit
 from loricate.records.errors import NotFound
 from loricate.records.stamps import now

@@ -4,7 +4,7 @@ import json
 import sqlite3
 from collections.abc import Iterable, Mapping
 
-from loricate.core.readings import Doubt
+from loricate.core.measuring.readings import Doubt
 from loricate.records.stamps import now
 
 

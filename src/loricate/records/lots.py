@@ -4,8 +4,8 @@ import sqlite3
 from dataclasses import dataclass
 from typing import Any
 
-from loricate.core.grading import Verdict
-from loricate.core.lots import Appearance
+from loricate.core.measuring.grading import Verdict
+from loricate.core.planning.lots import Appearance
 from loricate.records import audit
 from loricate.records.errors import NotFound
 from loricate.records.stamps import now

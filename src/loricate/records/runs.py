@@ -5,7 +5,7 @@ import sqlite3
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from loricate.core.grading import Verdict
+from loricate.core.measuring.grading import Verdict
 from loricate.records import attempts, audit, remarks
 from loricate.records.errors import NotFound
 from loricate.records.stamps import new_id, now

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-from loricate.core.limit_sets import LimitSet
-from loricate.core.products import Product
-from loricate.core.sequences import ReadySequence, SequenceFacts, prepare
+from loricate.core.limits.limit_sets import LimitSet
+from loricate.core.products.product import Product
+from loricate.core.sequences.sequences import ReadySequence, SequenceFacts, prepare
 from loricate.records import audit
 from loricate.records.definitions import newest_texts
 from loricate.records.errors import NotFound

@@ -6,8 +6,8 @@ import sqlite3
 from collections.abc import Mapping
 from typing import Any
 
-from loricate.core.impedance import ImpedancePath, ImpedanceZero
-from loricate.core.zeroes import Zero
+from loricate.core.fixtures.zeroes import Zero
+from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
 from loricate.records import audit
 from loricate.records.stamps import new_id, now
 

@@ -1,7 +1,7 @@
 """Handing in an operator's answer to a run's or an upkeep's question."""
 
-from loricate.core.actions import Answer, Photo
 from loricate.core.errors import Finding, QuantityError
+from loricate.core.measuring.actions import Answer, Photo
 from loricate.core.quantities import parse
 from loricate.execution.questions import Questions
 from loricate.records import audit, pictures

@@ -14,8 +14,8 @@ from typing import Any, TypeVar
 from loricate.bench.bench import Bench
 from loricate.bench.danger import Danger
 from loricate.bench.plan import BenchPlan
-from loricate.core.actions import Role
-from loricate.core.instruments import Capability
+from loricate.core.measuring.actions import Role
+from loricate.core.measuring.instruments import Capability
 from loricate.execution.own_loop import OwnLoop
 from loricate.records.store import Store
 from loricate.service.holding import BenchHolders

@@ -20,11 +20,11 @@ from loricate.certificates.ledger import GENESIS, entry_hash
 from loricate.certificates.paper import make_pdf
 from loricate.certificates.sealing import SealError, SiteKey, digest, seal
 from loricate.certificates.verifying import verify
-from loricate.core.expected import Done, asked_by_sets, expected_tests
 from loricate.core.gate import Condition, Coverage, certificate_gate, is_open
-from loricate.core.grading import Cause, Verdict
-from loricate.core.limit_sets import LimitSets
-from loricate.core.sequences import ReadySequence
+from loricate.core.limits.limit_sets import LimitSets
+from loricate.core.measuring.grading import Cause, Verdict
+from loricate.core.products.expected import Done, asked_by_sets, expected_tests
+from loricate.core.sequences.sequences import ReadySequence
 from loricate.records import audit, certificates, doubts, runs, sequences
 from loricate.records.certificates import LedgerEntry
 from loricate.records.errors import StorageFull

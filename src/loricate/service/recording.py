@@ -6,8 +6,8 @@ import sqlite3
 from collections.abc import Awaitable, Callable, Mapping
 from typing import Any
 
-from loricate.core.grading import Cause, Verdict
-from loricate.core.sequences import ReadyStep
+from loricate.core.measuring.grading import Cause, Verdict
+from loricate.core.sequences.sequences import ReadyStep
 from loricate.execution.load import Answered, LoadedUnit, Performed, StepOutcome
 from loricate.records import attempts, runs
 from loricate.records.store import Store

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from functools import partial
 
 from loricate.bench.bench import Bench
-from loricate.core.actions import Answer
 from loricate.core.errors import Finding, QuantityError
-from loricate.core.grading import Verdict
+from loricate.core.measuring.actions import Answer
+from loricate.core.measuring.grading import Verdict
+from loricate.core.measuring.readings import Doubt
 from loricate.core.quantities import RATIO, exact_text, parse
-from loricate.core.readings import Doubt
-from loricate.core.rehearsing import Taken, Use, take, unjudged_steps
-from loricate.core.sequences import ReadySequence
+from loricate.core.sequences.rehearsing import Taken, Use, take, unjudged_steps
+from loricate.core.sequences.sequences import ReadySequence
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
 from loricate.execution.preflight import check_bench, check_load

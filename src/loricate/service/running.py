@@ -15,11 +15,11 @@ from typing import Any
 from loricate import __version__
 from loricate.bench.bench import Bench
 from loricate.bench.errors import BenchError
-from loricate.core.actions import Answer
 from loricate.core.errors import Finding
-from loricate.core.lots import LotFacts, check_lot, read_serials
-from loricate.core.repeats import steps_to_repeat
-from loricate.core.sequences import ReadySequence
+from loricate.core.measuring.actions import Answer
+from loricate.core.planning.lots import LotFacts, check_lot, read_serials
+from loricate.core.sequences.repeats import steps_to_repeat
+from loricate.core.sequences.sequences import ReadySequence
 from loricate.execution.engine import Engine
 from loricate.execution.events import EventLog
 from loricate.execution.load import LoadedUnit

@@ -7,14 +7,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from loricate.core.actions import Role
-from loricate.core.instruments import Capability
-from loricate.core.limit_sets import LimitSet, LimitSets
-from loricate.core.products import Product
-from loricate.core.rehearsing import prepare_rehearsal
+from loricate.core.limits.limit_sets import LimitSet, LimitSets
+from loricate.core.measuring.actions import Role
+from loricate.core.measuring.instruments import Capability
+from loricate.core.products.product import Product
 from loricate.core.review import Reviewed, ReviewFinding, review
 from loricate.core.review.times import load_s
-from loricate.core.sequences import ReadySequence, SequenceFacts, facts_of, prepare
+from loricate.core.sequences.rehearsing import prepare_rehearsal
+from loricate.core.sequences.sequences import ReadySequence, SequenceFacts, facts_of, prepare
 from loricate.records.sequences import Pinned, made_ready
 
 Texts = Mapping[str, tuple[str, int]]

@@ -9,15 +9,15 @@ from typing import Any
 
 from loricate.bench.bench import Bench
 from loricate.bench.plan import FixturePlan
-from loricate.core.actions import Answer, Role
-from loricate.core.daily_check import BoxStep
 from loricate.core.errors import Finding
+from loricate.core.fixtures.daily_check import BoxStep
+from loricate.core.fixtures.zeroes import Zero, is_young
+from loricate.core.fixtures.zeroing import ZeroMeasured
 from loricate.core.gate import Condition, check_condition, zero_condition
-from loricate.core.impedance import ImpedancePath, ImpedanceZero
-from loricate.core.readings import Doubt
-from loricate.core.sequences import ReadySequence
-from loricate.core.zeroes import Zero, is_young
-from loricate.core.zeroing import ZeroMeasured
+from loricate.core.measuring.actions import Answer, Role
+from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
+from loricate.core.measuring.readings import Doubt
+from loricate.core.sequences.sequences import ReadySequence
 from loricate.execution.load import NestZeroes
 from loricate.execution.preflight import check_bench, check_load
 from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing

@@ -6,7 +6,13 @@ from typing import Any
 
 import pytest
 
-from loricate.core.actions import (
+from loricate.core.errors import AlreadyRegistered, ProcedureError
+from loricate.core.kinds import KINDS, register
+from loricate.core.kinds.ground_bond import GROUND_BOND
+from loricate.core.kinds.insulation import AGAIN, STANDS
+from loricate.core.kinds.leakage import LEAKAGE
+from loricate.core.kinds.visual import VISUAL
+from loricate.core.measuring.actions import (
     Action,
     Answer,
     Ask,
@@ -17,15 +23,9 @@ from loricate.core.actions import (
     Output,
     Program,
 )  # fmt: skip
-from loricate.core.errors import AlreadyRegistered, ProcedureError
-from loricate.core.grading import Cause, DecisionRule, Measured, Verdict, grade_step
-from loricate.core.kinds import KINDS, register
-from loricate.core.kinds.ground_bond import GROUND_BOND
-from loricate.core.kinds.insulation import AGAIN, STANDS
-from loricate.core.kinds.leakage import LEAKAGE
-from loricate.core.kinds.visual import VISUAL
-from loricate.core.readings import Bound
-from loricate.core.sequences import ReadySequence, ReadyStep
+from loricate.core.measuring.grading import Cause, DecisionRule, Measured, Verdict, grade_step
+from loricate.core.measuring.readings import Bound
+from loricate.core.sequences.sequences import ReadySequence, ReadyStep
 
 _RULE = DecisionRule()
 

@@ -7,7 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from loricate.core.actions import (
+from loricate.core.errors import DocumentError
+from loricate.core.measuring.actions import (
     Action,
     Answer,
     Ask,
@@ -19,11 +20,17 @@ from loricate.core.actions import (
     Output,
     Wait,
 )
-from loricate.core.errors import DocumentError
-from loricate.core.grading import Cause, DecisionRule, Measured, StepGrade, Verdict, grade_step
-from loricate.core.products import Product
-from loricate.core.readings import Bound
-from loricate.core.sequences import ReadyStep, prepare
+from loricate.core.measuring.grading import (
+    Cause,
+    DecisionRule,
+    Measured,
+    StepGrade,
+    Verdict,
+    grade_step,
+)
+from loricate.core.measuring.readings import Bound
+from loricate.core.products.product import Product
+from loricate.core.sequences.sequences import ReadyStep, prepare
 
 Wires = Mapping[tuple[str, str], float]  # Ω between two contacts; what is not there is open
 CORD = Product.model_validate(

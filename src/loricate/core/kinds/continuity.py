@@ -11,12 +11,13 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from loricate.core.actions import Connect, Procedure, Role, put_on
-from loricate.core.grading import Cause, Measured
 from loricate.core.kinds.outputs import falls_short, overstressed
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, Place, register
-from loricate.core.limits import Limit, LimitSource
-from loricate.core.products import Terminal
+from loricate.core.limits.limit import Limit, LimitSource
+from loricate.core.measuring.actions import Connect, Procedure, Role, put_on
+from loricate.core.measuring.grading import Cause, Measured
+from loricate.core.measuring.readings import Bound, resistance_of
+from loricate.core.products.product import Terminal
 from loricate.core.quantities import (
     CURRENT,
     RESISTANCE,
@@ -28,7 +29,6 @@ from loricate.core.quantities import (
     Seconds,
     display,
 )
-from loricate.core.readings import Bound, resistance_of
 
 
 class Path(BaseModel):

@@ -11,13 +11,13 @@ from typing import Annotated
 
 from pydantic import Field, field_validator, model_validator
 
-from loricate.core.actions import Answer, Enter, Photo, Procedure
 from loricate.core.errors import ProcedureError
-from loricate.core.grading import Measured
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
-from loricate.core.limits import Limit, LimitSource
+from loricate.core.limits.limit import Limit, LimitSource
+from loricate.core.measuring.actions import Answer, Enter, Photo, Procedure
+from loricate.core.measuring.grading import Measured
+from loricate.core.measuring.readings import Reading
 from loricate.core.quantities import DIMENSIONS, Fraction, parse
-from loricate.core.readings import Reading
 
 
 class EntrySettings(KindSettings):

@@ -10,14 +10,14 @@ from typing import Annotated
 
 from pydantic import Field
 
-from loricate.core.actions import Connect, Procedure, Role, put_on
-from loricate.core.grading import Cause, Measured
 from loricate.core.kinds.outputs import TIME_SLOT, falls_short, overstressed
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
-from loricate.core.limits import Limit
-from loricate.core.products import Product, Terminal
+from loricate.core.limits.limit import Limit
+from loricate.core.measuring.actions import Connect, Procedure, Role, put_on
+from loricate.core.measuring.grading import Cause, Measured
+from loricate.core.measuring.readings import Bound, resistance_of
+from loricate.core.products.product import Product, Terminal
 from loricate.core.quantities import CURRENT, RESISTANCE, TIME, VOLTAGE, Amperes, Fraction, Seconds
-from loricate.core.readings import Bound, resistance_of
 
 
 class GroundBondSettings(KindSettings):

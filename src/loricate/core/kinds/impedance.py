@@ -12,18 +12,19 @@ from typing import Annotated
 
 from pydantic import Field
 
-from loricate.core.actions import Connect, FixtureZero, Procedure, Role, put_on
-from loricate.core.grading import Cause, Measured
-from loricate.core.impedance import (
+from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
+from loricate.core.limits.limit import Limit
+from loricate.core.measuring.actions import Connect, FixtureZero, Procedure, Role, put_on
+from loricate.core.measuring.grading import Cause, Measured
+from loricate.core.measuring.impedance import (
     ImpedancePath,
     ImpedanceZero,
     capacitance_f,
     corrected,
     inductance_h,
 )
-from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
-from loricate.core.limits import Limit
-from loricate.core.products import Terminal
+from loricate.core.measuring.readings import Bound, Reading
+from loricate.core.products.product import Terminal
 from loricate.core.quantities import (
     CAPACITANCE,
     FREQUENCY,
@@ -35,7 +36,6 @@ from loricate.core.quantities import (
     Seconds,
     Volts,
 )  # fmt: skip
-from loricate.core.readings import Bound, Reading
 
 
 class ImpedanceSettings(KindSettings):

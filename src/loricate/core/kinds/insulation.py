@@ -14,7 +14,11 @@ from typing import Annotated
 
 from pydantic import Field
 
-from loricate.core.actions import (
+from loricate.core.errors import ProcedureError
+from loricate.core.kinds.outputs import TIME_SLOT, cut_causes, level_causes
+from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
+from loricate.core.limits.limit import Limit
+from loricate.core.measuring.actions import (
     Answer,
     Ask,
     Connect,
@@ -23,12 +27,9 @@ from loricate.core.actions import (
     Role,
     put_on,
 )  # fmt: skip
-from loricate.core.errors import ProcedureError
-from loricate.core.grading import Measured
-from loricate.core.kinds.outputs import TIME_SLOT, cut_causes, level_causes
-from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
-from loricate.core.limits import Limit
-from loricate.core.products import Terminal
+from loricate.core.measuring.grading import Measured
+from loricate.core.measuring.readings import Bound, resistance_of
+from loricate.core.products.product import Terminal
 from loricate.core.quantities import (
     CURRENT,
     RESISTANCE,
@@ -40,7 +41,6 @@ from loricate.core.quantities import (
     Seconds,
     Volts,
 )  # fmt: skip
-from loricate.core.readings import Bound, resistance_of
 
 AGAIN, STANDS = "measure again", "let it stand"
 

@@ -14,13 +14,14 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from loricate.core.actions import Connect, Ending, Procedure, Role, put_on
-from loricate.core.grading import Cause, Measured
 from loricate.core.kinds.mains import mains_demands, scaled, why_not_at_mains
 from loricate.core.kinds.outputs import TIME_SLOT, level_causes
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
-from loricate.core.limits import Limit
-from loricate.core.products import EarthTerminal, Terminal
+from loricate.core.limits.limit import Limit
+from loricate.core.measuring.actions import Connect, Ending, Procedure, Role, put_on
+from loricate.core.measuring.grading import Cause, Measured
+from loricate.core.measuring.readings import Reading
+from loricate.core.products.product import EarthTerminal, Terminal
 from loricate.core.quantities import (
     CURRENT,
     VOLTAGE,
@@ -30,7 +31,6 @@ from loricate.core.quantities import (
     Seconds,
     Volts,
 )  # fmt: skip
-from loricate.core.readings import Reading
 
 
 class LeakageSettings(KindSettings):

@@ -3,11 +3,11 @@
 import math
 from dataclasses import replace
 
-from loricate.core.actions import Role
 from loricate.core.kinds.registry import Demand
-from loricate.core.products import Product
+from loricate.core.measuring.actions import Role
+from loricate.core.measuring.readings import Bound, Reading
+from loricate.core.products.product import Product
 from loricate.core.quantities import FREQUENCY, TIME, VOLTAGE
-from loricate.core.readings import Bound, Reading
 
 
 def mains_demands(supply_v: float, frequency_hz: float, dwell_s: float) -> tuple[Demand, ...]:

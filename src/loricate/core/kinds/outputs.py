@@ -6,11 +6,11 @@ unit. The level is the measured one; for too much it is the greatest that was se
 
 import math
 
-from loricate.core.actions import Ending, Output
-from loricate.core.grading import Cause
 from loricate.core.kinds.registry import LimitSlot
+from loricate.core.measuring.actions import Ending, Output
+from loricate.core.measuring.grading import Cause
+from loricate.core.measuring.readings import Bound, Reading
 from loricate.core.quantities import TIME
-from loricate.core.readings import Bound, Reading
 
 NEARLY = 1e-9  # a level on the very edge of its tolerance is within it
 COLLAPSED = 0.1  # of its level: what trips before has a short in front of it

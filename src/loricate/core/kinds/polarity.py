@@ -11,12 +11,13 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from loricate.core.actions import Connect, Procedure, Role, put_on
-from loricate.core.grading import Cause, Measured
 from loricate.core.kinds.outputs import falls_short
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, Place, register
-from loricate.core.limits import Limit
-from loricate.core.products import Product, Terminal
+from loricate.core.limits.limit import Limit
+from loricate.core.measuring.actions import Connect, Procedure, Role, put_on
+from loricate.core.measuring.grading import Cause, Measured
+from loricate.core.measuring.readings import Bound, Reading, resistance_of
+from loricate.core.products.product import Product, Terminal
 from loricate.core.quantities import (
     CURRENT,
     RESISTANCE,
@@ -27,7 +28,6 @@ from loricate.core.quantities import (
     Ohms,
     Seconds,
 )
-from loricate.core.readings import Bound, Reading, resistance_of
 
 
 class Conductor(BaseModel):

@@ -11,13 +11,14 @@ from typing import Annotated
 
 from pydantic import Field
 
-from loricate.core.actions import Connect, Ending, Procedure, Role, put_on
-from loricate.core.grading import Cause, Measured
 from loricate.core.kinds.mains import mains_demands, scaled, why_not_at_mains
 from loricate.core.kinds.outputs import TIME_SLOT, level_causes
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
-from loricate.core.limits import Limit
-from loricate.core.products import EarthTerminal, Terminal
+from loricate.core.limits.limit import Limit
+from loricate.core.measuring.actions import Connect, Ending, Procedure, Role, put_on
+from loricate.core.measuring.grading import Cause, Measured
+from loricate.core.measuring.readings import Bound, Reading
+from loricate.core.products.product import EarthTerminal, Terminal
 from loricate.core.quantities import (
     CURRENT,
     POWER,
@@ -28,7 +29,6 @@ from loricate.core.quantities import (
     Seconds,
     Volts,
 )
-from loricate.core.readings import Bound, Reading
 
 
 class PowerSettings(KindSettings):

@@ -6,13 +6,13 @@ from typing import Any, Generic, TypeVar
 
 from pydantic import BaseModel, ConfigDict
 
-from loricate.core.actions import Procedure, Role
 from loricate.core.errors import AlreadyRegistered
-from loricate.core.impedance import ImpedancePath
-from loricate.core.limits import Limit
-from loricate.core.products import Product
+from loricate.core.limits.limit import Limit
+from loricate.core.measuring.actions import Procedure, Role
+from loricate.core.measuring.impedance import ImpedancePath
+from loricate.core.measuring.readings import Bound
+from loricate.core.products.product import Product
 from loricate.core.quantities import Dimension
-from loricate.core.readings import Bound
 
 
 class KindSettings(BaseModel):

@@ -8,11 +8,11 @@ from typing import Annotated
 
 from pydantic import Field
 
-from loricate.core.actions import Answer, Ask, Procedure
 from loricate.core.errors import ProcedureError
-from loricate.core.grading import Cause, Measured
 from loricate.core.kinds.registry import ANSWERED_OUTCOMES, Demand, Kind, KindSettings, register
-from loricate.core.limits import Limit
+from loricate.core.limits.limit import Limit
+from loricate.core.measuring.actions import Answer, Ask, Procedure
+from loricate.core.measuring.grading import Cause, Measured
 
 CHOICES = ("pass", "fail", "not applicable")
 

@@ -8,10 +8,10 @@ from typing import Annotated
 
 from pydantic import Field
 
-from loricate.core.actions import Procedure, Wait
-from loricate.core.grading import Measured
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, register
-from loricate.core.limits import Limit
+from loricate.core.limits.limit import Limit
+from loricate.core.measuring.actions import Procedure, Wait
+from loricate.core.measuring.grading import Measured
 from loricate.core.quantities import Seconds
 
 

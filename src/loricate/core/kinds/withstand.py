@@ -13,13 +13,14 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from loricate.core.actions import Connect, Ending, Procedure, Role, put_on
 from loricate.core.errors import ProcedureError
-from loricate.core.grading import Measured
 from loricate.core.kinds.outputs import TIME_SLOT, cut_causes, level_causes
 from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
-from loricate.core.limits import Limit
-from loricate.core.products import Terminal
+from loricate.core.limits.limit import Limit
+from loricate.core.measuring.actions import Connect, Ending, Procedure, Role, put_on
+from loricate.core.measuring.grading import Measured
+from loricate.core.measuring.readings import Bound, resistance_of
+from loricate.core.products.product import Terminal
 from loricate.core.quantities import (
     CURRENT,
     FREQUENCY,
@@ -32,7 +33,6 @@ from loricate.core.quantities import (
     Seconds,
     Volts,
 )  # fmt: skip
-from loricate.core.readings import Bound, resistance_of
 
 
 class WithstandSettings(KindSettings):

@@ -3,11 +3,11 @@
 import math
 from collections.abc import Iterator
 
-from loricate.core.actions import Role
+from loricate.core.measuring.actions import Role
+from loricate.core.planning.scheduling import Across
 from loricate.core.quantities import CAPACITANCE, CURRENT, TIME, display
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
-from loricate.core.scheduling import Across
-from loricate.core.sequences import ReadyStep
+from loricate.core.sequences.sequences import ReadyStep
 
 SETTLED = 0.01  # how near to its end a charge must have come
 ROOM = 0.8  # of a limit that a good unit may use up

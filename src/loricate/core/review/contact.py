@@ -2,9 +2,9 @@
 
 from collections.abc import Iterable, Iterator
 
-from loricate.core.cues import Cue, Moment, cues_after, cues_at
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
-from loricate.core.sequences import ReadyStep
+from loricate.core.sequences.cues import Cue, Moment, cues_after, cues_at
+from loricate.core.sequences.sequences import ReadyStep
 
 
 def fails_empty(step: ReadyStep) -> bool:

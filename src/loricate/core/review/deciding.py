@@ -3,10 +3,10 @@
 import math
 from collections.abc import Iterator
 
-from loricate.core.actions import Role
+from loricate.core.measuring.actions import Role
 from loricate.core.quantities import CURRENT, RATIO, RESISTANCE, TIME, VOLTAGE, display
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
-from loricate.core.sequences import ReadyStep
+from loricate.core.sequences.sequences import ReadyStep
 
 LOOSE_TOLERANCE, LOOSEST_TOLERANCE = 0.1, 0.2
 LEAST_INSULATION_OHMS = 50e3  # bus-bars by IEC 60204-1: no standard here asks less

@@ -5,11 +5,11 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
 
-from loricate.core.actions import Role
-from loricate.core.instruments import Capability
-from loricate.core.limit_sets import LimitSet, LimitSetItem, LimitSets, fit
-from loricate.core.products import Product
-from loricate.core.sequences import ReadySequence, ReadyStep
+from loricate.core.limits.limit_sets import LimitSet, LimitSetItem, LimitSets, fit
+from loricate.core.measuring.actions import Role
+from loricate.core.measuring.instruments import Capability
+from loricate.core.products.product import Product
+from loricate.core.sequences.sequences import ReadySequence, ReadyStep
 
 
 class Severity(StrEnum):

@@ -3,12 +3,12 @@
 import math
 from collections.abc import Iterator
 
-from loricate.core.capability import shortfalls
-from loricate.core.instruments import Capability
-from loricate.core.limits import Limit
+from loricate.core.limits.limit import Limit
+from loricate.core.measuring.instruments import Capability
 from loricate.core.quantities import DIMENSIONS, RESISTANCE, display
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
-from loricate.core.sequences import ReadyStep
+from loricate.core.sequences.capability import shortfalls
+from loricate.core.sequences.sequences import ReadyStep
 
 MUCH = 0.25  # of a limit that a guard band may take before it is pointed out
 

@@ -2,11 +2,11 @@
 
 from collections.abc import Iterator, Sequence
 
-from loricate.core.branching import Outcome, is_wanted
-from loricate.core.expected import asked_by_sets, expected_tests, is_left_out
-from loricate.core.grading import Verdict
+from loricate.core.measuring.grading import Verdict
+from loricate.core.products.expected import asked_by_sets, expected_tests, is_left_out
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
-from loricate.core.sequences import ReadyStep
+from loricate.core.sequences.branching import Outcome, is_wanted
+from loricate.core.sequences.sequences import ReadyStep
 
 
 @rule

@@ -3,7 +3,7 @@
 import math
 from collections.abc import Iterator, Mapping
 
-from loricate.core.limit_sets import (
+from loricate.core.limits.limit_sets import (
     LimitSetItem,
     demanding_items,
     is_variant,
@@ -11,7 +11,7 @@ from loricate.core.limit_sets import (
 )
 from loricate.core.quantities import DIMENSIONS, RATIO, Dimension, display, parse_any
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
-from loricate.core.sequences import ReadyStep
+from loricate.core.sequences.sequences import ReadyStep
 
 
 @rule

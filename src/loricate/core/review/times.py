@@ -2,10 +2,10 @@
 
 from collections.abc import Iterator
 
+from loricate.core.planning.scheduling import Across, PlannedStep, forecast
 from loricate.core.quantities import TIME, display
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
-from loricate.core.scheduling import Across, PlannedStep, forecast
-from loricate.core.sequences import ReadyStep
+from loricate.core.sequences.sequences import ReadyStep
 
 SHARE = 0.4  # of a load's time from which one step is said to decide it
 MOST_NAMED = 3  # more than two cannot each have that share, but for what runs side by side

@@ -26,9 +26,9 @@ from loricate.bench.bench import InstrumentState
 from loricate.bench.danger import Danger
 from loricate.bench.errors import BenchError
 from loricate.bench.plan import BenchPlan, FixturePlan
+from loricate.core.fixtures.zeroes import is_young
 from loricate.core.gate import check_condition, zero_condition
 from loricate.core.quantities import FREQUENCY, RESISTANCE, display
-from loricate.core.zeroes import is_young
 from loricate.records import audit, doubts, upkeep
 from loricate.records.errors import NotFound
 from loricate.service.bench_side import BenchSide

@@ -3,7 +3,7 @@
 import sqlite3
 
 from loricate.api.definitions import Release, Stored
-from loricate.core.limit_sets import LimitSet
+from loricate.core.limits.limit_sets import LimitSet
 from loricate.records import audit, definitions
 from loricate.service.problems import WrongState
 from loricate.service.routers.access import TheDesk

@@ -8,7 +8,7 @@ from loricate import __version__
 from loricate.api.lots import LotOut, LotSummary, LotUnitOut, NewLot
 from loricate.certificates.lot_paper import make_lot_pdf
 from loricate.core.errors import Finding
-from loricate.core.lots import progress, read_serials
+from loricate.core.planning.lots import progress, read_serials
 from loricate.records import definitions, lots
 from loricate.records.lots import LotRecord
 from loricate.records.stamps import now

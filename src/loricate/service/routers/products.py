@@ -3,8 +3,8 @@
 import sqlite3
 
 from loricate.api.definitions import Offer, OfferedKindOut, OfferedLimitOut
-from loricate.core.offer import OfferedLimit, offered_kinds, offered_limits
-from loricate.core.products import Product
+from loricate.core.products.offer import OfferedLimit, offered_kinds, offered_limits
+from loricate.core.products.product import Product
 from loricate.records import definitions
 from loricate.service.routers.access import TheDesk
 from loricate.service.routers.documents import document_routes

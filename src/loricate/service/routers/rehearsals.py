@@ -8,8 +8,8 @@ from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from loricate.api.records import AnswerIn, QuestionOut
 from loricate.api.rehearsals import NewRehearsal, RehearsalOut, TakenOut, Taking
-from loricate.core.actions import Answer
-from loricate.core.rehearsing import highest_v, unjudged_steps
+from loricate.core.measuring.actions import Answer
+from loricate.core.sequences.rehearsing import highest_v, unjudged_steps
 from loricate.service.desk import Desk
 from loricate.service.preparing import rehearsable
 from loricate.service.rehearsing import RehearsalSeen

@@ -17,8 +17,8 @@ from loricate.api.records import (
     RunSummary,
     TraceOut,
 )
-from loricate.core.actions import Answer
 from loricate.core.errors import Finding
+from loricate.core.measuring.actions import Answer
 from loricate.records import attempts, pictures, remarks, runs, sequences
 from loricate.service.desk import Desk
 from loricate.service.issuing import why_not_issued

@@ -20,7 +20,7 @@ from loricate.api.definitions import (
 from loricate.certificates.label import make_label
 from loricate.core.differences import differences
 from loricate.core.errors import Finding
-from loricate.core.release import Accepted, left_findings, open_findings
+from loricate.core.sequences.release import Accepted, left_findings, open_findings
 from loricate.core.toml_text import read_sequence_text, written
 from loricate.records import accounts, sequences
 from loricate.records.errors import NotFound

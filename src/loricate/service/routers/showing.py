@@ -17,12 +17,12 @@ from loricate.api.records import (
     UnitOut,
 )
 from loricate.core.differences import Difference
-from loricate.core.grading import GradedReading
-from loricate.core.limits import Limit, LimitSource
+from loricate.core.limits.limit import Limit, LimitSource
+from loricate.core.measuring.curves import Trace
+from loricate.core.measuring.grading import GradedReading
+from loricate.core.measuring.readings import make_reading
 from loricate.core.quantities import DIMENSIONS, SAMPLED, display
-from loricate.core.readings import make_reading
-from loricate.core.sequences import ReadyStep
-from loricate.core.traces import Trace
+from loricate.core.sequences.sequences import ReadyStep
 from loricate.execution.rehearsal import Attempt
 
 

@@ -12,7 +12,7 @@ from loricate.api.definitions import (
     ReviewFindingOut,
     ReviewOut,
 )
-from loricate.core.limit_sets import LimitSets
+from loricate.core.limits.limit_sets import LimitSets
 from loricate.records import definitions, sequences
 from loricate.service.challenging import unit_file
 from loricate.service.desk import Desk

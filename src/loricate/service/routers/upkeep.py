@@ -8,8 +8,8 @@ from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from loricate.api.bench import NewUpkeep, UpkeepOut
 from loricate.api.records import AnswerIn, QuestionOut
-from loricate.core.actions import Answer
 from loricate.core.errors import Finding
+from loricate.core.measuring.actions import Answer
 from loricate.execution.upkeep import Upkeep
 from loricate.service.desk import Desk
 from loricate.service.problems import NotReady

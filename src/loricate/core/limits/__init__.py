@@ -1,0 +1,1 @@
+"""Limits: what readings are held against, and where each figure comes from."""

@@ -1,0 +1,1 @@
+"""Products: what is tested, and what must be tested of it."""

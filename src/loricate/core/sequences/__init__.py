@@ -1,0 +1,1 @@
+"""Sequences: documents of steps, made ready to run."""

@@ -1,0 +1,264 @@
+"""Limit sets: formulae, which item holds for a product and a step, and figures that loosen one."""
+
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from loricate.core.kinds import KINDS
+from loricate.core.limits.limit import LimitEntry
+from loricate.core.limits.limit_sets import Asked, Formula, LimitSet, LimitSetItem, fit, resolve
+from loricate.core.products.product import Product
+from loricate.core.quantities import CURRENT, RESISTANCE, VOLTAGE
+from loricate.core.review import Reviewed, Severity, review
+from loricate.core.sequences.sequences import ReadySequence, prepare
+
+LimitSets = dict[str, tuple[LimitSet, int]]
+BOND = Asked("ground_bond", "resistance", RESISTANCE, {"current": "25 A"})
+
+
+def product(**own: Any) -> Product:
+    return Product.model_validate(
+        {
+            "format": "loricate-product/1", "code": "P-1", "title": "A product",
+            "family": "appliance", "protection_class": "I", "supply_voltage": "230 V",
+            "cord": "fixed", "terminals": ["L", "N", "PE", "CHASSIS"], **own,
+        }
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("cord", "ohms"),
+    [
+        ("1 m", 0.3), ("5 m", 0.3), ("5.1 m", 0.4), ("12.5 m", 0.4), ("12.6 m", 0.5),
+        ("20 m", 0.5), ("57.5 m", 1.0), ("200 m", 1.0),
+    ],
+)  # fmt: skip
+def test_a_protective_conductor_by_the_length_of_its_cord(
+    limit_sets: LimitSets, cord: str, ohms: float
+) -> None:
+    found = resolve(LimitEntry(source="EN-50699"), BOND, limit_sets, product(cord_length=cord))
+    assert found.maximum == pytest.approx(ohms)
+    assert found.source.limit_set == "EN-50699"
+
+
+@pytest.mark.parametrize(
+    ("power", "milliamperes"), [("2 kW", 3.5), ("3.5 kW", 3.5), ("6 kW", 6.0), ("18 kW", 10.0)]
+)
+def test_a_heaters_current_by_its_power(
+    limit_sets: LimitSets, power: str, milliamperes: float
+) -> None:
+    asked = Asked("leakage", "current", CURRENT, {"path": "earth", "network": "iec60990"})
+    heater = product(traits=["heating"], rated_power=power)
+    found = resolve(LimitEntry(source="EN-50699"), asked, limit_sets, heater)
+    assert found.maximum == pytest.approx(milliamperes / 1e3)
+
+
+@given(
+    length=st.floats(0.01, 500), base=st.integers(0, 5), add=st.integers(0, 5),
+    most=st.integers(6, 50), begun=st.booleans(),
+)  # fmt: skip
+def test_a_formula_grows_with_its_property_and_stays_under_its_most(
+    length: float, base: int, add: int, most: int, begun: bool
+) -> None:
+    formula = Formula(
+        base=f"{base} Ω", add=f"{add} Ω", per="7.5 m", of="cord_length", beyond="5 m",
+        begun=begun, at_most=f"{most} Ω",
+    )  # fmt: skip
+    short, long = (
+        product(cord_length=f"{length:.6f} m"),
+        product(cord_length=f"{length + 7.5:.6f} m"),
+    )
+    low, high = formula.value(short, RESISTANCE), formula.value(long, RESISTANCE)
+    assert low is not None and high is not None
+    assert base <= low <= high <= most
+    assert high - low <= add * (1 + 1e-6)
+    assert formula.value(product(), RESISTANCE) is None
+
+
+@pytest.mark.parametrize(
+    ("own", "values", "source", "maximum"),
+    [
+        ({}, {}, "IEC-60335-1-A", 0.2),
+        ({"cord": "detachable"}, {}, "IEC-60335-1-A", 0.1),
+        ({"family": "medical"}, {}, "IEC-60601-1-8.6", 0.2),
+        ({"family": "medical", "cord": "none"}, {}, "IEC-60601-1-8.6", 0.1),
+        ({"traits": ["luminaire"]}, {}, "IEC-60598-1-Q", 0.5),
+        ({"mobility": "fixed", "family": "medical"}, {}, "IEC-62353/earth-fixed", 0.3),
+    ],
+)
+def test_the_product_decides_which_item_holds(
+    limit_sets: LimitSets, own: dict[str, Any], values: dict[str, Any], source: str, maximum: float
+) -> None:
+    asked = Asked("ground_bond", "resistance", RESISTANCE, values)
+    assert resolve(LimitEntry(source=source), asked, limit_sets, product(**own)).maximum == maximum
+
+
+@pytest.mark.parametrize(("impedance", "most"), [("4 %", 0.004), ("6 %", 0.005)])
+def test_a_transformers_ratio_is_held_by_the_lesser_of_two(
+    limit_sets: LimitSets, impedance: str, most: float
+) -> None:
+    (item,) = limit_sets["IEC-60076-1"][0].items
+    held = item.figures(product(family="winding", short_circuit_impedance=impedance))
+    assert held == pytest.approx((-most, most))
+    with pytest.raises(ValueError, match="depends on short_circuit_impedance, which product"):
+        item.figures(product(family="winding"))
+
+
+def test_the_step_decides_too(limit_sets: LimitSets) -> None:
+    medical = product(family="medical")
+
+    def most(**values: str) -> float | None:
+        asked = Asked("leakage", "current", CURRENT, {"network": "iec60601", **values})
+        return resolve(LimitEntry(source="IEC-60601-1-8.7"), asked, limit_sets, medical).maximum
+
+    assert most(path="earth", condition="normal") == 5e-3
+    assert most(path="earth", condition="open_neutral") == 10e-3
+    assert most(path="touch", condition="normal") == 100e-6
+    assert most(path="touch", condition="open_earth") == 500e-6
+    with pytest.raises(ValueError, match="for network iec60601"):
+        most(path="earth", condition="normal", network="iec60990")
+    with pytest.raises(ValueError, match=r"no item of 'IEC-60601-1-8\.7' holds .*applied part not"):
+        most(path="patient", condition="normal")
+
+
+@pytest.mark.parametrize(
+    ("source", "asked", "own", "says"),
+    [
+        ("IEC-60335-1-A", BOND, {"protection_class": "II"}, "protection class II, not I"),
+        ("IEC-60335-1-A/none", BOND, {}, "has no item 'none'; it has earth-continuity"),
+        ("IEC-60335-1-13", BOND, {}, "limits no resistance of a ground_bond step"),
+        ("EN-50699", BOND, {}, "depends on cord_length, which product 'P-1' lacks"),
+        ("NOWHERE", BOND, {}, "there is no limit set 'NOWHERE'"),
+        ("IEC-60601-1-8.8/1-mopp", Asked("withstand", "voltage", VOLTAGE, {}), {}, "says how to"),
+    ],
+)
+def test_what_does_not_hold_says_why(
+    limit_sets: LimitSets, source: str, asked: Asked, own: dict[str, Any], says: str
+) -> None:
+    with pytest.raises(ValueError, match=says):
+        resolve(LimitEntry(source=source), asked, limit_sets, product(**own))
+
+
+def test_a_looser_figure_than_the_cited_says_so_and_a_tighter_one_does_not(
+    limit_sets: LimitSets,
+) -> None:
+    def source(**figures: str) -> str:
+        entry = LimitEntry(source="IEC-60335-1-A", **figures)
+        return resolve(entry, BOND, limit_sets, product()).source.text
+
+    assert source() == source(maximum="0.15 Ω") == source(maximum="0.2 Ω")
+    assert source(maximum="0.25 Ω") == "IEC 60335-1:2010 Annex A; looser than its ≤ 200 mΩ"
+    assert "looser" in source(minimum="0.01 Ω"), "the maximum is gone"
+
+
+def test_every_item_names_a_kind_and_a_reading_that_exist(limit_sets: LimitSets) -> None:
+    seen = 0
+    for limit_set, _ in limit_sets.values():
+        assert (limit_set.status, limit_set.checked) == ("draft", "")
+        for item in limit_set.items:
+            if not item.kind:
+                continue
+            kind = KINDS[item.kind]
+            fields = kind.settings.model_fields
+            assert not item.reading or str(kind.limits[item.reading].dimension) == item.dimension
+            assert {*item.least, *item.least_by, *item.most, *item.variant} <= set(fields), item.id
+            seen += 1
+    assert seen > 50
+
+
+def test_why_an_item_holds_is_told(limit_sets: LimitSets) -> None:
+    item = limit_sets["IEC-60335-1-A"][0].find("withstand-basic")
+    assert item is not None
+    assert fit(item, product()).reasons == (
+        "family appliance", "protection class I", "not high leakage",
+        "supply voltage above 150 V",
+    )  # fmt: skip
+    other = fit(item, product(supply_voltage="110 V", traits=["high_leakage"]))
+    assert not other.holds
+    assert other.reasons[2:] == ("is high leakage", "supply voltage 110.0 V, not above 150 V")
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"maximum": None}, "neither a minimum"),
+        ({"fits": {"colour": ["red"]}}, "'colour' is not a property"),
+        ({"maximum": "5 mA"}, "a current, not a resistance"),
+        ({"least": {"current": "ten"}}, "not a number"),
+        ({"dimension": "beauty"}, "not one of"),
+        ({"maximum_by": {"base": "0 Ω", "add": "1 Ω", "per": "1 m", "of": "age"}}, "'age' is not"),
+    ],
+)
+def test_a_faulty_item_is_refused(change: dict[str, Any], says: str) -> None:
+    good = {"id": "a", "clause": "1", "dimension": "resistance", "maximum": "1 Ω"}
+    with pytest.raises(ValidationError, match=says):
+        LimitSetItem.model_validate({**good, **change})
+
+
+WINDING = {"family": "winding", "protection_class": None, "terminals": ["U", "V", "CASE"]}
+
+
+@pytest.mark.parametrize(
+    ("own", "item", "level_v"),
+    [
+        ({"supply_voltage": "400 V", "rated_power": "1.5 kW"}, "withstand", 1800.0),
+        ({"supply_voltage": "230 V", "rated_power": "500 W"}, "withstand-low-power", 1500.0),
+        ({"supply_voltage": "48 V", "rated_power": "200 W"}, "withstand-small", 596.0),
+        (
+            {"supply_voltage": "48 V", "rated_power": "200 W"},
+            "withstand-quantity-production-small", 715.2,
+        ),
+    ],
+)  # fmt: skip
+def test_an_item_without_a_figure_is_cited_for_what_is_measured(
+    limit_sets: LimitSets, own: dict[str, str], item: str, level_v: float
+) -> None:
+    motor = product(**{**WINDING, **own})
+    found = limit_sets["IEC-60034-1"][0].find(item)
+    assert found is not None and fit(found, motor).holds
+    asked = Asked("withstand", "voltage", VOLTAGE, {"voltage": "ac"}, "level")
+    limit = resolve(LimitEntry(source=f"IEC-60034-1/{item}"), asked, limit_sets, motor)
+    assert limit.minimum == pytest.approx(level_v) and limit.maximum is None
+    assert "clause not stated" in limit.source.text
+
+
+def test_what_is_demanded_is_held_against_what_was_measured(
+    limit_sets: LimitSets, sequence: ReadySequence
+) -> None:
+    """A step that cites a standard is judged by its level and time as measured, too."""
+    withstand = sequence.step("withstand").limits
+    assert withstand["voltage"].minimum == 1000.0
+    assert withstand["time_at_level"].minimum == 1.0
+    assert "Annex A" in withstand["voltage"].source.text
+    assert sequence.step("earth").limits["current"].minimum == 10.0
+    assert "voltage" not in sequence.step("insulation").limits, "its figure is the engineer's"
+
+
+@pytest.mark.parametrize(
+    ("family", "own", "level", "dwell"),
+    [
+        ("medical", {"supply_voltage": "230 V"}, "1 kV", "1 s"),
+        ("winding", {"supply_voltage": "400 V", "rated_power": "1.5 kW"}, "500 V", "60 s"),
+        ("winding", {"supply_voltage": "400 V", "rated_power": "1.5 kW"}, "1.8 kV", "1 s"),
+    ],
+)
+def test_a_level_short_of_every_standard_that_fits_is_found(
+    limit_sets: LimitSets, family: str, own: dict[str, str], level: str, dwell: str
+) -> None:
+    unit = product(family=family, terminals=["L", "CASE"], **own)
+    step = {
+        "id": "hv", "kind": "withstand",
+        "settings": {"high": ["L"], "low": ["CASE"], "level": level, "dwell": dwell},
+        "limits": {"current": {"minimum": "1 µA", "maximum": "5 mA", "source": "drawing"}},
+    }  # fmt: skip
+    document = {
+        "format": "loricate-sequence/1", "code": "X", "title": "x", "product": unit.code,
+        "steps": [step],
+    }  # fmt: skip
+    ready = prepare(document, {unit.code: unit}, limit_sets)
+    found = [each for each in review(Reviewed(ready, limit_sets)) if each.rule == "level_not_cited"]
+    assert [each.severity for each in found] == [Severity.ERROR], found
+    assert "is short of the" in found[0].reason
