@@ -283,7 +283,7 @@ def _attack(client: Client, ports: dict[str, int], seconds: float, with_attack: 
     faults = list(attackers.broken)
     if ended.state != "finished" or ended.units[0].verdict != "pass":
         faults.append(f"The run is {ended.state}, {ended.units[0].verdict}: {ended.note}")
-    verdicts = [unit.verdict for unit in ended.units]
+    verdicts = [str(unit.verdict) for unit in ended.units]
     return Attack(verdicts, ended.state, 0.0, 0, attackers.told, faults)
 
 

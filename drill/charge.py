@@ -17,7 +17,6 @@ from loricate.bench.bench import Bench, Patience
 from loricate.bench.danger import DangerState
 from loricate.bench.plan import BenchPlan
 from loricate.commands.places import demo_folder
-from loricate.core.measuring.actions import Role
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
 from loricate.simulator.network import Capacitor, Gap
@@ -233,7 +232,7 @@ def _faults(found: Ended, can_tell: bool, rig: Rig) -> list[str]:
             faults.append(f"a relay opened over a unit that nobody measured: {found.order}")
         if not found.must_earth or rig.bench.danger.state is not DangerState.UNKNOWN:
             faults.append("nobody is told to treat it as charged")
-        if Role.WITHSTAND not in rig.bench._live:
+        if "HV1" not in rig.bench._live:
             faults.append("the bench has forgotten the output")
         if found.state != "aborted":
             faults.append(f"the run is {found.state}")

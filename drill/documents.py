@@ -6,7 +6,8 @@ from typing import Any
 from loricate.commands.places import demo_folder
 from loricate.core.limits.limit_sets import LimitSet
 from loricate.core.products.product import Product
-from loricate.core.sequences.sequences import ReadySequence, prepare
+from loricate.core.sequences.preparing import prepare
+from loricate.core.sequences.ready import ReadySequence
 
 
 def read_toml(name: str) -> dict[str, Any]:

@@ -17,15 +17,16 @@ from loricate.challenge.bench import OfflineBench
 from loricate.commands.places import demo_folder
 from loricate.core.errors import DocumentError
 from loricate.core.gate import Coverage, expected_condition, measured_condition
-from loricate.core.measuring.actions import Role
 from loricate.core.measuring.grading import Verdict
 from loricate.core.measuring.instruments import Capability
+from loricate.core.measuring.roles import Role
 from loricate.core.products.expected import Done, asked_by_sets, expected_tests
 from loricate.core.products.product import Product
 from loricate.core.review import Reviewed, review
 from loricate.core.sequences.branching import is_wanted
+from loricate.core.sequences.preparing import prepare
+from loricate.core.sequences.ready import ReadySequence
 from loricate.core.sequences.release import Accepted, left_findings, open_findings
-from loricate.core.sequences.sequences import ReadySequence, prepare
 from loricate.simulator.units import read_unit_model
 
 FILE = Path(__file__).parent / "tricky.toml"
@@ -74,9 +75,9 @@ def _place(steps: dict[str, Any], path: str) -> tuple[dict[str, Any], str]:
     return place, last
 
 
-def bench() -> dict[Role, Capability]:
+def bench() -> dict[Role, tuple[Capability, ...]]:
     """What the demo bench can do."""
-    return {Role(name): read_profile(f"stand-in-{name}").capability(name) for name in STAND_INS}
+    return {Role(name): (read_profile(f"stand-in-{name}").capability(name),) for name in STAND_INS}
 
 
 def try_once(entry: dict[str, Any]) -> Tried:
@@ -126,7 +127,7 @@ def _gate(sequence: ReadySequence) -> list[Any]:
         *expected_tests(sequence.product),
         *asked_by_sets(sequence.product, cited, demo_limit_sets()),
     ]
-    coverage = Coverage(sequence.product, expected, done)
+    coverage = Coverage(sequence.product.not_tested, expected, done)
     return [expected_condition(coverage), measured_condition(coverage)]
 
 

@@ -17,11 +17,13 @@ from drill.wires import LIES, MISHEARD, LyingWire
 from loricate.bench.bench import Bench, Patience
 from loricate.bench.plan import BenchPlan
 from loricate.commands.places import demo_folder
-from loricate.core.measuring.actions import Answer, Output, Role, Sample
+from loricate.core.attempts import Attempt
+from loricate.core.measuring.actions import Answer, Output
+from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.grading import Verdict
-from loricate.core.sequences.sequences import ReadySequence, ReadyStep
+from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.engine import Engine
-from loricate.execution.load import Answered, LoadedUnit, NestZeroes, Performed
+from loricate.execution.load import Answered, LoadedUnit, NestZeroes
 from loricate.simulator.instruments.output import OutputInstrument
 from loricate.simulator.standins import StandIns
 
@@ -29,8 +31,8 @@ PACE = 20.0
 PATIENCE = Patience(link_s=0.6, overrun_s=0.3)
 HANGS_S, FALLS_S = 150.0, 1.0  # a load takes a minute where each answer is late
 SAFE_V = 60.0
-SOURCES = {Role.WITHSTAND: "HV1", Role.BOND: "GB1", Role.LEAKAGE: "LK1"}
-WIRES = (*SOURCES.values(), "MX1", "GD1")
+SOURCES = ("HV1", "GB1", "LK1")
+WIRES = (*SOURCES, "MX1", "GD1")
 RATES = (0.02, 0.1, 0.5, 1.0)
 FAULTS = (
     "loose_earth", "missing_earth", "cracked_insulator", "swapped_line_earth", "leaky_filter",
@@ -47,11 +49,10 @@ class Notebook:
     units: Mapping[str, tuple[Verdict, str]] = field(default_factory=dict)
     attempts: list[tuple[str, str, Verdict, str]] = field(default_factory=list)
 
-    async def attempt(
-        self, unit: LoadedUnit, index: int, step: ReadyStep, performed: Performed
-    ) -> None:
+    async def attempt(self, unit: LoadedUnit, attempt: Attempt) -> None:
         """Keep an attempt."""
-        self.attempts.append((unit.nest, step.id, performed.grade.verdict, performed.note))
+        told = (unit.nest, attempt.step.id, attempt.verdict, attempt.note)
+        self.attempts.append(told)
 
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
         """Answers are not looked at."""
@@ -125,16 +126,16 @@ class Site:
             move(points)
 
         matrix._switching = watched  # type: ignore[attr-defined]
-        for role, name in SOURCES.items():
-            self._watch_source(role, name, hot, nests_of)
+        for name in SOURCES:
+            self._watch_source(name, hot, nests_of)
 
     def _watch_source(
-        self, role: Role, name: str, hot: set[str], nests_of: Callable[[set[int]], set[str]]
+        self, name: str, hot: set[str], nests_of: Callable[[set[int]], set[str]]
     ) -> None:
         """Note what an output goes through, and what it really was set to."""
         source, floor = self.floor.instruments[name], self.floor.floor
         assert isinstance(source, OutputInstrument)
-        instrument, begin = self.bench.instruments[role], source.begin
+        instrument, begin = self.bench.instruments[name], source.begin
         energise = instrument.energise
         really: dict[str, float | str] = {}
 

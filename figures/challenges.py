@@ -9,7 +9,7 @@ from typing import Any
 from figures.demo_documents import demo_sequence
 from loricate.challenge import challenge
 from loricate.commands.places import demo_folder
-from loricate.core.sequences.sequences import ReadySequence
+from loricate.core.sequences.ready import ReadySequence
 from loricate.simulator.network import Network, Transient
 from loricate.simulator.units import UnitModel, read_unit_model
 

@@ -5,7 +5,8 @@ from typing import Any
 from loricate.commands.demo_site import demo_documents
 from loricate.core.limits.limit_sets import LimitSet
 from loricate.core.products.product import Product
-from loricate.core.sequences.sequences import ReadySequence, prepare
+from loricate.core.sequences.preparing import prepare
+from loricate.core.sequences.ready import ReadySequence
 
 
 def demo_sequence() -> ReadySequence:
@@ -19,23 +20,24 @@ def certificate_document() -> dict[str, Any]:
     """A certificate's document with the demo sequence's five steps and their readings."""
     limit = {"minimum": None, "maximum": 0.2, "text": "≤ 200 mΩ", "source": "IEC 60335-1:2010 A"}
     reading = {
-        "name": "resistance", "value": 0.0834, "unit": "Ω", "bound": "exact",
+        "quantity": "resistance", "point": "", "value": 0.0834, "unit": "Ω", "bound": "exact",
         "uncertainty": 0.0007, "text": "83.40 mΩ", "instrument": "GB1", "verdict": "pass",
-        "outcome": "pass", "margin": 0.58, "limit": limit,
+        "outcome": "pass", "band": "good", "margin": 0.58, "ungraded": "", "repetition": 1,
+        "corrections": [], "limit": limit,
     }  # fmt: skip
     step = {
         "id": "s", "title": "Earth from plug to case", "kind": "ground_bond", "attempt": 1,
-        "reason": "", "earlier": [], "repetitions": [],
+        "reason": "", "earlier": [], "repetitions": [], "faults": [],
         "started_at": "2026-11-25T08:00:00.000Z", "verdict": "pass", "cause": "", "note": "",
         "conditions": "High terminals L+N, Low terminals PE, Test voltage 1 kV, Dwell 1 s",
-        "readings": [reading, {**reading, "name": "voltage"}, {**reading, "name": "current"}],
+        "readings": [reading, {**reading, "quantity": "voltage"}, {**reading, "quantity": "current"}],
     }  # fmt: skip
     instrument = {
         "id": "HV1", "title": "Withstand and insulation source", "identity": "", "serial": "WS-1",
         "calibrated": "2026-06-09", "due": "2027-06-09", "certificate": "K-2026-0611",
     }  # fmt: skip
     return {
-        "format": "loricate-certificate/1", "kind": "certificate", "number": "C-2026-000007",
+        "format": "loricate-certificate/2", "kind": "certificate", "number": "C-2026-000007",
         "supersedes": "", "remarks": [],
         "issued_at": "2026-11-25T08:01:00.000Z", "site": "Quillmere Apparatus",
         "verdict": "pass", "cause": "",

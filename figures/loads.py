@@ -16,8 +16,14 @@ from loricate.bench.plan import read_bench_plan
 from loricate.commands import demo_site
 from loricate.commands.places import demo_folder
 from loricate.core.measuring.actions import Answer
-from loricate.core.planning.scheduling import PlannedStep, forecast, lower_bound_s, makespan_s
-from loricate.core.sequences.sequences import ReadySequence
+from loricate.core.planning.scheduling import (
+    PlannedStep,
+    forecast,
+    lower_bound_s,
+    makespan_s,
+    needs_alone,
+)
+from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
 
@@ -71,7 +77,7 @@ async def _wall_s(bench_file: Path, sequence: ReadySequence, nests: int) -> floa
 
 def _planned(sequence: ReadySequence) -> list[PlannedStep]:
     return [
-        PlannedStep(frozenset(demand.role for demand in step.demands), step.programmed_s)
+        PlannedStep(needs_alone(*sorted(step.roles)), step.programmed_s, step.across)
         for step in sequence.steps
     ]
 

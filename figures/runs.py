@@ -11,11 +11,11 @@ from figures.demo_documents import demo_sequence
 from loricate.bench.bench import Bench
 from loricate.bench.plan import read_bench_plan
 from loricate.commands import demo_site
+from loricate.core.attempts import Attempt
 from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.grading import Verdict
-from loricate.core.sequences.sequences import ReadyStep
 from loricate.execution.engine import Engine
-from loricate.execution.load import Answered, LoadedUnit, Performed
+from loricate.execution.load import Answered, LoadedUnit
 
 RUNS = 5
 SETTLE_S = 0.005  # the stand-in matrix's relays, which each connection and the end wait for
@@ -24,9 +24,7 @@ SETTLE_S = 0.005  # the stand-in matrix's relays, which each connection and the 
 class Nowhere:
     """A recorder that keeps nothing: what the records cost is a figure of its own."""
 
-    async def attempt(
-        self, unit: LoadedUnit, index: int, step: ReadyStep, performed: Performed
-    ) -> None:
+    async def attempt(self, unit: LoadedUnit, attempt: Attempt) -> None:
         return None
 
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:

@@ -1,5 +1,6 @@
 """What keeping a graded attempt costs."""
 
+import itertools
 import sqlite3
 import tempfile
 import time
@@ -8,15 +9,17 @@ from pathlib import Path
 from figures.demo_documents import demo_sequence
 from figures.pairs import ratio_of_pairs
 from loricate.commands.demo_site import demo_documents
-from loricate.core.measuring.grading import DecisionRule, Measured, grade_step
-from loricate.core.measuring.readings import Reading
+from loricate.core.attempts import Attempt
+from loricate.core.measuring.grading import DecisionRule, Measured, StepGrade, grade_step
+from loricate.core.measuring.readings import Measurand, Reading
 from loricate.core.quantities import CURRENT, VOLTAGE
-from loricate.core.sequences.sequences import facts_of
+from loricate.core.sequences.ready import ReadyStep, facts_of
+from loricate.core.sequences.released import step_as_done
 from loricate.records import attempts, definitions, runs, sequences
 from loricate.records.stamps import now
 from loricate.records.store import Store, atomic, open_connection
 
-ATTEMPTS, PAIRS = 100, 7
+ATTEMPTS, PAIRS, MANY = 100, 7, 500
 
 
 def _prepared(store: Store) -> str:
@@ -39,19 +42,46 @@ def _prepared(store: Store) -> str:
 
 def commit_rate() -> float:
     """Graded attempts kept a second, over bare transactions of the same rows, as durable."""
-    step = demo_sequence().steps[3]
+    return _rate(1)
+
+
+def commit_rate_of_many() -> float:
+    """The same with five hundred readings an attempt, of as many points."""
+    return _rate(MANY // 3 + 1)
+
+
+def _graded(step: ReadyStep, points: int) -> StepGrade:
+    """Three readings a point, each held against the step's limits."""
     readings = (
         Reading("current", 1.4e-3, CURRENT, uncertainty=1e-5, instrument="HV1"),
         Reading("voltage", 999.0, VOLTAGE, uncertainty=5.0, instrument="HV1"),
         Reading("resistive_current", 4e-6, CURRENT, uncertainty=1e-6, instrument="HV1"),
     )
-    graded = grade_step(Measured(readings), step.limits, DecisionRule())
-    place = (3, step.id, step.kind.name, step.title)
+    names = [f"J1.{number} to P1.{number}" for number in range(points)]
+    limits = {
+        Measurand(each.quantity, name): limit
+        for each, limit in step.limits.items()
+        for name in names
+    }
+    measured = Measured(tuple(reading.at(name) for name in names for reading in readings))
+    return grade_step(measured, limits, DecisionRule())
+
+
+def _rate(points: int) -> float:
+    step = demo_sequence().steps[3]
+    graded, kept_step = _graded(step, points), step_as_done(step)
+    attempts_each = ATTEMPTS if points == 1 else ATTEMPTS // 10
+    numbers = itertools.count(1)
     with tempfile.TemporaryDirectory() as folder:
         store = Store(Path(folder) / "ours.sqlite")
         unit = _prepared(store)
         bare = open_connection(Path(folder) / "bare.sqlite")
-        store.write_now(lambda conn: attempts.add_attempt(conn, unit, place, graded, "", now()))
+
+        def keep() -> None:
+            made = Attempt(kept_step, 3, next(numbers), graded, started_at=now(), ended_at=now())
+            store.write_now(lambda conn: attempts.add_attempt(conn, unit, made))
+
+        keep()
         kept = open_connection(Path(folder) / "ours.sqlite", read_only=True)
         rows = {
             table: [tuple(row) for row in kept.execute(f"SELECT * FROM {table}")]
@@ -65,20 +95,18 @@ def commit_rate() -> float:
 
         def keep_ours() -> float:
             begun = time.perf_counter()
-            for _ in range(ATTEMPTS):
-                store.write_now(
-                    lambda conn: attempts.add_attempt(conn, unit, place, graded, "", now())
-                )
-            return ATTEMPTS / (time.perf_counter() - begun)
+            for _ in range(attempts_each):
+                keep()
+            return attempts_each / (time.perf_counter() - begun)
 
         def keep_bare() -> float:
             begun = time.perf_counter()
-            for _ in range(ATTEMPTS):
+            for _ in range(attempts_each):
                 with atomic(bare):
                     for table, found in rows.items():
                         marks = ", ".join("?" * len(found[0]))
                         bare.executemany(f"INSERT INTO {table} VALUES ({marks})", found)
-            return ATTEMPTS / (time.perf_counter() - begun)
+            return attempts_each / (time.perf_counter() - begun)
 
         ratio = ratio_of_pairs(keep_ours, keep_bare, PAIRS)
         bare.close()

@@ -10,7 +10,7 @@ from figures.loads import best_forecast, load_over_bound
 from figures.paper import certificate_cpu
 from figures.processes import cli_start
 from figures.runs import engine_overhead
-from figures.storage import commit_rate
+from figures.storage import commit_rate, commit_rate_of_many
 from figures.wires import event_lag, link_query
 
 
@@ -31,6 +31,9 @@ FIGURES = {
     "link_query": Figure(link_query, "ratio", "a query over a raw socket", "<= 1.5"),
     "commit_rate": Figure(
         commit_rate, "ratio", "bare executemany at the same durability", ">= 0.2"
+    ),
+    "commit_rate_of_many": Figure(
+        commit_rate_of_many, "ratio", "the same, 500 readings an attempt", ">= 0.5"
     ),
     "certificate_cpu": Figure(
         certificate_cpu, "ratio", "a bare one-page PDF of the same library", "<= 3"

@@ -14,7 +14,8 @@ from loricate.client import Client
 from loricate.commands import demo_site
 from loricate.core.limits.limit_sets import LimitSet
 from loricate.core.products.product import Product
-from loricate.core.sequences.sequences import ReadySequence, prepare
+from loricate.core.sequences.preparing import prepare
+from loricate.core.sequences.ready import ReadySequence
 from loricate.simulator.hands_link import Hands
 from tests.rig import DEMO, Rig, connected_rig
 

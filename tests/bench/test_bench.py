@@ -15,7 +15,9 @@ from loricate.bench.errors import (
     InstrumentFault,
     StillCharged,
 )
-from loricate.core.measuring.actions import Connect, Energise, Output, Program, Role, Sample
+from loricate.core.measuring.actions import Output
+from loricate.core.measuring.curves import Sample
+from loricate.core.measuring.roles import WITHSTAND
 from loricate.core.quantities import VOLTAGE
 from tests.rig import Rig, said
 
@@ -29,11 +31,8 @@ PROGRAM: dict[str, float | str] = {
 
 async def withstand(bench: Bench, samples: list[Sample] | None = None, **more: float) -> Output:
     kept: list[Sample] = [] if samples is None else samples
-    await bench.perform(Connect(Role.WITHSTAND, POINTS), [NEST], kept.append)
-    await bench.perform(Program(Role.WITHSTAND, {**PROGRAM, **more}), [NEST], kept.append)
-    output = await bench.perform(Energise(Role.WITHSTAND), [NEST], kept.append)
-    assert isinstance(output, Output)
-    return output
+    await bench.connect_unit("HV1", POINTS, [NEST])
+    return await bench.energise("HV1", {**PROGRAM, **more}, [NEST], kept.append)
 
 
 async def test_an_output_is_followed_by_the_instruments_own_clock(rig: Rig) -> None:
@@ -99,7 +98,7 @@ async def test_an_instrument_that_falls_silent_fails_the_action(rig: Rig) -> Non
     assert rig.floor.floor.closed, "no relay moves while nobody knows what is left"
     assert rig.bench.danger.state is DangerState.UNKNOWN
     with pytest.raises(ChargeUnknown):
-        await rig.bench.disconnect([Role.WITHSTAND])
+        await rig.bench.disconnect(["HV1"])
     assert await rig.bench.make_safe()
     assert rig.floor.floor.closed
     assert await rig.bench.confirm_earthed() == ()
@@ -109,14 +108,12 @@ async def test_an_instrument_that_falls_silent_fails_the_action(rig: Rig) -> Non
 
 async def test_a_terminal_without_a_column_is_told(rig: Rig) -> None:
     with pytest.raises(InstrumentFault, match="no column for terminal X"):
-        await rig.bench.perform(
-            Connect(Role.WITHSTAND, {"high": ("X",), "low": ("PE",)}), [NEST], lambda sample: None
-        )
+        await rig.bench.connect_unit("HV1", {"high": ("X",), "low": ("PE",)}, [NEST])
 
 
 async def test_discharge_waits_until_safe_and_gives_up_when_it_never_is(rig: Rig) -> None:
     await withstand(rig.bench, level_v=1000.0)
-    source = rig.bench.instruments[Role.WITHSTAND]
+    source = rig.bench.instruments["HV1"]
     assert await source.discharge(60.0) <= 60.0
     with pytest.raises(StillCharged, match="Do not touch"):
         await source.discharge(-1.0, care=Care(within_s=0.1))
@@ -130,11 +127,11 @@ async def test_making_safe_opens_every_relay(rig: Rig) -> None:
 
 
 async def test_capabilities_come_from_the_profiles(rig: Rig) -> None:
-    assert rig.bench.capabilities()[Role.WITHSTAND].spans["ac_level_v"] == (50, 5000)
+    assert rig.bench.capabilities()[WITHSTAND][0].spans["ac_level_v"] == (50, 5000)
 
 
 async def test_nonsense_is_not_read_as_a_number(rig: Rig) -> None:
-    source = rig.bench.instruments[Role.WITHSTAND]
+    source = rig.bench.instruments["HV1"]
     assert source.profile.sample is not None
     for answer in ("RAMP,1,2", "RAMP,1,2,3,4,ODD,5"):
         with pytest.raises(InstrumentFault, match="answered FETCh"):
@@ -159,7 +156,7 @@ async def test_the_matrix_must_say_that_what_was_asked_for_is_closed(rig: Rig) -
 
 
 async def test_an_output_that_outlasts_its_programme_is_stopped(rig: Rig) -> None:
-    rig.bench.instruments[Role.WITHSTAND].overrun_s = 0.2
+    rig.bench.instruments["HV1"].overrun_s = 0.2
     said(rig, "HV1", lambda line, answer: answer.replace("DONE", "FALL"))
     with pytest.raises(Implausible, match="is still in fall"):
         await withstand(rig.bench)
@@ -186,7 +183,7 @@ async def test_a_summary_that_differs_the_second_time_is_no_result(rig: Rig) -> 
 
 
 async def test_a_clock_that_outruns_ours_is_not_believed(rig: Rig) -> None:
-    rig.bench.instruments[Role.WITHSTAND].pace = 1.0  # the stand-ins go twenty times as fast
+    rig.bench.instruments["HV1"].pace = 1.0  # the stand-ins go twenty times as fast
     output = await withstand(rig.bench)
     assert any("after its start" in each.text for each in output.doubts)
 
@@ -211,7 +208,7 @@ async def test_who_answers_before_a_step_is_who_was_met(rig: Rig) -> None:
     said(rig, "HV1", lambda line, answer: "SOMEBODY,ELSE,1,1" if "IDN" in line else answer)
     with pytest.raises(Implausible, match="answered as 'SOMEBODY,ELSE,1,1' before its step"):
         await withstand(rig.bench)
-    assert not rig.bench.instruments[Role.WITHSTAND].link.is_open
+    assert not rig.bench.instruments["HV1"].link.is_open
     assert rig.bench.danger.state == "safe"
 
 
@@ -228,7 +225,7 @@ async def test_an_answer_that_comes_twice_is_not_the_volts_that_are_left(
         return f"{answer}\n{answer}" if line.upper().startswith("OUTP") else answer
 
     said(rig, "HV1", twice)
-    source = rig.bench.instruments[Role.WITHSTAND]
+    source = rig.bench.instruments["HV1"]
     assert await source.link.query(source.profile.output) == "0"
     with pytest.raises(error):
         await source.discharge(60.0, care=Care(within_s=0.1))

@@ -8,8 +8,9 @@ from hypothesis import strategies as st
 
 from loricate.bench.danger import SILENT_S, DangerState, LiveOutput, danger_of
 from loricate.bench.reach import Reach
-from loricate.core.measuring.actions import Role, Sample
+from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.hazards import Hazard
+from loricate.core.measuring.roles import WITHSTAND
 
 
 @given(st.lists(st.tuples(st.booleans(), st.integers(0, 3), st.integers(0, 3)), max_size=12))
@@ -63,10 +64,10 @@ LIVE = LiveOutput(("1",), Hazard(1000.0))
 def test_the_gravest_danger_is_told() -> None:
     fresh = LiveOutput(("2",), Hazard(500.0, is_dc=True))
     fresh.see(Sample(0.1, 1.0, "dwell", {"voltage": 480.0}))
-    found = danger_of({Role.WITHSTAND: fresh}, {}, ("1",), is_armed=True)
+    found = danger_of({WITHSTAND: fresh}, {}, ("1",), is_armed=True)
     assert (found.state, found.nests, found.volts) == (DangerState.HIGH_VOLTAGE, ("2",), 480.0)
     fresh.is_discharging = True
-    assert danger_of({Role.WITHSTAND: fresh}, {}, (), True).state is DangerState.DISCHARGING
+    assert danger_of({WITHSTAND: fresh}, {}, (), True).state is DangerState.DISCHARGING
     assert danger_of({}, {}, ("1",), True).state is DangerState.HANDS_IN
     assert danger_of({}, {}, (), True).state is DangerState.ARMED
     assert danger_of({}, {}, (), False).state is DangerState.SAFE
@@ -76,5 +77,5 @@ def test_the_gravest_danger_is_told() -> None:
 
 def test_a_silent_output_is_unknown() -> None:
     silent = LiveOutput(("1",), Hazard(1000.0), seen_at=time.monotonic() - SILENT_S - 0.1)
-    found = danger_of({Role.WITHSTAND: silent}, {}, (), False)
+    found = danger_of({WITHSTAND: silent}, {}, (), False)
     assert found.state is DangerState.UNKNOWN and "silent" in found.reasons[0]

@@ -6,7 +6,6 @@ import pytest
 
 from loricate.bench.bench import Bench
 from loricate.bench.claims import Claimed
-from loricate.core.measuring.actions import Role
 from tests.rig import Rig, on_the_way, said
 
 
@@ -52,7 +51,7 @@ async def test_a_second_bench_is_refused_before_its_set_up_and_told_by_whom(rig:
 
 
 async def test_the_lock_ends_with_its_link_and_is_taken_again_with_the_next(rig: Rig) -> None:
-    source = rig.bench.instruments[Role.WITHSTAND]
+    source = rig.bench.instruments["HV1"]
     for _ in range(5):
         source.link.close()
         await source.connect()
@@ -63,7 +62,7 @@ async def test_the_lock_ends_with_its_link_and_is_taken_again_with_the_next(rig:
 
 
 async def test_an_answer_that_grants_nothing_and_refuses_nothing_is_no_lock(rig: Rig) -> None:
-    source = rig.bench.instruments[Role.WITHSTAND]
+    source = rig.bench.instruments["HV1"]
     source.link.close()
     said(rig, "HV1", lambda line, answer: "2" if "LOCK" in line else answer)
     with pytest.raises(Exception, match=r"SYSTem:LOCK:REQuest\?"):

@@ -13,7 +13,7 @@ import pytest
 from loricate.bench.bench import Bench
 from loricate.bench.plan import BenchPlan
 from loricate.core.measuring.grading import Cause, Verdict
-from loricate.core.sequences.sequences import ReadySequence
+from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
 from tests.execution.test_engine import Notebook, only

@@ -26,7 +26,8 @@ def test_the_demo_bench_is_good() -> None:
     ("old", "new", "says"),
     [
         ('id = "GB1"', 'id = "HV1"', "share an id"),
-        ('role = "bond"', 'role = "leakage"', "same role"),
+        ('role = "bond"', 'role = "sparks"', "there is no role 'sparks'"),
+        ('role = "bond"', 'role = "leakage"', "matrix.rows.bond names no instrument"),
         ("L = 5\n", "L = 1\n", "column twice"),
         ("tcp://127.0.0.1:52101", "somewhere", "instruments[0].address"),
         ("due = 2027-06-09", 'due = "soon"', "instruments[0].due"),

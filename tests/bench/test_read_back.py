@@ -8,30 +8,31 @@ from loricate.bench.bench import Bench
 from loricate.bench.errors import GuardOpen, Implausible, InstrumentFault
 from loricate.bench.instrument import Who
 from loricate.bench.plan import BenchPlan
-from loricate.bench.profiles import SETS, read_profile
-from loricate.core.measuring.actions import Connect, Energise, Join, Output, Program, Role
+from loricate.bench.profiles import read_profile
+from loricate.core.measuring.actions import Join
+from loricate.core.measuring.roles import BOND, IMPEDANCE, LEAKAGE, ROLES, WITHSTAND, Role
 from loricate.simulator import scpi
 from tests.rig import Rig, on_the_way, said
 
-NAMES = {Role.WITHSTAND: "HV1", Role.BOND: "GB1", Role.LEAKAGE: "LK1", Role.IMPEDANCE: "IM1"}
+NAMES = {WITHSTAND: "HV1", BOND: "GB1", LEAKAGE: "LK1", IMPEDANCE: "IM1"}
 # None of it is what the stand-ins are set to when they are switched on.
 WANTED: dict[Role, dict[str, float | str]] = {
-    Role.WITHSTAND: {
+    WITHSTAND: {
         "function": "DC", "level_v": 250.0, "frequency_hz": 60.0, "ramp_s": 0.2, "dwell_s": 0.4,
         "fall_s": 0.1, "trip_a": 2e-3,
     },
-    Role.BOND: {"level_a": 12.0, "dwell_s": 0.4},
-    Role.LEAKAGE: {
+    BOND: {"level_a": 12.0, "dwell_s": 0.4},
+    LEAKAGE: {
         "path": "touch", "network": "iec60601", "method": "differential", "neutral": "open",
         "polarity": "reversed", "level_v": 110.0, "frequency_hz": 60.0, "dwell_s": 0.4,
     },
-    Role.IMPEDANCE: {"level_v": 0.5, "frequency_hz": 120.0, "dwell_s": 0.4},
+    IMPEDANCE: {"level_v": 0.5, "frequency_hz": 120.0, "dwell_s": 0.4},
 }  # fmt: skip
 OTHER = {
     "function": "AC", "path": "earth", "network": "iec60990", "method": "direct",
     "neutral": "closed", "polarity": "normal",
 }  # fmt: skip
-EVERY = [(role, name) for role, names in SETS.items() for name in names]
+EVERY = [(role, name) for role, facts in ROLES.items() for name in facts.sets]
 
 
 def header(role: str, name: str) -> str:
@@ -55,22 +56,21 @@ async def test_no_setting_is_lost_or_altered_on_the_way(
 
     on_the_way(rig, NAMES[kind], spoil)
     with pytest.raises(Implausible, match=rf"answers {re.escape(told)}\? with .* set to {value}"):
-        await rig.bench.perform(Program(kind, WANTED[kind]), [], lambda sample: None)
-    assert rig.bench.instruments[kind].programmed == {}, "nothing can be energised with it"
+        await rig.bench.instruments[NAMES[kind]].program(WANTED[kind])
+    assert rig.bench.instruments[NAMES[kind]].programmed == {}, "nothing can be energised with it"
 
 
-@pytest.mark.parametrize("role", SETS)
+@pytest.mark.parametrize("role", ROLES)
 async def test_what_is_set_as_it_was_sent_is_taken(rig: Rig, role: str) -> None:
     kind = Role(role)
-    await rig.bench.perform(Program(kind, WANTED[kind]), [], lambda sample: None)
-    assert rig.bench.instruments[kind].programmed == WANTED[kind]
+    await rig.bench.instruments[NAMES[kind]].program(WANTED[kind])
+    assert rig.bench.instruments[NAMES[kind]].programmed == WANTED[kind]
 
 
 async def test_a_setting_that_somebody_turns_meanwhile_is_seen_after_the_output(rig: Rig) -> None:
     """A knob is turned while the output is on: no error, no reading that looks odd."""
-    await rig.bench.perform(Connect(Role.BOND, {"high": ("PE",), "low": ("CHASSIS",)}), [
-        {"PE": 3, "CHASSIS": 4}], lambda sample: None)  # fmt: skip
-    await rig.bench.perform(Program(Role.BOND, WANTED[Role.BOND]), [], lambda sample: None)
+    terminals = {"high": ("PE",), "low": ("CHASSIS",)}
+    await rig.bench.connect_unit("GB1", terminals, [{"PE": 3, "CHASSIS": 4}])
     source = rig.floor.instruments["GB1"]
 
     def turn(line: str) -> str:
@@ -80,38 +80,37 @@ async def test_a_setting_that_somebody_turns_meanwhile_is_seen_after_the_output(
 
     on_the_way(rig, "GB1", turn)
     with pytest.raises(Implausible, match=r"CURRent\? with '9' after its output, set to 12"):
-        await rig.bench.perform(Energise(Role.BOND), [], lambda sample: None)
+        await rig.bench.energise("GB1", WANTED[BOND], [], lambda sample: None)
 
 
 async def test_answers_that_are_one_behind_are_no_settings(rig: Rig) -> None:
     """The error queue's answer, told twice, answers the question for the settings."""
     said(rig, "LK1", lambda line, told: f"{told}\n{told}" if "ERR" in line else told)
-    program = Program(Role.LEAKAGE, WANTED[Role.LEAKAGE])
     with pytest.raises(Implausible, match="before its start"):
-        await rig.bench.perform(program, [], lambda sample: None)
-    assert not rig.bench.instruments[Role.LEAKAGE].link.is_open, "what comes next answers no more"
+        await rig.bench.energise("LK1", WANTED[LEAKAGE], [], lambda sample: None)
+    assert not rig.bench.instruments["LK1"].link.is_open, "what comes next answers no more"
 
 
 async def test_an_output_needs_its_own_programme(rig: Rig) -> None:
     """A link that was opened anew knows nothing of what was set before."""
-    await rig.bench.perform(Program(Role.BOND, WANTED[Role.BOND]), [], lambda sample: None)
-    rig.bench.instruments[Role.BOND].link.close()
+    source = rig.bench.instruments["GB1"]
+    await source.program(WANTED[BOND])
+    source.link.close()
     await rig.bench.connect()
     with pytest.raises(InstrumentFault, match="was not programmed"):
-        await rig.bench.perform(Energise(Role.BOND), [], lambda sample: None)
+        await source.energise(lambda sample: None)
 
 
 async def test_a_level_that_nobody_heard_back_is_taken_for_dangerous(rig: Rig) -> None:
     """Twenty volts are harmless if that is what the source gives."""
-    source = rig.bench.instruments[Role.LEAKAGE]
-    program = {**WANTED[Role.LEAKAGE], "level_v": 20.0}
+    source = rig.bench.instruments["LK1"]
+    program = {**WANTED[LEAKAGE], "level_v": 20.0}
     rig.floor.floor.set_guard(False)
-    await rig.bench.perform(Program(Role.LEAKAGE, program), [], lambda sample: None)
     with pytest.raises(InstrumentFault, match="did not start"):  # only the stand-in minds
-        await rig.bench.perform(Energise(Role.LEAKAGE), [], lambda sample: None)
+        await rig.bench.energise("LK1", program, [], lambda sample: None)
     source.profile = source.profile.model_copy(update={"not_read_back": ("level_v",)})
     with pytest.raises(GuardOpen):
-        await rig.bench.perform(Energise(Role.LEAKAGE), [], lambda sample: None)
+        await rig.bench.energise("LK1", program, [], lambda sample: None)
 
 
 async def test_an_error_that_is_another_answer_ends_the_link(rig: Rig) -> None:
@@ -119,26 +118,26 @@ async def test_an_error_that_is_another_answer_ends_the_link(rig: Rig) -> None:
     told = iter(["1\n1"])
     said(rig, "MX1", lambda line, answer: next(told, answer) if "OPC" in line else answer)
     with pytest.raises(Implausible, match="MX1 answered as"):
-        await rig.bench.perform(Join(((1, 1),)), [], lambda sample: None)
-    await rig.bench.perform(Join(((1, 1),)), [], lambda sample: None)
+        await rig.bench.join(Join(((1, 1),)))
+    await rig.bench.join(Join(((1, 1),)))
 
 
 async def test_every_connection_begins_as_at_power_on(rig: Rig) -> None:
     """What nobody programs must not be left from whoever had the instrument before."""
     source = rig.floor.instruments["HV1"]
     await source.perform("SENSe:ARC:COUNt 0")
-    rig.bench.instruments[Role.WITHSTAND].link.close()
+    rig.bench.instruments["HV1"].link.close()
     assert await rig.bench.connect() == {}
     assert await source.perform("SENSe:ARC:COUNt?") == "4"
 
 
 async def test_a_dead_man_that_was_not_set_is_found_when_it_is_connected(rig: Rig) -> None:
     on_the_way(rig, "HV1", lambda line: line.replace("TIMeout 0.4", "TIMeout 4"))
-    rig.bench.instruments[Role.WITHSTAND].link.close()
+    rig.bench.instruments["HV1"].link.close()
     problems = await rig.bench.connect()
     assert "DEADman:TIMeout? with '4' after its set-up, not '0.4'" in problems["HV1"]
     with pytest.raises(InstrumentFault, match="after its set-up"):
-        await rig.bench.perform(Connect(Role.WITHSTAND, {}), [], lambda sample: None)
+        await rig.bench.connect_unit("HV1", {}, [])
 
 
 async def test_an_instrument_with_another_serial_number_is_not_used(rig: Rig) -> None:
@@ -165,7 +164,7 @@ async def test_an_instrument_with_another_serial_number_is_not_used(rig: Rig) ->
 async def test_a_serial_number_is_read_where_it_stands(
     rig: Rig, serial: str, identity: str, is_it: bool
 ) -> None:
-    source = rig.bench.instruments[Role.BOND]
+    source = rig.bench.instruments["GB1"]
     source.who = Who(serial=serial)
     said(rig, "GB1", lambda line, told: identity if "IDN" in line else told)
     assert (await rig.bench.look() == {}) is is_it
@@ -200,10 +199,10 @@ async def test_presses_that_are_no_number_are_no_presses(rig: Rig) -> None:
 
 
 async def test_relays_that_did_not_open_are_seen_when_nothing_is_to_be_closed(rig: Rig) -> None:
-    await rig.bench.perform(Join(((1, 1),)), [], lambda sample: None)
+    await rig.bench.join(Join(((1, 1),)))
     on_the_way(rig, "MX1", lambda line: "*WAI" if "ROUTe:OPEN" in line else line)
     with pytest.raises(InstrumentFault, match="says that 1!1 is closed, asked for nothing"):
-        await rig.bench.perform(Join(()), [], lambda sample: None)
+        await rig.bench.join(Join(()))
 
 
 def test_what_a_make_cannot_tell_is_said(rig: Rig) -> None:
@@ -221,14 +220,13 @@ async def test_where_nothing_is_read_back_nothing_is_asked(rig: Rig) -> None:
     plan: BenchPlan = rig.bench.plan
     rig.bench.hang_up()  # one bench at a time
     bench = Bench(plan)
-    source = bench.instruments[Role.BOND]
+    source = bench.instruments["GB1"]
     source.profile = source.profile.model_copy(update={"not_read_back": ("level_a", "dwell_s")})
     await bench.connect()
     lines: list[str] = []
     on_the_way(rig, "GB1", lambda line: lines.append(line) or line)  # type: ignore[func-returns-value]
-    await bench.perform(Program(Role.BOND, WANTED[Role.BOND]), [], lambda sample: None)
-    output = await bench.perform(Energise(Role.BOND), [], lambda sample: None)
-    assert isinstance(output, Output)
+    output = await bench.energise("GB1", WANTED[BOND], [], lambda sample: None)
+    assert output.summary
     assert not [line for line in lines if "CURRent?" in line]
     await bench.close()
 
@@ -258,5 +256,5 @@ def test_words_and_numbers_are_recognised_as_a_make_tells_them() -> None:
 def test_the_stand_ins_tell_each_setting_in_one_message(rig: Rig) -> None:
     """The questions are joined as the settings are, and stay whole for SCPI's branches."""
     profile = read_profile("stand-in-withstand")
-    joined = profile.joined.join(profile.asked(name) for name in SETS["withstand"])
-    assert len(list(scpi.messages(joined))) == len(SETS["withstand"])
+    joined = profile.joined.join(profile.asked(name) for name in ROLES[WITHSTAND].sets)
+    assert len(list(scpi.messages(joined))) == len(ROLES[WITHSTAND].sets)

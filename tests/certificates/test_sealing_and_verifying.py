@@ -43,9 +43,9 @@ from loricate.certificates.verifying import Verification, verify
 from loricate.records.certificates import LedgerEntry
 
 READING = {
-    "name": "resistance", "value": 0.0834, "unit": "Ω", "bound": "exact", "uncertainty": 0.0007,
+    "quantity": "resistance", "point": "", "value": 0.0834, "unit": "Ω", "bound": "exact", "uncertainty": 0.0007,
     "text": "83.40 mΩ", "instrument": "GB1", "verdict": "pass", "outcome": "pass",
-    "margin": 0.58,
+    "margin": 0.58, "band": "good", "ungraded": "", "repetition": 1, "corrections": [],
     "limit": {"minimum": None, "maximum": 0.2, "text": "≤ 200 mΩ",
               "source": "IEC 60335-1:2010 Annex A"},
 }  # fmt: skip
@@ -54,14 +54,14 @@ STEP = {
     "reason": "", "earlier": [],
     "started_at": "2026-11-25T08:00:00.000Z", "verdict": "pass", "cause": "", "note": "",
     "conditions": "Test current 25 A, Dwell 2 s", "readings": [READING],
-    "repetitions": [],
+    "repetitions": [], "faults": [],
 }  # fmt: skip
 
 
 def document(steps: int = 3) -> dict[str, Any]:
     """A certificate document with as many steps as wanted."""
     return {
-        "format": "loricate-certificate/1", "kind": "certificate", "number": "C-2026-000007",
+        "format": "loricate-certificate/2", "kind": "certificate", "number": "C-2026-000007",
         "supersedes": "", "remarks": [],
         "issued_at": "2026-11-25T08:01:00.000Z", "site": "Quillmere Apparatus", "verdict": "pass",
         "cause": "",

@@ -10,8 +10,9 @@ import pytest
 from loricate.challenge import Challenge, ChallengeRequest, NoStandIn, challenge, stand_in_for
 from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.measuring.grading import Cause, Verdict
+from loricate.core.measuring.readings import Measurand
 from loricate.core.products.product import Product
-from loricate.core.sequences.sequences import prepare
+from loricate.core.sequences.preparing import prepare
 from loricate.simulator.units import UnitModel
 from tests.conftest import five_steps, read_demo
 
@@ -167,7 +168,7 @@ def test_the_lamp_poles_test_catches_what_a_class_ii_unit_can_have(limit_sets: L
     product = Product.model_validate(read_demo("products/lp-2.toml"))
     ready = prepare(read_demo("sequences/lp2-final.toml"), {product.code: product}, limit_sets)
     assert "earth" not in ready.step("touch").terminals_used, "class II has none"
-    assert ready.step("withstand").limits["current"].source.item == "withstand-double"
+    assert ready.step("withstand").limits[Measurand("current")].source.item == "withstand-double"
     found = challenge(ready, stand_in_for(product), repetitions=50)
     assert found.missed == () and set(found.false_alarms.values()) == {0}
     assert caught(found)["open_element"] == ("touch", "power")

@@ -21,7 +21,7 @@ GOOD: dict[str, Any] = {
     "calibration_due": {"HV1": TESTED},
     "tested_on": TESTED,
     "tests": Coverage(
-        PRODUCT,
+        PRODUCT.not_tested,
         [Expectation(("withstand",), "the insulation")],
         {"a": Done("withstand", Verdict.PASS, True)},
     ),
@@ -42,10 +42,15 @@ def test_a_unit_that_meets_everything_is_let_through() -> None:
         ("latest", {"a": Verdict.PASS}, "every step done", "b"),
         ("latest", {"a": Verdict.PASS, "b": Verdict.NOT_RUN}, "every step passed", "b"),
         ("latest", {"a": Verdict.FAIL, "b": Verdict.PASS}, "every step passed", "a"),
-        ("tests", Coverage(PRODUCT, [], {}), "measured by an instrument", "No instrument"),
         (
             "tests",
-            Coverage(PRODUCT, [Expectation(("leakage",), "leaks")], {}),
+            Coverage(PRODUCT.not_tested, [], {}),
+            "measured by an instrument",
+            "No instrument",
+        ),
+        (
+            "tests",
+            Coverage(PRODUCT.not_tested, [Expectation(("leakage",), "leaks")], {}),
             "expected tests passed",
             "leaks (leakage)",
         ),

@@ -18,7 +18,8 @@ from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.grading import Cause, Verdict
 from loricate.core.products.product import Product
 from loricate.core.sequences.branching import is_wanted
-from loricate.core.sequences.sequences import ReadySequence, prepare
+from loricate.core.sequences.preparing import prepare
+from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
 from tests.conftest import read_demo
@@ -35,8 +36,9 @@ class NoBench:
         self.armed_by: set[str] = set()
         self.reach = Reach()
 
-    def resources(self, roles: Iterable[object]) -> frozenset[str]:
-        return frozenset(map(str, roles))
+    def needs_of(self, demands: Iterable[object]) -> tuple[()]:
+        assert not list(demands), "no step of these has an instrument"
+        return ()
 
     async def disconnect(self, holders: Iterable[object]) -> None:
         """Nothing is connected."""

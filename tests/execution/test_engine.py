@@ -3,17 +3,21 @@
 import asyncio
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import pytest
 
 from loricate.bench.links import TcpLink
-from loricate.core.measuring.actions import Answer, Program, Role
-from loricate.core.measuring.grading import Cause, Verdict
+from loricate.bench.switching import Nest
+from loricate.core.attempts import Attempt
+from loricate.core.measuring.actions import Answer, Output, Programme
+from loricate.core.measuring.grading import Cause, StepGrade, Verdict
 from loricate.core.planning.scheduling import Across
 from loricate.core.sequences.branching import Outcome, When
-from loricate.core.sequences.sequences import ReadySequence, ReadyStep
+from loricate.core.sequences.ready import ReadySequence
+from loricate.core.sequences.released import step_as_done
 from loricate.execution.engine import Engine
-from loricate.execution.load import Answered, LoadedUnit, Performed, StepOutcome
+from loricate.execution.load import Answered, LoadedUnit
 from loricate.simulator.server import MISCHIEF
 from tests.rig import Rig, on_the_way, said
 
@@ -23,19 +27,17 @@ class Notebook:
     """A recorder that keeps everything in memory."""
 
     attempts: list[tuple[str, str, Verdict, Cause, str]] = field(default_factory=list)
-    performed: list[tuple[str, Performed]] = field(default_factory=list)
+    performed: list[tuple[str, Attempt]] = field(default_factory=list)
     answers: list[tuple[str, Answered]] = field(default_factory=list)
     state: str = ""
     note: str = ""
     verdict: Verdict = Verdict.NOT_RUN
     units: Mapping[str, tuple[Verdict, str]] = field(default_factory=dict)
 
-    async def attempt(
-        self, unit: LoadedUnit, index: int, step: ReadyStep, performed: Performed
-    ) -> None:
-        grade = performed.grade
-        self.attempts.append((unit.nest, step.id, grade.verdict, grade.cause, performed.note))
-        self.performed.append((unit.nest, performed))
+    async def attempt(self, unit: LoadedUnit, attempt: Attempt) -> None:
+        told = (unit.nest, attempt.step.id, attempt.verdict, attempt.cause, attempt.note)
+        self.attempts.append(told)
+        self.performed.append((unit.nest, attempt))
 
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
         self.answers.append((unit.nest, answered))
@@ -235,7 +237,7 @@ async def test_an_instrument_with_a_fault_of_its_own_decides_nothing(
     One that cannot say what is left at the unit ends the run, and no relay moves.
     """
     source = rig.floor.instruments["HV1"]
-    link = rig.bench.instruments[Role.WITHSTAND].link
+    link = rig.bench.instruments["HV1"].link
     assert isinstance(link, TcpLink)
     link.timeout_s = 0.3
     engine, notebook = engine_for(rig, only(sequence, "withstand"), "1")
@@ -254,11 +256,18 @@ async def test_an_instrument_with_a_fault_of_its_own_decides_nothing(
     assert ("treat it as charged" in notebook.note) is not can_tell
 
 
+def done(
+    sequence: ReadySequence, step_id: str, verdict: Verdict, cause: Cause = Cause.NONE
+) -> Attempt:
+    """An attempt from before."""
+    return Attempt(step_as_done(sequence.step(step_id)), 0, 1, StepGrade(verdict, cause))
+
+
 async def test_a_resumed_run_keeps_what_was_done(rig: Rig, sequence: ReadySequence) -> None:
     engine, notebook = engine_for(rig, only(sequence, "earth", "insulation", "leakage"), "12")
     for step_id in ("earth", "insulation"):
-        engine.units[0].take(step_id, StepOutcome(Verdict.PASS))
-    engine.units[1].take("earth", StepOutcome(Verdict.FAIL, Cause.OVER_LIMIT))
+        engine.units[0].take(done(sequence, step_id, Verdict.PASS))
+    engine.units[1].take(done(sequence, "earth", Verdict.FAIL, Cause.OVER_LIMIT))
     await run(engine)
     assert list(notebook.of("1")) == ["leakage"]
     assert notebook.units["u1"] == (Verdict.PASS, "")
@@ -325,10 +334,8 @@ async def test_samples_carry_live_values(rig: Rig, sequence: ReadySequence) -> N
 class Broken(Notebook):
     """A recorder whose disk is full after the first attempt."""
 
-    async def attempt(
-        self, unit: LoadedUnit, index: int, step: ReadyStep, performed: Performed
-    ) -> None:
-        await super().attempt(unit, index, step, performed)
+    async def attempt(self, unit: LoadedUnit, attempt: Attempt) -> None:
+        await super().attempt(unit, attempt)
         if len(self.attempts) > 1:
             raise OSError("no space left")
 
@@ -366,15 +373,15 @@ async def test_a_defect_in_one_nests_measurement_ends_no_others(
     rig: Rig, sequence: ReadySequence, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """What nobody thought of (here: division by nothing) is one nest's `not_run`, and told."""
-    perform = rig.bench.perform
+    energise = rig.bench.energise
     first = rig.bench.plan.fixtures[0].nests["1"]
 
-    async def broken(action: object, nests: list[object], *more: object) -> object:
-        if isinstance(action, Program) and nests == [first]:
+    async def broken(name: str, programme: Programme, nests: list[Nest], *more: Any) -> Output:
+        if nests == [first]:
             raise ZeroDivisionError("float division by zero")
-        return await perform(action, nests, *more)  # type: ignore[arg-type]
+        return await energise(name, programme, nests, *more)
 
-    monkeypatch.setattr(rig.bench, "perform", broken)
+    monkeypatch.setattr(rig.bench, "energise", broken)
     engine, notebook = engine_for(rig, only(sequence, "earth", "withstand"), "12")
     await run(engine)
     assert notebook.state == "finished"

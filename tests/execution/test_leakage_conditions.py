@@ -6,11 +6,13 @@ import pytest
 
 from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.measuring.grading import Cause, Measured, StepGrade, Verdict, grade_step
+from loricate.core.measuring.roles import BOND, IMPEDANCE, LEAKAGE
 from loricate.core.products.product import Product
-from loricate.core.sequences.sequences import prepare
-from loricate.execution.driving import drive
+from loricate.core.sequences.preparing import prepare
+from loricate.execution.driving import BenchDriver
 from tests.rig import Rig
 
+USING = {LEAKAGE: "LK1", BOND: "GB1", IMPEDANCE: "IM1"}
 ANYTHING = {"current": {"maximum": "1 A", "source": "us"}}
 
 
@@ -41,11 +43,11 @@ class Doing:
         (step,) = sequence.steps
         fixture = self.rig.bench.plan.find_fixture("FX-A")
         assert fixture is not None
-        driven = await drive(
-            step.procedure(), self.rig.bench, [fixture.nests["1"]], never, lambda sample: None, {}
-        )
-        await self.rig.bench.disconnect(step.roles)
-        return driven.measured, grade_step(driven.measured, step.limits, sequence.decision)
+        nests = [fixture.nests["1"]]
+        driver = BenchDriver(self.rig.bench, USING, nests, never, lambda sample: None, {})
+        measured = await driver.measure(step.procedure())
+        await self.rig.bench.disconnect(USING.values())
+        return measured, grade_step(measured, step.limits, sequence.decision)
 
 
 @pytest.fixture
@@ -54,7 +56,7 @@ def doing(rig: Rig, product: Product, limit_sets: LimitSets) -> Doing:
 
 
 def value(measured: Measured, name: str) -> float:
-    return next(reading.value for reading in measured.readings if reading.name == name)
+    return next(reading.value for reading in measured.readings if reading.quantity == name)
 
 
 async def test_an_open_neutral_puts_both_filters_on_the_line(doing: Doing) -> None:
@@ -94,9 +96,10 @@ async def test_polarity_changes_which_filter_leaks(doing: Doing) -> None:
 async def test_the_current_is_scaled_to_the_nominal_supply(doing: Doing) -> None:
     scaled, _ = await doing("leakage", supply="200 V", nominal="230 V")
     current = next(each for each in scaled.readings if each.name == "current")
-    assert current.as_measured is not None
+    (correction,) = current.corrections
     factor = 230 / value(scaled, "voltage")
-    assert current.value == pytest.approx(current.as_measured * factor)
+    assert correction.what == "supply"
+    assert current.value == pytest.approx(correction.before * factor)
 
 
 async def test_a_unit_that_is_on_is_not_off(doing: Doing) -> None:
@@ -128,4 +131,5 @@ async def test_continuity_through_the_fixture(doing: Doing) -> None:
     assert graded.verdict is Verdict.PASS, measured
     doing.put("missing_earth")
     measured, graded = await doing("continuity", {}, paths=paths)
-    assert (graded.cause, measured.note) == (Cause.OPEN, "Open: PE-CHASSIS."), graded.doubts
+    (fault,) = graded.faults
+    assert (graded.cause, fault.sentence) == (Cause.OPEN, "Open: PE to CHASSIS."), graded.doubts

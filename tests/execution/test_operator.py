@@ -7,7 +7,7 @@ from loricate.bench.danger import DangerState
 from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.grading import Cause, Verdict
 from loricate.core.sequences.cues import Cue, Moment
-from loricate.core.sequences.sequences import ReadySequence
+from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.engine import Engine
 from tests.execution.test_engine import Notebook, engine_for, only
 from tests.rig import Rig

@@ -7,15 +7,15 @@ import pytest
 
 from loricate.bench.bench import InstrumentState
 from loricate.bench.plan import read_bench_plan
-from loricate.core.measuring.actions import Role
 from loricate.core.measuring.instruments import Capability
-from loricate.core.sequences.sequences import ReadySequence
+from loricate.core.measuring.roles import BOND, ROLES
+from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.preflight import check_bench, check_load, needed_roles
 from tests.rig import DEMO
 
 PLAN = read_bench_plan(DEMO / "bench" / "bench.toml")
 TODAY = dt.date(2026, 11, 25)
-ABLE = {role: Capability(role, {}) for role in Role}
+ABLE = {role: (Capability(role, {}),) for role in ROLES}
 
 
 def state(name: str, role: str, problem: str = "", due: dt.date | None = TODAY) -> InstrumentState:
@@ -76,5 +76,5 @@ def test_a_calibration_out_of_date_is_named_and_its_last_day_is_good(
 def test_instruments_that_no_step_needs_may_be_off(sequence: ReadySequence) -> None:
     short = replace(sequence, steps=sequence.steps[:2])
     states = [replace(GOOD[0], problem="off"), *GOOD[1:]]
-    assert needed_roles(short) == {Role.BOND}
+    assert needed_roles(short) == {BOND}
     assert check_bench(states, ABLE, short, TODAY) == ()

@@ -8,11 +8,12 @@ import pytest
 
 from loricate.bench.links import TcpLink
 from loricate.core.limits.limit import Limit
-from loricate.core.measuring.actions import Answer, Role
+from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.grading import Cause, Verdict
+from loricate.core.measuring.readings import Measurand
 from loricate.core.measuring.repetitions import Repeat
 from loricate.core.planning.scheduling import Across
-from loricate.core.sequences.sequences import ReadySequence
+from loricate.core.sequences.ready import ReadySequence
 from tests.execution.test_engine import engine_for, run
 from tests.rig import Rig
 
@@ -34,10 +35,9 @@ async def test_a_repeated_step_stops_when_it_is_decided_and_keeps_every_reading(
     assert earth.note == "2 passed of 3 times, 2 must pass; stopped after 2."
     resistances = [each for each in earth.grade.readings if each.reading.name == "resistance"]
     assert [each.repetition for each in resistances] == [1, 2]
-    assert [name for _, name in earth.trace.phases] == ["repetition 1", "repetition 2"]
-    assert earth.trace.columns["elapsed_s"] == sorted(
-        value or 0.0 for value in earth.trace.columns["elapsed_s"]
-    )
+    assert [curve.repetition for curve in earth.curves] == [1, 2]
+    for curve in earth.curves:
+        assert list(curve.x.values) == sorted(value or 0.0 for value in curve.x.values)
     assert broken.grade.cause is Cause.BREAKDOWN and len(broken.grade.repetitions) == 2
     assert notebook.units["u1"][0] is Verdict.PASS and notebook.units["u3"][0] is Verdict.FAIL
 
@@ -48,7 +48,7 @@ async def test_units_together_are_repeated_until_each_is_decided(
     """The cracked unit is decided first; the sound one goes on by itself."""
     own = replace(
         sequence.step("withstand"), across=Across.TOGETHER, repeat=Repeat(times=2, needed=2),
-        limits={"current": Limit(dimension="current", maximum=5e-3)},
+        limits={Measurand("current"): Limit(dimension="current", maximum=5e-3)},
     )  # fmt: skip
     engine, notebook = engine_for(rig, replace(sequence, steps=(own,)), "13")
     await run(engine)
@@ -62,7 +62,7 @@ async def test_an_instrument_that_fails_ends_the_repetitions(
     rig: Rig, sequence: ReadySequence
 ) -> None:
     earth = replace(sequence.step("earth"), repeat=Repeat(times=3, needed=1))
-    link = rig.bench.instruments[Role.BOND].link
+    link = rig.bench.instruments["GB1"].link
     assert isinstance(link, TcpLink)
     link.timeout_s = 0.3
     rig.floor.instruments["GB1"].misbehave("SILENT")

@@ -5,7 +5,7 @@ from dataclasses import replace
 from loricate.core.measuring.grading import Verdict
 from loricate.core.measuring.readings import Bound
 from loricate.core.planning.scheduling import Across
-from loricate.core.sequences.sequences import ReadySequence
+from loricate.core.sequences.ready import ReadySequence
 from tests.execution.test_engine import engine_for, only, run
 from tests.rig import Rig
 

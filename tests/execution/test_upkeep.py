@@ -12,7 +12,8 @@ from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.grading import Verdict
 from loricate.core.measuring.impedance import ImpedancePath
 from loricate.core.products.product import Product
-from loricate.core.sequences.sequences import ReadySequence, prepare
+from loricate.core.sequences.preparing import prepare
+from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.load import NestZeroes
 from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing
 from tests.conftest import read_demo
@@ -128,8 +129,8 @@ async def test_a_sound_bench_passes_its_daily_check(rig: Rig, boxes: ReadySequen
 @pytest.mark.parametrize(
     ("fault", "told"),
     [
-        ("stuck", "row 5 (bond low) to column 12 (nest 3 CHASSIS) is stuck closed"),
-        ("leak", "row 8 (leakage neutral) to column 1 (nest 1 L) leaks"),
+        ("stuck", "row 5 (GB1 low) to column 12 (nest 3 CHASSIS) is stuck closed"),
+        ("leak", "row 8 (LK1 neutral) to column 1 (nest 1 L) leaks"),
         ("wet", "between column 2 (nest 1 N) and column 6 (nest 2 N)"),
         ("left_in", "between column 7 (nest 2 PE) and column 8 (nest 2 CHASSIS)"),
     ],

@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from loricate.core.sequences.sequences import ReadySequence, facts_of
+from loricate.core.sequences.ready import ReadySequence, facts_of
 from loricate.records import definitions, sequences
 from loricate.records.store import migrate, open_connection
 from tests.conftest import read_demo

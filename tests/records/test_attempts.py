@@ -1,23 +1,50 @@
-"""Attempts with traces, answers, repeats: kept as they were, never changed."""
+"""Attempts with curves, answers, repeats: kept as they were, never changed."""
 
+import math
 import sqlite3
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
-from loricate.core.measuring.actions import Sample
-from loricate.core.measuring.curves import make_trace
-from loricate.core.measuring.grading import Cause, GradedReading, Repetition, StepGrade, Verdict
-from loricate.core.measuring.readings import make_reading
+from loricate.core.attempts import Attempt
+from loricate.core.limits.limit import Limit, LimitSource
+from loricate.core.measuring.curves import Curve, Sample, course_of, thinned
+from loricate.core.measuring.grading import (
+    Band,
+    Cause,
+    Fault,
+    Grade,
+    GradedReading,
+    Repetition,
+    StepGrade,
+    Verdict,
+)
+from loricate.core.measuring.readings import Bound, Correction, Reading
+from loricate.core.quantities import CURRENT, RESISTANCE, VOLTAGE
+from loricate.core.sequences.released import StepAsDone
 from loricate.records import attempts, lots, remarks, runs
+from loricate.records.curves import curves_of
 from loricate.records.errors import NotFound
 from loricate.records.stamps import now
 from loricate.records.store import migrate, migrations, open_connection
 
 FAIL = StepGrade(Verdict.FAIL, Cause.OVER_LIMIT, ())
 PASS = StepGrade(Verdict.PASS, Cause.NONE, ())
-EARTH = (1, "earth", "ground_bond", "Earth")
+EARTH = StepAsDone(id="earth", title="Earth", kind="ground_bond")
+
+
+def attempt(
+    number: int, grade: StepGrade, reason: str = "", curves: tuple[Curve, ...] = ()
+) -> Attempt:
+    return Attempt(EARTH, 1, number, grade, "", reason, now(), now(), curves)
+
+
+def kept(conn: sqlite3.Connection, unit: dict[str, Any]) -> list[Attempt]:
+    return attempts.attempts_of(conn, unit["id"], {"earth": EARTH})
 
 
 def add_run(conn: sqlite3.Connection, lot: str = "") -> tuple[str, dict[str, Any]]:
@@ -28,33 +55,101 @@ def add_run(conn: sqlite3.Connection, lot: str = "") -> tuple[str, dict[str, Any
     return run_id, unit
 
 
-def test_a_trace_comes_back_as_it_was(conn: sqlite3.Connection) -> None:
+def test_curves_come_back_as_they_were_in_their_order(conn: sqlite3.Connection) -> None:
     run_id, unit = add_run(conn)
-    trace = make_trace([Sample(n / 50, 1.0, "dwell", {"voltage": 1000.0 + n}) for n in range(200)])
-    attempts.add_attempt(conn, unit["id"], EARTH, PASS, "", now(), trace=trace)
-    assert attempts.get_trace(conn, run_id, "1", "earth", 1) == trace
-    (size,) = conn.execute("SELECT length(data) FROM trace").fetchone()
+    samples = [Sample(n / 50, 1.0, "dwell", {"voltage": 1000.0 + n}) for n in range(200)]
+    curve = thinned(course_of(samples, {"voltage": VOLTAGE}, "A to B"))
+    again = replace(curve, point="A to C", repetition=2)
+    attempts.add_attempt(conn, unit["id"], attempt(1, PASS, curves=(curve, again)))
+    assert curves_of(conn, run_id, "1", "earth", 1) == (curve, again)
+    (size,) = conn.execute("SELECT length(data) FROM curve WHERE position = 0").fetchone()
     assert size < 200 * 2 * 8 / 2, "less than half of what plain doubles would take"
     with pytest.raises(NotFound, match="attempt 2"):
-        attempts.get_trace(conn, run_id, "1", "earth", 2)
+        curves_of(conn, run_id, "1", "earth", 2)
+    assert [each.curve_count for each in kept(conn, unit)] == [2]
 
 
-def test_an_attempt_without_a_curve_has_no_trace(conn: sqlite3.Connection) -> None:
+READINGS = st.builds(
+    Reading,
+    quantity=st.sampled_from(["resistance", "current"]),
+    value=st.floats(allow_nan=False, allow_infinity=False, width=32),
+    dimension=st.sampled_from([RESISTANCE, CURRENT]),
+    point=st.sampled_from(["", "A to B", "J1.3 to P-2/4"]),
+    bound=st.sampled_from(Bound),
+    uncertainty=st.floats(0, 1, width=32),
+    instrument=st.sampled_from(["", "HV1"]),
+    corrections=st.lists(
+        st.builds(Correction, st.sampled_from(["zero", "supply"]), st.floats(-1, 1)), max_size=3
+    ).map(tuple),
+)
+SOURCES = st.builds(LimitSource, engineer=st.text(max_size=20), standard=st.text(max_size=9))
+GRADES = st.builds(
+    Grade,
+    st.sampled_from(Verdict),
+    st.sampled_from(Cause),
+    st.none() | st.floats(-1, 1),
+    st.sampled_from(["", "conditional pass"]),
+    st.none() | st.sampled_from(Band),
+)
+
+
+@st.composite
+def graded_readings(draw: st.DrawFn) -> GradedReading:
+    reading, repetition = draw(READINGS), draw(st.integers(1, 9))
+    if draw(st.booleans()):
+        return GradedReading(reading, repetition=repetition)
+    limit = Limit(
+        dimension=reading.dimension.name,
+        maximum=draw(st.floats(1, 10)),
+        caution_above=draw(st.none() | st.floats(0, 1)),
+        source=draw(SOURCES),
+    )
+    reason = draw(st.text(max_size=20))
+    return GradedReading(reading, limit, None if reason else draw(GRADES), repetition, reason)
+
+
+FAULTS = st.builds(
+    Fault, st.sampled_from(Cause), st.text(max_size=9), st.text(max_size=20),
+    repetition=st.integers(1, 9),
+)  # fmt: skip
+
+
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.lists(graded_readings(), max_size=4).map(tuple), st.lists(FAULTS, max_size=3).map(tuple))
+def test_whatever_an_attempt_found_comes_back_as_it_was(
+    conn: sqlite3.Connection, readings: tuple[GradedReading, ...], faults: tuple[Fault, ...]
+) -> None:
     _, unit = add_run(conn)
-    attempts.add_attempt(conn, unit["id"], EARTH, PASS, "", now(), trace=make_trace(()))
-    assert [each["has_trace"] for each in attempts.attempts_of(conn, unit["id"])] == [0]
+    grade = StepGrade(Verdict.FAIL, Cause.OPEN, readings, faults)
+    made = attempt(1, grade)
+    attempts.add_attempt(conn, unit["id"], made)
+    assert kept(conn, unit) == [made]
+
+
+def test_what_is_no_number_comes_back_as_none(conn: sqlite3.Connection) -> None:
+    _, unit = add_run(conn)
+    nothing = GradedReading(Reading("resistance", math.nan, RESISTANCE))
+    attempts.add_attempt(conn, unit["id"], attempt(1, replace(FAIL, readings=(nothing,))))
+    (made,) = kept(conn, unit)
+    assert math.isnan(made.grade.readings[0].reading.value)
+
+
+def test_an_attempt_is_added_once(conn: sqlite3.Connection) -> None:
+    _, unit = add_run(conn)
+    attempts.add_attempt(conn, unit["id"], attempt(1, PASS))
+    with pytest.raises(sqlite3.IntegrityError):
+        attempts.add_attempt(conn, unit["id"], attempt(1, FAIL))
 
 
 def test_a_repeat_is_due_until_it_is_done(conn: sqlite3.Connection) -> None:
     _, unit = add_run(conn)
-    attempts.add_attempt(conn, unit["id"], EARTH, FAIL, "", now())
+    attempts.add_attempt(conn, unit["id"], attempt(1, FAIL))
     attempts.ask_repeat(conn, unit["id"], {"earth": 1, "leakage": 0}, "cleaned", "mara")
     due = {"earth": "cleaned", "leakage": "cleaned"}
     assert attempts.due_repeats(conn, unit["id"]) == due
-    attempts.add_attempt(conn, unit["id"], EARTH, PASS, "", now(), "cleaned")
+    attempts.add_attempt(conn, unit["id"], attempt(2, PASS, "cleaned"))
     assert attempts.due_repeats(conn, unit["id"]) == {"leakage": "cleaned"}
-    found = attempts.attempts_of(conn, unit["id"])
-    assert [(each["number"], each["verdict"], each["reason"]) for each in found] == [
+    assert [(each.number, each.verdict, each.reason) for each in kept(conn, unit)] == [
         (1, "fail", ""), (2, "pass", "cleaned"),
     ]  # fmt: skip
 
@@ -75,22 +170,22 @@ def test_answers_and_remarks_are_kept_and_cannot_be_changed(conn: sqlite3.Connec
 
 def test_repetitions_stay_with_their_readings(conn: sqlite3.Connection) -> None:
     _, unit = add_run(conn)
-    reading = make_reading("resistance", 0.05, "resistance", "exact")
+    reading = Reading("resistance", 0.05, RESISTANCE)
     repeated = StepGrade(
         Verdict.PASS,
         Cause.NONE,
         tuple(GradedReading(reading, None, None, number) for number in (1, 2)),
-        (Repetition(1, Verdict.FAIL, Cause.OPEN), Repetition(2, Verdict.PASS, Cause.NONE)),
+        repetitions=(
+            Repetition(1, Verdict.FAIL, Cause.OPEN),
+            Repetition(2, Verdict.PASS, Cause.NONE),
+        ),
     )
-    attempts.add_attempt(conn, unit["id"], EARTH, repeated, "", now())
-    attempts.add_attempt(conn, unit["id"], EARTH, PASS, "", now())
-    first, second = attempts.attempts_of(conn, unit["id"])
-    assert [(each["number"], each["verdict"], each["cause"]) for each in first["repetitions"]] == [
-        (1, "fail", "open"),
-        (2, "pass", ""),
-    ]
-    assert [each["repetition"] for each in first["readings"]] == [1, 2]
-    assert second["repetitions"] == []
+    attempts.add_attempt(conn, unit["id"], attempt(1, repeated))
+    attempts.add_attempt(conn, unit["id"], attempt(2, PASS))
+    first, second = kept(conn, unit)
+    assert first.grade.repetitions == repeated.repetitions
+    assert [each.repetition for each in first.grade.readings] == [1, 2]
+    assert second.grade.repetitions == ()
     with pytest.raises(sqlite3.IntegrityError, match="append-only"):
         conn.execute("UPDATE repetition SET verdict = 'pass'")
 
@@ -98,8 +193,8 @@ def test_repetitions_stay_with_their_readings(conn: sqlite3.Connection) -> None:
 def test_a_unit_that_passed_on_repeat_is_no_first_pass(conn: sqlite3.Connection) -> None:
     lots.add_lot(conn, "L-1", "DC-40", 1, "A..A", "", "mara")
     run_id, unit = add_run(conn, "L-1")
-    attempts.add_attempt(conn, unit["id"], EARTH, FAIL, "", now())
-    attempts.add_attempt(conn, unit["id"], EARTH, PASS, "", now(), "cleaned")
+    attempts.add_attempt(conn, unit["id"], attempt(1, FAIL))
+    attempts.add_attempt(conn, unit["id"], attempt(2, PASS, "cleaned"))
     runs.set_verdicts(conn, run_id, Verdict.PASS, {unit["id"]: (Verdict.PASS, "")})
     runs.set_state(conn, run_id, "finished", "engine")
     verdicts = [each.verdict for each in lots.appearances(conn, "L-1")]

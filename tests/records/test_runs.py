@@ -6,10 +6,12 @@ from typing import Any
 
 import pytest
 
+from loricate.core.attempts import Attempt
 from loricate.core.measuring.grading import Cause, DecisionRule, Measured, Verdict, grade_step
-from loricate.core.measuring.readings import Bound, Reading
+from loricate.core.measuring.readings import Bound, Measurand, Reading
 from loricate.core.quantities import CURRENT
-from loricate.core.sequences.sequences import ReadySequence, facts_of
+from loricate.core.sequences.ready import ReadySequence, facts_of
+from loricate.core.sequences.released import step_as_done
 from loricate.records import attempts, definitions, runs, sequences
 from loricate.records.errors import NotFound
 from loricate.records.stamps import now
@@ -21,7 +23,9 @@ def add_run(conn: sqlite3.Connection, **load: str) -> str:
     return runs.add_run(conn, ("DC40-FINAL", 1), "DC-40", "FX-A", places, {}, "0", "mara")
 
 
-def add_attempt(conn: sqlite3.Connection, run_id: str, sequence: ReadySequence) -> None:
+def add_attempt(
+    conn: sqlite3.Connection, run_id: str, sequence: ReadySequence, number: int = 1
+) -> None:
     unit = runs.get_run(conn, run_id)["units"][0]
     readings = (
         Reading("current", 50e-9, CURRENT, bound=Bound.BELOW, uncertainty=1e-9),
@@ -29,26 +33,29 @@ def add_attempt(conn: sqlite3.Connection, run_id: str, sequence: ReadySequence) 
     )
     step = sequence.steps[3]
     graded = grade_step(Measured(readings), step.limits, DecisionRule())
-    attempts.add_attempt(
-        conn, unit["id"], (3, step.id, step.kind.name, step.title), graded, "", now()
-    )
+    made = Attempt(step_as_done(step), 3, number, graded, started_at=now(), ended_at=now())
+    attempts.add_attempt(conn, unit["id"], made)
 
 
 def test_a_reading_comes_back_as_it_was(conn: sqlite3.Connection, sequence: ReadySequence) -> None:
     run_id = add_run(conn, n1="A")
     add_attempt(conn, run_id, sequence)
     (unit,) = runs.get_run(conn, run_id)["units"]
-    current, nan = unit["attempts"][0]["readings"]
-    assert (current["value"], current["bound"], current["uncertainty"]) == (50e-9, "below", 1e-9)
-    assert current["source"]["clause"] == "Annex A" and current["verdict"] == "fail"
-    assert nan["value"] is None, "a NaN is kept as no number"
+    current, nan = unit["attempts"][0].grade.readings
+    assert (current.reading.value, current.reading.bound) == (50e-9, "below")
+    assert current.reading.uncertainty == 1e-9
+    assert current.limit is not None and current.limit.source.clause == "Annex A"
+    assert current.grade is not None and current.grade.verdict is Verdict.FAIL
+    assert math.isnan(nan.reading.value), "a NaN is kept as no number"
+    released = sequences.released_as(conn, "DC40-FINAL", 1).steps[3]
+    assert unit["attempts"][0].step == released and released.limited, "as it was released"
 
 
 def test_a_repeat_is_a_new_attempt(conn: sqlite3.Connection, sequence: ReadySequence) -> None:
     run_id = add_run(conn, n1="A")
     add_attempt(conn, run_id, sequence)
-    add_attempt(conn, run_id, sequence)
-    numbers = [each["number"] for each in runs.get_run(conn, run_id)["units"][0]["attempts"]]
+    add_attempt(conn, run_id, sequence, 2)
+    numbers = [each.number for each in runs.get_run(conn, run_id)["units"][0]["attempts"]]
     assert numbers == [1, 2]
 
 
@@ -77,10 +84,12 @@ def test_a_stored_run_grades_the_same_again(
     record = sequences.get_sequence(conn, "DC40-FINAL", 1)
     again = sequences.ready_sequence(conn, record)
     attempt = runs.get_run(conn, run_id)["units"][0]["attempts"][0]
-    row = attempt["readings"][0]
-    reading = Reading("current", row["value"], CURRENT, bound=Bound(row["bound"]))
-    regraded = grade_step(Measured((reading,)), again.steps[3].limits, again.decision)
-    assert (str(regraded.verdict), str(regraded.cause)) == (attempt["verdict"], attempt["cause"])
+    measured = Measured(tuple(each.reading for each in attempt.grade.readings))
+    regraded = grade_step(measured, again.steps[3].limits, again.decision)
+    assert (regraded.verdict, regraded.cause) == (attempt.verdict, attempt.cause)
+    released = sequences.released_as(conn, "DC40-FINAL", 1)
+    kept = grade_step(measured, released.steps[3].limits, released.decision)
+    assert kept == regraded, "by what was kept at the release as well"
 
 
 def test_only_unfinished_runs_are_interrupted(conn: sqlite3.Connection) -> None:
@@ -150,5 +159,5 @@ def test_an_old_revision_keeps_the_limits_it_was_made_with(conn: sqlite3.Connect
     tighter["items"][1]["maximum"] = "0.15 Ω"
     definitions.add_document(conn, "limit_set", tighter["code"], tighter, "mara")
     old = sequences.ready_sequence(conn, sequences.get_sequence(conn, "DC40-FINAL"))
-    assert old.steps[1].limits["resistance"].maximum == 0.2
+    assert old.steps[1].limits[Measurand("resistance")].maximum == 0.2
     assert definitions.known_limit_sets(conn)["IEC-60335-1-A"][1] == 2

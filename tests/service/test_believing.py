@@ -118,7 +118,7 @@ def test_what_was_left_at_the_release_is_on_the_certificate(
     assert (left["rule"], left["step"], left["reason"]) == ("empty_nest", "leakage", reason)
     assert left["by"] == "second" and left["severity"] == "warning"
     steps = {step["id"]: step for step in document["steps"]}
-    times = {each["name"]: each for each in steps["withstand"]["readings"]}
+    times = {each["quantity"]: each for each in steps["withstand"]["readings"]}
     assert times["time_at_level"]["value"] >= 1.0
     assert times["current"]["outcome"] == "pass"
     assert document["sequence"]["coverage_factor"] == 2.0

@@ -192,7 +192,7 @@ def lines_of(folder: Path) -> int:
         f"/runs?count={2**63}", f"/audit?before={2**63}", f"/audit?before={'9' * 4000}",
         f"/sequences/DC40-FINAL?revision={2**64}", "/units?count=1e3", "/units?count=-1",
         f"/products/DC-40/differences?old={2**63}&new=1", f"/runs/{'x' * 4000}",
-        f"/runs/1/traces/1/earth/{'9' * 3000}", "/units/%00", "/units/%FF%FE", "/runs/%ED%A0%80",
+        f"/runs/1/curves/1/earth/{'9' * 3000}", "/units/%00", "/units/%FF%FE", "/runs/%ED%A0%80",
     ],
 )  # fmt: skip
 def test_numbers_and_names_beyond_bounds_are_the_callers_fault(

@@ -107,8 +107,9 @@ def test_a_looser_figure_is_marked_where_the_limit_is_shown(client: Client) -> N
     client.add_sequence(document)
     stored = client.sequence("DC40-LOOSE")
     earth = next(step for step in stored.steps if step.id == "earth")
-    assert earth.limits["resistance"] == "≤ 300 mΩ"
-    assert earth.sources["resistance"] == "IEC 60335-1:2010 Annex A; looser than its ≤ 200 mΩ"
+    resistance = next(each for each in earth.limits if each.quantity == "resistance")
+    assert resistance.text == "≤ 300 mΩ"
+    assert resistance.source == "IEC 60335-1:2010 Annex A; looser than its ≤ 200 mΩ"
 
 
 def test_a_stored_sequence_is_reviewed_on_the_services_bench(client: Client) -> None:

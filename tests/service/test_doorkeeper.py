@@ -10,7 +10,7 @@ import httpx
 import pytest
 from fastapi import FastAPI
 
-from loricate.core.sequences.sequences import MOST_STEPS
+from loricate.core.sequences.steps import MOST_STEPS
 from loricate.service.doorkeeper import (
     KIB,
     MIB,

@@ -97,8 +97,10 @@ def cells() -> list[tuple[str, str]]:
 
 
 def store_schema(conn: sqlite3.Connection) -> None:
+    from loricate.records.migrating import add_functions
     from loricate.records.store import migrations
 
+    add_functions(conn)
     for number in sorted(migrations()):
         conn.executescript(migrations()[number])
 
@@ -138,9 +140,9 @@ def test_every_changed_cell_is_found(copied: Path) -> None:
             continue
         conn.execute("SAVEPOINT one")
         kind = next(name for name, each in marks.MARKED.items() if table in each.tables)
-        key = next(iter(marks.keys_of(conn, kind)))
+        key = next(iter(marks.keys_of(conn, marks.MARKED[kind])))
         conn.row_factory = sqlite3.Row
-        before = marks.digest_of(conn, kind, key)
+        before = marks.digest_of(conn, marks.MARKED[kind], key)
         where = " AND ".join(f"{name} IS ?" for name in marks.MARKED[kind].key)
         there = conn.execute(
             f"SELECT count(*) FROM {table} WHERE {where}", json.loads(key)
@@ -154,7 +156,7 @@ def test_every_changed_cell_is_found(copied: Path) -> None:
                     f'UPDATE {table} SET "{column}" = {changed_value(value[0])} WHERE {where}',
                     json.loads(key),
                 )
-                if marks.digest_of(conn, kind, key) == before:
+                if marks.digest_of(conn, marks.MARKED[kind], key) == before:
                     missed.append((table, column))
                 tried.add(table)
             except sqlite3.IntegrityError:
@@ -171,12 +173,12 @@ def test_every_changed_cell_is_found(copied: Path) -> None:
 @pytest.mark.parametrize(
     ("statement", "says"),
     [
-        ("UPDATE reading SET value = value * 0.5 WHERE name = 'resistance'", "Attempt"),
+        ("UPDATE reading SET value = value * 0.5 WHERE quantity = 'resistance'", "Attempt"),
         ("UPDATE run_unit SET verdict = 'fail' WHERE nest = '1'", "Unit in a run"),
         ("UPDATE answer SET choice = 'fail' WHERE id = (SELECT min(id) FROM answer)", "Answer 1"),
         ("UPDATE audit SET account = 'olle' WHERE id = 3", "Audit 3 is not as it was stored"),
         ("DELETE FROM audit WHERE id = 3", "Audit 3, stored on"),
-        ("DELETE FROM reading WHERE name = 'resistance'", "Attempt"),
+        ("DELETE FROM reading WHERE quantity = 'resistance'", "Attempt"),
         ("DELETE FROM run_unit", "was taken away"),
         ("INSERT INTO audit (at, account, action, subject) VALUES ('x', 'mara', 'x', 'x')",
          "was added from outside"),
@@ -184,7 +186,7 @@ def test_every_changed_cell_is_found(copied: Path) -> None:
         ("UPDATE mark SET digest = 'x' WHERE kind = 'audit' AND position = 3", "Mark 3 of kind"),
         ("DELETE FROM mark WHERE kind = 'audit' AND position = 3", "Mark 3 of kind audit"),
         ("DELETE FROM mark WHERE kind = 'attempt'", "cut off"),
-        ("UPDATE trace SET data = x'00'", "Attempt"),
+        ("UPDATE curve SET data = x'00'", "Attempt"),
     ],
 )  # fmt: skip
 def test_what_somebody_does_to_the_file_is_told(copied: Path, statement: str, says: str) -> None:

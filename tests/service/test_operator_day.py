@@ -118,26 +118,28 @@ def test_a_remark_and_its_photo_are_kept(client: Client) -> None:
         client.add_picture(b"0" * (8 * 2**20 + 1))
 
 
-def test_a_trace_is_given_with_the_limits_of_its_step(client: Client, hands: Hands) -> None:
+def test_a_curve_is_given_with_the_limits_of_its_step(client: Client, hands: Hands) -> None:
     hands.pace(4)  # slow enough for a curve of many samples
     run_id = run_load(client, {"1": "TR-1"})
     attempt = next(a for a in client.run(run_id).units[0].attempts if a.step_id == "withstand")
-    assert attempt.has_trace
-    trace = client.trace(run_id, "1", "withstand")
-    current = next(column for column in trace.columns if column.name == "current")
+    assert attempt.curves == 1
+    (curve,) = client.curves(run_id, "1", "withstand").curves
+    current = next(column for column in curve.columns if column.name == "current")
     assert (current.unit, current.minimum, current.maximum) == ("A", 0.4e-3, 5e-3)
-    assert len(current.values) == len(trace.elapsed_s) > 2
-    assert trace.phases[0].name == "ramp"
-    with pytest.raises(NotFoundError, match="trace"):
-        client.trace(run_id, "1", "look")
+    assert (curve.name, curve.x.name, curve.x.unit) == ("course", "elapsed", "s")
+    assert len(current.values) == len(curve.x.values) > 2
+    assert curve.marks[0].text == "ramp"
+    with pytest.raises(NotFoundError, match="curve"):
+        client.curves(run_id, "1", "look")
 
 
 def test_a_reading_is_shown_with_and_without_the_leads(client: Client) -> None:
     run_id = run_load(client, {"1": "ZR-1"})
     earth = next(a for a in client.run(run_id).units[0].attempts if a.step_id == "earth")
     resistance = earth.readings[0]
-    assert resistance.value is not None and resistance.as_measured is not None
-    assert resistance.as_measured - resistance.value == pytest.approx(0.014, abs=0.001)
+    (zero,) = resistance.corrections
+    assert resistance.value is not None and zero.before is not None and zero.what == "zero"
+    assert zero.before - resistance.value == pytest.approx(0.014, abs=0.001)
 
 
 def test_an_answer_names_its_question(client: Client) -> None:

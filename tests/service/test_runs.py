@@ -153,7 +153,7 @@ def test_a_units_history_shows_the_run(done: tuple[Client, str]) -> None:
 def test_readings_as_csv_read_back(done: tuple[Client, str]) -> None:
     client, run_id = done
     rows = list(csv.DictReader(io.StringIO(readings_csv([client.run(run_id)]))))
-    resistances = [row for row in rows if row["reading"] == "resistance" and row["nest"] == "1"]
+    resistances = [row for row in rows if row["quantity"] == "resistance" and row["nest"] == "1"]
     assert [row["step"] for row in resistances] == ["earth", "insulation"]
     assert float(resistances[0]["value"]) < float(resistances[0]["maximum"])
 

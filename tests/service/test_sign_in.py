@@ -186,7 +186,7 @@ WHO_MAY: dict[str, object] = {
     "POST /runs/{run_id}/answers": RUNNERS,
     "POST /runs/{run_id}/repeats": RUNNERS,
     "POST /runs/{run_id}/remarks": RUNNERS,
-    "GET /runs/{run_id}/traces/{nest}/{step}/{number}": EVERYONE,
+    "GET /runs/{run_id}/curves/{nest}/{step}/{number}": EVERYONE,
     "GET /runs/{run_id}/events": EVERYONE,
     "GET /units": EVERYONE,
     "GET /units/{serial}": EVERYONE,

@@ -4,6 +4,7 @@ import type { Attempt, Reading } from '../api/client'
 import { MarginBar } from './MarginBar'
 import { marginText } from './margin'
 import { VerdictMark } from './VerdictMark'
+import { measurand } from './words'
 
 /** A unit's attempts with every reading beside its limit, margin and source. */
 export function ReadingsTable({ attempts, label }: { attempts: Attempt[]; label: string }) {
@@ -40,12 +41,14 @@ export function ReadingsTable({ attempts, label }: { attempts: Attempt[]; label:
                     {attempt.title}
                   </Text>
                   {attempt.number > 1 && ` (attempt ${attempt.number}: ${attempt.reason})`}
-                  {attempt.note && (
-                    <Text as="span" color="soft">
-                      {' '}
-                      {attempt.note}
-                    </Text>
-                  )}
+                  {[attempt.note, ...attempt.faults.map((fault) => fault.text)]
+                    .filter(Boolean)
+                    .map((told) => (
+                      <Text key={told} as="span" color="soft">
+                        {' '}
+                        {told}
+                      </Text>
+                    ))}
                 </Table.Cell>
                 <Table.Cell>
                   <VerdictMark verdict={attempt.verdict} cause={attempt.cause} />
@@ -76,20 +79,20 @@ export function ReadingsTable({ attempts, label }: { attempts: Attempt[]; label:
 }
 
 function ReadingRows({ readings }: { readings: Reading[] }) {
-  return readings.map((reading) => <ReadingRow key={reading.name} reading={reading} />)
+  return readings.map((reading) => <ReadingRow key={measurand(reading)} reading={reading} />)
 }
 
 function ReadingRow({ reading }: { reading: Reading }) {
   return (
     <Table.Row color="ink">
-      <Table.Cell pl="6">{reading.name.replaceAll('_', ' ')}</Table.Cell>
+      <Table.Cell pl="6">{measurand(reading)}</Table.Cell>
       <Table.Cell textAlign="right" fontWeight={reading.limit ? 'bold' : 'normal'}>
         {reading.text}
-        {reading.as_measured_text && (
-          <Text color="soft" fontSize="xs" fontWeight="normal">
-            {reading.as_measured_text} uncorrected
+        {reading.corrections.map(({ what, text }) => (
+          <Text key={what} color="soft" fontSize="xs" fontWeight="normal">
+            {text} before {what}
           </Text>
-        )}
+        ))}
       </Table.Cell>
       <Table.Cell textAlign="right">{reading.limit}</Table.Cell>
       <Table.Cell textAlign="right">{reading.limit ? marginText(reading.margin) : ''}</Table.Cell>
@@ -99,6 +102,8 @@ function ReadingRow({ reading }: { reading: Reading }) {
       <Table.Cell color="soft">{reading.source}</Table.Cell>
       <Table.Cell color="unsure">
         {reading.outcome.startsWith('conditional') && reading.outcome}
+        {reading.verdict === 'pass' && reading.band === 'caution' && 'near its limit'}
+        {reading.ungraded && `not judged: ${reading.ungraded}`}
       </Table.Cell>
     </Table.Row>
   )

@@ -5,7 +5,7 @@ import { ReadingsTable } from '../parts/ReadingsTable'
 import { Waiting } from '../parts/Waiting'
 import { AnswerText } from '../units/AnswerText'
 
-const TracePlot = lazy(() => import('../traces/TracePlot'))
+const CurvePanel = lazy(() => import('../curves/CurvePanel'))
 
 /** The readings of one step of one unit, every attempt of it, and their curves. */
 export function CellPanel({ run, cell }: { run: Run; cell: string }) {
@@ -17,10 +17,10 @@ export function CellPanel({ run, cell }: { run: Run; cell: string }) {
     .filter((each) => each.nest !== nest)
     .flatMap((each) => {
       const latest = each.attempts.filter((one) => one.step_id === stepId).at(-1)
-      return latest?.has_trace ? [{ nest: each.nest, number: latest.number }] : []
+      return latest && latest.curves > 0 ? [{ nest: each.nest, number: latest.number }] : []
     })
   const own = attempts
-    .filter((each) => each.has_trace)
+    .filter((each) => each.curves > 0)
     .map((each) => ({ nest, number: each.number }))
   const answers = unit.answers.filter((each) => each.step_id === stepId)
   return (
@@ -43,7 +43,7 @@ export function CellPanel({ run, cell }: { run: Run; cell: string }) {
       ))}
       {own.length > 0 && (
         <Suspense fallback={<Waiting />}>
-          <TracePlot runId={run.id} step={stepId} own={own} others={others} />
+          <CurvePanel runId={run.id} step={stepId} own={own} others={others} />
         </Suspense>
       )}
     </Box>

@@ -2,12 +2,11 @@ import { Box, Flex, Image, Text } from '@chakra-ui/react'
 import type { Run } from '../api/client'
 import { quantityText } from '../parts/quantity'
 import { VerdictMark, verdictInk } from '../parts/VerdictMark'
+import { words } from '../parts/words'
 import { Plate } from './Plate'
 import type { Live, NestState } from './runState'
 
-/** Limits that only the end of a step can tell of. */
-const NOT_LIVE = ['voltage', 'time_at_level']
-const BOUND = { below: '< ', above: '> ' } as Record<string, string>
+type Limit = Run['steps'][number]['limits'][number]
 
 interface Props {
   nest: NestState
@@ -22,7 +21,7 @@ export function NestTile({ nest, steps, isAsked, isCompact }: Props) {
   const isDone = nest.verdict !== ''
   const verdict = isDone ? nest.verdict : nest.failed ? 'fail' : ''
   const ink = verdict ? verdictInk(verdict) : nest.live ? 'act' : 'edge'
-  const limits = steps.find((step) => step.id === nest.stepId)?.limits ?? {}
+  const limits = limitsNow(nest, steps)
   return (
     <Plate nest={nest.nest} serial={nest.serial} ink={ink}>
       <Flex gap="1" mb="2" aria-hidden="true">
@@ -49,6 +48,11 @@ export function NestTile({ nest, steps, isAsked, isCompact }: Props) {
                 </Text>
               )}
             </Text>
+            {nest.at && nest.step && (
+              <Text color="soft">
+                {nest.at.point}, {nest.at.number} of {nest.at.of}
+              </Text>
+            )}
             {nest.cue && <CueNote cue={nest.cue} />}
             {nest.live && <Meters live={nest.live} limits={limits} />}
             {nest.failed && <VerdictMark verdict="fail" cause={nest.failed.cause} size="large" />}
@@ -57,6 +61,24 @@ export function NestTile({ nest, steps, isAsked, isCompact }: Props) {
       </Box>
     </Plate>
   )
+}
+
+/** The limits on what the meters show, at the point that is measured now. */
+function limitsNow(nest: NestState, steps: Run['steps']): Limit[] {
+  const step = steps.find((each) => each.id === nest.stepId)
+  const point = nest.at?.point ?? ''
+  return (step?.limits ?? []).filter(
+    (limit) =>
+      // The level is what the step puts on; whether it was reached is told at its end.
+      limit.quantity !== 'voltage' &&
+      limit.point === point &&
+      nest.live !== null &&
+      limit.quantity in nest.live.meters,
+  )
+}
+
+function capital(text: string): string {
+  return text.charAt(0).toUpperCase() + text.slice(1)
 }
 
 /** What a nest is doing, or waits for. */
@@ -78,33 +100,20 @@ function CueNote({ cue }: { cue: { text: string; picture: string } }) {
   )
 }
 
-function Meters({ live, limits }: { live: Live; limits: Record<string, string> }) {
-  const { voltage, current } = live.values
+function Meters({ live, limits }: { live: Live; limits: Limit[] }) {
   if (live.phase === 'discharging') {
     return (
       <Text fontSize="lg" fontWeight="bold" color="bad">
-        Discharging: {quantityText(voltage ?? 0, 'V')} left
+        Discharging: {quantityText(live.values.voltage ?? 0, 'V')} left
       </Text>
     )
   }
-  const hasBoth = voltage !== undefined && voltage !== 0 && current !== undefined && current !== 0
-  const rows: [string, string][] = []
-  if (voltage !== undefined) rows.push(['Voltage', quantityText(voltage, 'V')])
-  if (current !== undefined) {
-    rows.push(['Current', `${BOUND[live.bounds.current ?? ''] ?? ''}${quantityText(current, 'A')}`])
-  }
-  if (hasBoth) {
-    const flipped = { below: '> ', above: '< ' } as Record<string, string>
-    const sign = flipped[live.bounds.current ?? ''] ?? ''
-    rows.push(['U/I', `${sign}${quantityText(Math.abs(voltage / current), 'Ω')}`])
-  }
-  if (live.values.impedance !== undefined) {
-    const sign = BOUND[live.bounds.impedance ?? ''] ?? ''
-    rows.push(['Impedance', sign + quantityText(live.values.impedance, 'Ω')])
-  }
-  const known = Object.entries(limits).filter(([name]) => !NOT_LIVE.includes(name))
-  for (const [name, text] of known) {
-    rows.push([known.length === 1 ? 'Limit' : `Limit, ${name.replaceAll('_', ' ')}`, text])
+  const rows = Object.entries(live.meters).map(([name, text]): [string, string] => [
+    capital(words(name)),
+    text,
+  ])
+  for (const limit of limits) {
+    rows.push([limits.length === 1 ? 'Limit' : `Limit, ${words(limit.quantity)}`, limit.text])
   }
   rows.push(['Left', `${live.remainingS.toFixed(1)} s, ${live.phase}`])
   return (

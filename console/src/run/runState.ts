@@ -4,8 +4,10 @@ export interface Live {
   phase: string
   elapsedS: number
   remainingS: number
+  /** What is sampled, in SI units. */
   values: Record<string, number>
-  bounds: Record<string, string>
+  /** What is shown of it, by quantity, as the step's kind has it. */
+  meters: Record<string, string>
 }
 
 /** A step's time on the timeline, in ms since 1970; `end` is null while it is under way. */
@@ -28,6 +30,8 @@ export interface NestState {
   live: Live | null
   /** Which repetition of its step is under way, and of how many; null where it is done once. */
   repetition: { number: number; times: number } | null
+  /** Which point of its step is measured, where it has several. */
+  at: { point: string; number: number; of: number } | null
   /** An instruction in passing, until its step is over. */
   cue: { text: string; picture: string } | null
   spans: Span[]
@@ -58,6 +62,7 @@ export const EVENT_NAMES = [
   'state',
   'step_started',
   'sample',
+  'point',
   'repetition',
   'cue',
   'question',
@@ -88,6 +93,7 @@ export function stateOf(run: Run): RunState {
       failed: null,
       live: null,
       repetition: null,
+      at: null,
       cue: null,
       spans: spansOf(unit.attempts),
       ...settled(run, unit),
@@ -106,6 +112,7 @@ export function rehearsalState(nest: string): RunState {
     failed: null,
     live: null,
     repetition: null,
+    at: null,
     cue: null,
     spans: [],
     verdict: '',
@@ -193,6 +200,7 @@ function changeOf(nest: NestState, { name, data }: RunEvent): Partial<NestState>
         stepId: String(data.step),
         live: null,
         repetition: null,
+        at: null,
         spans: [
           ...nest.spans,
           {
@@ -211,8 +219,12 @@ function changeOf(nest: NestState, { name, data }: RunEvent): Partial<NestState>
           elapsedS: Number(data.elapsed_s),
           remainingS: Number(data.remaining_s),
           values: data.values as Record<string, number>,
-          bounds: data.bounds as Record<string, string>,
+          meters: data.meters as Record<string, string>,
         },
+      }
+    case 'point':
+      return {
+        at: { point: String(data.point), number: Number(data.number), of: Number(data.of) },
       }
     case 'repetition':
       return { repetition: { number: Number(data.number), times: Number(data.times) } }
@@ -224,6 +236,7 @@ function changeOf(nest: NestState, { name, data }: RunEvent): Partial<NestState>
         step: '',
         stepId: '',
         live: null,
+        at: null,
         cue: null,
         spans: nest.spans.map((span) =>
           span.end === null && span.step === data.step

@@ -3,6 +3,7 @@ import { type FormEvent, useState } from 'react'
 import { api, ask, type Reading, type Schemas } from '../api/client'
 import { Choice } from '../parts/Choice'
 import { Trouble } from '../parts/Trouble'
+import { measurand } from '../parts/words'
 
 type Use = Schemas['Taking']['use']
 
@@ -24,7 +25,7 @@ interface Measured {
 
 function wordsFor({ step, reading }: Measured): string {
   const again = reading.repetition > 1 ? ` (${reading.repetition})` : ''
-  return `${step}, ${reading.name.replaceAll('_', ' ')}${again}: ${reading.text}`
+  return `${step}, ${measurand(reading)}${again}: ${reading.text}`
 }
 
 /** Takes a reading of a rehearsal over into its step, as a limit or as the value to expect. */
@@ -47,8 +48,8 @@ export function TakeForm({ rehearsal, onTake }: Props) {
     setTrouble('')
     try {
       const params = { path: { rehearsal_id: rehearsal.id } }
-      const { name, repetition } = reading
-      const body = { step, reading: name, repetition, use, allowance }
+      const { quantity, point, repetition } = reading
+      const body = { step, quantity, point, repetition, use, allowance }
       const taken = await ask(api.POST('/api/v1/rehearsals/{rehearsal_id}/take', { params, body }))
       if (onTake(step, taken)) {
         setTold(`${step}: ${taken.map((each) => `${each.path.at(-1)} ${each.value}`).join(', ')}`)

@@ -5,6 +5,7 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict, Field
 
 from loricate.core.limits.limit import Sentence
+from loricate.core.planning.scheduling import Across
 from loricate.core.sequences.cues import Cue
 
 Document = dict[str, Any]
@@ -18,16 +19,25 @@ class Stored(BaseModel):
     etag: str = Field(default="", description="Of a sequence: for If-Match when it is changed")
 
 
+class LimitInShort(BaseModel):
+    """A limit of a step as text, with where it comes from."""
+
+    quantity: str
+    point: str
+    text: str
+    source: str
+
+
 class StepSummary(BaseModel):
-    """A step in short, for lists: its limits as text by quantity."""
+    """A step in short, for lists."""
 
     id: str
     kind: str
     title: str
-    limits: dict[str, str]
-    sources: dict[str, str] = Field(description="Where each limit comes from")
+    conditions: str = Field(description="What is set, in one line")
+    limits: list[LimitInShort]
     programmed_s: float
-    across: str = Field(examples=["each"])
+    across: Across
     on_fail: str = Field(examples=["halt_unit"])
     when: str = Field(description="Under which outcomes it is done; empty: always")
     cues: list[Cue]

@@ -5,15 +5,30 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from loricate.api.definitions import StepSummary
+from loricate.core.attempts import RunState
+from loricate.core.measuring.grading import Band, Cause, Verdict
+from loricate.core.measuring.readings import Bound, Measurand
+
+Graded = Verdict | Literal[""]  # of a reading: empty where no limit was held against it
+
+
+class CorrectionOut(BaseModel):
+    """What was corrected for, and the value before it in the reading's unit."""
+
+    what: str = Field(examples=["zero"])
+    before: float | None
+    text: str
 
 
 class ReadingOut(BaseModel):
     """A reading with its limit. ``value``, ``uncertainty``, ``minimum`` and ``maximum`` are SI."""
 
-    name: str
+    quantity: str = Field(examples=["resistance"])
+    point: str = Field(examples=["A to B"], description="Empty where it is of the unit as a whole")
     value: float | None = Field(description="None when the instrument gave no number")
+    dimension: str = Field(examples=["resistance"])
     unit: str
-    bound: str
+    bound: Bound
     uncertainty: float
     text: str = Field(examples=["> 10.00 GΩ"])
     instrument: str
@@ -21,25 +36,45 @@ class ReadingOut(BaseModel):
     maximum: float | None
     limit: str = Field(examples=["≤ 200 mΩ"])
     source: str = Field(examples=["IEC 60335-1:2010 Annex A"])
-    verdict: str
-    cause: str
+    verdict: Graded
+    cause: Cause
     outcome: str = Field(
         description="With a guard band: pass, conditional pass, conditional fail or fail"
     )
+    band: Band | None = Field(description="good, near its limit (caution), or bad")
+    ungraded: str = Field(description="Why its limit was not held against it")
     margin: float | None = Field(description="Distance to the nearer limit as a fraction of it")
-    as_measured: float | None = Field(
-        description="The value before the fixture's zero was taken off; None when nothing was"
+    corrections: list[CorrectionOut] = Field(
+        description="What was done to the value since the instrument gave it, in order"
     )
-    as_measured_text: str
     repetition: int = Field(description="Counts from 1 where the step is repeated")
+
+    @property
+    def name(self) -> str:
+        """What it is a reading of, for people."""
+        return str(Measurand(self.quantity, self.point))
+
+    @property
+    def as_measured_text(self) -> str:
+        """The value before any correction; empty where nothing was corrected."""
+        return self.corrections[0].text if self.corrections else ""
+
+
+class FaultOut(BaseModel):
+    """One thing that an attempt found wrong outright."""
+
+    cause: Cause
+    point: str
+    text: str
+    repetition: int
 
 
 class RepetitionOut(BaseModel):
     """What came of one repetition of a step within an attempt."""
 
     number: int
-    verdict: str
-    cause: str
+    verdict: Verdict
+    cause: Cause
 
 
 class AttemptOut(BaseModel):
@@ -49,14 +84,15 @@ class AttemptOut(BaseModel):
     number: int
     kind: str
     title: str
-    verdict: str
-    cause: str
+    verdict: Verdict
+    cause: Cause
     note: str
     reason: str = Field(description="Why the step was done again")
     started_at: str
     ended_at: str
-    has_trace: bool
+    curves: int = Field(description="How many curves it has kept")
     readings: list[ReadingOut]
+    faults: list[FaultOut]
     repetitions: list[RepetitionOut] = Field(description="Empty where the step is done once")
 
 
@@ -91,13 +127,13 @@ class UnitOut(BaseModel):
     nest: str
     serial: str
     product: str
-    verdict: str
-    cause: str
+    verdict: Verdict
+    cause: Cause
     certificate: str | None
     certificate_kind: str | None
     sequence_code: str
     sequence_revision: int
-    run_state: str
+    run_state: RunState
     started_at: str | None
     attempts: list[AttemptOut]
     due: list[str] = Field(description="Steps asked for again and not done since")
@@ -186,8 +222,8 @@ class RunSummary(BaseModel):
     sequence_revision: int
     fixture: str
     lot: str
-    state: str = Field(examples=["finished"])
-    verdict: str
+    state: RunState
+    verdict: Verdict
     created_at: str
     created_by: str
     started_at: str | None
@@ -264,33 +300,43 @@ class PictureOut(BaseModel):
     bytes: int
 
 
-class TraceColumn(BaseModel):
-    """One quantity of a trace in SI units, with the limits of the step on it."""
+class CurveColumn(BaseModel):
+    """One quantity of a curve in SI units, with the limits of the step on it."""
 
     name: str
+    dimension: str
     unit: str
     values: list[float | None]
-    minimum: float | None
-    maximum: float | None
+    minimum: float | None = None
+    maximum: float | None = None
 
 
-class TracePhase(BaseModel):
-    """Where a phase of the output begins, in seconds."""
+class CurveMark(BaseModel):
+    """A place on the x axis that has a name."""
 
-    begins_s: float
-    name: str
+    x: float
+    text: str = Field(examples=["dwell"])
 
 
-class TraceOut(BaseModel):
-    """The curves of one attempt against the instrument's own time."""
+class CurveOut(BaseModel):
+    """One curve: columns over an x axis."""
+
+    name: str = Field(examples=["course"], description="course: what was seen of an output")
+    point: str
+    repetition: int
+    x: CurveColumn
+    columns: list[CurveColumn]
+    marks: list[CurveMark]
+
+
+class CurvesOut(BaseModel):
+    """The curves of one attempt, in order of time."""
 
     serial: str
     step_id: str
     title: str
     number: int
-    elapsed_s: list[float]
-    columns: list[TraceColumn]
-    phases: list[TracePhase]
+    curves: list[CurveOut]
 
 
 class UnitFound(BaseModel):
@@ -301,9 +347,9 @@ class UnitFound(BaseModel):
     product: str
     run_id: str
     nest: str
-    verdict: str
-    cause: str
-    state: str
+    verdict: Verdict
+    cause: Cause
+    state: RunState
     sequence_code: str
     sequence_revision: int
     started_at: str | None

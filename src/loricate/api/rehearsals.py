@@ -47,13 +47,14 @@ class Taking(BaseModel):
         strict=True,
         json_schema_extra={
             "examples": [
-                {"step": "earth", "reading": "resistance", "use": "maximum", "allowance": "20 %"}
+                {"step": "earth", "quantity": "resistance", "use": "maximum", "allowance": "20 %"}
             ]
         },
     )
 
     step: str
-    reading: str
+    quantity: str
+    point: str = Field(default="", description="Of a step that measures several")
     repetition: int = Field(default=1, ge=1)
     use: Literal["minimum", "maximum", "nominal"]
     allowance: str = Field(

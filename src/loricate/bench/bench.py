@@ -6,7 +6,7 @@ import datetime as dt
 import math
 import time
 from collections import deque
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -26,25 +26,19 @@ from loricate.bench.plan import BenchPlan, InstrumentPlan, LinkedPart
 from loricate.bench.profiles import Profile, read_profile
 from loricate.bench.reach import Reach
 from loricate.bench.switching import Nest, Switching
-from loricate.core.measuring.actions import (
-    Connect,
-    Ending,
-    Energise,
-    Join,
-    Outcome,
-    Output,
-    Program,
-    Role,
-    Sample,
-)  # fmt: skip
+from loricate.core.kinds.kind import Demand
+from loricate.core.measuring.actions import Ending, Join, Output, Programme
+from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.hazards import Hazard, hazard_of
 from loricate.core.measuring.instruments import Capability
+from loricate.core.measuring.roles import Role
 from loricate.core.measuring.scpi_values import read_value
+from loricate.core.planning.scheduling import Alternative, Need
+from loricate.core.sequences.capability import can_do
 
 BEAT_S = 0.05
 GAPS_OVER_S = 60.0  # for how long the gaps between beats are known
 LEVELS = {"0": False, "1": True}  # of an input
-BenchAction = Join | Connect | Program | Energise
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +86,7 @@ class Bench:
             who = Who(part.maker, part.model, part.serial)
             return Instrument(part.id, link, spelled, plan.pace, patience.overrun_s, who)
 
-        self.instruments = {each.role: make(each) for each in plan.instruments}
+        self.instruments = {each.id: make(each) for each in plan.instruments}
         self.matrix, self.guard = make(plan.matrix), make(plan.guard)
         self.inputs = None if plan.inputs is None else make(plan.inputs)
         self.problems: dict[str, str] = {}
@@ -100,8 +94,8 @@ class Bench:
         self._claims: dict[str, Claim] = {}
         self._beating: asyncio.Task[None] | None = None
         self._gaps: deque[float] = deque(maxlen=round(GAPS_OVER_S / BEAT_S))
-        self._live: dict[Role, LiveOutput] = {}
-        self.switching = Switching(self.matrix, plan.matrix.rows, self._may_be_charged)
+        self._live: dict[str, LiveOutput] = {}  # by instrument
+        self.switching = Switching(self.matrix, plan.rows, self._may_be_charged)
         self.reach = Reach()
         self.charged: dict[str, str] = {}  # by instrument: why nobody may touch the fixture
         self.armed_by: set[str] = set()  # what may put high voltage on at any moment
@@ -112,9 +106,16 @@ class Bench:
         inputs = () if self.inputs is None else (self.inputs,)
         return (*self.instruments.values(), self.matrix, self.guard, *inputs)
 
-    def capabilities(self) -> dict[Role, Capability]:
-        """What the bench can do, by role, from its instruments' profiles."""
-        return {role: instrument.capability for role, instrument in self.instruments.items()}
+    def of_role(self, role: Role) -> tuple[Instrument, ...]:
+        """The instruments of a role, in the order of the bench file."""
+        return tuple(self.instruments[each.id] for each in self.plan.of_role(role))
+
+    def capabilities(self) -> dict[Role, tuple[Capability, ...]]:
+        """What the bench can do, by role, from the profiles of its instruments."""
+        return {
+            role: tuple(instrument.capability for instrument in self.of_role(role))
+            for role in dict.fromkeys(each.role for each in self.plan.instruments)
+        }
 
     async def connect(self) -> dict[str, str]:
         """Reach every instrument that can be reached; gives the problem of each that cannot."""
@@ -220,48 +221,43 @@ class Bench:
         await self.inputs.connect()
         return await self.inputs.ask(spelling(self.inputs.profile))
 
-    async def perform(
+    async def connect_unit(
+        self, name: str, terminals: Mapping[str, tuple[str, ...]], nests: Sequence[Nest]
+    ) -> None:
+        """Connect an instrument to the unit in a nest, or to those of several in parallel.
+
+        ``terminals`` gives the unit's by the instrument's. Raises BenchError when something fails.
+        """
+        await self.instruments[name].ready()
+        points = {each for nest in nests for each in self.switching.points(name, terminals, nest)}
+        await self.switching.close(name, points)
+
+    async def join(self, action: Join) -> None:
+        """Close crosspoints for nobody in particular; raises BenchError."""
+        await self.switching.close(None, set(action.points))
+
+    async def energise(
         self,
-        action: BenchAction,
+        name: str,
+        programme: Programme,
         nests: Sequence[Nest],
         on_sample: Callable[[Sample], None],
         care: Care = USUAL_CARE,
-    ) -> Outcome:
-        """Do one action for the unit in a nest, or for the units of several nests in parallel.
+    ) -> Output:
+        """Program an instrument's output for what is connected, and follow it to its end.
 
         After a hazardous output, however it ended, the unit is discharged through the relays that
         it was made through. Raises BenchError when an instrument fails, GuardOpen when high
         voltage is asked for behind an open guard or the guard opened meanwhile, and Charged when
         nobody may touch the unit.
         """
-        match action:
-            case Connect():
-                await self._instrument(action.role).ready()
-                points = {each for nest in nests for each in self.switching.points(action, nest)}
-                await self.switching.close(action.role, points)
-                return None
-            case Join():
-                await self.switching.close(None, set(action.points))
-                return None
-            case Program():
-                await self._instrument(action.role).program(action.settings)
-                return None
-            case Energise():
-                return await self._energise(action.role, nests, on_sample, care)
-
-    async def _energise(
-        self,
-        role: Role,
-        nests: Sequence[Nest],
-        on_sample: Callable[[Sample], None],
-        care: Care,
-    ) -> Output:
+        instrument = self.instruments[name]
+        await instrument.program(programme)
         self._refuse_while_charged()
-        instrument = self._instrument(role)
-        hazard = hazard_of(role, instrument.sure, instrument.capability)
+        hazard = hazard_of(instrument.sure, instrument.capability)
         if not hazard.is_hazardous:
             try:
-                return await self._follow(instrument, role, on_sample)
+                return await self._follow(instrument, on_sample)
             except BenchError:
                 # Its link may be closed, and the stop with it: no relay moves under a current.
                 with contextlib.suppress(BenchError):
@@ -270,25 +266,24 @@ class Bench:
         async with self.reach.output():
             if not await self.guard_is_closed():
                 raise GuardOpen
-            live = self._live[role] = LiveOutput(self._names(nests), hazard, care)
+            live = self._live[name] = LiveOutput(self._names(nests), hazard, care)
 
             def look(sample: Sample) -> None:
                 live.see(sample)
                 on_sample(sample)
 
             try:
-                output = await self._follow(instrument, role, look)
+                output = await self._follow(instrument, look)
             except BenchError:
-                await self._discharge(role, look)
+                await self._discharge(name, look)
                 raise
-            await self._discharge(role, look)
+            await self._discharge(name, look)
         if output.ending is Ending.GUARD_OPEN:
             raise GuardOpen
         return output
 
-    async def _follow(
-        self, instrument: Instrument, role: Role, on_sample: Callable[[Sample], None]
-    ) -> Output:
+    @staticmethod
+    async def _follow(instrument: Instrument, on_sample: Callable[[Sample], None]) -> Output:
         try:
             return await instrument.energise(on_sample)
         except BaseException:
@@ -296,19 +291,19 @@ class Bench:
             raise
 
     async def _discharge(
-        self, role: Role, on_sample: Callable[[Sample], None] | None = None
+        self, name: str, on_sample: Callable[[Sample], None] | None = None
     ) -> None:
-        """Measure until the unit is safe what a role's output left; no relay moves before.
+        """Measure until the unit is safe what an instrument's output left; no relay moves before.
 
         An answer that does not fit is asked for once more, over a new link; that it did not fit is
         raised when the unit is safe. Raises Charged, and remembers it until a person confirms, when
         nothing can say so.
         """
-        live = self._live.get(role)
-        if live is None or self.instruments[role].name in self.charged:
+        live = self._live.get(name)
+        if live is None or name in self.charged:
             return
         live.is_discharging = True
-        instrument = self.instruments[role]
+        instrument = self.instruments[name]
 
         def look(sample: Sample) -> None:
             live.see(sample)
@@ -331,7 +326,7 @@ class Bench:
                 unknown = ChargeUnknown(instrument.name, str(error).rstrip("."))
                 self.charged[instrument.name] = str(unknown)
                 raise unknown from error
-        del self._live[role]
+        del self._live[name]
         if misfit is not None:
             raise misfit
 
@@ -347,7 +342,7 @@ class Bench:
             if not await instrument.is_off():
                 raise InstrumentFault(instrument.name, "does not take its output off")
 
-    def _may_be_charged(self, holder: Role | None) -> bool:
+    def _may_be_charged(self, holder: str | None) -> bool:
         """Whether what an instrument reaches may be charged; what nobody holds may be by any."""
         return bool(self._live) if holder is None else holder in self._live
 
@@ -366,11 +361,10 @@ class Bench:
         Gives what still stands in the way, if an output is still on.
         """
         self.stop_now()
-        for role in list(self._live):
-            instrument = self.instruments[role]
+        for name in list(self._live):
             with contextlib.suppress(BenchError):
-                if not await instrument.is_off():
-                    return (f"Instrument {instrument.name} still has its output on.",)
+                if not await self.instruments[name].is_off():
+                    return (f"Instrument {name} still has its output on.",)
         self._live.clear()
         self.charged.clear()
         await self.switching.open_all()
@@ -385,13 +379,7 @@ class Bench:
             if any(columns == nest for nest in nests)
         )
 
-    def _instrument(self, role: Role) -> Instrument:
-        instrument = self.instruments.get(role)
-        if instrument is None:
-            raise InstrumentFault(role, "is not on this bench")
-        return instrument
-
-    async def disconnect(self, holders: Iterable[Role | None]) -> None:
+    async def disconnect(self, holders: Iterable[str | None]) -> None:
         """Open the paths of these holders, so that other nests may use their columns."""
         await self.switching.open(holders)
 
@@ -412,16 +400,28 @@ class Bench:
         """The longest time between two beats (s) of the last minute or so; 0 before the second."""
         return max(self._gaps, default=0.0)
 
-    def stop_now(self, roles: Iterable[Role] | None = None) -> None:
+    def stop_now(self, names: Iterable[str] | None = None) -> None:
         """Take outputs off at once, every one by default: the first act of any abort."""
-        for role, instrument in self.instruments.items():
-            if roles is None or role in roles:
+        for name, instrument in self.instruments.items():
+            if names is None or name in names:
                 instrument.stop_now()
 
-    def resources(self, roles: Iterable[Role]) -> frozenset[str]:
-        """What a step with these instruments holds while it runs: them, and their matrix rows."""
-        rows = {f"row {row}" for role in roles for row in self.switching.rows_of(role)}
-        return frozenset(rows | set(roles))
+    def needs_of(self, demands: Sequence[Demand]) -> tuple[Need, ...]:
+        """What a step with these demands holds while it runs: of each role one that can do it.
+
+        An instrument holds its rows of the matrix with it.
+        """
+        return tuple(
+            tuple(
+                Alternative(
+                    instrument.name,
+                    frozenset(f"row {row}" for row in self.switching.rows_of(instrument.name)),
+                )
+                for instrument in self.of_role(role)
+                if can_do(instrument.capability, role, demands)
+            )
+            for role in sorted({demand.role for demand in demands})
+        )
 
     async def make_safe(
         self, on_residual: Callable[[Sample], None] | None = None
@@ -435,9 +435,9 @@ class Bench:
             with contextlib.suppress(BenchError):  # its dead-man takes the output off
                 if instrument.link.is_open and not await instrument.is_off():
                     instrument.stop_now()
-        for role in list(self._live):
+        for name in list(self._live):
             with contextlib.suppress(BenchError):  # what is charged is kept in ``charged``
-                await self._discharge(role, on_residual)
+                await self._discharge(name, on_residual)
         if not self._live and not self.charged:
             # Through open relays a unit would keep what is in it.
             await self.switching.open_all()
@@ -452,11 +452,11 @@ class Bench:
         with contextlib.suppress(BenchError):
             await self.matrix.connect()
             closed = await self.switching.read()
-        for role, instrument in self.instruments.items():
-            rows = self.switching.rows_of(role)
+        for name, instrument in self.instruments.items():
+            rows = self.switching.rows_of(name)
             is_joined = closed is None or any(row in rows for row, _ in closed)
             if instrument.profile.residual and is_joined:
-                self._live[role] = LiveOutput((), Hazard(math.nan))
+                self._live[name] = LiveOutput((), Hazard(math.nan))
         return await self.make_safe()
 
     async def close(self) -> None:

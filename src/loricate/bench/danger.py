@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from loricate.bench.care import USUAL_CARE, Care
-from loricate.core.measuring.actions import Role, Sample
+from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.hazards import Hazard
 
 SILENT_S = 1.0  # an output that was not looked at for so long is in an unknown state
@@ -57,19 +57,22 @@ class LiveOutput:
 
 
 def danger_of(
-    live: Mapping[Role, LiveOutput],
+    live: Mapping[str, LiveOutput],
     charged: Mapping[str, str],
     hands: tuple[str, ...],
     is_armed: bool,
 ) -> Danger:
-    """The gravest of what holds. ``charged`` gives, by instrument, why nobody may touch."""
+    """The gravest of what holds.
+
+    ``live`` are outputs by instrument; ``charged`` says, by instrument, why nobody may touch.
+    """
     nests = tuple(dict.fromkeys(nest for output in live.values() for nest in output.nests))
     volts = max((each.volts for each in live.values() if each.volts is not None), default=None)
     if charged:
         return Danger(DangerState.UNKNOWN, nests, volts, tuple(charged.values()), must_earth=True)
     if any(output.is_silent for output in live.values()):
         reasons = tuple(
-            f"The {role} instrument is silent." for role, each in live.items() if each.is_silent
+            f"Instrument {name} is silent." for name, each in live.items() if each.is_silent
         )
         return Danger(DangerState.UNKNOWN, nests, volts, reasons)
     if any(not output.is_discharging for output in live.values()):

@@ -18,10 +18,10 @@ from loricate.bench.claims import Claimed
 from loricate.bench.errors import Implausible, InstrumentFault, StillCharged
 from loricate.bench.links import Link
 from loricate.bench.profiles import Answer, Profile
-from loricate.core.measuring.actions import Ending, Output, Sample
-from loricate.core.measuring.curves import Thinner
+from loricate.core.measuring.actions import Ending, Output
+from loricate.core.measuring.curves import Sample, Thinner
 from loricate.core.measuring.instruments import Capability
-from loricate.core.measuring.plausibility import Programme, believed
+from loricate.core.measuring.plausibility import Times, believed
 from loricate.core.measuring.readings import Bound, Doubt
 from loricate.core.measuring.scpi_values import read_value
 
@@ -222,7 +222,7 @@ class Instrument:
         before = await self._look(sampled)
         if before.phase not in (self._done, self._idle):
             raise Implausible(self.name, f"has an output on before its start ({before.phase})")
-        programme = Programme.of(self.programmed)
+        programme = Times.of(self.programmed)
         self.energised = True
         try:
             await self.link.write(self.profile.start)
@@ -258,7 +258,7 @@ class Instrument:
     async def _follow(
         self,
         answer: Answer,
-        programme: Programme,
+        programme: Times,
         began: float,
         on_sample: Callable[[Sample], None],
     ) -> _Followed:
@@ -312,6 +312,7 @@ class Instrument:
             self.profile.accuracy,
             end.elapsed_s,
             doubts=doubts,
+            dimensions=self.profile.sampled,
         )
 
     def _parse(self, text: str, answer: Answer) -> tuple[dict[str, str | float], dict[str, Bound]]:

@@ -2,24 +2,27 @@
 
 import datetime as dt
 import tomllib
+from functools import cached_property
 from pathlib import Path
 from typing import Annotated, Literal
 
 from pydantic import (
+    AfterValidator,
     BaseModel,
     ConfigDict,
     Field,
     StringConstraints,
+    WithJsonSchema,
     field_validator,
     model_validator,
 )  # fmt: skip
 
+from loricate.core.documents import read_document
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.export_names import pattern_problem
 from loricate.core.limits.limit import Code
-from loricate.core.measuring.actions import Role
+from loricate.core.measuring.roles import ROLES, Role, check_role
 from loricate.core.quantities import Seconds
-from loricate.core.sequences.sequences import read_document
 
 Address = Annotated[str, Field(pattern=r"^(tcp://[^:/]+:\d+|visa:.+)$")]
 
@@ -46,10 +49,18 @@ class LinkedPart(_Part):
     serial: Named = ""
 
 
-class InstrumentPlan(LinkedPart):
-    """One instrument: role, address, profile, who it is, and its calibration."""
+KnownRole = Annotated[
+    Role, AfterValidator(check_role), WithJsonSchema({"type": "string", "enum": list(ROLES)})
+]
 
-    role: Role
+
+class InstrumentPlan(LinkedPart):
+    """One instrument: role, address, profile, who it is, and its calibration.
+
+    A bench may have any number of one role; a step takes a free one that can do it.
+    """
+
+    role: KnownRole
     title: str
     serial: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1)]
     calibrated: dt.date
@@ -58,9 +69,12 @@ class InstrumentPlan(LinkedPart):
 
 
 class MatrixPlan(LinkedPart):
-    """The relay matrix: its address, and the rows that each instrument terminal is wired to."""
+    """The relay matrix: its address, and the rows that each instrument terminal is wired to.
 
-    rows: dict[Role, dict[str, tuple[int, ...]]]
+    They are given by the instrument's id, or by the role of one that has it alone.
+    """
+
+    rows: dict[str, dict[str, tuple[int, ...]]]
 
 
 class GuardPlan(LinkedPart):
@@ -153,14 +167,40 @@ class BenchPlan(_Part):
             ids.append(self.inputs.id)
         if len(set(ids)) < len(ids):
             raise ValueError(f"two instruments share an id ({', '.join(ids)}); give each its own.")
-        roles = [each.role for each in self.instruments]
-        if len(set(roles)) < len(roles):
-            raise ValueError("two instruments have the same role; a bench takes one of each.")
+        self._check_rows()
         for fixture in self.fixtures:
             columns = [column for nest in fixture.nests.values() for column in nest.values()]
             if len(set(columns)) < len(columns):
                 raise ValueError(f"fixture {fixture.code} uses a matrix column twice.")
         return self
+
+    def _check_rows(self) -> None:
+        """Rows must belong to one instrument each, and no two instruments to one row."""
+        wired: dict[int, str] = {}
+        for name, terminals in self.matrix.rows.items():
+            meant = [each.id for each in self.instruments if name in (each.id, each.role)]
+            if not meant:
+                raise ValueError(f"matrix.rows.{name} names no instrument; give an id or a role.")
+            if len(meant) > 1:
+                raise ValueError(
+                    f"matrix.rows.{name} may mean {' or '.join(meant)}; give the rows by id."
+                )
+            for row in (row for rows in terminals.values() for row in rows):
+                if wired.setdefault(row, meant[0]) != meant[0]:
+                    both = f"{wired[row]} and {meant[0]}"
+                    raise ValueError(f"matrix.rows has row {row} for {both}; a row is one's.")
+
+    @cached_property
+    def rows(self) -> dict[str, dict[str, tuple[int, ...]]]:
+        """The rows of each instrument's terminals, by its id."""
+        return {
+            each.id: self.matrix.rows.get(each.id) or self.matrix.rows.get(each.role, {})
+            for each in self.instruments
+        }
+
+    def of_role(self, role: Role) -> tuple[InstrumentPlan, ...]:
+        """The instruments of a role, in their order."""
+        return tuple(each for each in self.instruments if each.role == role)
 
     def find_fixture(self, code: str) -> FixturePlan | None:
         """Give the fixture of this code, or None."""

@@ -3,53 +3,48 @@
 import math
 import re
 import tomllib
+from collections.abc import Mapping
 from importlib import resources
 from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, WithJsonSchema, model_validator
 
+from loricate.core.documents import read_document
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.measuring.actions import Ending
 from loricate.core.measuring.instruments import Capability
 from loricate.core.measuring.readings import Bound
+from loricate.core.measuring.roles import ROLES, Role
 from loricate.core.measuring.scpi_values import read_value
 from loricate.core.measuring.uncertainty import Accuracy
-from loricate.core.sequences.sequences import read_document
-
-Role = Literal["withstand", "bond", "leakage", "impedance", "matrix", "guard", "inputs"]
+from loricate.core.quantities import DIMENSIONS, Dimension
 
 _OUTPUT = ("start", "stop", "sample", "summary")
 _SAMPLE, _SUMMARY = ("phase", "elapsed_s"), ("ending",)
 _COMMAND = re.compile(r"(?P<header>[A-Za-z*:][\w*:]*) \{value\}")
 _UNITS = ("_v", "_a", "_s", "_hz")
 ROUNDED = 1e-4  # of a setting that may be lost in writing and reading it
-# What each role's profile must spell, set and report; without it, it is refused when it is read.
-SPELLS: dict[str, tuple[str, ...]] = {
-    "withstand": (*_OUTPUT, "residual"),
-    "bond": _OUTPUT,
-    "leakage": (*_OUTPUT, "residual"),
-    "impedance": _OUTPUT,
+# What the profile of a part that is no instrument must spell; a role says so itself.
+PARTS: dict[str, tuple[str, ...]] = {
     "matrix": ("close", "open", "point", "open_all", "settled"),
     "guard": ("state", "closed"),
     "inputs": ("presses", "level"),
 }
-SETS: dict[str, tuple[str, ...]] = {
-    "withstand": (
-        "function", "level_v", "frequency_hz", "ramp_s", "dwell_s", "fall_s", "trip_a",
-    ),
-    "bond": ("level_a", "dwell_s"),
-    "leakage": (
-        "path", "network", "method", "neutral", "polarity", "level_v", "frequency_hz", "dwell_s",
-    ),
-    "impedance": ("level_v", "frequency_hz", "dwell_s"),
-}  # fmt: skip
-REPORTS: dict[str, tuple[str, ...]] = {
-    "withstand": ("voltage", "current", "current_max"),
-    "bond": ("voltage", "current"),
-    "leakage": ("voltage", "current", "load_current"),
-    "impedance": ("impedance", "resistance", "reactance"),
-}
+
+
+def _check_part(name: str) -> str:
+    if name in PARTS or name in ROLES:
+        return name
+    known = ", ".join((*ROLES, *PARTS))
+    raise ValueError(f"there is no role '{name}'; there are {known}.")
+
+
+Part = Annotated[
+    str,
+    AfterValidator(_check_part),
+    WithJsonSchema({"type": "string", "enum": [*ROLES, *PARTS]}),
+]
 
 
 class Answer(BaseModel):
@@ -72,14 +67,15 @@ class Profile(BaseModel):
     between the settings of one message; where it is empty each is sent by itself. ``read_back``
     asks for a setting where it is not what SCPI makes of its command, ``not_read_back`` names those
     that the make cannot tell, and ``resolution`` how finely it keeps one (SI). ``lock`` asks
-    to have the instrument alone, which ``1`` grants, and ``lock_owner`` who has it.
+    to have the instrument alone, which ``1`` grants, and ``lock_owner`` who has it. ``dimensions``
+    are of what this make samples beside what its role says.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     format: Literal["loricate-profile/1"]
     name: str
-    role: Role
+    role: Part
     identify: str = "*IDN?"
     lock: str = ""
     lock_owner: str = ""
@@ -125,6 +121,7 @@ class Profile(BaseModel):
     overflow: tuple[str, ...] = ()
     span: dict[str, tuple[float, float]] = Field(default_factory=dict)
     accuracy: dict[str, Accuracy] = Field(default_factory=dict)
+    dimensions: dict[str, str] = Field(default_factory=dict)
     floor: dict[str, float] = Field(default_factory=dict)
     ceiling: dict[str, float] = Field(default_factory=dict)
     source_ohms: float = 0.0
@@ -142,8 +139,13 @@ class Profile(BaseModel):
 
     @model_validator(mode="after")
     def _has_what_its_role_needs(self) -> "Profile":
-        lacking = [name for name in SPELLS[self.role] if not getattr(self, name)]
-        lacking += [f"set.{name}" for name in SETS.get(self.role, ()) if name not in self.set]
+        facts = ROLES.get(Role(self.role))
+        spells = PARTS.get(self.role, _OUTPUT)
+        if facts is not None and facts.reads_residual:
+            spells = (*spells, "residual")
+        sets, reports = (facts.sets, facts.reports) if facts is not None else ((), ())
+        lacking = [name for name in spells if not getattr(self, name)]
+        lacking += [f"set.{name}" for name in sets if name not in self.set]
         lacking += [
             f"read_back.{name}"
             for name in self.set
@@ -151,7 +153,7 @@ class Profile(BaseModel):
         ]
         for part, answer, wanted in (
             ("sample", self.sample, _SAMPLE),
-            ("summary", self.summary, (*_SUMMARY, *REPORTS.get(self.role, ()))),
+            ("summary", self.summary, (*_SUMMARY, *reports)),
         ):
             if answer is not None:
                 lacking += [f"{part}.{name}" for name in wanted if name not in answer.fields]
@@ -170,6 +172,9 @@ class Profile(BaseModel):
             raise ValueError(f"reads back {', '.join(strange)}, which set does not have; add them.")
         if strange := sorted(set(self.phases.values()) - {"ramp", "dwell", "fall"}):
             raise ValueError(f"phases names {', '.join(strange)}; there are ramp, dwell, fall.")
+        if strange := sorted(set(self.dimensions.values()) - set(DIMENSIONS)):
+            known = ", ".join(DIMENSIONS)
+            raise ValueError(f"dimensions names {', '.join(strange)}; there are {known}.")
         unknown = sorted(set(self.endings.values()) - {str(each) for each in Ending})
         if unknown:
             known = ", ".join(Ending)
@@ -198,10 +203,17 @@ class Profile(BaseModel):
         return bool(told) and told.casefold() in (word.casefold(), short.casefold())
 
     @property
+    def sampled(self) -> Mapping[str, Dimension]:
+        """The dimensions of what it samples: its role's, and those of its own."""
+        facts = ROLES.get(Role(self.role))
+        own = {name: DIMENSIONS[each] for name, each in self.dimensions.items()}
+        return {**(facts.samples if facts is not None else {}), **own}
+
+    @property
     def unseen(self) -> tuple[str, ...]:
         """What nobody hears back from this make, in words: what was sent is all that is known."""
         settings = tuple(_in_words(name) for name in self.set if not self.asked(name))
-        serial = () if self.tells_serial or self.role not in SETS else ("serial number",)
+        serial = () if self.tells_serial or self.role in PARTS else ("serial number",)
         relays = ("closed relays",) if self.role == "matrix" and not self.closed_points else ()
         return settings + serial + relays
 

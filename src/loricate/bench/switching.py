@@ -11,12 +11,11 @@ from collections.abc import Callable, Iterable, Mapping
 
 from loricate.bench.errors import BenchError, ChargeUnknown, InstrumentFault
 from loricate.bench.instrument import Instrument
-from loricate.core.measuring.actions import Connect, Role
 
 Point = tuple[int, int]  # row and column of a crosspoint
-Holder = Role | None  # an instrument, or nobody in particular
+Holder = str | None  # an instrument, or nobody in particular
 Nest = Mapping[str, int]  # the matrix column of each terminal
-Rows = Mapping[Role, Mapping[str, tuple[int, ...]]]
+Rows = Mapping[str, Mapping[str, tuple[int, ...]]]  # by instrument and its terminal
 
 
 class Switching:
@@ -30,14 +29,16 @@ class Switching:
         self._closed: dict[Holder, set[Point]] = {}
         self._to_open: set[Holder] = set()  # of whom paths are closed that nobody uses
 
-    def points(self, action: Connect, nest: Nest) -> list[Point]:
+    def points(
+        self, name: str, terminals: Mapping[str, tuple[str, ...]], nest: Nest
+    ) -> list[Point]:
         """The crosspoints that connect an instrument to the unit in a nest."""
-        rows = self.rows.get(action.role, {})
+        rows = self.rows.get(name, {})
         points = []
-        for terminal, contacts in action.points.items():
+        for terminal, contacts in terminals.items():
             if terminal not in rows:
                 raise InstrumentFault(
-                    self.matrix.name, f"has no rows for {action.role} {terminal}; add them"
+                    self.matrix.name, f"has no rows for {name} {terminal}; add them"
                 )
             for contact in contacts:
                 if contact not in nest:
@@ -47,9 +48,9 @@ class Switching:
                 points += [(row, nest[contact]) for row in rows[terminal]]
         return points
 
-    def rows_of(self, role: Role) -> frozenset[int]:
+    def rows_of(self, name: str) -> frozenset[int]:
         """The rows that an instrument is wired to."""
-        return frozenset(row for rows in self.rows.get(role, {}).values() for row in rows)
+        return frozenset(row for rows in self.rows.get(name, {}).values() for row in rows)
 
     async def close(self, holder: Holder, points: set[Point]) -> None:
         """Close crosspoints for a holder, in place of its last ones."""

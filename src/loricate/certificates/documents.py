@@ -1,18 +1,21 @@
 """The certificate document: plain JSON data that says all the paper says, and a little more."""
 
 import datetime as dt
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from loricate.core.attempts import Attempt
 from loricate.core.gate import Condition
-from loricate.core.limits.limit import Limit, LimitSource
-from loricate.core.measuring.readings import make_reading
+from loricate.core.limits.limit import LimitSource
+from loricate.core.measuring.grading import Fault, GradedReading
 from loricate.core.measuring.uncertainty import COVERAGE_FACTOR
-from loricate.core.quantities import DIMENSIONS, display
-from loricate.core.sequences.sequences import ReadySequence
+from loricate.core.quantities import display
+from loricate.core.sequences.released import ReleasedSequence
 
-FORMAT = "loricate-certificate/1"
+FORMAT = "loricate-certificate/2"
+KNOWN = (FORMAT, "loricate-certificate/1")  # forms that were issued, and are verified still
 Document = dict[str, Any]
 
 
@@ -36,17 +39,16 @@ def make_document(
     issue: Issue,
     run: Mapping[str, Any],
     unit: Mapping[str, Any],
-    sequence: ReadySequence,
+    sequence: ReleasedSequence,
     gate: Sequence[Condition],
 ) -> Document:
     """Build the document of one unit from its run's records (as the records room gives them).
 
     Values are SI; each reading also carries the text that the paper shows.
     """
-    settings = {step.id: step.conditions for step in sequence.steps}
-    attempts: dict[str, list[Mapping[str, Any]]] = {}
+    attempts: dict[str, list[Attempt]] = {}
     for attempt in unit["attempts"]:
-        attempts.setdefault(attempt["step_id"], []).append(attempt)
+        attempts.setdefault(attempt.step.id, []).append(attempt)
     sources = [limit.source for step in sequence.steps for limit in step.limits.values()]
     return {
         "format": FORMAT,
@@ -84,7 +86,7 @@ def make_document(
             "findings_left": [dict(each) for each in issue.left],
         },
         "limit_sets": _limit_sets(sources),
-        "steps": [_step(found, settings.get(step_id, "")) for step_id, found in attempts.items()],
+        "steps": [_step(made) for made in attempts.values()],
         "remarks": [
             {
                 "step": remark["step_id"],
@@ -120,72 +122,83 @@ def _limit_sets(sources: Sequence[LimitSource]) -> list[Document]:
     return [found[code] for code in sorted(found)]
 
 
-def _step(attempts: Sequence[Mapping[str, Any]], conditions: str) -> Document:
+def _step(attempts: Sequence[Attempt]) -> Document:
     """A step by its latest attempt; the earlier ones are named with what came of them."""
     *earlier, latest = attempts
     return {
-        "id": latest["step_id"],
-        "title": latest["title"],
-        "kind": latest["kind"],
-        "attempt": latest["number"],
-        "reason": latest["reason"],
+        "id": latest.step.id,
+        "title": latest.step.title,
+        "kind": latest.step.kind,
+        "attempt": latest.number,
+        "reason": latest.reason,
         "earlier": [
             {
-                "attempt": each["number"],
-                "verdict": each["verdict"],
-                "cause": each["cause"],
-                "readings": [_reading(row) for row in each["readings"]],
+                "attempt": each.number,
+                "verdict": each.verdict,
+                "cause": each.cause,
+                "readings": [_reading(graded) for graded in each.grade.readings],
+                "faults": [_fault(fault) for fault in each.grade.faults],
             }
             for each in earlier
         ],
-        "started_at": latest["started_at"],
-        "verdict": latest["verdict"],
-        "cause": latest["cause"],
-        "note": latest["note"],
-        "conditions": conditions,
-        "readings": [_reading(row) for row in latest["readings"]],
+        "started_at": latest.started_at,
+        "verdict": latest.verdict,
+        "cause": latest.cause,
+        "note": latest.note,
+        "conditions": latest.step.conditions,
+        "readings": [_reading(graded) for graded in latest.grade.readings],
+        "faults": [_fault(fault) for fault in latest.grade.faults],
         "repetitions": [
-            {"repetition": each["number"], "verdict": each["verdict"], "cause": each["cause"]}
-            for each in latest["repetitions"]
+            {"repetition": each.number, "verdict": each.verdict, "cause": each.cause}
+            for each in latest.grade.repetitions
         ],
     }
 
 
-def _reading(row: Mapping[str, Any]) -> Document:
-    dimension = DIMENSIONS[row["dimension"]]
-    found: Document = {
-        "name": row["name"],
-        "value": row["value"],
-        "unit": dimension.unit,
-        "bound": row["bound"],
-        "uncertainty": row["uncertainty"],
-        "text": "not a number",
-        "instrument": row["instrument"],
-        "verdict": row["verdict"],
-        "outcome": row["outcome"],
-        "margin": row["margin"],
-        "repetition": row["repetition"],
+def _fault(fault: Fault) -> Document:
+    return {
+        "cause": fault.cause,
+        "point": fault.point,
+        "text": fault.sentence,
+        "repetition": fault.repetition,
     }
-    if row["as_measured"] is not None:
-        found["as_measured"] = row["as_measured"]
-        found["as_measured_text"] = display(row["as_measured"], dimension)
-    if row["value"] is not None:
-        found["text"] = make_reading(row["name"], row["value"], row["dimension"], row["bound"]).text
-    if row["minimum"] is not None or row["maximum"] is not None:
-        source = LimitSource.model_validate(row["source"])
-        limit = Limit(
-            dimension=row["dimension"],
-            minimum=row["minimum"],
-            maximum=row["maximum"],
-            source=source,
-        )
-        found["limit"] = {
+
+
+def _reading(graded: GradedReading) -> Document:
+    reading, grade, limit = graded.reading, graded.grade, graded.limit
+    is_number = math.isfinite(reading.value)
+    document: Document = {
+        "quantity": reading.quantity,
+        "point": reading.point,
+        "value": reading.value if is_number else None,
+        "unit": reading.dimension.unit,
+        "bound": reading.bound,
+        "uncertainty": reading.uncertainty,
+        "text": reading.text if is_number else "not a number",
+        "instrument": reading.instrument,
+        "verdict": grade.verdict if grade else "",
+        "outcome": grade.outcome if grade else "",
+        "band": (grade.band or "") if grade else "",
+        "margin": grade.margin if grade else None,
+        "ungraded": graded.ungraded,
+        "repetition": graded.repetition,
+        "corrections": [
+            {
+                "what": each.what,
+                "before": each.before if math.isfinite(each.before) else None,
+                "text": display(each.before, reading.dimension),
+            }
+            for each in reading.corrections
+        ],
+    }
+    if limit is not None:
+        document["limit"] = {
             "minimum": limit.minimum,
             "maximum": limit.maximum,
             "text": limit.text,
-            "source": source.text,
+            "source": limit.source.text,
         }
-    return found
+    return document
 
 
 def series_of(kind: str, issued: dt.date) -> str:

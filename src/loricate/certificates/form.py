@@ -1,4 +1,4 @@
-"""The form of a sealed file (``loricate-certificate/1``), as whoever reads one can rely on it.
+"""The form of a sealed file (``loricate-certificate/2``), as whoever reads one can rely on it.
 
 The documents themselves are plain data; a test holds each that is issued against this.
 """
@@ -21,10 +21,28 @@ class FormLimit(_Part):
     source: str
 
 
+class FormCorrection(_Part):
+    """What was corrected for, and the value before it."""
+
+    what: str = Field(examples=["zero"])
+    before: float | None
+    text: str
+
+
+class FormFault(_Part):
+    """One thing that an attempt found wrong outright."""
+
+    cause: str
+    point: str
+    text: str
+    repetition: int
+
+
 class FormReading(_Part):
     """A reading: value in the SI unit named, and the text that the paper shows."""
 
-    name: str
+    quantity: str
+    point: str = Field(description="Empty where it is of the unit as a whole")
     value: float | None
     unit: str
     bound: Literal["exact", "below", "above"]
@@ -33,10 +51,11 @@ class FormReading(_Part):
     instrument: str
     verdict: str
     outcome: str
+    band: Literal["", "good", "caution", "bad"]
     margin: float | None
+    ungraded: str = Field(description="Why its limit was not held against it")
     repetition: int
-    as_measured: float | None = None
-    as_measured_text: str | None = None
+    corrections: list[FormCorrection]
     limit: FormLimit | None = None
 
 
@@ -55,6 +74,7 @@ class FormEarlier(_Part):
     verdict: str
     cause: str
     readings: list[FormReading]
+    faults: list[FormFault]
 
 
 class FormStep(_Part):
@@ -72,6 +92,7 @@ class FormStep(_Part):
     note: str
     conditions: str
     readings: list[FormReading]
+    faults: list[FormFault]
     repetitions: list[FormRepetition]
 
 
@@ -170,7 +191,7 @@ class FormPlace(_Part):
 class FormDocument(_Part):
     """A certificate or nonconformance report."""
 
-    format: Literal["loricate-certificate/1"]
+    format: Literal["loricate-certificate/2"]
     kind: Literal["certificate", "nonconformance"]
     number: str = Field(pattern=r"^[CN]-\d{4}-\d{6,}$", examples=["C-2026-000001"])
     supersedes: str

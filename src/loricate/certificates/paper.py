@@ -220,10 +220,8 @@ class CertificateSheet(Sheet):
         def draw(canvas: Canvas, y: float) -> None:
             value_x, spread_x, limit_x, source_x, verdict_x = self._columns
             base = y - 8.5
-            name = reading["name"].replace("_", " ")
-            draw_text(
-                canvas, self.left + 8, base, f"{name}, {reading['instrument']}", PLAIN, 8, INK
-            )
+            name = f"{named(reading)}, {reading['instrument']}"
+            draw_text(canvas, self.left + 8, base, name, PLAIN, 8, INK)
             draw_text(canvas, value_x, base, reading["text"], PLAIN, 8, INK, "right")
             draw_text(canvas, spread_x, base, _spread(reading), PLAIN, 7, SOFT, "right")
             size = 8.0 if len(limit["text"]) < 20 else 6.8
@@ -243,7 +241,12 @@ class CertificateSheet(Sheet):
 
 def _is_row(reading: dict[str, Any]) -> bool:
     """Whether a reading has a row: a time that nothing limits is told with the conditions."""
-    return reading["name"] != "time_at_level" or "limit" in reading
+    return reading["quantity"] != "time_at_level" or "limit" in reading
+
+
+def named(reading: dict[str, Any]) -> str:
+    """What a reading is of, in words."""
+    return f"{reading['quantity'].replace('_', ' ')} {reading['point']}".strip()
 
 
 def _times(step: dict[str, Any]) -> Iterator[str]:
@@ -257,10 +260,17 @@ def _history(step: dict[str, Any]) -> Iterator[str]:
     """What came before the readings shown: values before a correction, earlier attempts and why."""
     uncorrected: dict[str, list[str]] = {}
     for reading in step["readings"]:
-        if "as_measured_text" in reading:
-            uncorrected.setdefault(reading["name"], []).append(reading["as_measured_text"])
+        if reading["corrections"]:
+            before = reading["corrections"][0]["text"]
+            uncorrected.setdefault(named(reading), []).append(before)
     for name, texts in uncorrected.items():
-        yield f"{name.replace('_', ' ').capitalize()} uncorrected: {', '.join(texts)}."
+        yield f"{name[:1].upper()}{name[1:]} uncorrected: {', '.join(texts)}."
+    for fault in step["faults"]:
+        if fault["text"]:
+            yield fault["text"]
+    for reading in step["readings"]:
+        if reading["ungraded"]:
+            yield f"{named(reading).capitalize()} is said and not judged: {reading['ungraded']}."
     for attempt in step["earlier"]:
         cause = f", {attempt['cause'].replace('_', ' ')}" if attempt["cause"] else ""
         yield f"Attempt {attempt['attempt']}: {WORDS[attempt['verdict']].lower()}{cause}."

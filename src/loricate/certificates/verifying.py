@@ -9,7 +9,7 @@ from typing import Any
 
 import pikepdf
 
-from loricate.certificates.documents import FORMAT
+from loricate.certificates.documents import FORMAT, KNOWN
 from loricate.certificates.paper_seal import PAPER_NAME, paper_faults
 from loricate.certificates.sealing import SealError, Sort, canonical, key_id, opened
 from loricate.core.json_text import JsonRefused, read_json
@@ -70,7 +70,7 @@ def verify_sealed(sealed: bytes, jwk: Any) -> Verification:
     payload = opened(compact, key_for(compact, jwk), Sort.DOCUMENT)
     signed_digest = hashlib.sha256(payload).hexdigest()
     signed = json.loads(payload)
-    if not isinstance(signed, dict) or signed.get("format") != FORMAT:
+    if not isinstance(signed, dict) or signed.get("format") not in KNOWN:
         raise SealError(f"What is sealed is no certificate of the form {FORMAT}.")
     try:
         is_same = canonical(document) == payload

@@ -1,30 +1,33 @@
 """A bench without a clock or a link: procedures act straight on the stand-in instruments."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from loricate.bench.profiles import Profile, read_profile
 from loricate.core.measuring.actions import (
-    Action,
     Answer,
     Ask,
+    At,
     Connect,
     Ending,
     Energise,
     Enter,
-    Outcome,
+    FixtureZero,
+    Join,
     Output,
-    Program,
-    Role,
+    Recall,
 )
+from loricate.core.measuring.driving import Driver, at_once
 from loricate.core.measuring.grading import DecisionRule, StepGrade, grade_step
-from loricate.core.measuring.instruments import Capability
-from loricate.core.measuring.plausibility import Programme, believed
-from loricate.core.measuring.readings import Bound, Doubt
+from loricate.core.measuring.impedance import ImpedanceZero
+from loricate.core.measuring.plausibility import Times, believed
+from loricate.core.measuring.readings import Bound, Measurand, Reading
 from loricate.core.measuring.repetitions import decision, grade_repetitions
+from loricate.core.measuring.roles import BOND, IMPEDANCE, LEAKAGE, ROLES, WITHSTAND, Role
 from loricate.core.measuring.uncertainty import Accuracy
 from loricate.core.quantities import exact_text
-from loricate.core.sequences.sequences import ReadyStep
+from loricate.core.sequences.capability import Instruments
+from loricate.core.sequences.ready import ReadyStep
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor, Nest
 from loricate.simulator.instruments.bond_source import BondSource
@@ -42,19 +45,18 @@ DC_STEP_S = 0.1  # fine enough for the absorption of a unit, whose time constant
 ARC_STEP_S = 0.05  # arcs come one by one
 WHOLE_PHASE_S = 1e6  # what does not change within a phase is looked at once, at its end
 MODELS: dict[Role, type[OutputInstrument]] = {
-    Role.WITHSTAND: WithstandSource,
-    Role.BOND: BondSource,
-    Role.LEAKAGE: LeakageMeter,
-    Role.IMPEDANCE: ImpedanceMeter,
+    WITHSTAND: WithstandSource,
+    BOND: BondSource,
+    LEAKAGE: LeakageMeter,
+    IMPEDANCE: ImpedanceMeter,
 }
 # What each terminal of an instrument is wired to; a bond source has force and sense leads.
 WIRES: dict[Role, dict[str, tuple[str, ...]]] = {
-    Role.WITHSTAND: {"high": ("high",), "low": ("low",)},
-    Role.BOND: {"high": ("force_high", "sense_high"), "low": ("force_low", "sense_low")},
-    Role.LEAKAGE: {name: (name,) for name in ("line", "neutral", "earth", "body")},
-    Role.IMPEDANCE: {"high": ("high",), "low": ("low",)},
+    WITHSTAND: {"high": ("high",), "low": ("low",)},
+    BOND: {"high": ("force_high", "sense_high"), "low": ("force_low", "sense_low")},
+    LEAKAGE: {name: (name,) for name in ("line", "neutral", "earth", "body")},
+    IMPEDANCE: {"high": ("high",), "low": ("low",)},
 }
-_WORDS = {"path", "network", "method", "neutral", "polarity", "function"}
 _ATTRIBUTES = {"network": "body"}
 
 
@@ -69,7 +71,7 @@ class _Wired:
 class OfflineBench:
     """One nest and one instrument a role. What lies in the nest is put in for every unit."""
 
-    def __init__(self, model: UnitModel, real: Mapping[Role, Capability] | None = None) -> None:
+    def __init__(self, model: UnitModel, real: Instruments | None = None) -> None:
         columns = {terminal: index + 1 for index, terminal in enumerate(model.terminals)}
         rows: dict[int, str] = {}
         self._columns = columns
@@ -87,8 +89,7 @@ class OfflineBench:
                     numbers.append(len(rows))
                 wires[terminal] = tuple(numbers)
             profile = read_profile(f"stand-in-{role}")
-            capability = None if real is None else real.get(role)
-            accuracy = capability.accuracy if capability is not None else {}
+            accuracy = next((each.accuracy for each in (real or {}).get(role, ())), {})
             self._wired[role] = _Wired(
                 make("CHALLENGE", name, self.floor, clock),
                 profile,
@@ -116,36 +117,10 @@ class OfflineBench:
         return grade_repetitions(step.repeat, grades)
 
     def _grade_once(self, step: ReadyStep, rule: DecisionRule) -> StepGrade:
-        procedure = step.procedure()
-        doubts: list[Doubt] = []
-        try:
-            action = next(procedure)
-            while True:
-                outcome = self._outcome(action, step)
-                if isinstance(outcome, Output):
-                    doubts += outcome.doubts
-                action = procedure.send(outcome)
-        except StopIteration as done:
-            measured = replace(done.value, doubts=(*done.value.doubts, *doubts))
-            return grade_step(measured, step.limits, rule)
+        measured = at_once(_OfflineDriver(self, step).measure(step.procedure()))
+        return grade_step(measured, step.limits, rule)
 
-    def _outcome(self, action: Action, step: ReadyStep) -> Outcome:
-        match action:
-            case Ask():
-                return Answer(action.passing or action.choices[0])
-            case Enter():
-                return Answer(_expected(step, action))
-            case Connect():
-                self._connect(action)
-            case Program():
-                self._program(action)
-            case Energise():
-                return self._energise(action.role)
-            case _:
-                pass  # waiting takes no time here, and this fixture has no zero
-        return None
-
-    def _connect(self, action: Connect) -> None:
+    def connect(self, action: Connect) -> None:
         rows = self._wired[action.role].rows
         self.floor.closed = {
             (row, self._columns[contact])
@@ -154,14 +129,17 @@ class OfflineBench:
             for row in rows[terminal]
         }
 
-    def _program(self, action: Program) -> None:
+    def _program(self, action: Energise) -> None:
         instrument = self._wired[action.role].instrument
-        for name, value in action.settings.items():
-            written = str(value).upper() if name in _WORDS else value
+        words = ROLES[action.role].words
+        for name, value in action.programme.items():
+            written = str(value).upper() if name in words else value
             setattr(instrument, _ATTRIBUTES.get(name, name), written)
 
-    def _energise(self, role: Role) -> Output:
-        wired = self._wired[role]
+    def energise(self, action: Energise) -> Output:
+        """Program an output and follow it to its end in no time."""
+        self._program(action)
+        wired = self._wired[action.role]
         instrument, profile = wired.instrument, wired.profile
         instrument.run_at_once(self._step_s(instrument))
         self.floor.charges.clear()  # as the bench does after every output
@@ -184,9 +162,9 @@ class OfflineBench:
             wired.accuracy,
             instrument.reached,
         )
-        times = [(phase.lower(), length) for phase, length in instrument.plan]
-        programme = Programme.of({f"{phase}_s": length for phase, length in times})
-        return believed(output, programme, profile.capability(instrument.name))
+        planned = [(phase.lower(), length) for phase, length in instrument.plan]
+        times = Times.of({f"{phase}_s": length for phase, length in planned})
+        return believed(output, times, profile.capability(instrument.name))
 
     def _step_s(self, instrument: OutputInstrument) -> float:
         """How finely an output must be followed: charge takes time, and arcs come one by one."""
@@ -199,11 +177,48 @@ class OfflineBench:
         return DC_STEP_S if instrument.function == "DC" else WHOLE_PHASE_S
 
 
+class _OfflineDriver(Driver):
+    """Performs a step on what lies in the nest; every question is answered as if all were well."""
+
+    def __init__(self, bench: OfflineBench, step: ReadyStep) -> None:
+        super().__init__()
+        self.bench, self.step = bench, step
+
+    async def ask(self, action: Ask) -> Answer:
+        return Answer(action.passing or action.choices[0])
+
+    async def enter(self, action: Enter) -> Answer:
+        return Answer(_expected(self.step, action))
+
+    async def wait(self, seconds: float) -> None:
+        """Waiting takes no time here."""
+
+    def come_to(self, action: At) -> None:
+        """Nobody watches."""
+
+    def recall(self, action: Recall) -> Reading | None:
+        """Each step is tried by itself."""
+        return None
+
+    def fixture_zero(self, action: FixtureZero) -> ImpedanceZero | None:
+        """This fixture has none."""
+        return None
+
+    async def connect(self, action: Connect) -> None:
+        self.bench.connect(action)
+
+    async def join(self, action: Join) -> None:
+        raise NotImplementedError("No step checks the scanner.")
+
+    async def energise(self, action: Energise) -> Output:
+        return self.bench.energise(action)
+
+
 def _expected(step: ReadyStep, enter: Enter) -> str:
     """What the operator types: the target, else a figure inside the limits."""
     if enter.target:
         return enter.target
-    limit = step.limits.get("entered")
+    limit = step.limits.get(Measurand("entered"))
     edges = [] if limit is None else [limit.minimum, limit.maximum]
     known = [edge for edge in edges if edge is not None]
     return exact_text(sum(known) / len(known) if known else 0.0, enter.dimension)

@@ -5,12 +5,11 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from loricate.challenge.bench import OfflineBench
-from loricate.core.measuring.actions import Role
 from loricate.core.measuring.grading import Cause, Verdict
-from loricate.core.measuring.instruments import Capability
 from loricate.core.review import Reviewed
 from loricate.core.review.times import load_s
-from loricate.core.sequences.sequences import ReadySequence
+from loricate.core.sequences.capability import Instruments
+from loricate.core.sequences.ready import ReadySequence
 from loricate.simulator.units import UnitModel
 
 EMPTY = "empty_nest"
@@ -68,7 +67,7 @@ def challenge(
     sequence: ReadySequence,
     model: UnitModel,
     *,
-    bench: Mapping[Role, Capability] | None = None,
+    bench: Instruments | None = None,
     pairs: bool = False,
     repetitions: int = REPETITIONS,
     nests: int = 4,
@@ -76,9 +75,9 @@ def challenge(
 ) -> Challenge:
     """Run a sequence against each fault of a stand-in unit, an empty nest, and good units.
 
-    ``bench`` gives the instruments' accuracy where it is known; what a person sees is not tried:
-    every question is answered as if nothing were wrong. With ``pairs`` each two faults together as
-    well. ``repetitions`` good units differ by the scatter of their parts and the meters' noise.
+    ``bench`` gives the instruments' accuracy where it is known, the first of each role; what a
+    person sees is not tried: every question is answered as if nothing were wrong. With ``pairs``
+    each two faults together as well. ``repetitions`` good units differ by the scatter of their parts and the meters' noise.
     """
     offline = OfflineBench(model, bench)
     faults: list[tuple[str, ...]] = [(name,) for name in model.fault]

@@ -8,11 +8,12 @@ from loricate.api.definitions import ChallengeOut, FaultRowOut, StepOutcomeOut
 from loricate.challenge.challenge import REPETITIONS, Challenge, challenge
 from loricate.challenge.families import stand_in_for
 from loricate.core.limits.limit_sets import LimitSet
-from loricate.core.measuring.actions import Role
 from loricate.core.measuring.instruments import Capability
+from loricate.core.measuring.roles import Role
 from loricate.core.measuring.uncertainty import Accuracy
 from loricate.core.products.product import Product
-from loricate.core.sequences.sequences import ReadySequence, prepare
+from loricate.core.sequences.preparing import prepare
+from loricate.core.sequences.ready import ReadySequence
 from loricate.simulator.units import UnitModel
 
 
@@ -41,7 +42,7 @@ class ChallengeRequest(BaseModel):
         model = stand_in_for(product) if self.unit is None else UnitModel.model_validate(self.unit)
         bench = None
         if self.accuracy is not None:
-            bench = {role: Capability(role, {}, each) for role, each in self.accuracy.items()}
+            bench = {role: (Capability(role, {}, each),) for role, each in self.accuracy.items()}
         found = challenge(
             sequence, model, bench=bench, pairs=self.pairs, repetitions=self.repetitions,
             nests=self.nests,

@@ -55,15 +55,16 @@ class RehearsalCalls(Wire):
         self,
         rehearsal_id: str,
         step: str,
-        reading: str,
+        quantity: str,
         use: str,
         *,
+        point: str = "",
         allowance: str = "20 %",
         repetition: int = 1,
     ) -> list[TakenOut]:
         """What to write into a step for a reading to be its minimum, maximum or nominal value."""
         body = {
-            "step": step, "reading": reading, "use": use, "allowance": allowance,
+            "step": step, "quantity": quantity, "point": point, "use": use, "allowance": allowance,
             "repetition": repetition,
         }  # fmt: skip
         return self._post(list[TakenOut], f"{API}/rehearsals/{rehearsal_id}/take", body)

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Mapping
 
-from loricate.api.records import RunOut, RunSummary, TraceOut, UnitFound, UnitOut
+from loricate.api.records import CurvesOut, RunOut, RunSummary, UnitFound, UnitOut
 from loricate.client._wire import API, RunEvent, Wire
 
 
@@ -77,9 +77,9 @@ class RunCalls(Wire):
         """A picture by its digest."""
         return self._send("GET", f"{API}/pictures/{digest}").content
 
-    def trace(self, run_id: str, nest: str, step: str, number: int = 1) -> TraceOut:
+    def curves(self, run_id: str, nest: str, step: str, number: int = 1) -> CurvesOut:
         """The curves of one attempt at a step, with the step's limits."""
-        return self._get(TraceOut, f"{API}/runs/{run_id}/traces/{nest}/{step}/{number}")
+        return self._get(CurvesOut, f"{API}/runs/{run_id}/curves/{nest}/{step}/{number}")
 
     def runs(self, count: int = 20, before: str = "") -> list[RunSummary]:
         """The newest runs first, older than the run ``before`` if that is given."""

@@ -63,12 +63,18 @@ def show(name: str, service: str | None, token: str | None, as_json: bool) -> No
         bold=True,
     )
     rows = [
-        (step["title"], reading["name"].replace("_", " "), reading["text"],
+        (step["title"], _named(reading), reading["text"],
          reading.get("limit", {}).get("text", ""), reading.get("limit", {}).get("source", ""))
         for step in document["steps"]
         for reading in step["readings"]
     ]  # fmt: skip
     print_table(("STEP", "READING", "MEASURED", "LIMIT", "SOURCE"), rows, ("MEASURED", "LIMIT"))
+
+
+def _named(reading: dict[str, Any]) -> str:
+    """What a reading is of; documents of the first form name it in one word."""
+    words = (reading.get("quantity", reading.get("name", "")), reading.get("point", ""))
+    return " ".join(words).replace("_", " ").strip()
 
 
 @command.command("verify")

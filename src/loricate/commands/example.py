@@ -85,8 +85,8 @@ def readings_csv(runs: "list[RunOut]") -> str:
     """Every reading of these runs as CSV (RFC 4180), values in SI units."""
     text = io.StringIO(newline="")
     heads = (
-        "serial", "nest", "step", "attempt", "repetition", "reading", "value", "unit", "bound",
-        "uncertainty", "minimum", "maximum", "source", "margin", "verdict", "instrument",
+        "serial", "nest", "step", "attempt", "repetition", "quantity", "point", "value", "unit",
+        "bound", "uncertainty", "minimum", "maximum", "source", "margin", "verdict", "instrument",
         "ended_at",
     )  # fmt: skip
     writer = csv.writer(text)
@@ -95,9 +95,9 @@ def readings_csv(runs: "list[RunOut]") -> str:
         for attempt in unit.attempts:
             for r in attempt.readings:
                 row: list[Any] = [
-                    unit.serial, unit.nest, attempt.step_id, attempt.number, r.repetition, r.name,
-                    r.value, r.unit, r.bound, r.uncertainty, r.minimum, r.maximum, r.source,
-                    r.margin, r.verdict, r.instrument, attempt.ended_at,
+                    unit.serial, unit.nest, attempt.step_id, attempt.number, r.repetition,
+                    r.quantity, r.point, r.value, r.unit, r.bound, r.uncertainty, r.minimum,
+                    r.maximum, r.source, r.margin, r.verdict, r.instrument, attempt.ended_at,
                 ]  # fmt: skip
                 writer.writerow(row)
     return text.getvalue()

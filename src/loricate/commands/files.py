@@ -10,9 +10,8 @@ from loricate.commands.places import demo_folder
 if TYPE_CHECKING:
     from loricate.api.definitions import ChallengeOut
     from loricate.core.limits.limit_sets import LimitSet
-    from loricate.core.measuring.actions import Role
-    from loricate.core.measuring.instruments import Capability
-    from loricate.core.sequences.sequences import ReadySequence
+    from loricate.core.sequences.capability import Instruments
+    from loricate.core.sequences.ready import ReadySequence
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,7 +20,7 @@ class Loaded:
 
     sequence: "ReadySequence"
     limit_sets: "dict[str, tuple[LimitSet, int]]"
-    bench: "dict[Role, Capability] | None"
+    bench: "Instruments | None"
 
 
 def load_sequence(
@@ -31,9 +30,10 @@ def load_sequence(
 
     Without a folder of limit sets, those that ship are taken. Pictures are not looked for.
     """
+    from loricate.core.documents import read_document
     from loricate.core.limits.limit_sets import LimitSet
     from loricate.core.products.product import Product
-    from loricate.core.sequences.sequences import prepare, read_document
+    from loricate.core.sequences.preparing import prepare
 
     made = read_document(Product, read_toml(product), str(product))
     folder = limit_folder or demo_folder() / "limit-sets"
@@ -56,7 +56,7 @@ def challenge_files(
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # the networks are far too small for more
     from loricate.challenge import challenge, stand_in_for
     from loricate.challenge.request import report
-    from loricate.core.sequences.sequences import read_document
+    from loricate.core.documents import read_document
     from loricate.simulator.units import UnitModel
 
     loaded = load_sequence(sequence, product, limit_folder, bench)
@@ -71,15 +71,18 @@ def challenge_files(
     return report(found, loaded.sequence)
 
 
-def bench_capabilities(path: Path) -> "dict[Role, Capability]":
+def bench_capabilities(path: Path) -> "Instruments":
     """What the instruments of a bench file can do; raises DocumentError."""
     from loricate.bench.plan import read_bench_plan
     from loricate.bench.profiles import read_profile
 
     plan = read_bench_plan(path)
     return {
-        each.role: read_profile(each.profile, path.parent).capability(each.id)
-        for each in plan.instruments
+        role: tuple(
+            read_profile(each.profile, path.parent).capability(each.id)
+            for each in plan.of_role(role)
+        )
+        for role in dict.fromkeys(each.role for each in plan.instruments)
     }
 
 

@@ -108,20 +108,22 @@ def show(rehearsal: str, service: str | None, token: str | None, as_json: bool) 
 @command.command("take")
 @click.argument("file", type=FILE)
 @click.argument("step")
-@click.argument("reading")
+@click.argument("quantity")
 @click.argument("use", type=click.Choice(["minimum", "maximum", "nominal"]))
 @click.option(
     "--allow", default="20 %", show_default=True, help="How far the limit stands off the reading."
 )
+@click.option("--point", default="", help="Of a step that measures several: `A to B`.")
 @click.option("--rehearsal", default="last", show_default=True, help="Whose reading.")
 @click.option("--repetition", default=1, show_default=True, help="Where the step is repeated.")
 @service_options
 def take(
     file: Path,
     step: str,
-    reading: str,
+    quantity: str,
     use: str,
     allow: str,
+    point: str,
     rehearsal: str,
     repetition: int,
     service: str | None,
@@ -136,8 +138,8 @@ def take(
 
     with connect(service, token) as client:
         taken = client.take_reading(
-            _rehearsal_id(client, rehearsal), step, reading, use, allowance=allow,
-            repetition=repetition,
+            _rehearsal_id(client, rehearsal), step, quantity, use, point=point,
+            allowance=allow, repetition=repetition,
         )  # fmt: skip
     text = file.read_text(encoding="utf-8")
     try:

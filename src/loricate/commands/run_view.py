@@ -13,7 +13,7 @@ from rich.progress import BarColumn, Progress, TaskID, TextColumn
 
 from loricate.commands.output import verdict_word
 from loricate.core.errors import QuantityError
-from loricate.core.quantities import DIMENSIONS, SAMPLED, display, parse
+from loricate.core.quantities import DIMENSIONS, parse
 
 if TYPE_CHECKING:
     from loricate.client import RunEvent
@@ -96,6 +96,8 @@ class RunView:
                     self.progress.start()
                 within = data["elapsed_s"] / max(1e-9, data["elapsed_s"] + data["remaining_s"])
                 self._update(nest, completed=self.done[nest] + within, live=live_text(data))
+            case "point":
+                self._update(nest, live=f"{data['point']}, {data['number']} of {data['of']}")
             case "repetition":
                 word = verdict_word(data["verdict"])
                 told = f"{data['number']} of {data['times']}: {word}"
@@ -169,10 +171,6 @@ def _photo(name: str) -> bytes:
 
 
 def live_text(sample: dict[str, Any]) -> str:
-    """The first two live values of a sample with their bounds, and the seconds left."""
-    shown = []
-    for name, value in sample["values"].items():
-        sign = {"below": "< ", "above": "> "}.get(sample["bounds"].get(name, ""), "")
-        if name in SAMPLED:
-            shown.append(sign + display(value, SAMPLED[name]))
-    return "  ".join([sample["phase"], *shown[:2], f"{sample['remaining_s']:.1f} s left"])
+    """The first two meters of a sample, and the seconds left."""
+    shown = list(sample["meters"].values())[:2]
+    return "  ".join([sample["phase"], *shown, f"{sample['remaining_s']:.1f} s left"])

@@ -19,7 +19,7 @@ from loricate.commands.files import challenge_files, load_sequence
 from loricate.commands.output import moment, print_json, print_table
 
 if TYPE_CHECKING:
-    from loricate.api.definitions import ReviewOut
+    from loricate.api.definitions import LimitInShort, ReviewOut
 
 FOUND_WRONG = 3
 
@@ -69,8 +69,8 @@ def show(
     rows = [
         (
             step.id, step.kind, step.title,
-            "; ".join(f"{name} {limit}" for name, limit in step.limits.items()),
-            "; ".join(dict.fromkeys(step.sources.values())),
+            "; ".join(_limit_line(limit) for limit in step.limits),
+            "; ".join(dict.fromkeys(limit.source for limit in step.limits)),
             f"{step.programmed_s:g} s", step.across, step.on_fail,
         )
         for step in found.steps
@@ -84,6 +84,10 @@ def show(
         for cue in step.cues:
             choices = f" ({', '.join(cue.choices)})" if cue.choices else ""
             click.echo(f"{step.id}, {cue.at.replace('_', ' ')}: {cue.text}{choices}")
+
+
+def _limit_line(limit: "LimitInShort") -> str:
+    return f"{limit.quantity.replace('_', ' ')} {limit.point} {limit.text}".replace("  ", " ")
 
 
 @command.command("check")
@@ -305,7 +309,8 @@ def set_(file: Path, path: str, value: str | None, remove: bool, as_json: bool) 
     """
     import tomllib
 
-    from loricate.core.sequences.sequences import Sequence, read_document
+    from loricate.core.documents import read_document
+    from loricate.core.sequences.steps import Sequence
     from loricate.core.toml_text import change_toml
 
     if (value is None) is not remove:

@@ -100,13 +100,19 @@ def print_attempts(attempts: "list[AttemptOut]") -> None:
             click.echo(f"Attempt {attempt.number} of {attempt.title}: {attempt.reason}")
         if attempt.note:
             click.echo(f"{attempt.title}: {attempt.note}")
+        for fault in attempt.faults:
+            if fault.text:
+                click.echo(f"{attempt.title}: {fault.text}")
+        for reading in attempt.readings:
+            if reading.ungraded:
+                click.echo(f"{attempt.title}: {reading.name} is not judged: {reading.ungraded}.")
 
 
 def _reading_rows(readings: "list[ReadingOut]", repetition: int) -> list[tuple[str, ...]]:
     """The readings of one repetition, the first where a step is done once."""
     return [
         (
-            f"  {r.name.replace('_', ' ')}", r.text, r.as_measured_text, r.limit,
+            f"  {r.name}", r.text, r.as_measured_text, r.limit,
             percent(r.margin), r.source,
             r.outcome if r.outcome.startswith("conditional") else "",
         )
@@ -114,30 +120,40 @@ def _reading_rows(readings: "list[ReadingOut]", repetition: int) -> list[tuple[s
     ]  # fmt: skip
 
 
-@command.command("trace")
+@command.command("curve")
 @click.argument("serial")
 @click.argument("step")
 @click.option("--attempt", default=0, help="Which attempt; the latest by default.")
 @service_options
-def trace(
+def curve(
     serial: str, step: str, attempt: int, service: str | None, token: str | None, as_json: bool
 ) -> None:
     """Print the curves of a step of a unit's newest run as CSV (RFC 4180), in SI units.
 
-    Example: loricate unit trace DC40-26-0119 withstand > withstand.csv
+    Example: loricate unit curve DC40-26-0119 withstand > withstand.csv
     """
     with connect(service, token) as client:
         unit = client.unit(serial)[0]
-        tried = [each for each in unit.attempts if each.step_id == step and each.has_trace]
+        tried = [each for each in unit.attempts if each.step_id == step and each.curves]
         if not tried:
-            steps = dict.fromkeys(each.step_id for each in unit.attempts if each.has_trace)
+            steps = dict.fromkeys(each.step_id for each in unit.attempts if each.curves)
             raise click.ClickException(
-                f"{serial} has no trace of '{step}'; there is one of {', '.join(steps) or 'none'}."
+                f"{serial} has no curve of '{step}'; there is one of {', '.join(steps) or 'none'}."
             )
-        found = client.trace(unit.run_id, unit.nest, step, attempt or tried[-1].number)
+        kept = client.curves(unit.run_id, unit.nest, step, attempt or tried[-1].number)
     if as_json:
-        print_json(found)
+        print_json(kept)
         return
-    writer = csv.writer(sys.stdout, lineterminator="\r\n")
-    writer.writerow(("elapsed_s", *(f"{each.name}_{each.unit}" for each in found.columns)))
-    writer.writerows(zip(found.elapsed_s, *(each.values for each in found.columns), strict=True))
+    columns = dict.fromkeys(
+        f"{each.name}_{each.unit}" for drawn in kept.curves for each in (drawn.x, *drawn.columns)
+    )
+    writer = csv.DictWriter(
+        sys.stdout, ("curve", "point", "repetition", *columns), lineterminator="\r\n"
+    )
+    writer.writeheader()
+    for number, drawn in enumerate(kept.curves, start=1):
+        about = {"curve": number, "point": drawn.point, "repetition": drawn.repetition}
+        parts = (drawn.x, *drawn.columns)
+        for values in zip(*(each.values for each in parts), strict=True):
+            cells = {f"{each.name}_{each.unit}": v for each, v in zip(parts, values, strict=True)}
+            writer.writerow({**about, **cells})

@@ -10,7 +10,7 @@ from loricate.core.fixtures.zeroes import Zero, is_young
 from loricate.core.measuring.grading import Verdict
 from loricate.core.measuring.impedance import ImpedanceZero
 from loricate.core.products.expected import Done, Expectation, is_left_out, is_met
-from loricate.core.products.product import Product
+from loricate.core.products.product import NotTested
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,9 +24,9 @@ class Condition:
 
 @dataclass(frozen=True, slots=True)
 class Coverage:
-    """What was expected of a product, and what came of each step of its sequence."""
+    """What was expected of a product, what is left out, and what came of each step."""
 
-    product: Product
+    not_tested: Sequence[NotTested]
     expected: Sequence[Expectation]
     done: Mapping[str, Done]
 
@@ -87,7 +87,7 @@ def certificate_gate(
 
 def expected_condition(tests: Coverage) -> Condition:
     """Whether each test that is expected was performed, measured and passed; skipped is not."""
-    left = [each for each in tests.expected if is_left_out(tests.product, each)]
+    left = [each for each in tests.expected if is_left_out(tests.not_tested, each)]
     lacking = [each for each in tests.expected if each not in left and not is_met(each, tests.done)]
     name = "expected tests passed"
     if lacking:
@@ -95,7 +95,7 @@ def expected_condition(tests: Coverage) -> Condition:
         return Condition(name, False, f"Not performed, measured and passed: {told}.")
     waivers = [
         f"{each.kind.replace('_', ' ')} is left out by {each.by}: {each.reason}"
-        for each in tests.product.not_tested
+        for each in tests.not_tested
     ]
     told = " ".join(text[0].upper() + text[1:].rstrip(".") + "." for text in waivers)
     return Condition(name, True, told or "Each test that the product asks for was measured.")

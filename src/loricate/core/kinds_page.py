@@ -2,7 +2,7 @@
 
 from pydantic_core import PydanticUndefined
 
-from loricate.core.kinds import KINDS, Kind, KindSettings
+from loricate.core.kinds import KINDS, Kind
 
 
 def kinds_page() -> str:
@@ -15,24 +15,24 @@ def kinds_page() -> str:
     return "\n".join([head, *(_section(KINDS[name]) for name in sorted(KINDS))])
 
 
-def _section(kind: Kind[KindSettings]) -> str:
-    module = __import__(kind.settings.__module__, fromlist=["_"])
+def _section(kind: Kind) -> str:
+    module = __import__(kind.__module__, fromlist=["_"])
     told = " ".join((module.__doc__ or "").split())
     lines = [f"## {kind.title}: `{kind.name}`", "", told, "", "| setting | what | default |"]
     lines.append("| --- | --- | --- |")
-    defaults = _defaults(kind.settings)
-    for name, field in kind.settings.model_fields.items():
+    defaults = _defaults(kind)
+    for name, field in kind.model_fields.items():
         what = ". ".join(each for each in (field.title, field.description) if each)
         lines.append(f"| `{name}` | {what} | {defaults[name]} |")
     graded = [
         f"`{name}` ({slot.title.lower()}{', always' if slot.needed else ''})"
-        for name, slot in kind.limits.items()
+        for name, slot in kind.slots.items()
     ]
     lines += ["", f"Grades: {', '.join(graded)}." if graded else "Grades no quantity.", ""]
     return "\n".join(lines)
 
 
-def _defaults(settings: type[KindSettings]) -> dict[str, str]:
+def _defaults(settings: Kind) -> dict[str, str]:
     """Each default as it would be written in a document."""
     fields = settings.model_fields
     known = {

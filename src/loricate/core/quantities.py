@@ -1,8 +1,9 @@
 """Quantities as people write them: a small strict grammar that refuses what is not certain.
 
 A quantity is a decimal number, an optional space, an optional prefix and a unit: ``1.5 kV``,
-``500 MΩ``, ``77 µA``. Inside Loricate a quantity is a ``float`` in the SI base unit of its
-dimension; the unit stands in the field's type (``Volts``) or name (``level_v``).
+``500 MΩ``, ``77 µA``. Inside Loricate a quantity is a ``float`` in the SI unit of its dimension
+(of a temperature the degree Celsius); the unit stands in the field's type (``Volts``) or name
+(``level_v``). A plain number, such as an index, has no unit and takes none.
 """
 
 import math
@@ -11,6 +12,7 @@ import unicodedata
 from collections.abc import Callable
 from dataclasses import dataclass
 from decimal import Decimal
+from fractions import Fraction as Exact
 from typing import Annotated, Any
 
 from pydantic import BeforeValidator, PlainSerializer, WithJsonSchema
@@ -24,16 +26,28 @@ PREFIX_EXPONENTS = {
 
 @dataclass(frozen=True, slots=True)
 class Dimension:
-    """A physical dimension: its name, base unit, the spellings of that unit, and an example."""
+    """A physical dimension: its name, the unit that people see, its spellings, and an example.
+
+    ``shown_times`` is how many of that unit are one of the unit inside: a ratio is kept as a
+    fraction and shown in percent.
+    """
 
     name: str
     unit: str
     spellings: tuple[str, ...]
     prefixes: str
     example: str
+    shown_times: int = 1
 
     def __str__(self) -> str:
         return self.name
+
+    def written(self, number: str, prefix: str = "") -> str:
+        """A number with its unit."""
+        if not self.unit:
+            return number
+        gap = "" if self.unit.startswith(":") else " "
+        return f"{number}{gap}{prefix}{self.unit}"
 
 
 VOLTAGE = Dimension("voltage", "V", ("V",), "nµmkM", "1.5 kV")
@@ -45,31 +59,46 @@ TIME = Dimension("time", "s", ("s",), "nµm", "2 s")
 FREQUENCY = Dimension("frequency", "Hz", ("Hz",), "mkM", "50 Hz")
 POWER = Dimension("power", "W", ("W",), "µmkM", "1.9 kW")
 LENGTH = Dimension("length", "m", ("m",), "m", "3 m")
-RATIO = Dimension("ratio", "%", ("%",), "", "5 %")
+RATIO = Dimension("ratio", "%", ("%",), "", "5 %", shown_times=100)
+TEMPERATURE = Dimension("temperature", "°C", ("°C", "degC"), "", "23.5 °C")
+ENERGY = Dimension("energy", "J", ("J",), "µmk", "350 mJ")
+PRESSURE = Dimension("pressure", "Pa", ("Pa",), "mkM", "35 kPa")
+RATE = Dimension("rate", "/min", ("/min",), "", "2.5 /min", shown_times=60)
+NUMBER = Dimension("number", "", ("",), "", "3.171")
+TURNS_RATIO = Dimension("turns_ratio", ":1", (":1",), "", "10.05:1")
 
 DIMENSIONS = {
     dimension.name: dimension
     for dimension in (
         VOLTAGE, CURRENT, RESISTANCE, CAPACITANCE, INDUCTANCE, TIME, FREQUENCY, POWER, LENGTH,
-        RATIO,
+        RATIO, TEMPERATURE, ENERGY, PRESSURE, RATE, NUMBER, TURNS_RATIO,
     )
 }  # fmt: skip
 
-# What instruments sample while an output is on, by the name that profiles give it.
-SAMPLED = {
-    "voltage": VOLTAGE,
-    "current": CURRENT,
-    "load_current": CURRENT,
-    "peak_current": CURRENT,
-    "power": POWER,
-    "resistive_current": CURRENT,
-    "impedance": RESISTANCE,
-    "resistance": RESISTANCE,
-    "reactance": RESISTANCE,
-}
 
-# Units that are not a power of ten of the base unit.
-_ODD_UNITS = {"min": (TIME, Decimal(60)), "h": (TIME, Decimal(3600))}
+@dataclass(frozen=True, slots=True)
+class _Unit:
+    """A unit that may be written: so many of the unit inside, after ``offset`` of its own."""
+
+    dimension: Dimension
+    times: Exact
+    offset: Exact = Exact(0)
+
+
+# Units that are not a power of ten of the one that is shown.
+_ODD_UNITS = {
+    "min": _Unit(TIME, Exact(60)),
+    "h": _Unit(TIME, Exact(3600)),
+    "°F": _Unit(TEMPERATURE, Exact(5, 9), Exact(-32)),
+    "degF": _Unit(TEMPERATURE, Exact(5, 9), Exact(-32)),
+    "K": _Unit(TEMPERATURE, Exact(1), Exact(-27315, 100)),
+    "bar": _Unit(PRESSURE, Exact(100_000)),
+    "mbar": _Unit(PRESSURE, Exact(100)),
+    "hPa": _Unit(PRESSURE, Exact(100)),
+    "psi": _Unit(PRESSURE, Exact(6_894_757_293_168, 10**9)),
+    "/s": _Unit(RATE, Exact(1)),
+    "/h": _Unit(RATE, Exact(1, 3600)),
+}
 
 _NUMBER = re.compile(
     r"([+-]?(?:[0-9]+(?:\.[0-9]+)?|\.[0-9]+)(?:[eE][+-]?[0-9]{1,3})?)\s?(\S*)", re.ASCII
@@ -78,22 +107,22 @@ _NUMBER = re.compile(
 # sign. What is raised, circled or a fraction is read as what it is by people, and refused here.
 _PLAIN_FORMS = ("<wide>", "<narrow>", "<noBreak>", "<compat> 0020", "<compat> 03BC")
 LEAST, MOST = 1e-30, 1e30  # in SI units; what is beyond is a slip
+ABSOLUTE_ZERO_C = -273.15
 # Minus signs and micro signs that keyboards and word processors put in.
 _LOOKALIKES = str.maketrans({"\u2212": "-", "\u2010": "-", "\u2011": "-", "\u03bc": "µ"})
 
 
-def _unit_table() -> dict[str, tuple[Dimension, Decimal]]:
+def _unit_table() -> dict[str, _Unit]:
     table = dict(_ODD_UNITS)
     for dimension in DIMENSIONS.values():
+        inside = Exact(1, dimension.shown_times)
         for spelling in dimension.spellings:
-            table[spelling] = (dimension, Decimal(1))
+            table[spelling] = _Unit(dimension, inside)
             for prefix in dimension.prefixes:
-                factor = Decimal(10) ** PREFIX_EXPONENTS[prefix]
-                table[prefix + spelling] = (dimension, factor)
+                unit = _Unit(dimension, inside * Exact(10) ** PREFIX_EXPONENTS[prefix])
+                table[prefix + spelling] = unit
                 if prefix == "µ":
-                    table["u" + spelling] = (dimension, factor)
-    # A ratio is kept as a plain fraction: 5 % is 0.05.
-    table["%"] = (RATIO, Decimal("0.01"))
+                    table["u" + spelling] = unit
     return table
 
 
@@ -118,20 +147,22 @@ def parse(text: str, dimension: Dimension) -> float:
     matched = _NUMBER.fullmatch(tidy)
     if matched is None:
         raise refuse("is not a number followed by a unit")
-    number, unit = matched.groups()
-    if not unit:
+    number, spelling = matched.groups()
+    if not spelling and dimension.unit:
         raise refuse("has no unit")
-    known = _UNITS.get(unit)
-    if known is None:
-        raise refuse(f"has the unit '{unit}', which is not known here")
-    found, factor = known
-    if found is not dimension:
-        raise refuse(f"is a {found.name}, not a {dimension.name}")
-    value = float(Decimal(number) * factor)
-    if not abs(value) <= MOST:
+    unit = _UNITS.get(spelling)
+    if unit is None:
+        raise refuse(f"has the unit '{spelling}', which is not known here")
+    if unit.dimension is not dimension:
+        raise refuse(f"is a {unit.dimension.name}, not a {dimension.name}")
+    exact = (Exact(number) + unit.offset) * unit.times
+    if abs(exact) > MOST:
         raise refuse("is too large to be real")
-    if Decimal(number) != 0 and abs(value) < LEAST:
+    if Exact(number) != 0 and abs(exact) < LEAST and not unit.offset:
         raise refuse("is too small to be real")
+    value = float(exact)
+    if dimension is TEMPERATURE and value < ABSOLUTE_ZERO_C:
+        raise refuse("is colder than anything can be")
     return value
 
 
@@ -146,8 +177,9 @@ def _tidy(text: str) -> str | None:
 
 def parse_any(text: str) -> tuple[float, Dimension]:
     """Give the SI value of ``text`` and the dimension that its unit says; raises QuantityError."""
-    unit = text.strip().lstrip("+-.0123456789eE \u2212").strip()
-    dimension = _UNITS.get(_tidy(unit) or "", (RATIO, Decimal(1)))[0]
+    spelling = text.strip().lstrip("+-.0123456789eE \u2212").strip()
+    unit = _UNITS.get(_tidy(spelling) or "")
+    dimension = NUMBER if unit is None else unit.dimension
     return parse(text, dimension), dimension
 
 
@@ -161,10 +193,9 @@ def _engineering(value: Decimal, dimension: Dimension) -> tuple[Decimal, str]:
 
 def exact_text(value: float, dimension: Dimension) -> str:
     """Write ``value`` (SI) so that ``parse`` gives back exactly the same number."""
-    if dimension is RATIO:
-        return f"{_plain(Decimal(repr(value)) * 100)} %"
-    mantissa, prefix = _engineering(Decimal(repr(value)), dimension)
-    return f"{_plain(mantissa)} {prefix}{dimension.unit}"
+    number = Decimal(repr(value)) * dimension.shown_times
+    mantissa, prefix = _engineering(number, dimension)
+    return dimension.written(_plain(mantissa), prefix)
 
 
 def _plain(number: Decimal) -> str:
@@ -175,15 +206,15 @@ def _plain(number: Decimal) -> str:
 def display(value: float, dimension: Dimension, digits: int = 4) -> str:
     """Write ``value`` (SI) for people: engineering notation, ``digits`` significant digits."""
     if not math.isfinite(value):
-        return f"not a number {dimension.unit}"
-    number = Decimal(repr(value)) * (100 if dimension is RATIO else 1)
+        return dimension.written("not a number")
+    number = Decimal(repr(value)) * dimension.shown_times
     if number != 0:
         number = number.quantize(Decimal(1).scaleb(number.adjusted() - digits + 1))
     mantissa, prefix = _engineering(number, dimension)
-    decimals = max(0, digits - 1 - (mantissa.adjusted() if mantissa else 0))
-    return (
-        f"{mantissa:.{decimals}f} {prefix}{dimension.unit}" if mantissa else f"0 {dimension.unit}"
-    )
+    if not mantissa:
+        return dimension.written("0")
+    decimals = max(0, digits - 1 - mantissa.adjusted())
+    return dimension.written(f"{mantissa:.{decimals}f}", prefix)
 
 
 def _validator(dimension: Dimension) -> Callable[[Any], float]:
@@ -203,8 +234,9 @@ def written_pattern(dimension: Dimension) -> str:
     Whatever fits it is read, unless it is beyond ``LEAST`` and ``MOST``. ``parse`` takes a little
     more: what word processors make of minus signs, spaces and the micro sign.
     """
-    units = sorted(name for name, (found, _) in _UNITS.items() if found is dimension)
-    return rf"^[+-]?([0-9]+(\.[0-9]+)?|\.[0-9]+)([eE][+-]?[0-9]{{1,2}})? ?({'|'.join(units)})$"
+    units = sorted(name for name, unit in _UNITS.items() if unit.dimension is dimension)
+    ending = f" ?({'|'.join(units)})" if dimension.unit else ""
+    return rf"^[+-]?([0-9]+(\.[0-9]+)?|\.[0-9]+)([eE][+-]?[0-9]{{1,2}})?{ending}$"
 
 
 def quantity(dimension: Dimension) -> Any:
@@ -255,3 +287,9 @@ Hertz = Annotated[float, *quantity(FREQUENCY).__metadata__]
 Metres = Annotated[float, *quantity(LENGTH).__metadata__]
 Watts = Annotated[float, *quantity(POWER).__metadata__]
 Fraction = Annotated[float, *quantity(RATIO).__metadata__]
+Celsius = Annotated[float, *quantity(TEMPERATURE).__metadata__]
+Joules = Annotated[float, *quantity(ENERGY).__metadata__]
+Pascals = Annotated[float, *quantity(PRESSURE).__metadata__]
+PerSecond = Annotated[float, *quantity(RATE).__metadata__]
+Number = Annotated[float, *quantity(NUMBER).__metadata__]
+TurnsRatio = Annotated[float, *quantity(TURNS_RATIO).__metadata__]

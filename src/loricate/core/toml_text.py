@@ -10,8 +10,8 @@ from tomlkit.exceptions import TOMLKitError
 
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.kinds import find_kind
-from loricate.core.sequences.sequences import Sequence as SequenceDocument
-from loricate.core.sequences.sequences import Step
+from loricate.core.sequences.steps import Sequence as SequenceDocument
+from loricate.core.sequences.steps import Step
 
 MOST_CHARACTERS = 2**20
 MOST_PARTS = 16  # of one dotted name
@@ -94,7 +94,7 @@ def in_written_order(document: dict[str, Any]) -> dict[str, Any]:
         kind = find_kind(str(step.get("kind")))
         own = dict(step)
         if kind is not None and "settings" in own:
-            own["settings"] = ordered(own["settings"], kind.settings.model_fields)
+            own["settings"] = ordered(own["settings"], kind.model_fields)
         # Tables come after plain values, as TOML wants it.
         plain = [name for name in Step.model_fields if name not in ("cues", "settings", "limits")]
         steps.append(ordered(own, (*plain, "cues", "settings", "limits")))

@@ -3,27 +3,31 @@
 import asyncio
 import logging
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from loricate.bench.bench import Bench
-from loricate.bench.errors import Charged, GuardOpen
+from loricate.bench.errors import Charged, GuardOpen, InstrumentFault
 from loricate.bench.plan import FixturePlan
-from loricate.core.measuring.actions import Answer, Sample
-from loricate.core.measuring.curves import make_trace
-from loricate.core.measuring.grading import Cause, StepGrade, Verdict, worst
+from loricate.core.attempts import Attempt, told_fault, told_reading
+from loricate.core.measuring.actions import Answer
+from loricate.core.measuring.curves import Sample
+from loricate.core.measuring.grading import Cause, Verdict, worst
+from loricate.core.measuring.roles import Role
 from loricate.core.planning.scheduling import (
     Across,
+    Alternative,
     PlannedStep,
     Task,
     choose,
+    resources_of,
     tails_s,
     waiting_tasks,
 )
 from loricate.core.sequences.branching import is_wanted
-from loricate.core.sequences.sequences import ReadySequence, ReadyStep
+from loricate.core.sequences.ready import ReadySequence, ReadyStep
 from loricate.execution.background import Background
 from loricate.execution.events import EventLog, now
-from loricate.execution.load import LoadedUnit, NestZeroes, Performed, Recorder, StepOutcome
+from loricate.execution.load import LoadedUnit, NestZeroes, Recorder
 from loricate.execution.operator import Decision, Operator
 from loricate.execution.performing import Performer
 from loricate.execution.questions import WHOLE_LOAD, Questions
@@ -41,7 +45,7 @@ class Stage:
 
 @dataclass(slots=True)
 class Work:
-    """A task under way: the nests that are in it, and the resources that it holds at present.
+    """A task under way: its nests, the instrument of each role, and what it holds at present.
 
     While somebody must answer it holds none; ``wanted`` is what it waits for to go on after that.
     """
@@ -49,6 +53,7 @@ class Work:
     nests: set[str]
     resources: frozenset[str]
     changed: asyncio.Event
+    using: Mapping[Role, str] = field(default_factory=dict)
     wanted: frozenset[str] | None = None
     _let_go: frozenset[str] = frozenset()
     _given: asyncio.Event = field(default_factory=asyncio.Event)
@@ -91,7 +96,7 @@ class Engine(Background):
         self.questions = Questions(self.log)
         self._operator = Operator(self.questions, recorder, bench)
         self._performer = Performer(
-            bench, fixture, sequence.decision, zeroes or {}, self._operator, self.log
+            bench, fixture, sequence, zeroes or {}, self._operator, self.log
         )
         self._stages = _stages(sequence)
         self._next: dict[str, int] = {}
@@ -131,6 +136,10 @@ class Engine(Background):
     async def _perform_steps(self) -> None:
         """Start whatever may start, wait for a change, and again, until nothing is left."""
         planned = [self._planned(stage) for stage in self._stages]
+        for stage, plan in zip(self._stages, planned, strict=True):
+            if not all(plan.needs):  # it would wait for ever, and the run look finished
+                step = self.sequence.steps[stage.index]
+                raise InstrumentFault("bench", f"has no instrument that can do step '{step.id}'")
         tails = tails_s(planned)
         for unit in self.units:
             self._take_up(unit)
@@ -142,8 +151,8 @@ class Engine(Background):
                 await self._skip_unwanted(busy)
                 held = self._give_back()
                 waiting = waiting_tasks(planned, self._next, busy)
-                for task in choose(planned, waiting, held, tails):
-                    self._launch(task, planned[task.step].resources)
+                for task, taken in choose(planned, waiting, held, tails):
+                    self._launch(task, taken)
                 if not self._works:
                     return
                 await self._changed.wait()
@@ -167,8 +176,10 @@ class Engine(Background):
                 work.give(work.wanted)
         return held
 
-    def _launch(self, task: Task, resources: frozenset[str]) -> None:
-        work = Work(set(task.nests), resources, self._changed)
+    def _launch(self, task: Task, taken: Sequence[Alternative]) -> None:
+        roles = sorted(self.sequence.steps[self._stages[task.step].index].roles)
+        using = dict(zip(roles, (each.instrument for each in taken), strict=False))
+        work = Work(set(task.nests), resources_of(taken), self._changed, using)
         stage = self._stages[task.step]
         performing = self._ask_before if stage.is_cue else self._perform_step
         started = asyncio.create_task(performing(stage, task, work))
@@ -178,8 +189,8 @@ class Engine(Background):
     def _planned(self, stage: Stage) -> PlannedStep:
         step = self.sequence.steps[stage.index]
         if stage.is_cue:
-            return PlannedStep(frozenset(), 0.0, step.across)
-        return PlannedStep(self.bench.resources(step.roles), step.programmed_s, step.across)
+            return PlannedStep((), 0.0, step.across)
+        return PlannedStep(self.bench.needs_of(step.demands), step.programmed_s, step.across)
 
     def _take_up(self, unit: LoadedUnit) -> None:
         """Find what is to be done; what an earlier start of the run finished is kept."""
@@ -187,9 +198,9 @@ class Engine(Background):
             ids = [step.id for step in self.sequence.steps]
             unit.todo = frozenset(each for each in ids if unit.latest(each) is None)
             for step in self.sequence.steps:
-                outcome = unit.latest(step.id)
-                if outcome is not None and outcome.cause is not Cause.SKIPPED:
-                    self._take_in(unit, step, outcome.verdict)
+                made = unit.latest(step.id)
+                if made is not None and made.cause is not Cause.SKIPPED:
+                    self._take_in(unit, step, made.verdict)
         self._go_on(unit, 0)
 
     def _take_in(self, unit: LoadedUnit, step: ReadyStep, verdict: Verdict) -> None:
@@ -219,9 +230,7 @@ class Engine(Background):
             for stage in self._stages[begin:]:
                 step = self.sequence.steps[stage.index]
                 if step.id in (unit.todo or ()) and not stage.is_cue:
-                    grade = StepGrade(Verdict.NOT_RUN, Cause.UNIT_HALTED, ())
-                    skipped = Performed(grade, "", now(), make_trace(()))
-                    await self._keep(stage.index, step, unit, skipped)
+                    await self._keep(unit, self._performer.undone(step, unit, Cause.UNIT_HALTED))
 
     async def _skip_unwanted(self, busy: set[str]) -> None:
         """Record the steps whose condition is not met when a unit comes to them, and go past."""
@@ -235,10 +244,7 @@ class Engine(Background):
                     break
                 cause = Cause.CONDITION_NOT_MET if step.is_required else Cause.SKIPPED
                 note = f"Done only when {step.when.text}." if step.when is not None else ""
-                grade = StepGrade(Verdict.NOT_RUN, cause, ())
-                await self._keep(
-                    stage.index, step, unit, Performed(grade, note, now(), make_trace(()))
-                )
+                await self._keep(unit, self._performer.undone(step, unit, cause, note))
                 after = (at for at, each in enumerate(self._stages) if each.index > stage.index)
                 self._go_on(unit, next(after, len(self._stages)))
 
@@ -276,10 +282,10 @@ class Engine(Background):
         try:
             performed = await self._performer.perform(step, units, work)
             for unit in units:
-                await self._keep(stage.index, step, unit, performed.of[unit.nest])
+                await self._keep(unit, performed.of[unit.nest])
                 if step.on_fail != "ask" and not _is_retried(step, unit):
                     # Before anything is let go: a run that is to halt must not start another step.
-                    self._take_in(unit, step, performed.of[unit.nest].grade.verdict)
+                    self._take_in(unit, step, performed.of[unit.nest].verdict)
             if performed.error is not None:
                 # Nobody may touch the fixture now, and no relay may switch: the run ends here.
                 raise performed.error
@@ -295,18 +301,18 @@ class Engine(Background):
         self, units: list[LoadedUnit], step: ReadyStep, stage: int, work: Work
     ) -> None:
         """What comes after a step, with no instrument held: cues, and what a failure leads to."""
-        outcome = units[0].latest(step.id) or StepOutcome(Verdict.NOT_RUN)
+        attempt = units[0].latest(step.id) or self._performer.undone(step, units[0], Cause.NONE)
         place = _place(step, units)
-        await self._operator.ask_after(step, units, place, outcome)
+        await self._operator.ask_after(step, units, place, attempt)
         if any(_is_retried(step, unit) for unit in units):
             for unit in units:
                 unit.reasons[step.id] = "retried by itself"
             self._release(units, work, self._first_stage_of(step))
             return
-        if outcome.verdict is Verdict.PASS or step.on_fail != "ask":
+        if attempt.verdict is Verdict.PASS or step.on_fail != "ask":
             self._release(units, work, stage + 1)
             return
-        decision = await self._operator.decide(step, units, place, outcome)
+        decision = await self._operator.decide(step, units, place, attempt)
         if decision is Decision.REPEAT:
             self._release(units, work, self._first_stage_of(step))
             return
@@ -319,33 +325,23 @@ class Engine(Background):
             at for at, each in enumerate(self._stages) if self.sequence.steps[each.index] is step
         )
 
-    async def _keep(
-        self, index: int, step: ReadyStep, unit: LoadedUnit, performed: Performed
-    ) -> None:
-        await self.recorder.attempt(unit, index, step, performed)
+    async def _keep(self, unit: LoadedUnit, performed: Attempt) -> None:
+        attempt = replace(performed, ended_at=now())
+        await self.recorder.attempt(unit, attempt)
+        step = attempt.step
         unit.reasons.pop(step.id, None)
-        unit.take(step.id, StepOutcome(performed.grade.verdict, performed.grade.cause))
+        unit.take(attempt)
         self.log.publish(
             "step_finished",
             nest=unit.nest,
             step=step.id,
             title=step.title,
-            number=len(unit.attempts[step.id]),
-            verdict=performed.grade.verdict,
-            cause=performed.grade.cause,
-            note=performed.note,
-            readings=[
-                {
-                    "name": each.reading.name,
-                    "repetition": each.repetition,
-                    "text": each.reading.text,
-                    "limit": each.limit.text if each.limit else "",
-                    "source": each.limit.source.text if each.limit else "",
-                    "margin": each.grade.margin if each.grade else None,
-                    "verdict": each.grade.verdict if each.grade else "",
-                }
-                for each in performed.grade.readings
-            ],
+            number=attempt.number,
+            verdict=attempt.verdict,
+            cause=attempt.cause,
+            note=attempt.note,
+            readings=[told_reading(graded) for graded in attempt.grade.readings],
+            faults=[told_fault(fault) for fault in attempt.grade.faults],
         )
 
     def _show_residual(self, sample: Sample) -> None:
@@ -358,7 +354,7 @@ class Engine(Background):
         for unit in self.units:
             for step in self.sequence.steps:
                 if unit.latest(step.id) is None:
-                    unit.take(step.id, StepOutcome(Verdict.NOT_RUN, Cause.ABORTED))
+                    unit.take(self._performer.undone(step, unit, Cause.ABORTED))
         verdict = worst(unit.verdict for unit in self.units)
         results = {unit.run_unit_id: (unit.verdict, str(unit.cause)) for unit in self.units}
         try:
@@ -392,8 +388,8 @@ def _stages(sequence: ReadySequence) -> tuple[Stage, ...]:
 
 def _is_retried(step: ReadyStep, unit: LoadedUnit) -> bool:
     """Whether a step that did not pass is done again by itself; what was never measured is not."""
-    outcome = unit.latest(step.id)
-    if outcome is None or outcome.verdict not in (Verdict.FAIL, Verdict.INCONCLUSIVE):
+    made = unit.latest(step.id)
+    if made is None or made.verdict not in (Verdict.FAIL, Verdict.INCONCLUSIVE):
         return False
     tried = unit.tries(step.id)
     return tried <= step.retry and tried < step.attempts

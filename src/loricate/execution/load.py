@@ -1,18 +1,15 @@
 """The units of a load as the engine sees them, and where it leaves what came of them."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Protocol
 
+from loricate.core.attempts import Attempt
 from loricate.core.fixtures.zeroes import Zero
 from loricate.core.measuring.actions import Answer
-from loricate.core.measuring.curves import Trace
-from loricate.core.measuring.grading import Cause, StepGrade, Verdict, grade_unit
+from loricate.core.measuring.grading import Cause, Verdict, grade_unit
 from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
-from loricate.core.sequences.sequences import ReadyStep
-
-# Attempts that only say why a step was not tried.
-NOT_TRIED = frozenset({Cause.UNIT_HALTED, Cause.SKIPPED, Cause.CONDITION_NOT_MET})
+from loricate.core.measuring.readings import Measurand, Reading
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,14 +18,6 @@ class NestZeroes:
 
     leads: Mapping[str, Zero] = field(default_factory=dict)
     paths: Mapping[ImpedancePath, ImpedanceZero] = field(default_factory=dict)
-
-
-@dataclass(frozen=True, slots=True)
-class StepOutcome:
-    """What came of one attempt at a step."""
-
-    verdict: Verdict
-    cause: Cause = Cause.NONE
 
 
 @dataclass(slots=True)
@@ -42,55 +31,55 @@ class LoadedUnit:
     run_unit_id: str
     nest: str
     serial: str
-    attempts: dict[str, list[StepOutcome]] = field(default_factory=dict)
+    attempts: dict[str, list[Attempt]] = field(default_factory=dict)
     todo: frozenset[str] | None = None
     reasons: dict[str, str] = field(default_factory=dict)
     halted: bool = False
 
-    def latest(self, step_id: str) -> StepOutcome | None:
-        """What came of the latest attempt at a step, if there was one."""
-        found = self.attempts.get(step_id)
-        return found[-1] if found else None
+    def latest(self, step_id: str) -> Attempt | None:
+        """The latest attempt at a step, if there was one."""
+        made = self.attempts.get(step_id)
+        return made[-1] if made else None
+
+    def next_number(self, step_id: str) -> int:
+        """The number of the next attempt at a step."""
+        return len(self.attempts.get(step_id, ())) + 1
 
     def tries(self, step_id: str) -> int:
         """How often a step was really tried; what a halt skipped does not count."""
-        found = self.attempts.get(step_id, [])
-        return sum(outcome.cause not in NOT_TRIED for outcome in found)
+        return sum(attempt.was_tried for attempt in self.attempts.get(step_id, ()))
 
     @property
     def outcomes(self) -> dict[str, Verdict]:
         """The latest verdict of each step so far."""
-        return {step_id: found[-1].verdict for step_id, found in self.attempts.items()}
+        return {step_id: made[-1].verdict for step_id, made in self.attempts.items()}
 
-    def take(self, step_id: str, outcome: StepOutcome) -> None:
-        """Add an attempt."""
-        self.attempts.setdefault(step_id, []).append(outcome)
+    def take(self, attempt: Attempt) -> None:
+        """Add an attempt; its curves are for the records, and are not held here."""
+        self.attempts.setdefault(attempt.step.id, []).append(replace(attempt, curves=()))
+
+    def recall(self, step_id: str, measurand: Measurand) -> Reading | None:
+        """What the latest attempt at a step read, if it is to be believed."""
+        attempt = self.latest(step_id)
+        if attempt is None or attempt.grade.doubts:
+            return None
+        graded = attempt.reading(measurand.quantity, measurand.point)
+        return None if graded is None else graded.reading
 
     @property
     def verdict(self) -> Verdict:
         """The unit's verdict from its steps."""
-        latest = (found[-1] for found in self.attempts.values())
+        latest = (made[-1] for made in self.attempts.values())
         return grade_unit(each.verdict for each in latest if each.cause is not Cause.SKIPPED)
 
     @property
     def cause(self) -> Cause:
         """Why the unit did not pass: the cause of its first step that did not."""
-        latest = (found[-1] for found in self.attempts.values())
+        latest = (made[-1] for made in self.attempts.values())
         unpassed = (each for each in latest if each.verdict is not Verdict.PASS)
         return next(
             (each.cause for each in unpassed if each.cause is not Cause.SKIPPED), Cause.NONE
         )
-
-
-@dataclass(frozen=True, slots=True)
-class Performed:
-    """One attempt at a step for one unit, graded: all that the records keep of it."""
-
-    grade: StepGrade
-    note: str
-    started_at: str
-    trace: Trace
-    reason: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,9 +96,7 @@ class Answered:
 class Recorder(Protocol):
     """Where the engine leaves its results; each returns once the result is durable."""
 
-    async def attempt(
-        self, unit: LoadedUnit, index: int, step: ReadyStep, performed: Performed
-    ) -> None:
+    async def attempt(self, unit: LoadedUnit, attempt: Attempt) -> None:
         """Keep one attempt."""
 
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:

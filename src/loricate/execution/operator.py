@@ -5,11 +5,12 @@ from collections.abc import Sequence
 from enum import StrEnum
 
 from loricate.bench.bench import Bench
+from loricate.core.attempts import Attempt
 from loricate.core.measuring.actions import Answer, Ask, Enter
 from loricate.core.measuring.grading import Verdict
 from loricate.core.sequences.cues import Cue, Moment, cues_after, cues_at
-from loricate.core.sequences.sequences import ReadyStep
-from loricate.execution.load import Answered, LoadedUnit, Recorder, StepOutcome
+from loricate.core.sequences.ready import ReadyStep
+from loricate.execution.load import Answered, LoadedUnit, Recorder
 from loricate.execution.questions import WHOLE_LOAD, Question, Questions, question_of
 
 HANDS_OUT = "hands are out"
@@ -69,8 +70,8 @@ class Operator:
         answer = await self.questions.ask(question, within_s)
         if answer is not None:
             for unit in units:
-                attempt = len(unit.attempts.get(question.step, [])) + (0 if is_after else 1)
-                kept = Answered(question.step, attempt, question.moment, question.text, answer)
+                number = unit.next_number(question.step) - (1 if is_after else 0)
+                kept = Answered(question.step, number, question.moment, question.text, answer)
                 await self.recorder.answered(unit, kept)
         return answer
 
@@ -107,10 +108,10 @@ class Operator:
         return asyncio.create_task(self._put(cues, step, units, place))
 
     async def ask_after(
-        self, step: ReadyStep, units: Sequence[LoadedUnit], place: str, outcome: StepOutcome
+        self, step: ReadyStep, units: Sequence[LoadedUnit], place: str, attempt: Attempt
     ) -> None:
         """Show and put the cues that belong to the end of a step."""
-        cues = cues_after(step.cues, outcome.verdict is Verdict.PASS)
+        cues = cues_after(step.cues, attempt.verdict is Verdict.PASS)
         await self._put(cues, step, units, place, is_after=True)
 
     async def _put(
@@ -143,7 +144,7 @@ class Operator:
             )
 
     async def decide(
-        self, step: ReadyStep, units: Sequence[LoadedUnit], place: str, outcome: StepOutcome
+        self, step: ReadyStep, units: Sequence[LoadedUnit], place: str, attempt: Attempt
     ) -> Decision:
         """Ask what to do after a failure; nobody answering halts the unit, which is the safe side.
 
@@ -152,7 +153,7 @@ class Operator:
         """
         tried = max(unit.tries(step.id) for unit in units)
         choices = [Decision.CARRY_ON, Decision.HALT_UNIT]
-        word = str(outcome.cause or outcome.verdict).replace("_", " ")
+        word = str(attempt.cause or attempt.verdict).replace("_", " ")
         text = f"{step.title}: {word}. What now?"
         if tried < step.attempts:
             choices.insert(0, Decision.REPEAT)
@@ -166,8 +167,8 @@ class Operator:
             note = f"Nobody answered within {step.answer_within_s:g} s."
             silent = Answer(Decision.HALT_UNIT, note, "service")
             for unit in units:
-                attempt = len(unit.attempts.get(step.id, []))
-                kept = Answered(step.id, attempt, "decision", text, silent)
+                number = unit.next_number(step.id) - 1
+                kept = Answered(step.id, number, "decision", text, silent)
                 await self.recorder.answered(unit, kept)
             return Decision.HALT_UNIT
         decision = Decision(answer.choice)

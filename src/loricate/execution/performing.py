@@ -11,11 +11,13 @@ from loricate.bench.bench import Bench
 from loricate.bench.care import Care
 from loricate.bench.errors import BenchError, Charged, GuardOpen, Implausible
 from loricate.bench.plan import FixturePlan
+from loricate.core.attempts import Attempt
 from loricate.core.fixtures.zeroes import take_off
-from loricate.core.measuring.actions import Answer, Ask, Enter, Sample
-from loricate.core.measuring.curves import join_traces, make_trace
+from loricate.core.measuring.actions import Answer, Ask, At, Enter
+from loricate.core.measuring.curves import Curve, Sample, thinned_together
 from loricate.core.measuring.ganging import share
-from loricate.core.measuring.grading import Cause, DecisionRule, StepGrade, Verdict, grade_step
+from loricate.core.measuring.grading import Cause, Measured, StepGrade, Verdict, grade_step
+from loricate.core.measuring.meters import meters_of
 from loricate.core.measuring.plausibility import doubts_text
 from loricate.core.measuring.readings import Doubt
 from loricate.core.measuring.repetitions import (
@@ -24,11 +26,13 @@ from loricate.core.measuring.repetitions import (
     grade_repetitions,
     repetitions_text,
 )
+from loricate.core.measuring.roles import Role
 from loricate.core.planning.scheduling import Across
-from loricate.core.sequences.sequences import ReadyStep
-from loricate.execution.driving import drive
+from loricate.core.sequences.ready import ReadySequence, ReadyStep
+from loricate.core.sequences.released import step_as_done
+from loricate.execution.driving import BenchDriver, nothing_recalled
 from loricate.execution.events import EventLog, now
-from loricate.execution.load import LoadedUnit, NestZeroes, Performed
+from loricate.execution.load import LoadedUnit, NestZeroes
 from loricate.execution.operator import Operator
 from loricate.execution.questions import WHOLE_LOAD
 
@@ -37,15 +41,17 @@ logger = logging.getLogger("loricate.execution")
 
 
 @dataclass(slots=True)
-class Outcomes:
-    """What came of a step by nest, and the error that must end the run, if one came."""
+class Performed:
+    """The attempt at a step by nest, and the error that must end the run, if one came."""
 
-    of: dict[str, Performed] = field(default_factory=dict)
+    of: dict[str, Attempt] = field(default_factory=dict)
     error: GuardOpen | Charged | None = None
 
 
 class Holding(Protocol):
     """What a task holds of the bench; it is let go while somebody must answer."""
+
+    using: Mapping[Role, str]
 
     def let_go(self) -> None:
         """Let other tasks have it."""
@@ -61,15 +67,47 @@ class Performer:
         self,
         bench: Bench,
         fixture: FixturePlan,
-        decision: DecisionRule,
+        sequence: ReadySequence,
         zeroes: Mapping[str, NestZeroes],
         operator: Operator,
         log: EventLog,
     ) -> None:
-        self.bench, self.fixture, self.decision = bench, fixture, decision
+        self.bench, self.fixture, self.decision = bench, fixture, sequence.decision
         self.zeroes, self.operator, self.log = zeroes, operator, log
+        self._kept = {
+            step.id: (index, step_as_done(step)) for index, step in enumerate(sequence.steps)
+        }
 
-    async def perform(self, step: ReadyStep, units: list[LoadedUnit], holding: Holding) -> Outcomes:
+    def undone(
+        self,
+        step: ReadyStep,
+        unit: LoadedUnit,
+        cause: Cause,
+        note: str = "",
+        started_at: str = "",
+        doubts: tuple[Doubt, ...] = (),
+    ) -> Attempt:
+        """The attempt at a step that was not done, or not to its end."""
+        grade = StepGrade(Verdict.NOT_RUN, cause, doubts=doubts)
+        return self._attempt(step, unit, grade, note, started_at or now())
+
+    def _attempt(
+        self,
+        step: ReadyStep,
+        unit: LoadedUnit,
+        grade: StepGrade,
+        note: str,
+        started_at: str,
+        curves: tuple[Curve, ...] = (),
+    ) -> Attempt:
+        index, kept = self._kept[step.id]
+        reason = unit.reasons.get(step.id, "")
+        number = unit.next_number(step.id)
+        return Attempt(kept, index, number, grade, note, reason, started_at, curves=curves)
+
+    async def perform(
+        self, step: ReadyStep, units: list[LoadedUnit], holding: Holding
+    ) -> Performed:
         """Perform a step for its units and grade it; its paths are open when this returns."""
         if step.repeat is not None:
             return await self._repeated(step, step.repeat, units, holding)
@@ -77,10 +115,10 @@ class Performer:
 
     async def _repeated(
         self, step: ReadyStep, repeat: Repeat, units: list[LoadedUnit], holding: Holding
-    ) -> Outcomes:
+    ) -> Performed:
         """Perform a step again and again, for each unit until its repetitions are decided."""
-        found = Outcomes()
-        came: dict[str, list[Performed]] = {unit.nest: [] for unit in units}
+        found = Performed()
+        came: dict[str, list[Attempt]] = {unit.nest: [] for unit in units}
         undecided = list(units)
         while undecided:
             once = await self._once(step, undecided, holding)
@@ -93,20 +131,20 @@ class Performer:
                     step=step.id,
                     number=len(came[unit.nest]),
                     times=repeat.times,
-                    verdict=once.of[unit.nest].grade.verdict,
+                    verdict=once.of[unit.nest].verdict,
                 )
             undecided = [
                 unit for unit in undecided if decision(repeat, _verdicts(came[unit.nest])) is None
             ]
-        for nest, performed in came.items():
-            found.of[nest] = _joined(repeat, performed)
+        for nest, attempts in came.items():
+            found.of[nest] = _joined(repeat, attempts)
         return found
 
-    async def _once(self, step: ReadyStep, units: list[LoadedUnit], holding: Holding) -> Outcomes:
-        found = Outcomes()
+    async def _once(self, step: ReadyStep, units: list[LoadedUnit], holding: Holding) -> Performed:
+        found = Performed()
         await self._measure(step, units, found, holding)
         is_ganged = step.across is Across.TOGETHER and len(units) > 1
-        verdict = found.of[units[0].nest].grade.verdict
+        verdict = found.of[units[0].nest].verdict
         if not is_ganged or verdict in (Verdict.PASS, Verdict.NOT_RUN):
             return found
         # The sum decides nothing about one unit that may be bad: each is measured by itself.
@@ -117,40 +155,40 @@ class Performer:
                 own = found.of[unit.nest]
                 found.of[unit.nest] = replace(own, note=f"{note} {own.note}".strip())
             else:
-                found.of[unit.nest] = self._not_run(unit, step, found.error, now())
+                found.of[unit.nest] = self._broken_off(unit, step, found.error, now())
         return found
 
     async def _measure(
-        self, step: ReadyStep, units: list[LoadedUnit], found: Outcomes, holding: Holding
+        self, step: ReadyStep, units: list[LoadedUnit], found: Performed, holding: Holding
     ) -> None:
         """Measure one unit, or several as one, and leave the graded result for each nest."""
         started = now()
+        names = list(holding.using.values())
         try:
-            shared = await self._measured(step, units, started, holding)
+            measured, grade = await self._measured(step, units, holding)
+            note = " ".join(text for text in (measured.note, doubts_text(grade.doubts)) if text)
+            curves = thinned_together(measured.curves)
             for unit in units:
-                reason = unit.reasons.get(step.id, "")
-                found.of[unit.nest] = Performed(
-                    shared.grade, shared.note, started, shared.trace, reason
-                )
+                found.of[unit.nest] = self._attempt(step, unit, grade, note, started, curves)
         except (GuardOpen, Charged) as error:
             self.bench.stop_now()
             found.error = error
             for unit in units:
-                found.of[unit.nest] = self._not_run(unit, step, error, started)
+                found.of[unit.nest] = self._broken_off(unit, step, error, started)
             return
         except Exception as error:
             # What goes wrong in one nest's measurement, a defect included, must not end the others.
-            self.bench.stop_now(step.roles)
+            self.bench.stop_now(names)
             if not isinstance(error, BenchError):
                 logger.exception("step failed", extra={"step": step.id})
             for unit in units:
-                found.of[unit.nest] = self._not_run(unit, step, error, started)
+                found.of[unit.nest] = self._broken_off(unit, step, error, started)
         with contextlib.suppress(BenchError):  # a matrix that is gone fails the next connection
-            await self.bench.disconnect(step.roles)
+            await self.bench.disconnect(names)
 
     async def _measured(
-        self, step: ReadyStep, units: list[LoadedUnit], started: str, holding: Holding
-    ) -> Performed:
+        self, step: ReadyStep, units: list[LoadedUnit], holding: Holding
+    ) -> tuple[Measured, StepGrade]:
         is_ganged = step.across is Across.TOGETHER and len(units) > 1
         measured_units = units if is_ganged else units[:1]
         nests = [unit.nest for unit in measured_units]
@@ -158,48 +196,68 @@ class Performer:
 
         async def ask(ask: Ask | Enter) -> Answer:
             # No instrument waits for a person: others may have it until there is an answer.
-            await self.bench.disconnect(step.roles)
+            await self.bench.disconnect(holding.using.values())
             holding.let_go()
             answer = await self.operator.ask_check(ask, step, units, place)
             await holding.take_up()
             return answer
 
         zeroes = self.zeroes.get(nests[0], NestZeroes())
-        driven = await drive(
-            step.procedure(),
+        driver = BenchDriver(
             self.bench,
+            holding.using,
             [self.fixture.nests[nest] for nest in nests],
             ask,
-            self._sampler(step, nests),
+            self._sampler(step, nests, holding.using),
             zeroes.paths,
             step.settle_s,
             Care(step.discharge_within_s, step.earthed_s),
+            lambda action: self._show_point(step, nests, action),
+            units[0].recall if len(units) == 1 else nothing_recalled,
         )
-        measured = driven.measured
+        measured = await driver.measure(step.procedure())
         if is_ganged:
             measured = share(measured, step.kind.ganged, tuple(nests))
         else:
             measured = take_off(measured, step.leads, zeroes.leads)
-        grade = grade_step(measured, step.limits, self.decision)
-        note = " ".join(text for text in (measured.note, doubts_text(grade.doubts)) if text)
-        return Performed(grade, note, started, driven.trace)
+        return measured, grade_step(measured, step.limits, self.decision)
 
-    @staticmethod
-    def _not_run(unit: LoadedUnit, step: ReadyStep, error: Exception, started: str) -> Performed:
+    def _broken_off(
+        self, unit: LoadedUnit, step: ReadyStep, error: Exception, started: str
+    ) -> Attempt:
         cause = Cause.GUARD_OPEN if isinstance(error, GuardOpen) else Cause.INSTRUMENT
         doubts = (Doubt(error.instrument, error.reason),) if isinstance(error, Implausible) else ()
-        grade = StepGrade(Verdict.NOT_RUN, cause, (), doubts=doubts)
-        return Performed(grade, str(error), started, make_trace(()), unit.reasons.get(step.id, ""))
+        return self.undone(step, unit, cause, str(error), started, doubts)
 
-    def _sampler(self, step: ReadyStep, nests: list[str]) -> Callable[[Sample], None]:
+    def _show_point(self, step: ReadyStep, nests: list[str], action: At) -> None:
+        """Publish how far a step has come among its points."""
+        for nest in nests:
+            self.log.publish(
+                "point",
+                nest=nest,
+                step=step.id,
+                point=action.point,
+                number=action.number,
+                of=action.of,
+            )
+
+    def _sampler(
+        self, step: ReadyStep, nests: list[str], using: Mapping[Role, str]
+    ) -> Callable[[Sample], None]:
         """Publish samples for nests, the first of each phase and then a dozen a second."""
         shown: dict[str, float] = {}
+        dimensions = {
+            name: dimension
+            for instrument in using.values()
+            for name, dimension in self.bench.instruments[instrument].profile.sampled.items()
+        }
 
         def show(sample: Sample) -> None:
             moment = time.monotonic()
             if moment - shown.get(sample.phase, 0.0) < SAMPLE_INTERVAL_S:
                 return
             shown[sample.phase] = moment
+            meters = meters_of(sample, step.kind.meters, dimensions)
             for nest in nests:
                 self.log.publish(
                     "sample",
@@ -209,25 +267,29 @@ class Performer:
                     elapsed_s=sample.elapsed_s,
                     remaining_s=sample.remaining_s,
                     values=dict(sample.values),
+                    meters=meters,
                     bounds={name: str(bound) for name, bound in sample.bounds.items()},
                 )
 
         return show
 
 
-def _verdicts(performed: Sequence[Performed]) -> list[Verdict]:
-    return [each.grade.verdict for each in performed]
+def _verdicts(attempts: Sequence[Attempt]) -> list[Verdict]:
+    return [attempt.verdict for attempt in attempts]
 
 
-def _joined(repeat: Repeat, performed: Sequence[Performed]) -> Performed:
+def _joined(repeat: Repeat, repetitions: Sequence[Attempt]) -> Attempt:
     """The repetitions of a step as one attempt; what they noted is said once."""
-    notes = dict.fromkeys(each.note for each in performed if each.note)
-    told = [repetitions_text(repeat, _verdicts(performed)), *notes]
-    first = performed[0]
-    return Performed(
-        grade_repetitions(repeat, [each.grade for each in performed]),
-        " ".join(told),
-        first.started_at,
-        join_traces([each.trace for each in performed]),
-        first.reason,
+    notes = dict.fromkeys(each.note for each in repetitions if each.note)
+    told = [repetitions_text(repeat, _verdicts(repetitions)), *notes]
+    curves = tuple(
+        replace(curve, repetition=number)
+        for number, each in enumerate(repetitions, start=1)
+        for curve in each.curves
+    )
+    return replace(
+        repetitions[0],
+        grade=grade_repetitions(repeat, [each.grade for each in repetitions]),
+        note=" ".join(told),
+        curves=thinned_together(curves),
     )

@@ -1,15 +1,14 @@
 """Pre-flight: everything that can be known to be wrong before anything is energised."""
 
 import datetime as dt
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
 from loricate.bench.bench import InstrumentState
 from loricate.bench.plan import BenchPlan
 from loricate.core.errors import Finding
-from loricate.core.measuring.actions import Role
-from loricate.core.measuring.instruments import Capability
-from loricate.core.sequences.capability import shortfalls
-from loricate.core.sequences.sequences import ReadySequence
+from loricate.core.measuring.roles import Role
+from loricate.core.sequences.capability import Instruments, shortfalls
+from loricate.core.sequences.ready import ReadySequence
 
 
 def needed_roles(sequence: ReadySequence) -> set[Role]:
@@ -70,7 +69,7 @@ def check_load(
 
 def check_bench(
     states: Sequence[InstrumentState],
-    capabilities: Mapping[Role, Capability],
+    capabilities: Instruments,
     sequence: ReadySequence,
     today: dt.date,
 ) -> tuple[Finding, ...]:

@@ -3,7 +3,7 @@
 import asyncio
 import logging
 from abc import abstractmethod
-from collections.abc import Awaitable, Callable, Generator, Sequence
+from collections.abc import Awaitable, Callable, Sequence
 from dataclasses import dataclass
 from typing import TypeVar
 
@@ -16,24 +16,15 @@ from loricate.core.fixtures.daily_check import BoxStep, check_findings
 from loricate.core.fixtures.scanner_check import PathFault, Wiring, check_scanner
 from loricate.core.fixtures.zeroes import take_off
 from loricate.core.fixtures.zeroing import ZeroMeasured, measure_path, path_problem, zero_nest
-from loricate.core.measuring.actions import (
-    Action,
-    Answer,
-    Ask,
-    Enter,
-    FixtureZero,
-    Outcome,
-    Output,
-    Role,
-    Sample,
-    Wait,
-)
+from loricate.core.measuring.actions import Answer, Ask, Asking, Energise, Enter, Output
+from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.grading import StepGrade, grade_step
 from loricate.core.measuring.impedance import ImpedancePath
 from loricate.core.measuring.readings import Doubt
-from loricate.core.sequences.sequences import ReadySequence, ReadyStep
+from loricate.core.measuring.roles import BOND, IMPEDANCE, WITHSTAND, Role
+from loricate.core.sequences.ready import ReadySequence, ReadyStep
 from loricate.execution.background import Background
-from loricate.execution.driving import drive
+from loricate.execution.driving import BenchDriver
 from loricate.execution.events import EventLog, now
 from loricate.execution.load import NestZeroes
 from loricate.execution.questions import WHOLE_LOAD, Question, Questions, question_of
@@ -50,6 +41,20 @@ async def _forget(doubt: Doubt) -> None:
 
 def _unshown(sample: Sample) -> None:
     """Samples of upkeep are not shown."""
+
+
+async def _nobody_asked(action: Ask | Enter) -> Answer:
+    raise TypeError("Upkeep puts its questions itself.")
+
+
+class UpkeepDriver(BenchDriver):
+    """A bench's driver for acts of upkeep: what is doubted ends the act."""
+
+    async def energise(self, action: Energise) -> Output:
+        output = await super().energise(action)
+        if output.doubts:
+            raise Implausible(output.instrument, output.doubts[0].text)
+        return output
 
 
 class Stopped(Exception):
@@ -109,22 +114,14 @@ class Upkeep(Background):
         if answer is None or answer.choice == STOP:
             raise Stopped("Stopped by the operator." if answer else "Nobody answered.")
 
-    async def _measure(self, procedure: Generator[Action, Outcome, R], nests: Sequence[Nest]) -> R:
+    async def _measure(self, procedure: Asking[R], nests: Sequence[Nest]) -> R:
         """Drive a procedure that asks nothing and hands back something of its own."""
-        try:
-            action = next(procedure)
-            while True:
-                if isinstance(action, Ask | Enter | Wait | FixtureZero):
-                    raise TypeError(
-                        "Upkeep puts its questions itself, waits for nothing, and makes the zeroes."
-                    )
-                outcome = await self.bench.perform(action, nests, _unshown)
-                if isinstance(outcome, Output) and outcome.doubts:
-                    raise Implausible(outcome.instrument, outcome.doubts[0].text)
-                action = procedure.send(outcome)
-        except StopIteration as done:
-            found: R = done.value
-            return found
+        driver = UpkeepDriver(self.bench, self._using(), nests, _nobody_asked, _unshown, {})
+        return await driver.drive(procedure)
+
+    def _using(self) -> dict[Role, str]:
+        """The instrument of each role that upkeep is done with: the first."""
+        return {each.role: each.id for each in reversed(self.bench.plan.instruments)}
 
 
 KeepZero = Callable[[str, ZeroMeasured], Awaitable[None]]
@@ -163,7 +160,7 @@ class Zeroing(Upkeep):
             columns = self.fixture.nests[nest]
             self.log.publish("progress", text=f"Zeroing nest {nest}", nest=nest)
             measured = await self._measure(zero_nest(tuple(columns)), [columns])
-            await self.bench.disconnect([Role.BOND])
+            await self.bench.disconnect([self._using()[BOND]])
             if measured.problem:
                 problems.append(f"Nest {nest}: {measured.problem} Its last zero is kept.")
             else:
@@ -202,7 +199,7 @@ class Zeroing(Upkeep):
                 "progress", text=f"Impedance of nest {nest}, {path.high} to {path.low}"
             )
             found.append(await self._measure(measure_path(path), [self.fixture.nests[nest]]))
-            await self.bench.disconnect([Role.IMPEDANCE])
+            await self.bench.disconnect([self._using()[IMPEDANCE]])
         return found
 
 
@@ -259,8 +256,8 @@ class DailyCheck(Upkeep):
 
     def _wiring(self) -> Wiring:
         rows = {
-            row: f"{role} {terminal}"
-            for role, terminals in self.bench.plan.matrix.rows.items()
+            row: f"{name} {terminal}"
+            for name, terminals in self.bench.plan.rows.items()
             for terminal, numbers in terminals.items()
             for row in numbers
         }
@@ -269,7 +266,7 @@ class DailyCheck(Upkeep):
             for nest, contacts in self.fixture.nests.items()
             for contact, column in contacts.items()
         }
-        probe = self.bench.plan.matrix.rows[Role.WITHSTAND]
+        probe = self.bench.plan.rows[self._using()[WITHSTAND]]
         return Wiring(rows, columns, probe["high"][0], probe["low"][0])
 
     async def _measure_box(self, moment: str, which: str, serial: str) -> tuple[BoxStep, ...]:
@@ -292,10 +289,10 @@ class DailyCheck(Upkeep):
                 raise Stopped("Nobody answered.")
             return answer
 
+        using = {role: self._using()[role] for role in step.roles}
         columns = self.fixture.nests[self.nest]
-        driven = await drive(
-            step.procedure(), self.bench, [columns], ask, _unshown, self.zeroes.paths
-        )
-        await self.bench.disconnect(step.roles)
-        measured = take_off(driven.measured, step.leads, self.zeroes.leads)
+        driver = BenchDriver(self.bench, using, [columns], ask, _unshown, self.zeroes.paths)
+        measured = await driver.measure(step.procedure())
+        await self.bench.disconnect(using.values())
+        measured = take_off(measured, step.leads, self.zeroes.leads)
         return grade_step(measured, step.limits, self.sequence.decision)

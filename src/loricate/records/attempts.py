@@ -1,72 +1,100 @@
-"""Attempts at steps, their readings and traces, and the operator's answers: only ever inserted."""
+"""Attempts with their readings, faults and curves, and the operator's answers: only inserted."""
 
 import json
 import math
 import sqlite3
-import zlib
-from dataclasses import asdict
+from collections.abc import Mapping
 from typing import Any
 
-from loricate.core.measuring.curves import Trace
-from loricate.core.measuring.grading import StepGrade
+from loricate.core.attempts import Attempt
+from loricate.core.limits.limit import Limit, LimitSource
+from loricate.core.measuring.grading import (
+    Band,
+    Cause,
+    Fault,
+    Grade,
+    GradedReading,
+    Repetition,
+    StepGrade,
+    Verdict,
+)
+from loricate.core.measuring.readings import Bound, Correction, Reading
+from loricate.core.quantities import DIMENSIONS
+from loricate.core.sequences.released import StepAsDone
 from loricate.records import doubts
-from loricate.records.errors import NotFound
+from loricate.records.curves import packed
 from loricate.records.stamps import now
 
 Row = dict[str, Any]
+Key = tuple[str, str, int]  # a unit in a run, a step, the number of the attempt
+
+_READING = (
+    "repetition", "quantity", "point", "value", "dimension", "bound", "uncertainty", "instrument",
+    "corrections", "minimum", "maximum", "caution_below", "caution_above", "source", "verdict",
+    "cause", "outcome", "band", "margin", "ungraded",
+)  # fmt: skip
+_ADD_READING = (
+    f"INSERT INTO reading (run_unit_id, step_id, number, position, {', '.join(_READING)})"
+    f" VALUES ({', '.join('?' * (4 + len(_READING)))})"
+)
 
 
-def add_attempt(
-    conn: sqlite3.Connection,
-    run_unit_id: str,
-    step: tuple[int, str, str, str],
-    grade: StepGrade,
-    note: str,
-    started_at: str,
-    reason: str = "",
-    trace: Trace | None = None,
-) -> int:
-    """Add an attempt (step: index, id, kind, title) with its graded readings; gives its number."""
-    index, step_id, kind, title = step
-    (before,) = conn.execute(
-        "SELECT count(*) FROM attempt WHERE run_unit_id = ? AND step_id = ?", (run_unit_id, step_id)
-    ).fetchone()
-    key = (run_unit_id, step_id, before + 1)
+def add_attempt(conn: sqlite3.Connection, run_unit_id: str, attempt: Attempt) -> None:
+    """Add an attempt with its graded readings, faults and curves.
+
+    Raises sqlite3.IntegrityError where the unit has one of this number at the step.
+    """
+    step, grade = attempt.step, attempt.grade
+    key = (run_unit_id, step.id, attempt.number)
     conn.execute(
-        "INSERT INTO attempt VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        (*key, index, kind, title, grade.verdict, grade.cause, note, started_at, now(), reason),
+        "INSERT INTO attempt (run_unit_id, step_id, number, step_index, kind, title, verdict,"
+        " cause, note, started_at, ended_at, reason) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        (*key, attempt.index, step.kind, step.title, grade.verdict, grade.cause, attempt.note,
+         attempt.started_at, attempt.ended_at or now(), attempt.reason),
+    )  # fmt: skip
+    conn.executemany(
+        _ADD_READING,
+        [(*key, place, *_reading_cells(graded)) for place, graded in enumerate(grade.readings)],
     )
     conn.executemany(
-        "INSERT INTO reading VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO fault (run_unit_id, step_id, number, position, repetition, cause, point, text)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
         [
-            (
-                *key, position, graded.reading.name,
-                _number(graded.reading.value),
-                graded.reading.dimension.name, graded.reading.bound,
-                _number(graded.reading.uncertainty) or 0.0,
-                graded.reading.instrument,
-                graded.limit.minimum if graded.limit else None,
-                graded.limit.maximum if graded.limit else None,
-                graded.limit.source.model_dump_json() if graded.limit else "{}",
-                graded.grade.verdict if graded.grade else "",
-                graded.grade.cause if graded.grade else "",
-                _number(graded.grade.margin) if graded.grade else None,
-                _number(graded.reading.as_measured), graded.repetition,
-                graded.grade.outcome if graded.grade else "",
-            )
-            for position, graded in enumerate(grade.readings)
+            (*key, place, fault.repetition, fault.cause, fault.point, fault.text)
+            for place, fault in enumerate(grade.faults)
         ],
+    )
+    doubts.add_doubts(conn, grade.doubts, f"{run_unit_id} {step.id}")
+    conn.executemany(
+        "INSERT INTO repetition (run_unit_id, step_id, number, repetition, verdict, cause)"
+        " VALUES (?, ?, ?, ?, ?, ?)",
+        [(*key, each.number, each.verdict, each.cause) for each in grade.repetitions],
+    )
+    conn.executemany(
+        "INSERT INTO curve (run_unit_id, step_id, number, position, repetition, name, point, data)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+        [
+            (*key, place, curve.repetition, curve.name, curve.point, packed(curve))
+            for place, curve in enumerate(attempt.curves)
+        ],
+    )
+
+
+def _reading_cells(graded: GradedReading) -> tuple[object, ...]:
+    """The cells of ``_READING``."""
+    reading, limit, grade = graded.reading, graded.limit, graded.grade
+    corrections = [[each.what, _number(each.before)] for each in reading.corrections]
+    return (
+        graded.repetition, reading.quantity, reading.point, _number(reading.value),
+        reading.dimension.name, reading.bound, _number(reading.uncertainty) or 0.0,
+        reading.instrument, json.dumps(corrections) if corrections else "",
+        limit.minimum if limit else None, limit.maximum if limit else None,
+        limit.caution_below if limit else None, limit.caution_above if limit else None,
+        limit.source.model_dump_json() if limit else "",
+        grade.verdict if grade else "", grade.cause if grade else "",
+        grade.outcome if grade else "", (grade.band or "") if grade else "",
+        _number(grade.margin) if grade else None, graded.ungraded,
     )  # fmt: skip
-    doubts.add_doubts(conn, grade.doubts, f"{run_unit_id} {step_id}")
-    if grade.repetitions:
-        conn.executemany(
-            "INSERT INTO repetition VALUES (?, ?, ?, ?, ?, ?)",
-            [(*key, each.number, each.verdict, each.cause) for each in grade.repetitions],
-        )
-    if trace:
-        text = json.dumps(asdict(trace), separators=(",", ":"), allow_nan=False)
-        conn.execute("INSERT INTO trace VALUES (?, ?, ?, ?)", (*key, zlib.compress(text.encode())))
-    return int(key[2])
 
 
 def _number(value: float | None) -> float | None:
@@ -74,48 +102,99 @@ def _number(value: float | None) -> float | None:
     return value if value is not None and math.isfinite(value) else None
 
 
-def attempts_of(conn: sqlite3.Connection, run_unit_id: str) -> list[Row]:
-    """The attempts of a unit in a run in the order of its steps, with readings, repetitions."""
-    rows = conn.execute(
-        "SELECT attempt.*, EXISTS (SELECT 1 FROM trace WHERE trace.run_unit_id ="
-        " attempt.run_unit_id AND trace.step_id = attempt.step_id AND trace.number ="
-        " attempt.number) AS has_trace FROM attempt WHERE run_unit_id = ?"
-        " ORDER BY step_index, number",
-        (run_unit_id,),
+def _graded(row: sqlite3.Row) -> GradedReading:
+    """A reading as it was kept."""
+    value, told = row["value"], json.loads(row["corrections"] or "[]")
+    reading = Reading(
+        row["quantity"],
+        math.nan if value is None else value,
+        DIMENSIONS[row["dimension"]],
+        row["point"],
+        Bound(row["bound"]),
+        row["uncertainty"],
+        row["instrument"],
+        tuple(Correction(what, math.nan if before is None else before) for what, before in told),
     )
-    found = [dict(row) for row in rows]
-    readings: dict[tuple[str, int], list[Row]] = {}
+    limit = grade = None
+    if row["source"]:
+        limit = Limit(
+            dimension=row["dimension"],
+            minimum=row["minimum"],
+            maximum=row["maximum"],
+            caution_below=row["caution_below"],
+            caution_above=row["caution_above"],
+            source=LimitSource.model_validate_json(row["source"]),
+        )
+    if row["verdict"]:
+        band = Band(row["band"]) if row["band"] else None
+        grade = Grade(
+            Verdict(row["verdict"]), Cause(row["cause"]), row["margin"], row["outcome"], band
+        )
+    return GradedReading(reading, limit, grade, row["repetition"], row["ungraded"])
+
+
+def attempts_of(
+    conn: sqlite3.Connection, run_unit_id: str, steps: Mapping[str, StepAsDone]
+) -> list[Attempt]:
+    """The attempts of a unit in a run in the order of its steps, all but their curves.
+
+    ``steps`` are those of the released sequence; of one that is not among them, what the attempt
+    itself has kept is all there is.
+    """
+    readings: dict[Key, list[GradedReading]] = {}
     for row in conn.execute(
-        "SELECT * FROM reading WHERE run_unit_id = ? ORDER BY step_id, number, position",
+        f"SELECT run_unit_id, step_id, number, {', '.join(_READING)} FROM reading"
+        " WHERE run_unit_id = ? ORDER BY step_id, number, position",
         (run_unit_id,),
     ):
-        reading = {**dict(row), "source": json.loads(row["source"])}
-        readings.setdefault((row["step_id"], row["number"]), []).append(reading)
-    repetitions: dict[tuple[str, int], list[Row]] = {}
+        readings.setdefault(_key(row), []).append(_graded(row))
+    faults: dict[Key, list[Fault]] = {}
     for row in conn.execute(
-        "SELECT step_id, number AS attempt, repetition AS number, verdict, cause FROM repetition"
+        "SELECT run_unit_id, step_id, number, repetition, cause, point, text FROM fault"
+        " WHERE run_unit_id = ? ORDER BY step_id, number, position",
+        (run_unit_id,),
+    ):
+        fault = Fault(Cause(row["cause"]), row["point"], row["text"], repetition=row["repetition"])
+        faults.setdefault(_key(row), []).append(fault)
+    repetitions: dict[Key, list[Repetition]] = {}
+    for row in conn.execute(
+        "SELECT run_unit_id, step_id, number, repetition, verdict, cause FROM repetition"
         " WHERE run_unit_id = ? ORDER BY step_id, number, repetition",
         (run_unit_id,),
     ):
-        repetitions.setdefault((row["step_id"], row["attempt"]), []).append(dict(row))
-    for attempt in found:
-        key = (attempt["step_id"], attempt["number"])
-        attempt["readings"] = readings.get(key, [])
-        attempt["repetitions"] = repetitions.get(key, [])
-    return found
+        made = Repetition(row["repetition"], Verdict(row["verdict"]), Cause(row["cause"]))
+        repetitions.setdefault(_key(row), []).append(made)
+    rows = conn.execute(
+        "SELECT run_unit_id, step_id, number, step_index, kind, title, verdict, cause, note,"
+        " started_at, ended_at, reason, (SELECT count(*) FROM curve WHERE curve.run_unit_id ="
+        " attempt.run_unit_id AND curve.step_id = attempt.step_id AND curve.number ="
+        " attempt.number) AS curve_count FROM attempt WHERE run_unit_id = ?"
+        " ORDER BY step_index, number",
+        (run_unit_id,),
+    )
+    attempts = []
+    for row in rows:
+        key = _key(row)
+        known = steps.get(row["step_id"])
+        step = known or StepAsDone(id=row["step_id"], title=row["title"], kind=row["kind"])
+        grade = StepGrade(
+            Verdict(row["verdict"]),
+            Cause(row["cause"]),
+            tuple(readings.get(key, ())),
+            tuple(faults.get(key, ())),
+            tuple(repetitions.get(key, ())),
+        )
+        attempts.append(
+            Attempt(
+                step, row["step_index"], row["number"], grade, row["note"], row["reason"],
+                row["started_at"], row["ended_at"], curve_count=row["curve_count"],
+            )
+        )  # fmt: skip
+    return attempts
 
 
-def get_trace(conn: sqlite3.Connection, run_id: str, nest: str, step_id: str, number: int) -> Trace:
-    """The trace of one attempt; raises NotFound where none was kept."""
-    row = conn.execute(
-        "SELECT data FROM trace JOIN run_unit ON run_unit.id = run_unit_id"
-        " WHERE run_id = ? AND nest = ? AND step_id = ? AND number = ?",
-        (run_id, nest, step_id, number),
-    ).fetchone()
-    if row is None:
-        raise NotFound("trace", f"{step_id} (attempt {number}) of nest {nest}")
-    data = json.loads(zlib.decompress(row["data"]))
-    return Trace(data["columns"], tuple((begin, name) for begin, name in data["phases"]))
+def _key(row: sqlite3.Row) -> Key:
+    return row["run_unit_id"], row["step_id"], row["number"]
 
 
 def add_answer(

@@ -8,7 +8,7 @@ Whoever writes to the file by other means leaves no mark, and ``check`` finds th
 import hashlib
 import json
 import sqlite3
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -39,7 +39,12 @@ MARKED: dict[str, Marked] = {
     "attempt": Marked(
         "attempt",
         ("run_unit_id", "step_id", "number"),
-        (("reading", "position"), ("repetition", "repetition"), ("trace", "number")),
+        (
+            ("reading", "position"),
+            ("fault", "position"),
+            ("repetition", "repetition"),
+            ("curve", "position"),
+        ),
     ),
     "audit": Marked("audit", ("id",)),
     "daily check": Marked("daily_check", ("id",)),
@@ -62,6 +67,32 @@ MARKED: dict[str, Marked] = {
     "unit in a run": Marked("run_unit", ("id",), is_final=False),
     "zero": Marked("zero", ("id",)),
 }
+
+
+# How kinds were marked before a migration changed their tables, by the migration.
+UNTIL: dict[int, dict[str, Marked]] = {
+    12: {
+        "attempt": Marked(
+            "attempt",
+            ("run_unit_id", "step_id", "number"),
+            (("reading", "position"), ("repetition", "repetition"), ("trace", "number")),
+        )
+    }
+}
+
+
+def marked_at(version: int) -> dict[str, Marked]:
+    """How each kind is marked in records of a version."""
+    marked = dict(MARKED)
+    for number in sorted(UNTIL, reverse=True):
+        if version < number:
+            marked |= UNTIL[number]
+    return marked
+
+
+def version_of(conn: sqlite3.Connection) -> int:
+    """The migration that a database has come to."""
+    return int(conn.execute("PRAGMA user_version").fetchone()[0])
 
 
 def watch(conn: sqlite3.Connection) -> None:
@@ -127,17 +158,20 @@ STORED, MIGRATED = "stored", "migrated"
 
 
 def mark(
-    conn: sqlite3.Connection, records: Sequence[tuple[str, str]], origin: str = STORED
+    conn: sqlite3.Connection,
+    records: Sequence[tuple[str, str]],
+    origin: str = STORED,
+    kinds: Mapping[str, Marked] = MARKED,
 ) -> None:
     """Mark records of a kind and key as they are."""
     at = now()
     last: dict[str, tuple[int, str]] = {}
     for kind, key in records:
-        digest = digest_of(conn, kind, key)
+        digest = digest_of(conn, kinds[kind], key)
         position, previous = last.get(kind) or end_of(conn, kind)
         position += 1
         found = mark_hash((kind, position, key, digest, at, origin), previous)
-        may_change = int(not MARKED[kind].is_final)
+        may_change = int(not kinds[kind].is_final)
         conn.execute(
             "INSERT INTO mark VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
             (kind, position, key, digest, at, origin, found, may_change),
@@ -165,9 +199,9 @@ def mark_hash(parts: tuple[str, int, str, str, str, str], previous: str) -> str:
     return hashlib.sha256(text.encode()).hexdigest()
 
 
-def digest_of(conn: sqlite3.Connection, kind: str, key: str) -> str:
+def digest_of(conn: sqlite3.Connection, marked: Marked, key: str) -> str:
     """The digest of a record as it stands; empty when it is not there."""
-    marked, values = MARKED[kind], json.loads(key)
+    values = json.loads(key)
     where = " AND ".join(f"{name} IS ?" for name in marked.key)
     row = conn.execute(f"SELECT * FROM {marked.table} WHERE {where}", values).fetchone()
     if row is None:
@@ -196,9 +230,8 @@ def _plain(row: sqlite3.Row, but: Sequence[str]) -> dict[str, Any]:
 MOST_FAULTS = 100
 
 
-def keys_of(conn: sqlite3.Connection, kind: str) -> Iterator[str]:
+def keys_of(conn: sqlite3.Connection, marked: Marked) -> Iterator[str]:
     """The key of every record of a kind, and of what goes with one that is not there."""
-    marked = MARKED[kind]
     columns = ", ".join(marked.key)
     yield from _firsts(conn, f"SELECT json_array({columns}) FROM {marked.table}")
     for table, _ in marked.parts:
@@ -217,21 +250,26 @@ def _firsts(conn: sqlite3.Connection, query: str) -> Iterator[str]:
 
 def mark_all(conn: sqlite3.Connection) -> None:
     """Mark every record anew, as a new version of the records has it."""
-    for kind in MARKED:
-        mark(conn, [(kind, key) for key in list(keys_of(conn, kind))], MIGRATED)
+    kinds = marked_at(version_of(conn))
+    for kind, marked in kinds.items():
+        mark(conn, [(kind, key) for key in list(keys_of(conn, marked))], MIGRATED, kinds)
 
 
 def faults(conn: sqlite3.Connection) -> Iterator[str]:
-    """Everything in the records that was changed, taken away or added from outside."""
+    """Everything in the records that was changed, taken away or added from outside.
+
+    They may be of an earlier version: then they are read as that one marked them.
+    """
+    kinds = marked_at(version_of(conn))
     conn.execute(
         "CREATE TEMP TABLE newest (key TEXT PRIMARY KEY, digest TEXT, at TEXT, stored INTEGER)"
         " WITHOUT ROWID"
     )
     try:
-        for kind in MARKED:
+        for kind, marked in kinds.items():
             conn.execute("DELETE FROM newest")
             yield from _chain_faults(conn, kind)
-            yield from _record_faults(conn, kind)
+            yield from _record_faults(conn, kind, marked)
     finally:
         conn.execute("DROP TABLE newest")
 
@@ -254,22 +292,21 @@ def _chain_faults(conn: sqlite3.Connection, kind: str) -> Iterator[str]:
         )
 
 
-def _record_faults(conn: sqlite3.Connection, kind: str) -> Iterator[str]:
-    for key in keys_of(conn, kind):
+def _record_faults(conn: sqlite3.Connection, kind: str, marked: Marked) -> Iterator[str]:
+    for key in keys_of(conn, marked):
         known = conn.execute("SELECT digest, at FROM newest WHERE key = ?", (key,)).fetchone()
         if known is None:
             yield f"{_told(kind, key)} was added from outside: nothing of it is marked."
-        elif known["digest"] != digest_of(conn, kind, key):
+        elif known["digest"] != digest_of(conn, marked, key):
             yield f"{_told(kind, key)} is not as it was stored on {known['at']}."
     for key, digest, at, stored in conn.execute("SELECT * FROM newest"):
-        if digest and not _is_there(conn, kind, key):
+        if digest and not _is_there(conn, marked, key):
             yield f"{_told(kind, key)}, stored on {at}, was taken away."
-        if stored > 1 and MARKED[kind].is_final:
+        if stored > 1 and marked.is_final:
             yield f"{_told(kind, key)} was taken away and another stored on {at}."
 
 
-def _is_there(conn: sqlite3.Connection, kind: str, key: str) -> bool:
-    marked = MARKED[kind]
+def _is_there(conn: sqlite3.Connection, marked: Marked, key: str) -> bool:
     where = " AND ".join(f"{name} IS ?" for name in marked.key)
     found = conn.execute(f"SELECT 1 FROM {marked.table} WHERE {where}", json.loads(key))
     return found.fetchone() is not None

@@ -6,7 +6,8 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from loricate.core.measuring.grading import Verdict
-from loricate.records import attempts, audit, remarks
+from loricate.core.sequences.released import StepAsDone
+from loricate.records import attempts, audit, remarks, sequences
 from loricate.records.errors import NotFound
 from loricate.records.stamps import new_id, now
 
@@ -154,6 +155,11 @@ def find_run_unit(conn: sqlite3.Connection, run_id: str, nest: str) -> str:
     return str(row["id"])
 
 
+def get_unit_in_run(conn: sqlite3.Connection, run_id: str, nest: str) -> Row:
+    """The unit in a nest of a run, with its attempts; raises NotFound."""
+    return units_of(conn, "run_unit.id = ?", (find_run_unit(conn, run_id, nest),))[0]
+
+
 def list_runs(conn: sqlite3.Connection, count: int, before: str = "") -> list[Row]:
     """The newest runs, newest first, without their units; older than ``before`` if that is one."""
     rows = conn.execute(
@@ -217,11 +223,21 @@ def units_of(
         )
     ]
     for unit in units:
-        unit["attempts"] = attempts.attempts_of(conn, unit["id"])
+        steps = _steps_of(conn, unit["sequence_code"], unit["sequence_revision"])
+        unit["attempts"] = attempts.attempts_of(conn, unit["id"], steps)
         unit["due"] = list(attempts.due_repeats(conn, unit["id"]))
         unit["answers"] = attempts.answers_of(conn, unit["id"])
         unit["remarks"] = remarks.remarks_of(conn, unit["id"])
     return units
+
+
+def _steps_of(conn: sqlite3.Connection, code: str, revision: int) -> dict[str, StepAsDone]:
+    """The steps of a revision as they were released; none where that was never resolved."""
+    try:
+        released = sequences.released_as(conn, code, revision)
+    except NotFound:
+        return {}
+    return {step.id: step for step in released.steps}
 
 
 def count_by_state(conn: sqlite3.Connection) -> dict[str, int]:

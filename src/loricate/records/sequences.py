@@ -9,7 +9,9 @@ from typing import Any
 
 from loricate.core.limits.limit_sets import LimitSet
 from loricate.core.products.product import Product
-from loricate.core.sequences.sequences import ReadySequence, SequenceFacts, prepare
+from loricate.core.sequences.preparing import prepare
+from loricate.core.sequences.ready import ReadySequence, SequenceFacts
+from loricate.core.sequences.released import ReleasedSequence, StepAsDone, as_released, step_as_done
 from loricate.records import audit
 from loricate.records.definitions import newest_texts
 from loricate.records.errors import NotFound
@@ -18,13 +20,16 @@ from loricate.records.stamps import now
 _COLUMNS = (
     "code, revision, status, title, product, product_revision, document, limit_revisions,"
     " created_at, created_by, edits, edited_at, edited_by, released_at, released_by, release,"
-    " withdrawn_at, withdrawn_by, withdrawn_why"
+    " withdrawn_at, withdrawn_by, withdrawn_why, resolved"
 )
 
 
 @dataclass(frozen=True, slots=True)
 class SequenceRecord:
-    """A stored revision of a sequence. ``release`` holds its grounds once it is released."""
+    """A stored revision of a sequence.
+
+    ``release`` holds its grounds and ``resolved`` what was made of it, once it is released.
+    """
 
     code: str
     revision: int
@@ -45,6 +50,7 @@ class SequenceRecord:
     withdrawn_at: str | None
     withdrawn_by: str | None
     withdrawn_why: str
+    resolved: str
 
     @property
     def etag(self) -> str:
@@ -120,6 +126,7 @@ def release(
         " WHERE code = ? AND revision = ? AND status = 'draft'",
         (now(), account, json.dumps(grounds, ensure_ascii=False), code, revision),
     )
+    keep_resolved(conn, get_sequence(conn, code, revision))
     detail = f"revision {revision}: {grounds.get('why', '')}"
     audit.note(conn, account, "release sequence", code, detail)
     return get_sequence(conn, code, revision)
@@ -245,6 +252,45 @@ def _limit_set_text(conn: sqlite3.Connection, code: str, revision: int) -> str:
         "SELECT document FROM limit_set WHERE code = ? AND revision = ?", (code, revision)
     ).fetchone()
     return str(row["document"])
+
+
+def keep_resolved(conn: sqlite3.Connection, record: SequenceRecord) -> None:
+    """Keep what a revision resolves to; raises DocumentError where it cannot be made ready."""
+    resolved = as_released(ready_sequence(conn, record), pinned_limit_sets(conn, record))
+    conn.execute(
+        "UPDATE sequence SET resolved = ? WHERE code = ? AND revision = ?",
+        (resolved.model_dump_json(), record.code, record.revision),
+    )
+
+
+def unresolved(conn: sqlite3.Connection) -> list[SequenceRecord]:
+    """The revisions that were released and are not resolved."""
+    rows = conn.execute(
+        f"SELECT {_COLUMNS} FROM sequence WHERE status <> 'draft' AND resolved = ''"
+    )
+    return [_record(row) for row in rows]
+
+
+def released_as(conn: sqlite3.Connection, code: str, revision: int) -> ReleasedSequence:
+    """A revision as it was resolved at its release; raises NotFound where that is not known."""
+    row = conn.execute(
+        "SELECT resolved FROM sequence WHERE code = ? AND revision = ?", (code, revision)
+    ).fetchone()
+    if row is None or not row["resolved"]:
+        raise NotFound("release of sequence", f"{code} revision {revision}")
+    return _released(row["resolved"])
+
+
+def steps_of(conn: sqlite3.Connection, record: SequenceRecord) -> tuple[StepAsDone, ...]:
+    """The steps of a revision: as it was released, or as a draft is now."""
+    if record.resolved:
+        return _released(record.resolved).steps
+    return tuple(step_as_done(step) for step in ready_sequence(conn, record).steps)
+
+
+@lru_cache(maxsize=64)
+def _released(text: str) -> ReleasedSequence:
+    return ReleasedSequence.model_validate_json(text)
 
 
 def pinned_limit_sets(

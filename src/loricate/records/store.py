@@ -8,6 +8,7 @@ import os
 import re
 import sqlite3
 import threading
+from collections import Counter
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
@@ -16,13 +17,14 @@ from itertools import islice
 from pathlib import Path
 from typing import TypeVar
 
-from loricate.records import audit, marks
+from loricate.records import audit, marks, migrating
 from loricate.records.errors import NewerDatabase, StorageFull
 from loricate.records.stamps import begin_after
 
 R = TypeVar("R")
 READERS = 4
 CHANGED = "found changed from outside"
+FIRST_RESOLVED = 12  # the migration since which a release keeps what it was resolved to
 
 
 def _newest_id(conn: sqlite3.Connection) -> str | None:
@@ -93,6 +95,7 @@ def migrate(path: Path, scripts: dict[int, str] | None = None) -> list[int]:
     """
     scripts = migrations() if scripts is None else scripts
     conn = open_connection(path)
+    migrating.add_functions(conn)
     try:
         version = int(conn.execute("PRAGMA user_version").fetchone()[0])
         known = max(scripts, default=0)
@@ -113,14 +116,11 @@ def migrate(path: Path, scripts: dict[int, str] | None = None) -> list[int]:
                 conn.backup(backup)
             backup.close()
         for number in pending:
-            try:
-                conn.executescript(
-                    f"BEGIN IMMEDIATE;\n{scripts[number]}\nPRAGMA user_version = {number};\nCOMMIT;"
-                )
-            except sqlite3.Error:
-                if conn.in_transaction:
-                    conn.execute("ROLLBACK")
-                raise
+            _apply(conn, number, scripts[number])
+        if FIRST_RESOLVED in pending:
+            with atomic(conn):
+                for each in migrating.resolve_released(conn):
+                    audit.note(conn, "service", "left unresolved", "sequence", each)
         if _is_marked(conn) and (pending or not marks.count(conn)):
             with atomic(conn):
                 for each in changed:
@@ -129,6 +129,25 @@ def migrate(path: Path, scripts: dict[int, str] | None = None) -> list[int]:
         return pending
     finally:
         conn.close()
+
+
+def _apply(conn: sqlite3.Connection, number: int, script: str) -> None:
+    """Apply one migration whole; raises sqlite3.Error and leaves nothing of it where it cannot."""
+    before = _alone(conn)
+    try:
+        conn.executescript(f"BEGIN IMMEDIATE;\n{script}\nPRAGMA user_version = {number};")
+        if lost := sorted((_alone(conn) - before).keys()):
+            raise sqlite3.IntegrityError(f"Migration {number} leaves rows of {lost} alone.")
+        conn.execute("COMMIT")
+    except sqlite3.Error:
+        if conn.in_transaction:
+            conn.execute("ROLLBACK")
+        raise
+
+
+def _alone(conn: sqlite3.Connection) -> Counter[str]:
+    """How many rows of each table refer to something that is not there."""
+    return Counter(str(row["table"]) for row in conn.execute("PRAGMA foreign_key_check"))
 
 
 def _is_marked(conn: sqlite3.Connection) -> bool:

@@ -7,15 +7,14 @@ Nothing of it may be touched from elsewhere. ``do`` and ``look`` are the one way
 import asyncio
 import logging
 import time
-from collections.abc import Awaitable, Callable, Coroutine, Mapping
+from collections.abc import Awaitable, Callable, Coroutine
 from functools import partial
 from typing import Any, TypeVar
 
 from loricate.bench.bench import Bench
 from loricate.bench.danger import Danger
 from loricate.bench.plan import BenchPlan
-from loricate.core.measuring.actions import Role
-from loricate.core.measuring.instruments import Capability
+from loricate.core.sequences.capability import Instruments
 from loricate.execution.own_loop import OwnLoop
 from loricate.records.store import Store
 from loricate.service.holding import BenchHolders
@@ -77,7 +76,7 @@ class BenchAccess:
         self._settings, self._store, self.plan = settings, store, plan
         self._loop = OwnLoop("bench")
         self._side: BenchSide | None = None
-        self.capabilities: Mapping[Role, Capability] = {}
+        self.capabilities: Instruments = {}
         self._seen: tuple[float, Danger] | None = None
         self._seeing = asyncio.Lock()
 

@@ -21,10 +21,9 @@ from loricate.certificates.paper import make_pdf
 from loricate.certificates.sealing import SealError, SiteKey, digest, seal
 from loricate.certificates.verifying import verify
 from loricate.core.gate import Condition, Coverage, certificate_gate, is_open
-from loricate.core.limits.limit_sets import LimitSets
-from loricate.core.measuring.grading import Cause, Verdict
-from loricate.core.products.expected import Done, asked_by_sets, expected_tests
-from loricate.core.sequences.sequences import ReadySequence
+from loricate.core.measuring.grading import Cause
+from loricate.core.products.expected import Done
+from loricate.core.sequences.released import ReleasedSequence
 from loricate.records import audit, certificates, doubts, runs, sequences
 from loricate.records.certificates import LedgerEntry
 from loricate.records.errors import StorageFull
@@ -43,8 +42,7 @@ logger = logging.getLogger("loricate.certificates")
 def gate_of(
     run: dict[str, Any],
     unit: dict[str, Any],
-    sequence: ReadySequence,
-    limit_sets: LimitSets,
+    sequence: ReleasedSequence,
     status: str,
     doubted: Mapping[str, str],
 ) -> tuple[Condition, ...]:
@@ -52,12 +50,10 @@ def gate_of(
 
     ``doubted`` says, by instrument, what was not plausible up to the end of the run.
     """
-    attempts = {each["step_id"]: each for each in unit["attempts"]}
+    latest = {attempt.step.id: attempt for attempt in unit["attempts"]}
     # A step whose condition was not met was not wanted of this unit.
-    skipped = {name for name, each in attempts.items() if each["cause"] == Cause.SKIPPED}
-    latest = {
-        name: Verdict(each["verdict"]) for name, each in attempts.items() if name not in skipped
-    }
+    skipped = {name for name, attempt in latest.items() if attempt.cause is Cause.SKIPPED}
+    verdicts = {name: each.verdict for name, each in latest.items() if name not in skipped}
     due: dict[str, dt.date] = {}
     for each in run["bench"]["instruments"]:
         ends = dt.date.fromisoformat(each["due"])
@@ -65,35 +61,14 @@ def gate_of(
     tested = dt.date.fromisoformat((run["started_at"] or run["created_at"])[:10])
     steps = [step.id for step in sequence.steps if step.id not in skipped]
     upkeep = tuple(Condition(**each) for each in run["bench"].get("upkeep", ()))
-    return certificate_gate(
-        run["state"],
-        status,
-        steps,
-        latest,
-        due,
-        tested,
-        _coverage(attempts, sequence, limit_sets),
-        doubted,
-        upkeep,
-    )
-
-
-def _coverage(
-    attempts: Mapping[str, Mapping[str, Any]], sequence: ReadySequence, limit_sets: LimitSets
-) -> Coverage:
-    """What was expected of the unit, and what came of the latest attempt at each of its steps."""
-    cited = [limit.source.limit_set for step in sequence.steps for limit in step.limits.values()]
-    product = sequence.product
     done = {
-        name: Done(
-            each["kind"],
-            Verdict(each["verdict"]),
-            any(row["instrument"] and row["verdict"] == "pass" for row in each["readings"]),
-        )
-        for name, each in attempts.items()
+        name: Done(attempt.step.kind, attempt.verdict, attempt.is_measured)
+        for name, attempt in latest.items()
     }
-    expected = [*expected_tests(product), *asked_by_sets(product, cited, limit_sets)]
-    return Coverage(product, expected, done)
+    coverage = Coverage(sequence.product.not_tested, sequence.expected, done)
+    return certificate_gate(
+        run["state"], status, steps, verdicts, due, tested, coverage, doubted, upkeep
+    )
 
 
 def doubts_of(conn: sqlite3.Connection, run: Mapping[str, Any]) -> dict[str, str]:
@@ -114,8 +89,7 @@ def is_settled(unit: Mapping[str, Any]) -> bool:
 class Grounds:
     """What a run's gates are judged by."""
 
-    sequence: ReadySequence
-    limit_sets: LimitSets
+    sequence: ReleasedSequence
     record: SequenceRecord
     doubted: Mapping[str, str]
 
@@ -124,8 +98,7 @@ class Grounds:
         """Those of a run."""
         record = sequences.get_sequence(conn, run["sequence_code"], run["sequence_revision"])
         return cls(
-            sequences.ready_sequence(conn, record),
-            sequences.pinned_limit_sets(conn, record),
+            sequences.released_as(conn, record.code, record.revision),
             record,
             doubts_of(conn, run),
         )
@@ -133,7 +106,7 @@ class Grounds:
     def gate(self, run: dict[str, Any], unit: dict[str, Any]) -> tuple[Condition, ...]:
         """The gate of one of the run's units."""
         status = self.record.status
-        return gate_of(run, unit, self.sequence, self.limit_sets, status, self.doubted)
+        return gate_of(run, unit, self.sequence, status, self.doubted)
 
 
 def why_not_issued(conn: sqlite3.Connection, run: dict[str, Any]) -> dict[str, list[str]]:
@@ -282,7 +255,7 @@ class Issuer:
         kind: str,
         run: dict[str, Any],
         unit: dict[str, Any],
-        sequence: ReadySequence,
+        sequence: ReleasedSequence,
         gate: tuple[Condition, ...],
         record: SequenceRecord,
     ) -> None:

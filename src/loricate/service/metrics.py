@@ -63,7 +63,7 @@ async def exposed(desk: Desk) -> bytes:
     kept = await desk.store.read(Kept.of)
     energised, gap_s, danger, problems, is_running = await desk.bench.look(
         lambda side: (
-            {role.value: int(each.energised) for role, each in side.bench.instruments.items()},
+            {name: int(each.energised) for name, each in side.bench.instruments.items()},
             side.bench.beat_gap_s,
             side.bench.danger.state,
             len(side.bench.problems),

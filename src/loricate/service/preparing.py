@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from loricate.core.errors import DocumentError, Finding
-from loricate.core.sequences.sequences import MOST_STEPS, ReadySequence, SequenceFacts, facts_of
+from loricate.core.sequences.ready import ReadySequence, SequenceFacts, facts_of
+from loricate.core.sequences.steps import MOST_STEPS
 from loricate.records import definitions, pictures, sequences
 from loricate.records.sequences import Pinned, SequenceRecord
 from loricate.service.desk import Desk

@@ -6,9 +6,9 @@ import sqlite3
 from collections.abc import Awaitable, Callable, Mapping
 from typing import Any
 
-from loricate.core.measuring.grading import Cause, Verdict
-from loricate.core.sequences.sequences import ReadyStep
-from loricate.execution.load import Answered, LoadedUnit, Performed, StepOutcome
+from loricate.core.attempts import Attempt
+from loricate.core.measuring.grading import Verdict
+from loricate.execution.load import Answered, LoadedUnit
 from loricate.records import attempts, runs
 from loricate.records.store import Store
 
@@ -54,23 +54,9 @@ class RunRecorder:
     def __init__(self, store: Store, issue: Issue, late: LateEnds, run_id: str) -> None:
         self.store, self.issue, self.late, self.run_id = store, issue, late, run_id
 
-    async def attempt(
-        self, unit: LoadedUnit, index: int, step: ReadyStep, performed: Performed
-    ) -> None:
-        """Keep one attempt with its readings and trace."""
-        place = (index, step.id, step.kind.name, step.title)
-        await self.store.write(
-            lambda conn: attempts.add_attempt(
-                conn,
-                unit.run_unit_id,
-                place,
-                performed.grade,
-                performed.note,
-                performed.started_at,
-                performed.reason,
-                performed.trace,
-            )
-        )
+    async def attempt(self, unit: LoadedUnit, attempt: Attempt) -> None:
+        """Keep one attempt with its readings, faults and curves."""
+        await self.store.write(lambda conn: attempts.add_attempt(conn, unit.run_unit_id, attempt))
 
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
         """Keep what the operator answered."""
@@ -109,6 +95,5 @@ def loaded(unit: Mapping[str, Any], todo: frozenset[str] | None) -> LoadedUnit:
     """A unit in its nest as recorded, with its attempts so far."""
     found = LoadedUnit(unit["id"], unit["nest"], unit["serial"], todo=todo)
     for attempt in unit["attempts"]:
-        outcome = StepOutcome(Verdict(attempt["verdict"]), Cause(attempt["cause"]))
-        found.take(attempt["step_id"], outcome)
+        found.take(attempt)
     return found

@@ -7,17 +7,18 @@ from dataclasses import dataclass
 from functools import partial
 
 from loricate.bench.bench import Bench
+from loricate.core.attempts import Attempt
 from loricate.core.errors import Finding, QuantityError
 from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.grading import Verdict
-from loricate.core.measuring.readings import Doubt
+from loricate.core.measuring.readings import Doubt, Measurand
 from loricate.core.quantities import RATIO, exact_text, parse
+from loricate.core.sequences.ready import ReadySequence
 from loricate.core.sequences.rehearsing import Taken, Use, take, unjudged_steps
-from loricate.core.sequences.sequences import ReadySequence
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
 from loricate.execution.preflight import check_bench, check_load
-from loricate.execution.rehearsal import SERIAL, Attempt, Blackboard
+from loricate.execution.rehearsal import SERIAL, Blackboard
 from loricate.records import audit, doubts
 from loricate.records.errors import NotFound
 from loricate.records.stamps import new_id
@@ -196,7 +197,13 @@ class Rehearsals:
         await answer_question(self.store, questions, rehearsal_id, nest, answer, number)
 
     def take(
-        self, rehearsal_id: str, step_id: str, name: str, repetition: int, use: str, allowance: str
+        self,
+        rehearsal_id: str,
+        step_id: str,
+        measurand: Measurand,
+        repetition: int,
+        use: str,
+        allowance: str,
     ) -> tuple[Taken, ...]:
         """What to write into a step for a reading to be its limit; raises NotReady."""
         found = self.find(rehearsal_id)
@@ -208,7 +215,7 @@ class Rehearsals:
             message = f"{allowance} is out of range; give 0 % to 900 %."
             raise NotReady.because([Finding("allowance", message)])
         try:
-            graded = found.board.reading(step_id, name, repetition)
+            graded = found.board.reading(step_id, measurand, repetition)
         except LookupError as error:
             raise NotReady.because([Finding("reading", str(error.args[0]))]) from error
         day = dt.datetime.now(dt.UTC).date()

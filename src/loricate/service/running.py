@@ -18,8 +18,8 @@ from loricate.bench.errors import BenchError
 from loricate.core.errors import Finding
 from loricate.core.measuring.actions import Answer
 from loricate.core.planning.lots import LotFacts, check_lot, read_serials
+from loricate.core.sequences.ready import ReadySequence
 from loricate.core.sequences.repeats import steps_to_repeat
-from loricate.core.sequences.sequences import ReadySequence
 from loricate.execution.engine import Engine
 from loricate.execution.events import EventLog
 from loricate.execution.load import LoadedUnit

@@ -8,13 +8,13 @@ from dataclasses import dataclass
 from typing import Any
 
 from loricate.core.limits.limit_sets import LimitSet, LimitSets
-from loricate.core.measuring.actions import Role
-from loricate.core.measuring.instruments import Capability
 from loricate.core.products.product import Product
 from loricate.core.review import Reviewed, ReviewFinding, review
 from loricate.core.review.times import load_s
+from loricate.core.sequences.capability import Instruments
+from loricate.core.sequences.preparing import prepare
+from loricate.core.sequences.ready import ReadySequence, SequenceFacts, facts_of
 from loricate.core.sequences.rehearsing import prepare_rehearsal
-from loricate.core.sequences.sequences import ReadySequence, SequenceFacts, facts_of, prepare
 from loricate.records.sequences import Pinned, made_ready
 
 Texts = Mapping[str, tuple[str, int]]
@@ -38,7 +38,7 @@ class Material:
 class ReviewAt:
     """What a sequence is reviewed for: a bench, and how many units a load has."""
 
-    bench: Mapping[Role, Capability]
+    bench: Instruments
     nests: int = 4
 
 

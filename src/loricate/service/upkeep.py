@@ -14,10 +14,11 @@ from loricate.core.fixtures.daily_check import BoxStep
 from loricate.core.fixtures.zeroes import Zero, is_young
 from loricate.core.fixtures.zeroing import ZeroMeasured
 from loricate.core.gate import Condition, check_condition, zero_condition
-from loricate.core.measuring.actions import Answer, Role
+from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.measuring.readings import Doubt
-from loricate.core.sequences.sequences import ReadySequence
+from loricate.core.measuring.roles import BOND, IMPEDANCE, WITHSTAND, Role
+from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.load import NestZeroes
 from loricate.execution.preflight import check_bench, check_load
 from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing
@@ -106,7 +107,7 @@ class Upkeeps:
             message = f"{code} has no nest {', '.join(unknown)}; it has {known}."
             raise NotReady.because([Finding("nests", message)])
         self.holders.refuse_if_busy()
-        await self._check_instruments([Role.BOND])
+        await self._check_instruments([BOND])
 
         async def keep(nest: str, measured: ZeroMeasured) -> None:
             await self.store.write(
@@ -126,7 +127,7 @@ class Upkeeps:
 
         chosen = tuple(nests) or tuple(fixture.nests)
         paths: tuple[ImpedancePath, ...] = ()
-        if Role.IMPEDANCE in self.bench.instruments:
+        if self.bench.of_role(IMPEDANCE):
             paths = await self.store.read(_paths_in_use)
         act = Zeroing(new_id(), fixture, self.bench, account, chosen, keep, paths, keep_path)
         return await self._begin(act)
@@ -154,7 +155,7 @@ class Upkeeps:
         ]
         if found:
             raise NotReady.because(found)
-        await self._check_instruments([Role.WITHSTAND])
+        await self._check_instruments([WITHSTAND])
         zeroes = (await self.zeroes(code)).get(nest, NestZeroes())
         act_id = new_id()
         before = await self.store.read(doubts.newest_doubt)
@@ -182,7 +183,7 @@ class Upkeeps:
             for state in self.bench.states()
             if state.role in wanted and state.problem
         ]
-        missing = [role for role in roles if role not in self.bench.instruments]
+        missing = [role for role in roles if not self.bench.of_role(role)]
         found += [Finding("bench", f"has no {role} instrument; add one.") for role in missing]
         if found:
             raise NotReady.because(found)
@@ -221,7 +222,7 @@ class Upkeeps:
             for contacts in step.leads.values()
             for contact in contacts
         }
-        paths = {step.impedance_path for step in sequence.steps} - {None}
+        paths = {path for step in sequence.steps for path in step.impedance_paths}
         if contacts or paths:
             zeroes = await self.store.read(lambda conn: upkeep.all_zeroes(conn, code))
             wanted = dict.fromkeys(nests, (*contacts, *paths))
@@ -248,8 +249,7 @@ def _paths_in_use(conn: sqlite3.Connection) -> tuple[ImpedancePath, ...]:
     found: dict[ImpedancePath, None] = {}
     for record in sequences.list_released(conn):
         for step in sequences.ready_sequence(conn, record).steps:
-            if step.impedance_path is not None:
-                found[step.impedance_path] = None
+            found |= dict.fromkeys(step.impedance_paths)
     return tuple(found)
 
 

@@ -11,7 +11,8 @@ from loricate.core.kinds import KINDS
 from loricate.core.measuring.actions import Ending, Energise, Output
 from loricate.core.measuring.grading import Cause, DecisionRule, Verdict, grade_step
 from loricate.core.products.product import Product
-from loricate.core.sequences.sequences import prepare, sequence_schema
+from loricate.core.sequences.preparing import prepare
+from loricate.core.sequences.schema import sequence_schema
 from tests.conftest import read_demo
 
 PAGE = Path(__file__).parents[3] / "docs" / "adding-a-kind.md"

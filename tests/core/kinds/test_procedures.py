@@ -5,27 +5,34 @@ from dataclasses import replace
 from typing import Any
 
 import pytest
+from pydantic import ValidationError
 
 from loricate.core.errors import AlreadyRegistered, ProcedureError
 from loricate.core.kinds import KINDS, register
-from loricate.core.kinds.ground_bond import GROUND_BOND
+from loricate.core.kinds.ground_bond import GroundBond
 from loricate.core.kinds.insulation import AGAIN, STANDS
-from loricate.core.kinds.leakage import LEAKAGE
-from loricate.core.kinds.visual import VISUAL
+from loricate.core.kinds.kind import WHOLE
+from loricate.core.kinds.leakage import Leakage
+from loricate.core.kinds.visual import Visual
 from loricate.core.measuring.actions import (
-    Action,
     Answer,
+    AnyAction,
     Ask,
     Connect,
     Ending,
     Energise,
-    Outcome,
     Output,
-    Program,
-)  # fmt: skip
-from loricate.core.measuring.grading import Cause, DecisionRule, Measured, Verdict, grade_step
+)
+from loricate.core.measuring.grading import (
+    Cause,
+    DecisionRule,
+    Fault,
+    Measured,
+    Verdict,
+    grade_step,
+)
 from loricate.core.measuring.readings import Bound
-from loricate.core.sequences.sequences import ReadySequence, ReadyStep
+from loricate.core.sequences.ready import ReadySequence, ReadyStep
 
 _RULE = DecisionRule()
 
@@ -40,11 +47,11 @@ def output(
 
 def drive(
     step: ReadyStep, energised: Output, answer: str = "pass"
-) -> tuple[Measured, list[Action]]:
+) -> tuple[Measured, list[AnyAction]]:
     """Run a step's procedure with canned outcomes; gives what it measured and all it asked for."""
     procedure = step.procedure()
-    asked: list[Action] = []
-    outcome: Outcome = None
+    asked: list[AnyAction] = []
+    outcome: object = None
     try:
         action = next(procedure)
         while True:
@@ -72,14 +79,14 @@ def steps(sequence: ReadySequence) -> dict[str, ReadyStep]:
     return {step.id: step for step in sequence.steps}
 
 
-def test_withstand_connects_programs_and_energises(steps: dict[str, ReadyStep]) -> None:
+def test_withstand_connects_and_energises(steps: dict[str, ReadyStep]) -> None:
     good = output(voltage=1000.0, current=1.4e-3, current_max=1.41e-3, resistive_current=4e-6)
     _, asked = drive(steps["withstand"], good)
-    assert [type(action) for action in asked] == [Connect, Program, Energise]
-    program = asked[1]
-    assert isinstance(program, Program)
-    assert program.settings["trip_a"] == 5e-3, "without a trip of its own, the limit trips"
-    assert program.settings["level_v"] == 1030.0
+    assert [type(action) for action in asked] == [Connect, Energise]
+    (_, energise) = asked
+    assert isinstance(energise, Energise)
+    assert energise.programme["trip_a"] == 5e-3, "without a trip of its own, the limit trips"
+    assert energise.programme["level_v"] == 1030.0
 
 
 @pytest.mark.parametrize(
@@ -138,7 +145,7 @@ def test_insulation_asks_whether_the_unit_is_switched_on(
     procedure = step.procedure()
     outputs, answers = list(outputs), list(answers)
     connected = False
-    outcome: Outcome = None
+    outcome: object = None
     with pytest.raises(StopIteration) as ended:
         while True:
             action = procedure.send(outcome)
@@ -228,12 +235,13 @@ def test_visual_verdicts(steps: dict[str, ReadyStep], choice: str, verdict: Verd
 
 
 def test_visual_stops_at_the_first_fail() -> None:
-    settings = VISUAL.settings.model_validate({"questions": ["One?", "Two?"]})
-    procedure = VISUAL.procedure(settings, {})
+    procedure = Visual(questions=("One?", "Two?")).procedure((), {})
     next(procedure)
     with pytest.raises(StopIteration) as done:
         procedure.send(Answer("fail", "scratched"))
-    assert done.value.value == Measured(causes=(Cause.ANSWERED_FAIL,), note="One? fail. scratched")
+    assert done.value.value == Measured(
+        faults=(Fault(Cause.ANSWERED_FAIL),), note="One? fail. scratched"
+    )
 
 
 LEAST: dict[str, dict[str, Any]] = {
@@ -254,7 +262,7 @@ def test_a_procedure_refuses_an_outcome_that_is_none(
     """Being driven wrongly is a defect, and must not end in a verdict."""
     step = next((step for step in steps.values() if step.kind is kind), None)
     if step is None:  # the demo's final test has no such step
-        procedure = kind.procedure(kind.settings.model_validate(LEAST[kind.name]), {})
+        procedure = kind.model_validate(LEAST[kind.name]).procedure((WHOLE,), {})
     else:
         procedure = step.procedure()
     with pytest.raises(ProcedureError):
@@ -265,17 +273,17 @@ def test_a_procedure_refuses_an_outcome_that_is_none(
 
 @pytest.mark.parametrize("kind", KINDS.values(), ids=lambda kind: kind.name)
 def test_every_kind_is_explained(kind: Any) -> None:
-    module = __import__(kind.settings.__module__, fromlist=["_"])
+    module = __import__(kind.__module__, fromlist=["_"])
     assert len(module.__doc__ or "") > 100 and kind.title
-    for name, field in kind.settings.model_fields.items():
+    for name, field in kind.model_fields.items():
         assert field.title, f"{kind.name}.{name} needs a title for forms and certificates"
 
 
 def test_a_kind_registers_once() -> None:
     with pytest.raises(AlreadyRegistered, match="ground_bond"):
-        register(GROUND_BOND)
+        register(GroundBond)
 
 
 def test_touch_leakage_needs_a_part() -> None:
-    settings = LEAKAGE.settings.model_validate({"path": "touch"})
-    assert settings.terminals_used()["part"] == ("",), "no product has such a terminal"
+    with pytest.raises(ValidationError, match="path touch needs the accessible part"):
+        Leakage(path="touch")

@@ -9,14 +9,13 @@ from hypothesis import strategies as st
 
 from loricate.core.errors import DocumentError
 from loricate.core.measuring.actions import (
-    Action,
     Answer,
+    AnyAction,
     Ask,
     Connect,
     Ending,
     Energise,
     Enter,
-    Outcome,
     Output,
     Wait,
 )
@@ -28,9 +27,10 @@ from loricate.core.measuring.grading import (
     Verdict,
     grade_step,
 )
-from loricate.core.measuring.readings import Bound
+from loricate.core.measuring.readings import Bound, Measurand
 from loricate.core.products.product import Product
-from loricate.core.sequences.sequences import ReadyStep, prepare
+from loricate.core.sequences.preparing import prepare
+from loricate.core.sequences.ready import ReadyStep
 
 Wires = Mapping[tuple[str, str], float]  # Ω between two contacts; what is not there is open
 CORD = Product.model_validate(
@@ -49,7 +49,7 @@ def make_step(kind: str, limits: Mapping[str, Any] | None = None, **settings: An
     return prepare(document, {"CORD": CORD}, {}).steps[0]
 
 
-def do(step: ReadyStep, outcome: Callable[[Action], Outcome]) -> tuple[Measured, StepGrade]:
+def do(step: ReadyStep, outcome: Callable[[AnyAction], object]) -> tuple[Measured, StepGrade]:
     procedure = step.procedure()
     try:
         action = next(procedure)
@@ -64,7 +64,7 @@ def on_wires(step: ReadyStep, wires: Wires, amperes: float = 0.2) -> tuple[Measu
     """Drive a step with a low-current source whose leads go where they are connected."""
     at = [("", "")]
 
-    def outcome(action: Action) -> Outcome:
+    def outcome(action: AnyAction) -> object:
         if isinstance(action, Connect):
             at[0] = (action.points["high"][0], action.points["low"][0])
         if not isinstance(action, Energise):
@@ -93,7 +93,7 @@ GOOD = {("L", "l"): 0.09, ("N", "n"): 0.07, ("PE", "pe"): 0.03}
         ({**GOOD, ("L", "l"): 0.12}, Verdict.FAIL, Cause.OVER_LIMIT, ""),
         ({**GOOD, ("N", "n"): 0.09}, Verdict.FAIL, Cause.OVER_LIMIT, ""),
         ({**GOOD, ("PE", "pe"): 0.005}, Verdict.FAIL, Cause.UNDER_LIMIT, ""),
-        ({("N", "n"): 0.07}, Verdict.FAIL, Cause.OPEN, "Open: L-l, PE-pe."),
+        ({("N", "n"): 0.07}, Verdict.FAIL, Cause.OPEN, "Open: L to l. Open: PE to pe."),
     ],
 )
 def test_continuity_grades_each_path_by_its_own_limits(
@@ -104,11 +104,12 @@ def test_continuity_grades_each_path_by_its_own_limits(
     )
     measured, graded = on_wires(step, wires)
     assert [reading.name for reading in measured.readings] == [
-        "resistance L-l", "resistance N-n", "resistance PE-pe",
+        "resistance L to l", "resistance N to n", "resistance PE to pe",
     ]  # fmt: skip
-    assert (graded.verdict, graded.cause, measured.note) == (verdict, cause, note)
-    assert step.leads["resistance PE-pe"] == ("PE", "pe")
-    assert "PE-pe ≥ 10.00 mΩ ≤ 50.00 mΩ" in step.conditions
+    told = " ".join(fault.sentence for fault in graded.faults)
+    assert (graded.verdict, graded.cause, told) == (verdict, cause, note)
+    assert step.leads[Measurand("resistance", "PE to pe")] == ("PE", "pe")
+    assert "PE to pe ≥ 10.00 mΩ ≤ 50.00 mΩ" in step.conditions
 
 
 @pytest.mark.parametrize(
@@ -116,7 +117,7 @@ def test_continuity_grades_each_path_by_its_own_limits(
     [
         (PATHS, "is missing; a continuity step is judged by its resistance"),
         ([{"high": "L", "low": "L"}], "from 'L' to itself"),
-        ([{"high": "L", "low": "l", "maximum": "1 Ω"}] * 2, "resistance L-l twice"),
+        ([{"high": "L", "low": "l", "maximum": "1 Ω"}] * 2, "L to l twice"),
         ([{"high": "L", "low": "l", "minimum": "2 Ω", "maximum": "1 Ω"}], "swap them"),
         ([{"high": "L", "low": "x", "maximum": "1 Ω"}], "no terminal 'x'"),
     ],
@@ -128,7 +129,7 @@ def test_a_faulty_list_of_paths_is_refused(paths: list[dict[str, str]], says: st
 
 def test_paths_with_limits_of_their_own_need_no_other() -> None:
     step = make_step("continuity", paths=[{"high": "L", "low": "l", "maximum": "1 Ω"}])
-    assert list(step.limits) == ["resistance L-l"]
+    assert list(step.limits) == [Measurand("resistance", "L to l")]
 
 
 CONDUCTORS = [{"plug": "L", "far": "l"}, {"plug": "N", "far": "n"}, {"plug": "PE", "far": "pe"}]
@@ -153,8 +154,9 @@ SOUND = {("L", "l"): 0.1, ("N", "n"): 0.1, ("PE", "pe"): 0.1}
     ],
 )  # fmt: skip
 def test_polarity_names_what_is_wrong(wires: Wires, cause: Cause, note: str) -> None:
-    measured, graded = on_wires(make_step("polarity", conductors=CONDUCTORS), wires)
-    assert (graded.cause, measured.note) == (cause, note)
+    _, graded = on_wires(make_step("polarity", conductors=CONDUCTORS), wires)
+    told = " ".join(fault.sentence for fault in graded.faults if not fault.gives_way)
+    assert (graded.cause, told) == (cause, note)
     assert graded.verdict is (Verdict.PASS if cause is Cause.NONE else Verdict.FAIL)
 
 
@@ -197,9 +199,9 @@ def test_a_question_passes_by_the_choices_that_pass(choice: str, verdict: Verdic
     step = make_step(
         "question", question="Which lamp?", choices=["green", "red", "none"], passing=["green"]
     )
-    asked: list[Action] = []
+    asked: list[AnyAction] = []
 
-    def outcome(action: Action) -> Outcome:
+    def outcome(action: AnyAction) -> object:
         asked.append(action)
         return Answer(choice, "seen twice")
 
@@ -228,9 +230,9 @@ def test_an_entry_is_held_against_its_target(typed: str, verdict: Verdict, cause
         "entry", question="Panel voltage", quantity="voltage", device="DM-7", target="24 V",
         tolerance="2 %", uncertainty="10 mV",
     )  # fmt: skip
-    asked: list[Action] = []
+    asked: list[AnyAction] = []
 
-    def outcome(action: Action) -> Outcome:
+    def outcome(action: AnyAction) -> object:
         asked.append(action)
         return Answer(typed)
 
@@ -273,7 +275,7 @@ def test_a_photo_comes_beside_a_figure_or_stands_for_it_undecided(
     limits = {"entered": {"maximum": "30 V", "source": "us"}}
     step = make_step("entry", limits, question="Volts", quantity="voltage", photo=photo)
 
-    def outcome(action: Action) -> Outcome:
+    def outcome(action: AnyAction) -> object:
         assert isinstance(action, Enter) and action.photo == photo
         return answer
 
@@ -285,7 +287,7 @@ def test_a_photo_comes_beside_a_figure_or_stands_for_it_undecided(
 def test_an_entrys_limit_is_in_its_own_quantity() -> None:
     limits = {"entered": {"maximum": "40 Hz", "source": "us"}}
     step = make_step("entry", limits, question="Speed", quantity="frequency")
-    assert step.limits["entered"].maximum == 40.0
+    assert step.limits[Measurand("entered")].maximum == 40.0
     with pytest.raises(DocumentError, match="not a frequency"):
         make_step(
             "entry", {"entered": {"maximum": "40 V", "source": "us"}},
@@ -294,9 +296,9 @@ def test_an_entrys_limit_is_in_its_own_quantity() -> None:
 
 
 def test_waiting_lets_its_time_pass_and_nothing_else() -> None:
-    asked: list[Action] = []
+    asked: list[AnyAction] = []
 
-    def outcome(action: Action) -> Outcome:
+    def outcome(action: AnyAction) -> object:
         asked.append(action)
         return None
 

@@ -1,44 +1,122 @@
-"""Traces: thinned evenly, kept to six digits, empty where there is no curve."""
+"""Curves: thinned so that ends, marks and every extreme stay; empty where there is no curve."""
 
-import itertools
+import math
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from loricate.core.measuring.actions import Sample
-from loricate.core.measuring.curves import Thinner, make_trace
+from loricate.core.measuring.curves import (
+    MOST_IN_ALL,
+    Column,
+    Curve,
+    Mark,
+    Sample,
+    Thinner,
+    course_of,
+    thinned,
+    thinned_together,
+)
+from loricate.core.quantities import CURRENT, RESISTANCE, TIME, VOLTAGE
+
+DIMENSIONS = {"voltage": VOLTAGE, "current": CURRENT}
 
 
 def sample(at_s: float, phase: str = "dwell", **values: float) -> Sample:
     return Sample(at_s, 1.0, phase, values)
 
 
-@given(count=st.integers(0, 500), most=st.integers(2, 40))
-def test_thinning_keeps_the_beginning_and_an_even_stride(count: int, most: int) -> None:
+def curve(values: list[float | None], x: list[float] | None = None, *marks: Mark) -> Curve:
+    axis = tuple(x if x is not None else map(float, range(len(values))))
+    column = Column("current", CURRENT, tuple(values))
+    return Curve("course", Column("elapsed", TIME, axis), (column,), marks=marks)
+
+
+VALUES = st.lists(st.none() | st.floats(-1e6, 1e6), min_size=1, max_size=400)
+
+
+@given(VALUES, st.integers(10, 60))
+def test_thinning_keeps_ends_and_extremes_in_so_many_samples(
+    values: list[float | None], most: int
+) -> None:
+    thin = thinned(curve(values), most)
+    kept = [value for value in thin.columns[0].values if value is not None]
+    known = [value for value in values if value is not None]
+    assert len(thin) <= max(most, 1) and len(thin) == len(thin.columns[0].values)
+    assert (thin.x.values[0], thin.x.values[-1]) == (0, len(values) - 1)
+    if known:
+        assert max(kept) == pytest.approx(max(known), rel=1e-5)
+        assert min(kept) == pytest.approx(min(known), rel=1e-5)
+
+
+@given(st.integers(0, 4999))
+def test_a_spike_of_one_sample_survives_wherever_it_is(place: int) -> None:
+    values: list[float | None] = [1e-6] * 5000
+    values[place] = 1.0
+    assert 1.0 in thinned(curve(values)).columns[0].values
+
+
+@given(st.integers(1, 20_000), st.integers(8, 200))
+def test_a_thinner_holds_so_many_however_long_it_goes_on(count: int, most: int) -> None:
     thinner = Thinner(most)
+    spike = count // 3
     for number in range(count):
-        thinner.add(sample(float(number)))
-    kept = [each.elapsed_s for each in thinner.samples]
+        thinner.add(sample(float(number), current=9.0 if number == spike else 1.0))
+        assert len(thinner.samples) <= 2 * most
+    kept = thinner.thin()
     assert len(kept) <= most
-    if count:
-        strides = {b - a for a, b in itertools.pairwise(kept)}
-        assert kept[0] == 0 and len(strides) <= 1
-        stride = strides.pop() if strides else float(count)
-        assert count - 1 - kept[-1] < max(stride, 1.0) * 2, "nothing is left out at the end"
+    assert 9.0 in [each.values["current"] for each in kept]
+    assert [each.elapsed_s for each in kept] == sorted(each.elapsed_s for each in kept)
 
 
-def test_columns_have_equal_length_and_phases_their_beginnings() -> None:
-    trace = make_trace(
+def test_marks_are_kept_with_the_sample_that_they_stand_at() -> None:
+    times = [number / 100 for number in range(3000)]
+    thin = thinned(curve([1.0] * 3000, times, Mark(7.77, "dwell"), Mark(20.01, "fall")), 40)
+    assert {7.77, 20.01} <= set(thin.x.values)
+    assert [mark.text for mark in thin.marks] == ["dwell", "fall"]
+
+
+def test_microseconds_do_not_round_to_nothing() -> None:
+    times = [number * 1.1e-7 for number in range(50)]
+    thin = thinned(curve([1.0] * 50, times))
+    assert len(set(thin.x.values)) == 50 and thin.x.values[1] == pytest.approx(1.1e-7)
+
+
+def test_an_x_axis_that_goes_back_and_forth_is_thinned_in_its_order() -> None:
+    x = [math.sin(number / 9) for number in range(4000)]
+    thin = thinned(curve([float(number) for number in range(4000)], x), 100)
+    kept = [value for value in thin.columns[0].values if value is not None]
+    assert kept == sorted(kept) and kept[0] == 0 and kept[-1] == 3999
+
+
+def test_a_course_has_its_quantities_and_each_phase_begins_at_a_mark() -> None:
+    made = course_of(
         [
             sample(0.0, "ramp", voltage=0.0),
             sample(0.1, "ramp", voltage=99.123456789, current=1e-6),
             sample(0.2, "dwell", voltage=100.0, current=2e-6),
-        ]
+        ],
+        DIMENSIONS,
+        "A to B",
     )
-    assert trace.columns == {
-        "elapsed_s": [0.0, 0.1, 0.2],
-        "voltage": [0.0, 99.1235, 100.0],
-        "current": [None, 1e-6, 2e-6],
+    thin = thinned(made)
+    assert thin.x.values == (0.0, 0.1, 0.2) and thin.point == "A to B"
+    assert {column.name: column.values for column in thin.columns} == {
+        "voltage": (0.0, 99.1235, 100.0),
+        "current": (None, 1e-6, 2e-6),
     }
-    assert trace.phases == ((0.0, "ramp"), (0.2, "dwell"))
-    assert trace and not make_trace([sample(0.0)]) and not make_trace([])
+    assert [column.dimension for column in thin.columns] == [VOLTAGE, CURRENT]
+    assert thin.marks == ((0.0, "ramp"), (0.2, "dwell"))
+    assert thin and not course_of([sample(0.0)], {}) and not course_of([], {})
+
+
+def test_the_curves_of_one_attempt_stay_in_bounds_together() -> None:
+    many = [curve([float(number) for number in range(900)]) for _ in range(60)]
+    kept = thinned_together([*many, curve([1.0])])
+    assert len(kept) == 60, "what is no curve is left out"
+    assert sum(map(len, kept)) <= MOST_IN_ALL
+
+
+def test_columns_are_as_long_as_their_axis() -> None:
+    with pytest.raises(ValueError, match="not as long as its x axis"):
+        Curve("c", Column("x", TIME, (1.0,)), (Column("r", RESISTANCE, (1.0, 2.0)),))

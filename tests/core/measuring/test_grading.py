@@ -8,8 +8,10 @@ from hypothesis import strategies as st
 
 from loricate.core.limits.limit import Limit
 from loricate.core.measuring.grading import (
+    Band,
     Cause,
     DecisionRule,
+    Fault,
     Measured,
     Verdict,
     grade,
@@ -18,7 +20,7 @@ from loricate.core.measuring.grading import (
     margin,
     worst,
 )  # fmt: skip
-from loricate.core.measuring.readings import Bound, Reading
+from loricate.core.measuring.readings import Bound, Measurand, Reading
 from loricate.core.quantities import CURRENT, RESISTANCE
 
 SIMPLE = DecisionRule()
@@ -102,20 +104,22 @@ def test_margin_is_a_fraction_of_the_limit() -> None:
 
 def test_a_limit_without_its_reading_is_inconclusive() -> None:
     """A procedure cannot pass by staying silent."""
-    graded = grade_step(Measured(()), {"current": UPPER}, SIMPLE)
+    graded = grade_step(Measured(()), {Measurand("current"): UPPER}, SIMPLE)
     assert (graded.verdict, graded.cause) == (Verdict.INCONCLUSIVE, Cause.UNDECIDED)
 
 
 def test_a_cause_found_outright_fails_whatever_the_readings_say() -> None:
-    measured = Measured((amperes(1e-6),), (Cause.BREAKDOWN,))
-    graded = grade_step(measured, {"current": UPPER}, SIMPLE)
+    measured = Measured((amperes(1e-6),), (Fault(Cause.BREAKDOWN),))
+    graded = grade_step(measured, {Measurand("current"): UPPER}, SIMPLE)
     assert (graded.verdict, graded.cause) == (Verdict.FAIL, Cause.BREAKDOWN)
     assert graded.readings[0].grade is not None
 
 
 def test_the_worst_reading_decides_a_step() -> None:
     measured = Measured((amperes(1e-6), ohms(1e6)))
-    graded = grade_step(measured, {"current": UPPER, "resistance": LOWER}, SIMPLE)
+    graded = grade_step(
+        measured, {Measurand("current"): UPPER, Measurand("resistance"): LOWER}, SIMPLE
+    )
     assert (graded.verdict, graded.cause) == (Verdict.FAIL, Cause.UNDER_LIMIT)
 
 
@@ -132,3 +136,70 @@ def test_a_unit_passes_only_when_every_step_passed(verdicts: list[Verdict]) -> N
 def test_a_unit_with_nothing_done_is_inconclusive() -> None:
     assert grade_unit([]) is Verdict.INCONCLUSIVE
     assert worst([]) is Verdict.NOT_RUN
+
+
+CURRENT_KEY, OHMS_KEY = Measurand("current"), Measurand("resistance")
+LIMITS = {CURRENT_KEY: UPPER, OHMS_KEY: LOWER}
+
+
+def test_a_limit_that_stays_ungraded_says_why_and_decides_nothing() -> None:
+    measured = Measured((amperes(9.0), ohms(1e9)), ungraded={CURRENT_KEY: "the unit was cold"})
+    graded = grade_step(measured, LIMITS, SIMPLE)
+    assert graded.verdict is Verdict.PASS
+    assert graded.readings[0].grade is None and graded.readings[0].limit == UPPER
+    assert graded.readings[0].ungraded == "the unit was cold"
+
+
+def test_a_step_whose_every_limit_stays_ungraded_does_not_pass() -> None:
+    """Nothing was judged: that is no pass, whatever the reasons."""
+    measured = Measured((amperes(1e-6),), ungraded={CURRENT_KEY: "said, not graded"})
+    graded = grade_step(measured, {CURRENT_KEY: UPPER}, SIMPLE)
+    assert (graded.verdict, graded.cause) == (Verdict.INCONCLUSIVE, Cause.UNDECIDED)
+
+
+def test_a_reading_that_never_came_cannot_stay_ungraded() -> None:
+    graded = grade_step(Measured((ohms(1e9),), ungraded={CURRENT_KEY: "never"}), LIMITS, SIMPLE)
+    assert graded.verdict is Verdict.INCONCLUSIVE
+
+
+def test_each_point_is_held_against_its_own_limit() -> None:
+    limits = {Measurand("current", "A"): UPPER, Measurand("current", "B"): UPPER}
+    good, bad = amperes(1e-6).at("A"), amperes(9.0).at("B")
+    assert grade_step(Measured((good, bad)), limits, SIMPLE).cause is Cause.OVER_LIMIT
+    unmeasured = grade_step(Measured((good, amperes(1e-6))), limits, SIMPLE)
+    assert unmeasured.verdict is Verdict.INCONCLUSIVE, "of another point is not of this one"
+
+
+def test_a_step_may_find_any_number_of_faults() -> None:
+    faults = (Fault(Cause.OPEN, "A"), Fault(Cause.SHORT, "B", "B reaches C."))
+    graded = grade_step(Measured(faults=faults), {}, SIMPLE)
+    assert (graded.verdict, graded.cause, graded.faults) == (Verdict.FAIL, Cause.OPEN, faults)
+
+
+def test_a_fault_that_gives_way_is_not_said_where_a_limit_is_failed() -> None:
+    weak = Fault(Cause.LEVEL_NOT_REACHED, gives_way=True)
+    failed = grade_step(Measured((amperes(9.0),), (weak,)), {CURRENT_KEY: UPPER}, SIMPLE)
+    assert (failed.cause, failed.faults) == (Cause.OVER_LIMIT, ())
+    held = grade_step(Measured((amperes(1e-6),), (weak,)), {CURRENT_KEY: UPPER}, SIMPLE)
+    assert (held.cause, held.faults) == (Cause.LEVEL_NOT_REACHED, (weak,))
+
+
+@pytest.mark.parametrize(
+    ("value", "bound", "band"),
+    [
+        (1e-6, Bound.EXACT, Band.GOOD),
+        (90e-6, Bound.EXACT, Band.CAUTION),
+        (90e-6, Bound.BELOW, Band.GOOD),
+        (101e-6, Bound.EXACT, Band.BAD),
+    ],
+)
+def test_what_passes_near_its_limit_is_marked(value: float, bound: Bound, band: Band) -> None:
+    limit = UPPER.model_copy(update={"caution_above": 80e-6})
+    assert grade(amperes(value, bound=bound), limit, SIMPLE).band is band
+
+
+@given(st.floats(0, 1e-3), st.sampled_from(Bound))
+def test_a_caution_changes_no_verdict(value: float, bound: Bound) -> None:
+    near = UPPER.model_copy(update={"caution_above": 80e-6})
+    reading = amperes(value, bound=bound)
+    assert grade(reading, near, SIMPLE).verdict is grade(reading, UPPER, SIMPLE).verdict

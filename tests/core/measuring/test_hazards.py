@@ -6,32 +6,31 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from loricate.core.measuring.actions import Role
 from loricate.core.measuring.hazards import Hazard, hazard_of
 from loricate.core.measuring.instruments import Capability
-from loricate.core.sequences.sequences import ReadySequence
+from loricate.core.sequences.ready import ReadySequence
 
 
 @pytest.mark.parametrize(
-    ("role", "settings", "is_hazardous"),
+    ("settings", "is_hazardous"),
     [
-        (Role.WITHSTAND, {"function": "AC", "level_v": 30.0}, False),
-        (Role.WITHSTAND, {"function": "AC", "level_v": 31.0}, True),
-        (Role.WITHSTAND, {"function": "DC", "level_v": 60.0}, False),
-        (Role.WITHSTAND, {"function": "DC", "level_v": 61.0}, True),
-        (Role.LEAKAGE, {"level_v": 230.0}, True),
-        (Role.IMPEDANCE, {"level_v": 1.0}, False),
-        (Role.BOND, {"level_a": 25.0}, True),
+        ({"function": "AC", "level_v": 30.0}, False),
+        ({"function": "AC", "level_v": 31.0}, True),
+        ({"function": "DC", "level_v": 60.0}, False),
+        ({"function": "DC", "level_v": 61.0}, True),
+        ({"level_v": 230.0}, True),
+        ({"level_v": 1.0}, False),
+        ({"level_a": 25.0}, True),
     ],
 )
-def test_voltage_decides(role: Role, settings: dict[str, float | str], is_hazardous: bool) -> None:
-    assert hazard_of(role, settings).is_hazardous is is_hazardous
+def test_voltage_decides(settings: dict[str, float | str], is_hazardous: bool) -> None:
+    assert hazard_of(settings).is_hazardous is is_hazardous
 
 
 def test_a_source_of_current_says_its_voltage_or_is_taken_for_dangerous() -> None:
     known = Capability("GB1", open_circuit_v=6.0)
-    assert not hazard_of(Role.BOND, {"level_a": 25.0}, known).is_hazardous
-    assert hazard_of(Role.BOND, {"level_a": 25.0}, Capability("GB1")).is_hazardous
+    assert not hazard_of({"level_a": 25.0}, known).is_hazardous
+    assert hazard_of({"level_a": 25.0}, Capability("GB1")).is_hazardous
     assert Hazard(math.nan).is_hazardous and Hazard(math.nan).text == "unknown voltage"
 
 

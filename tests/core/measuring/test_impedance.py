@@ -9,16 +9,16 @@ from hypothesis import strategies as st
 
 from loricate.core.errors import ProcedureError
 from loricate.core.fixtures.zeroing import measure_path, path_problem
-from loricate.core.kinds.impedance import IMPEDANCE, ImpedanceSettings
-from loricate.core.measuring.actions import Ending, Energise, FixtureZero, Outcome, Output
-from loricate.core.measuring.grading import Cause, Measured
+from loricate.core.kinds.impedance import Impedance
+from loricate.core.measuring.actions import Ending, Energise, FixtureZero, Output
+from loricate.core.measuring.grading import Cause, Fault, Measured
 from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero, corrected
 from loricate.core.measuring.readings import Bound
 
 NOW = dt.datetime(2026, 11, 25, tzinfo=dt.UTC)
 HERTZ = 1000.0
 OMEGA = 2 * math.pi * HERTZ
-FINE = ImpedanceSettings(high="L", low="CHASSIS")
+FINE = Impedance(high="L", low="CHASSIS")
 
 
 def through(unit: complex, series: complex, stray_f: float) -> complex:
@@ -48,8 +48,8 @@ def test_the_open_fixture_itself_is_no_unit() -> None:
 
 def measure(ohms: complex, zero: ImpedanceZero | None, bound: Bound = Bound.EXACT) -> Measured:
     """Play the impedance meter."""
-    procedure = IMPEDANCE.procedure(FINE, {})
-    outcome: Outcome = None
+    procedure = FINE.procedure((), {})
+    outcome: object = None
     try:
         action = next(procedure)
         while True:
@@ -80,7 +80,7 @@ def test_a_component_is_told_by_its_reactance(ohms: complex, name: str, value: f
     assert set(readings) == {"impedance", "resistance", name}
     assert readings[name].value == pytest.approx(value)
     assert readings["resistance"].value == pytest.approx(ohms.real)
-    assert all(each.as_measured is None for each in readings.values())
+    assert all(each.corrections == () for each in readings.values())
 
 
 def test_both_values_are_kept_when_the_fixture_is_taken_out() -> None:
@@ -89,16 +89,16 @@ def test_both_values_are_kept_when_the_fixture_is_taken_out() -> None:
     seen = through(unit, complex(0.05, 0), 40e-12)
     readings = {each.name: each for each in measure(seen, zero).readings}
     assert readings["capacitance"].value == pytest.approx(4.7e-9, rel=1e-3)
-    assert readings["capacitance"].as_measured == pytest.approx(4.74e-9, rel=1e-3)
+    assert readings["capacitance"].corrections[0].before == pytest.approx(4.74e-9, rel=1e-3)
 
 
 def test_an_open_path_fails_whatever_its_limits() -> None:
     measured = measure(complex(2e7, 0), None, Bound.ABOVE)
-    assert measured.causes == (Cause.OPEN,) and measured.readings[0].bound is Bound.ABOVE
+    assert measured.faults == (Fault(Cause.OPEN),) and measured.readings[0].bound is Bound.ABOVE
 
 
 def test_a_meter_that_gives_no_output_is_a_defect() -> None:
-    for procedure in (IMPEDANCE.procedure(FINE, {}), measure_path(FINE.path)):
+    for procedure in (FINE.procedure((), {}), measure_path(FINE.path)):
         next(procedure)
         with pytest.raises(ProcedureError):
             for _ in range(4):
@@ -120,7 +120,6 @@ def test_a_zero_that_was_not_open_or_not_shorted_is_told(
 def test_a_path_is_measured_as_it_is(bound: Bound, wanted: complex) -> None:
     procedure = measure_path(FINE.path)
     next(procedure)
-    procedure.send(None)
     procedure.send(None)
     summary = {"impedance": 50.0, "resistance": 30.0, "reactance": -40.0}
     with pytest.raises(StopIteration) as done:

@@ -3,21 +3,21 @@
 import math
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from loricate.core.measuring.actions import Ending, Energise, Outcome, Output, Program, Sample
+from loricate.core.measuring.actions import Ending, Energise, Output
+from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.grading import Cause, DecisionRule, Measured, Verdict, grade_step
 from loricate.core.measuring.instruments import Capability
-from loricate.core.measuring.plausibility import Programme, believed
+from loricate.core.measuring.plausibility import Times, believed
 from loricate.core.measuring.readings import Bound, Reading, contradictions
 from loricate.core.measuring.scpi_values import read_value
 from loricate.core.measuring.uncertainty import Accuracy
 from loricate.core.quantities import RATIO, RESISTANCE
-from loricate.core.sequences.sequences import ReadySequence, ReadyStep
+from loricate.core.sequences.ready import ReadySequence, ReadyStep
 
 METER = Capability(
     "M1",
@@ -27,7 +27,7 @@ METER = Capability(
     ceiling={"voltage": 7e3, "current": 30.0, "current_max": 30.0, "load_current": 32.0,
              "power": 8e3, "resistive_current": 0.1, "peak_current": 40.0},
 )  # fmt: skip
-PROGRAMME = Programme(0.5, 1.0, 0.1)
+PROGRAMME = Times(0.5, 1.0, 0.1)
 
 
 def told(ended_s: float = 1.6, **summary: float) -> Output:
@@ -157,18 +157,16 @@ QUANTITIES = ("voltage", "current", "current_max", "resistive_current", "load_cu
 def perform(step: ReadyStep, summary: Mapping[str, float], ended_s: float) -> Measured:
     """Perform a step whose instrument says this, through the layer that believes or doubts."""
     procedure = step.procedure()
-    settings: Mapping[str, Any] = {}
     found: list[Output] = []
     try:
         action = next(procedure)
         while True:
-            outcome: Outcome = None
-            if isinstance(action, Program):
-                settings = action.settings
+            outcome: object = None
             if isinstance(action, Energise):
                 raw = Output(Ending.FINISHED, summary, {}, (), "M1", METER.accuracy, ended_s)
-                outcome = believed(raw, Programme.of(settings), METER)
-                found.append(outcome)
+                output = believed(raw, Times.of(action.programme), METER)
+                found.append(output)
+                outcome = output
             action = procedure.send(outcome)
     except StopIteration as done:
         measured: Measured = done.value
@@ -190,7 +188,9 @@ def test_only_a_plausible_measurement_within_its_limits_passes(
     if graded.verdict is not Verdict.PASS:
         return
     values = {each.reading.name: each.reading for each in graded.readings}
-    assert all(math.isfinite(each.value) for each in values.values() if each.name in step.limits)
+    assert all(
+        math.isfinite(each.value) for each in values.values() if each.measurand in step.limits
+    )
     asked = step.values.get("level") or step.values.get("supply") or step.values["current"]
     level = values["current" if name == "earth" else "voltage"]
     tolerance = step.values["tolerance"] + 1e-6

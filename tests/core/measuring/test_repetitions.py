@@ -6,13 +6,14 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from loricate.core.measuring.grading import Cause, GradedReading, StepGrade, Verdict
-from loricate.core.measuring.readings import make_reading
+from loricate.core.measuring.readings import Reading
 from loricate.core.measuring.repetitions import (
     Repeat,
     decision,
     grade_repetitions,
     repetitions_text,
 )
+from loricate.core.quantities import DIMENSIONS
 
 P, F, U, N = Verdict.PASS, Verdict.FAIL, Verdict.INCONCLUSIVE, Verdict.NOT_RUN
 MEASURED = st.sampled_from([P, F, U])
@@ -73,7 +74,7 @@ def test_an_undecided_repetition_is_never_taken_for_a_pass_or_a_fail(
 
 
 def grade(verdict: Verdict, ohms: float, cause: Cause = Cause.NONE) -> StepGrade:
-    reading = make_reading("resistance", ohms, "resistance", "exact")
+    reading = Reading("resistance", ohms, DIMENSIONS["resistance"])
     return StepGrade(verdict, cause, (GradedReading(reading, None, None),))
 
 

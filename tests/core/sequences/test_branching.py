@@ -12,7 +12,7 @@ from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.measuring.grading import Verdict
 from loricate.core.products.product import Product
 from loricate.core.sequences.branching import When, is_wanted
-from loricate.core.sequences.sequences import prepare
+from loricate.core.sequences.preparing import prepare
 from tests.conftest import five_steps
 
 OUTCOMES = st.dictionaries(st.sampled_from("abc"), st.sampled_from(list(Verdict)))

@@ -14,6 +14,8 @@ from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.measuring.readings import Bound, Reading
 from loricate.core.products.product import Product
 from loricate.core.quantities import CURRENT, DIMENSIONS, RESISTANCE, parse
+from loricate.core.sequences.preparing import prepare
+from loricate.core.sequences.ready import ReadySequence, ReadyStep
 from loricate.core.sequences.rehearsing import (
     Taken,
     Use,
@@ -22,7 +24,6 @@ from loricate.core.sequences.rehearsing import (
     take,
     unjudged_steps,
 )
-from loricate.core.sequences.sequences import ReadySequence, ReadyStep, prepare
 
 GROUND = "measured in a rehearsal"
 OHMS = Reading("resistance", 0.0521, RESISTANCE)
@@ -96,7 +97,11 @@ def test_a_cited_limit_keeps_its_citation(sequence: ReadySequence) -> None:
 @pytest.mark.parametrize(
     ("reading", "use", "says"),
     [
-        (replace(OHMS, name="voltage"), Use.MAXIMUM, "cannot be limited; earth can limit: resist"),
+        (
+            replace(OHMS, quantity="voltage"),
+            Use.MAXIMUM,
+            "cannot be limited; earth can limit: resist",
+        ),
         (replace(OHMS, value=math.nan), Use.MAXIMUM, "is not a number; measure again"),
         (replace(OHMS, bound=Bound.ABOVE), Use.MAXIMUM, "> 52.10 mΩ is only a bound and gives no"),
         (replace(OHMS, bound=Bound.BELOW), Use.MINIMUM, "gives no minimum"),
@@ -127,7 +132,7 @@ def made(kind: str, settings: dict[str, Any], product: Product) -> ReadyStep:
 def test_each_path_and_a_target_have_places_of_their_own(product: Product) -> None:
     paths = [{"high": "L", "low": "N"}, {"high": "PE", "low": "CHASSIS"}]
     continuity = made("continuity", {"paths": paths}, product)
-    ohms = replace(OHMS, name="resistance PE-CHASSIS")
+    ohms = OHMS.at("PE to CHASSIS")
     assert take(continuity, ohms, Use.MAXIMUM, 0.0, GROUND) == (
         Taken(("settings", "paths", 1, "maximum"), "52.1 mΩ"),
     )

@@ -3,8 +3,8 @@
 import pytest
 
 from loricate.core.measuring.grading import Verdict
+from loricate.core.sequences.ready import ReadySequence
 from loricate.core.sequences.repeats import steps_to_repeat
-from loricate.core.sequences.sequences import ReadySequence
 
 P, F, N = Verdict.PASS, Verdict.FAIL, Verdict.NOT_RUN
 IDS = ("look", "earth", "insulation", "withstand", "leakage")

@@ -9,8 +9,11 @@ import pytest
 from loricate.core.errors import DocumentError
 from loricate.core.limits.limit_sets import LimitSet
 from loricate.core.measuring.grading import Verdict
+from loricate.core.measuring.readings import Measurand
 from loricate.core.products.product import Product
-from loricate.core.sequences.sequences import ReadySequence, prepare, sequence_schema
+from loricate.core.sequences.preparing import prepare
+from loricate.core.sequences.ready import ReadySequence
+from loricate.core.sequences.schema import sequence_schema
 
 Document = dict[str, Any]
 LimitSets = dict[str, tuple[LimitSet, int]]
@@ -23,7 +26,7 @@ def test_the_demo_sequence_is_good(sequence: ReadySequence) -> None:
 
 
 def test_a_limit_from_a_set_carries_its_source(sequence: ReadySequence) -> None:
-    limit = sequence.steps[1].limits["resistance"]
+    limit = sequence.steps[1].limits[Measurand("resistance")]
     assert limit.maximum == 0.2
     assert limit.source.text == "IEC 60335-1:2010 Annex A"
     assert (limit.source.limit_set, limit.source.revision) == ("IEC-60335-1-A", 1)
@@ -31,12 +34,12 @@ def test_a_limit_from_a_set_carries_its_source(sequence: ReadySequence) -> None:
 
 
 def test_an_engineers_own_figure_names_its_ground(sequence: ReadySequence) -> None:
-    source = sequence.steps[2].limits["resistance"].source
+    source = sequence.steps[2].limits[Measurand("resistance")].source
     assert source.text == "Quillmere drawing DC40-E-011, note 4"
 
 
 def test_own_figures_beside_a_cited_set_are_marked(sequence: ReadySequence) -> None:
-    limit = sequence.steps[3].limits["current"]
+    limit = sequence.steps[3].limits[Measurand("current")]
     assert (limit.minimum, limit.maximum) == (0.4e-3, 5e-3)
     assert limit.source.engineer == "figure set by the engineer"
 

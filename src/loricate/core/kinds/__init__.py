@@ -1,12 +1,25 @@
-"""The kinds of step. Each kind is one module here and registers itself once on import."""
+"""The kinds of step, each in one module here, listed in plain sight."""
 
-import importlib
-import pkgutil
+from loricate.core.kinds.continuity import Continuity
+from loricate.core.kinds.entry import Entry
+from loricate.core.kinds.ground_bond import GroundBond
+from loricate.core.kinds.impedance import Impedance
+from loricate.core.kinds.insulation import Insulation
+from loricate.core.kinds.kind import KINDS, Kind, KindSettings, find_kind, register
+from loricate.core.kinds.leakage import Leakage
+from loricate.core.kinds.polarity import Polarity
+from loricate.core.kinds.power import Power
+from loricate.core.kinds.question import Question
+from loricate.core.kinds.visual import Visual
+from loricate.core.kinds.wait import WaitStep
+from loricate.core.kinds.withstand import Withstand
 
-from loricate.core.kinds.registry import KINDS, Kind, KindSettings, find_kind, register
+SHIPPED: tuple[Kind, ...] = (
+    Visual, GroundBond, Continuity, Polarity, Insulation, Withstand, Leakage, Power, Impedance,
+    Question, Entry, WaitStep,
+)  # fmt: skip
 
-for _module in pkgutil.iter_modules(__path__):
-    if _module.name != "registry":
-        importlib.import_module(f"{__name__}.{_module.name}")
+for _kind in SHIPPED:
+    register(_kind)
 
-__all__ = ["KINDS", "Kind", "KindSettings", "find_kind", "register"]
+__all__ = ["KINDS", "SHIPPED", "Kind", "KindSettings", "find_kind", "register"]

@@ -1,23 +1,25 @@
 """Continuity: a low current through each path of a list, four-wire; resistance in Ω.
 
-Every path has a reading of its own, `resistance A-B`, with the fixture's zero taken off it, and a
-minimum and maximum of its own or the step's. A path that carries no current is `open`. The source
-must be able to give the current: 0.2 A is what most standards ask at least.
+Every path is a point with a reading of its own, the fixture's zero taken off it, and a minimum and
+maximum of its own or the step's. A path that carries no current is `open`. The source must be able
+to give the current: 0.2 A is what most standards ask at least.
 """
 
-from collections.abc import Mapping
-from dataclasses import replace
+from collections.abc import Iterator, Mapping
 from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from loricate.core.kinds.advice import Advice, Considered
+from loricate.core.kinds.bonds import beyond_the_source
+from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Place, Point, Points
 from loricate.core.kinds.outputs import falls_short, overstressed
-from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, Place, register
 from loricate.core.limits.limit import Limit, LimitSource
-from loricate.core.measuring.actions import Connect, Procedure, Role, put_on
-from loricate.core.measuring.grading import Cause, Measured
-from loricate.core.measuring.readings import Bound, resistance_of
-from loricate.core.products.product import Terminal
+from loricate.core.measuring.actions import At, Connect, Energise, Procedure, do
+from loricate.core.measuring.grading import Cause, Fault, Measured
+from loricate.core.measuring.readings import Bound, Measurand, resistance_of
+from loricate.core.measuring.roles import BOND
+from loricate.core.products.product import Product, Terminal
 from loricate.core.quantities import (
     CURRENT,
     RESISTANCE,
@@ -50,9 +52,21 @@ class Path(BaseModel):
         return self
 
     @property
-    def reading(self) -> str:
-        """The name of the path's reading."""
-        return f"resistance {self.high}-{self.low}"
+    def point(self) -> str:
+        """The name of the path as a point: no terminal has a space in it."""
+        return f"{self.high} to {self.low}"
+
+    @property
+    def own_limit(self) -> Limit | None:
+        """The path's own limit, if it has one."""
+        if self.minimum is None and self.maximum is None:
+            return None
+        return Limit(
+            dimension=RESISTANCE.name,
+            minimum=self.minimum,
+            maximum=self.maximum,
+            source=LimitSource(engineer="figure of the path"),
+        )
 
     def __str__(self) -> str:
         edges = [
@@ -60,11 +74,19 @@ class Path(BaseModel):
             for sign, edge in (("≥", self.minimum), ("≤", self.maximum))
             if edge is not None
         ]
-        return " ".join([f"{self.high}-{self.low}", *edges])
+        return " ".join([self.point, *edges])
 
 
-class ContinuitySettings(KindSettings):
+class Continuity(KindSettings):
     """The paths, and the current that each gets."""
+
+    name = "continuity"
+    title = "Continuity"
+    slots = {"resistance": LimitSlot(RESISTANCE, title="Resistance of a path")}
+    judged_by = ()
+    shares_terminals = True
+    advises = ("limit_out_of_reach",)
+    meters = ("current", "voltage", "resistance")
 
     paths: tuple[Path, ...] = Field(min_length=1, title="Paths")
     current: Annotated[Amperes, Field(gt=0)] = Field(default=0.2, title="Test current")
@@ -76,12 +98,16 @@ class ContinuitySettings(KindSettings):
     )
 
     @model_validator(mode="after")
-    def _each_path_once(self) -> "ContinuitySettings":
-        names = [path.reading for path in self.paths]
+    def _each_path_once(self) -> "Continuity":
+        names = [path.point for path in self.paths]
         twice = sorted({name for name in names if names.count(name) > 1})
         if twice:
             raise ValueError(f"paths has {', '.join(twice)} twice; remove one.")
         return self
+
+    def points(self, product: Product) -> Points:
+        """Each path is one."""
+        return tuple(Point(path.point) for path in self.paths)
 
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
         return {
@@ -90,78 +116,62 @@ class ContinuitySettings(KindSettings):
             for end in ("high", "low")
         }
 
+    def procedure(self, points: Points, limits: Limits) -> Procedure:
+        """Measure path after path; report each, and name those that are open."""
+        readings, faults = [], []
+        for number, path in enumerate(self.paths, start=1):
+            yield from do(At(path.point, number, len(self.paths)))
+            yield from do(Connect(BOND, {"high": (path.high,), "low": (path.low,)}))
+            programme = {"level_a": self.current, "dwell_s": self.dwell}
+            output = yield from do(Energise(BOND, programme))
+            current = output.reading("current", CURRENT)
+            resistance = resistance_of(output.reading("voltage", VOLTAGE), current)
+            readings.append(resistance.at(path.point))
+            if current.bound is Bound.BELOW:
+                faults.append(Fault(Cause.OPEN, path.point))
+            elif overstressed(output, "current", self.current, self.tolerance):
+                faults.append(Fault(Cause.OVERSTRESS, path.point))
+            elif falls_short(current, self.current, self.tolerance):
+                faults.append(Fault(Cause.LEVEL_NOT_REACHED, path.point, gives_way=True))
+        faults.sort(key=lambda fault: fault.cause is not Cause.OPEN)
+        return Measured(tuple(readings), tuple(faults))
 
-def procedure(settings: ContinuitySettings, limits: Mapping[str, Limit]) -> Procedure:
-    """Measure path after path; report each, and name those that are open."""
-    readings, open_paths, causes, short_of_current = [], [], [], []
-    for path in settings.paths:
-        yield Connect(Role.BOND, {"high": (path.high,), "low": (path.low,)})
-        output = yield from put_on(
-            Role.BOND, {"level_a": settings.current, "dwell_s": settings.dwell}
+    def demands(self, limits: Limits) -> tuple[Demand, ...]:
+        """The source must give the current and hold it for the dwell."""
+        return (
+            Demand(BOND, "level_a", self.current, CURRENT, "current"),
+            Demand(BOND, "dwell_s", self.dwell, TIME, "dwell"),
         )
-        current = output.reading("current", CURRENT)
-        resistance = resistance_of(output.reading("voltage", VOLTAGE), current)
-        readings.append(replace(resistance, name=path.reading))
-        if current.bound is Bound.BELOW:
-            open_paths.append(f"{path.high}-{path.low}")
-        elif overstressed(output, "current", settings.current, settings.tolerance):
-            causes.append(Cause.OVERSTRESS)
-        elif falls_short(current, settings.current, settings.tolerance):
-            short_of_current.append(Cause.LEVEL_NOT_REACHED)
-    note = f"Open: {', '.join(open_paths)}." if open_paths else ""
-    found = (Cause.OPEN,) if open_paths else tuple(causes)
-    return Measured(tuple(readings), found, note, tuple(short_of_current))
 
+    def programmed_s(self, points: Points) -> float:
+        return self.dwell * len(self.paths)
 
-def graded(settings: ContinuitySettings, limits: Mapping[str, Limit]) -> Mapping[str, Limit]:
-    """The limit of each path's reading: its own figures, else the step's."""
-    found = {}
-    for path in settings.paths:
-        if path.minimum is not None or path.maximum is not None:
-            found[path.reading] = Limit(
-                dimension=RESISTANCE.name,
-                minimum=path.minimum,
-                maximum=path.maximum,
-                source=LimitSource(engineer="figure of the path"),
-            )
-        elif "resistance" in limits:
-            found[path.reading] = limits["resistance"]
-    return found
+    def leads(self, points: Points) -> Mapping[Measurand, tuple[str, ...]]:
+        return {Measurand("resistance", path.point): (path.high, path.low) for path in self.paths}
 
+    def slots_here(self) -> Mapping[str, LimitSlot]:
+        """The step's own limit, which is needed as soon as one path has none."""
+        lacking = any(path.own_limit is None for path in self.paths)
+        return {"resistance": LimitSlot(RESISTANCE, needed=lacking)}
 
-def slots(settings: ContinuitySettings) -> Mapping[str, LimitSlot]:
-    """The step's own limit, which is needed as soon as one path has none."""
-    lacking = any(path.minimum is None and path.maximum is None for path in settings.paths)
-    return {"resistance": LimitSlot(RESISTANCE, needed=lacking)}
+    def judged(self, points: Points, limits: Limits) -> Limits:
+        """The limit of each path's reading: its own figures, else the step's."""
+        own = {
+            Measurand("resistance", path.point): limit
+            for path in self.paths
+            if (limit := path.own_limit) is not None
+        }
+        return {**limits, **own}
 
+    def place_of_limit(self, measurand: Measurand) -> Place | None:
+        """Each path has limits of its own beside it."""
+        names = [path.point for path in self.paths]
+        if measurand.quantity != "resistance" or measurand.point not in names:
+            return None
+        return ("settings", "paths", names.index(measurand.point))
 
-def limit_place(settings: ContinuitySettings, reading: str) -> Place | None:
-    """Each path has limits of its own beside it."""
-    names = [path.reading for path in settings.paths]
-    return ("settings", "paths", names.index(reading)) if reading in names else None
+    def fails_when_empty(self, limits: Limits) -> bool:
+        return True
 
-
-def demands(settings: ContinuitySettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
-    """The source must give the current and hold it for the dwell."""
-    return (
-        Demand(Role.BOND, "level_a", settings.current, CURRENT, "current"),
-        Demand(Role.BOND, "dwell_s", settings.dwell, TIME, "dwell"),
-    )
-
-
-CONTINUITY = register(
-    Kind(
-        name="continuity",
-        title="Continuity",
-        settings=ContinuitySettings,
-        limits={"resistance": LimitSlot(RESISTANCE, title="Resistance of a path")},
-        judged_by=(),
-        slots=slots,
-        procedure=procedure,
-        demands=demands,
-        programmed_s=lambda settings: settings.dwell * len(settings.paths),
-        leads=lambda settings: {path.reading: (path.high, path.low) for path in settings.paths},
-        graded=graded,
-        limit_place=limit_place,
-    )
-)
+    def advice(self, step: Considered) -> Iterator[Advice]:
+        yield from beyond_the_source(step, self.current * (1 - self.tolerance))

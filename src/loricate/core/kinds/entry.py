@@ -11,17 +11,22 @@ from typing import Annotated
 
 from pydantic import Field, field_validator, model_validator
 
-from loricate.core.errors import ProcedureError
-from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
+from loricate.core.kinds.kind import KindSettings, Limits, LimitSlot, Points
 from loricate.core.limits.limit import Limit, LimitSource
-from loricate.core.measuring.actions import Answer, Enter, Photo, Procedure
+from loricate.core.measuring.actions import Enter, Photo, Procedure, do
 from loricate.core.measuring.grading import Measured
-from loricate.core.measuring.readings import Reading
+from loricate.core.measuring.readings import Measurand, Reading
 from loricate.core.quantities import DIMENSIONS, Fraction, parse
 
 
-class EntrySettings(KindSettings):
+class Entry(KindSettings):
     """What is asked for, in which quantity, and what is expected."""
+
+    name = "entry"
+    title = "Entry"
+    slots = {"entered": LimitSlot(None, title="What is typed")}
+    judged_by = ()
+    takes_nominal = ("target", "tolerance")
 
     question: str = Field(min_length=1, max_length=200, title="Question")
     quantity: str = Field(title="Quantity", json_schema_extra={"enum": list(DIMENSIONS)})
@@ -48,7 +53,7 @@ class EntrySettings(KindSettings):
         return name
 
     @model_validator(mode="after")
-    def _figures_fit(self) -> "EntrySettings":
+    def _figures_fit(self) -> "Entry":
         for text in (self.target, self.uncertainty):
             if text:
                 parse(text, DIMENSIONS[self.quantity])
@@ -60,53 +65,30 @@ class EntrySettings(KindSettings):
             )
         return self
 
+    def procedure(self, points: Points, limits: Limits) -> Procedure:
+        """Ask for the figure and report it as a reading."""
+        dimension = DIMENSIONS[self.quantity]
+        answer = yield from do(Enter(self.question, dimension, self.target, self.photo))
+        shown = f"Photo {answer.picture[:12]}." if answer.picture else ""
+        note = f"{shown} {answer.note}".strip()
+        if not answer.choice and answer.picture and self.photo is Photo.INSTEAD:
+            return Measured(note=note)
+        spread = parse(self.uncertainty, dimension) if self.uncertainty else 0.0
+        value = parse(answer.choice, dimension)
+        entered = Reading("entered", value, dimension, uncertainty=spread, instrument=self.device)
+        return Measured((entered,), note=note)
 
-def procedure(settings: EntrySettings, limits: Mapping[str, Limit]) -> Procedure:
-    """Ask for the figure and report it as a reading."""
-    dimension = DIMENSIONS[settings.quantity]
-    answer = yield Enter(settings.question, dimension, settings.target, settings.photo)
-    if not isinstance(answer, Answer):
-        raise ProcedureError(f"An entry was sent {answer!r} instead of an answer.")
-    shown = f"Photo {answer.picture[:12]}." if answer.picture else ""
-    note = f"{shown} {answer.note}".strip()
-    if not answer.choice and answer.picture and settings.photo is Photo.INSTEAD:
-        return Measured(note=note)
-    spread = parse(settings.uncertainty, dimension) if settings.uncertainty else 0.0
-    value = parse(answer.choice, dimension)
-    entered = Reading("entered", value, dimension, uncertainty=spread, instrument=settings.device)
-    return Measured((entered,), note=note)
+    def slots_here(self) -> Mapping[str, LimitSlot]:
+        return {"entered": LimitSlot(DIMENSIONS[self.quantity])}
 
-
-def graded(settings: EntrySettings, limits: Mapping[str, Limit]) -> Mapping[str, Limit]:
-    """The step's limit, else the target with its tolerance."""
-    if limits or settings.tolerance is None:
-        return limits
-    target = parse(settings.target, DIMENSIONS[settings.quantity])
-    band = abs(target) * settings.tolerance
-    source = LimitSource(engineer=f"target {settings.target}")
-    limit = Limit(
-        dimension=settings.quantity, minimum=target - band, maximum=target + band, source=source
-    )
-    return {"entered": limit}
-
-
-def demands(settings: EntrySettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
-    """An entry needs no instrument of the bench."""
-    return ()
-
-
-ENTRY = register(
-    Kind(
-        name="entry",
-        title="Entry",
-        settings=EntrySettings,
-        limits={"entered": LimitSlot(None, title="What is typed")},
-        judged_by=(),
-        procedure=procedure,
-        demands=demands,
-        programmed_s=lambda settings: 0.0,
-        graded=graded,
-        nominal=("target", "tolerance"),
-        slots=lambda settings: {"entered": LimitSlot(DIMENSIONS[settings.quantity])},
-    )
-)
+    def judged(self, points: Points, limits: Limits) -> Limits:
+        """The step's limit, else the target with its tolerance."""
+        if limits or self.tolerance is None:
+            return limits
+        target = parse(self.target, DIMENSIONS[self.quantity])
+        band = abs(target) * self.tolerance
+        source = LimitSource(engineer=f"target {self.target}")
+        limit = Limit(
+            dimension=self.quantity, minimum=target - band, maximum=target + band, source=source
+        )
+        return {Measurand("entered"): limit}

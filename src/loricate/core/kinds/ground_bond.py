@@ -5,23 +5,36 @@ R is the voltage across the sense leads over the re-measured current (IEC 60335-
 and R comes out as `above` a computed bound. Errors: an instrument fault is raised by the engine.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Annotated
 
 from pydantic import Field
 
+from loricate.core.kinds.advice import Advice, Considered
+from loricate.core.kinds.bonds import beyond_the_source
+from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Points
 from loricate.core.kinds.outputs import TIME_SLOT, falls_short, overstressed
-from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
-from loricate.core.limits.limit import Limit
-from loricate.core.measuring.actions import Connect, Procedure, Role, put_on
-from loricate.core.measuring.grading import Cause, Measured
-from loricate.core.measuring.readings import Bound, resistance_of
+from loricate.core.measuring.actions import Connect, Energise, Procedure, do
+from loricate.core.measuring.grading import Cause, Fault, Measured
+from loricate.core.measuring.readings import Bound, Measurand, resistance_of
+from loricate.core.measuring.roles import BOND
 from loricate.core.products.product import Product, Terminal
 from loricate.core.quantities import CURRENT, RESISTANCE, TIME, VOLTAGE, Amperes, Fraction, Seconds
 
 
-class GroundBondSettings(KindSettings):
+class GroundBond(KindSettings):
     """Test current and its path through the protective earth."""
+
+    name = "ground_bond"
+    title = "Ground bond"
+    slots = {
+        "resistance": LimitSlot(RESISTANCE, needed=True, title="Resistance", side="maximum"),
+        "current": LimitSlot(CURRENT, title="Test current"),
+        **TIME_SLOT,
+    }
+    measured_as = {"current": "current", "dwell": "time_at_level"}
+    advises = ("limit_out_of_reach",)
+    meters = ("current", "voltage", "resistance")
 
     earth: Terminal = Field(default="PE", title="Earth terminal")
     part: Terminal = Field(title="Accessible part", description="Where the bond must reach")
@@ -33,56 +46,48 @@ class GroundBondSettings(KindSettings):
         description="Departure of the current still accepted",
     )
 
+    @classmethod
+    def why_not(cls, product: Product) -> str:
+        """Only class I has a protective earth; of what has no class nobody knows."""
+        if product.protection_class in ("II", "III"):
+            return f"class {product.protection_class} has no protective earth"
+        return ""
+
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
         return {"earth": (self.earth,), "part": (self.part,)}
 
+    def procedure(self, points: Points, limits: Limits) -> Procedure:
+        """Pass the current, then report current, volts and resistance as re-measured."""
+        yield from do(Connect(BOND, {"high": (self.earth,), "low": (self.part,)}))
+        programme = {"level_a": self.current, "dwell_s": self.dwell}
+        output = yield from do(Energise(BOND, programme))
+        current = output.reading("current", CURRENT)
+        voltage = output.reading("voltage", VOLTAGE)
+        readings = (resistance_of(voltage, current), current, voltage, output.time_at_level)
+        if current.bound is Bound.BELOW:
+            return Measured(readings, (Fault(Cause.OPEN),))
+        if overstressed(output, "current", self.current, self.tolerance):
+            return Measured(readings, (Fault(Cause.OVERSTRESS),))
+        # A source that ran out of volts has found a bad bond; only the corrected value can tell.
+        if falls_short(current, self.current, self.tolerance):
+            return Measured(readings, (Fault(Cause.LEVEL_NOT_REACHED, gives_way=True),))
+        return Measured(readings)
 
-def procedure(settings: GroundBondSettings, limits: Mapping[str, Limit]) -> Procedure:
-    """Pass the current, then report current, volts and resistance as re-measured."""
-    yield Connect(Role.BOND, {"high": (settings.earth,), "low": (settings.part,)})
-    output = yield from put_on(Role.BOND, {"level_a": settings.current, "dwell_s": settings.dwell})
-    current = output.reading("current", CURRENT)
-    voltage = output.reading("voltage", VOLTAGE)
-    readings = (resistance_of(voltage, current), current, voltage, output.time_at_level)
-    if current.bound is Bound.BELOW:
-        return Measured(readings, (Cause.OPEN,))
-    if overstressed(output, "current", settings.current, settings.tolerance):
-        return Measured(readings, (Cause.OVERSTRESS,))
-    # A source that ran out of volts has found a bad bond; only the corrected value can tell.
-    is_short = falls_short(current, settings.current, settings.tolerance)
-    return Measured(readings, unless_failed=(Cause.LEVEL_NOT_REACHED,) if is_short else ())
+    def demands(self, limits: Limits) -> tuple[Demand, ...]:
+        """The source must reach the current and hold it for the dwell."""
+        return (
+            Demand(BOND, "level_a", self.current, CURRENT, "current"),
+            Demand(BOND, "dwell_s", self.dwell, TIME, "dwell"),
+        )
 
+    def programmed_s(self, points: Points) -> float:
+        return self.dwell
 
-def demands(settings: GroundBondSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
-    """The source must reach the current and hold it for the dwell."""
-    return (
-        Demand(Role.BOND, "level_a", settings.current, CURRENT, "current"),
-        Demand(Role.BOND, "dwell_s", settings.dwell, TIME, "dwell"),
-    )
+    def leads(self, points: Points) -> Mapping[Measurand, tuple[str, ...]]:
+        return {Measurand("resistance"): (self.earth, self.part)}
 
+    def fails_when_empty(self, limits: Limits) -> bool:
+        return True
 
-def why_not(product: Product) -> str:
-    """Only class I has a protective earth; of what has no class nobody knows."""
-    if product.protection_class in ("II", "III"):
-        return f"class {product.protection_class} has no protective earth"
-    return ""
-
-
-GROUND_BOND = register(
-    Kind(
-        name="ground_bond",
-        title="Ground bond",
-        settings=GroundBondSettings,
-        limits={
-            "resistance": LimitSlot(RESISTANCE, needed=True, title="Resistance"),
-            "current": LimitSlot(CURRENT, title="Test current"),
-            **TIME_SLOT,
-        },
-        measured_as={"current": "current", "dwell": "time_at_level"},
-        procedure=procedure,
-        demands=demands,
-        programmed_s=lambda settings: settings.dwell,
-        why_not=why_not,
-        leads=lambda settings: {"resistance": (settings.earth, settings.part)},
-    )
-)
+    def advice(self, step: Considered) -> Iterator[Advice]:
+        yield from beyond_the_source(step, self.current * (1 - self.tolerance))

@@ -5,16 +5,21 @@ unit. The level is the measured one; for too much it is the greatest that was se
 """
 
 import math
+from collections.abc import Iterator
 
-from loricate.core.kinds.registry import LimitSlot
+from loricate.core.kinds.advice import Advice, Considered, Severity
+from loricate.core.kinds.kind import LimitSlot
 from loricate.core.measuring.actions import Ending, Output
-from loricate.core.measuring.grading import Cause
+from loricate.core.measuring.grading import Cause, Fault
 from loricate.core.measuring.readings import Bound, Reading
-from loricate.core.quantities import TIME
+from loricate.core.measuring.roles import Role
+from loricate.core.quantities import CAPACITANCE, CURRENT, TIME, display
 
 NEARLY = 1e-9  # a level on the very edge of its tolerance is within it
 COLLAPSED = 0.1  # of its level: what trips before has a short in front of it
 TIME_SLOT = {"time_at_level": LimitSlot(TIME, title="Time at level")}
+ROOM = 0.8  # of a limit that a good unit may use up
+USUAL_RANGE_A = 0.1  # where the bench is not known
 
 
 def falls_short(level: Reading, asked: float, tolerance: float) -> bool:
@@ -30,16 +35,16 @@ def overstressed(output: Output, name: str, asked: float, tolerance: float) -> b
     return greatest > asked * (1 + tolerance) * (1 + NEARLY)
 
 
-def level_causes(
+def level_faults(
     output: Output, level: Reading, name: str, asked: float, tolerance: float
-) -> tuple[Cause, ...]:
+) -> tuple[Fault, ...]:
     """What is wrong with the level of an output that came to its end."""
     if overstressed(output, name, asked, tolerance):
-        return (Cause.OVERSTRESS,)
-    return (Cause.LEVEL_NOT_REACHED,) if falls_short(level, asked, tolerance) else ()
+        return (Fault(Cause.OVERSTRESS),)
+    return (Fault(Cause.LEVEL_NOT_REACHED),) if falls_short(level, asked, tolerance) else ()
 
 
-def cut_causes(output: Output, asked_v: float) -> tuple[Cause, ...]:
+def cut_faults(output: Output, asked_v: float) -> tuple[Fault, ...]:
     """Why a source cut its output, where it did.
 
     A collapse is a breakdown; a trip without one is too much current, or a short where the voltage
@@ -49,9 +54,44 @@ def cut_causes(output: Output, asked_v: float) -> tuple[Cause, ...]:
         case Ending.FINISHED:
             return ()
         case Ending.ARC:
-            return (Cause.ARC,)
+            return (Fault(Cause.ARC),)
         case Ending.OVER_CURRENT:
             is_short = not output.summary["voltage"] >= asked_v * COLLAPSED
-            return (Cause.SHORT,) if is_short else (Cause.OVER_LIMIT,)
+            return (Fault(Cause.SHORT if is_short else Cause.OVER_LIMIT),)
         case _:
-            return (Cause.BREAKDOWN,)
+            return (Fault(Cause.BREAKDOWN),)
+
+
+def charging_advice(
+    step: Considered, level_v: float, ramp_s: float, trip_a: float
+) -> Iterator[Advice]:
+    """The DC current that charges the unit during the ramp, C·V/t, must stay under the trip."""
+    farads = step.farads
+    current = farads * level_v / ramp_s
+    if not farads or current < trip_a * ROOM:
+        return
+    shortest = farads * level_v / (trip_a * ROOM)
+    yield Advice(
+        "charging_current",
+        Severity.ERROR if current >= trip_a else Severity.WARNING,
+        f"charging {display(farads, CAPACITANCE)} draws {display(current, CURRENT)} during the "
+        f"ramp, and the trip is at {display(trip_a, CURRENT)}: a good unit trips.",
+        f"Ramp for at least {display(shortest, TIME)}, or raise the trip.",
+    )
+
+
+def beyond_the_meter(step: Considered, role: Role) -> Iterator[Advice]:
+    """A maximum current beyond the meter's range decides nothing."""
+    meter = step.instrument(role)
+    range_a = meter.ceiling.get("current", USUAL_RANGE_A) if meter is not None else USUAL_RANGE_A
+    for measurand, limit in step.limits.items():
+        is_current = limit.dimension == CURRENT.name and measurand.quantity != "load_current"
+        if not is_current or limit.maximum is None or limit.maximum <= range_a:
+            continue
+        yield Advice(
+            "limit_out_of_reach",
+            Severity.ERROR,
+            f"its {measurand} {limit.text} is beyond the meter's range of "
+            f"{display(range_a, CURRENT)}: it decides nothing.",
+            "Set the maximum that the standard asks.",
+        )

@@ -6,17 +6,16 @@ that reaches nothing is `open`, one that reaches a second as well is `short`. Re
 """
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Point, Points
 from loricate.core.kinds.outputs import falls_short
-from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, Place, register
-from loricate.core.limits.limit import Limit
-from loricate.core.measuring.actions import Connect, Procedure, Role, put_on
-from loricate.core.measuring.grading import Cause, Measured
-from loricate.core.measuring.readings import Bound, Reading, resistance_of
+from loricate.core.measuring.actions import At, Connect, Energise, Procedure, do
+from loricate.core.measuring.grading import Cause, Fault, Measured
+from loricate.core.measuring.readings import Bound, Measurand, Reading, resistance_of
+from loricate.core.measuring.roles import BOND
 from loricate.core.products.product import Product, Terminal
 from loricate.core.quantities import (
     CURRENT,
@@ -29,6 +28,8 @@ from loricate.core.quantities import (
     Seconds,
 )
 
+GRAVEST_FIRST = (Cause.MISWIRE, Cause.SHORT, Cause.OPEN, Cause.LEVEL_NOT_REACHED)
+
 
 class Conductor(BaseModel):
     """One conductor: the plug's contact and the far contact that it must reach."""
@@ -39,16 +40,23 @@ class Conductor(BaseModel):
     far: Terminal
 
     @property
-    def reading(self) -> str:
-        """The name of the conductor's reading."""
-        return f"resistance {self.plug}-{self.far}"
+    def point(self) -> str:
+        """The name of the conductor as a point: no terminal has a space in it."""
+        return f"{self.plug} to {self.far}"
 
     def __str__(self) -> str:
-        return f"{self.plug}-{self.far}"
+        return self.point
 
 
-class PolaritySettings(KindSettings):
+class Polarity(KindSettings):
     """The conductors of the cord, and what counts as connected."""
+
+    name = "polarity"
+    title = "Polarity of a cord"
+    slots = {"resistance": LimitSlot(RESISTANCE, title="Resistance of a conductor")}
+    judged_by = ()
+    shares_terminals = True
+    meters = ("current", "voltage", "resistance")
 
     conductors: tuple[Conductor, ...] = Field(min_length=2, title="Conductors")
     current: Annotated[Amperes, Field(gt=0)] = Field(default=0.2, title="Test current")
@@ -62,6 +70,15 @@ class PolaritySettings(KindSettings):
         default=5.0, title="Connected below", description="More than this is no connection"
     )
 
+    @classmethod
+    def why_not(cls, product: Product) -> str:
+        """Both ends of the cord must be within reach of the fixture."""
+        return "" if product.family == "cable" else "only a cable has both its ends in the fixture"
+
+    def points(self, product: Product) -> Points:
+        """Each conductor is one."""
+        return tuple(Point(conductor.point) for conductor in self.conductors)
+
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
         return {
             f"conductors[{index}].{end}": (getattr(conductor, end),)
@@ -69,91 +86,62 @@ class PolaritySettings(KindSettings):
             for end in ("plug", "far")
         }
 
+    def procedure(self, points: Points, limits: Limits) -> Procedure:
+        """Try every pair, then compare what is connected with what should be."""
+        tried: dict[tuple[str, str], Reading] = {}
+        faults: list[Fault] = []
+        programme = {"level_a": self.current, "dwell_s": self.dwell}
+        for number, conductor in enumerate(self.conductors, start=1):
+            yield from do(At(conductor.point, number, len(self.conductors)))
+            for other in self.conductors:
+                yield from do(Connect(BOND, {"high": (conductor.plug,), "low": (other.far,)}))
+                output = yield from do(Energise(BOND, programme))
+                current = output.reading("current", CURRENT)
+                if conductor is other and falls_short(current, self.current, self.tolerance):
+                    faults.append(Fault(Cause.LEVEL_NOT_REACHED, conductor.point, gives_way=True))
+                resistance = resistance_of(output.reading("voltage", VOLTAGE), current)
+                tried[conductor.plug, other.far] = resistance
+        faults += [fault for each in self.conductors if (fault := self._fault(each, tried))]
+        faults.sort(key=lambda fault: GRAVEST_FIRST.index(fault.cause))
+        readings = tuple(tried[each.plug, each.far].at(each.point) for each in self.conductors)
+        return Measured(readings, tuple(faults))
 
-def procedure(settings: PolaritySettings, limits: Mapping[str, Limit]) -> Procedure:
-    """Try every pair, then compare what is connected with what should be."""
-    found: dict[tuple[str, str], Reading] = {}
-    short_of_current: list[Cause] = []
-    for conductor in settings.conductors:
-        for other in settings.conductors:
-            yield Connect(Role.BOND, {"high": (conductor.plug,), "low": (other.far,)})
-            output = yield from put_on(
-                Role.BOND, {"level_a": settings.current, "dwell_s": settings.dwell}
-            )
-            current = output.reading("current", CURRENT)
-            if conductor is other and falls_short(current, settings.current, settings.tolerance):
-                short_of_current.append(Cause.LEVEL_NOT_REACHED)
-            resistance = resistance_of(output.reading("voltage", VOLTAGE), current)
-            found[conductor.plug, other.far] = resistance
-    readings, causes, notes = [], [], []
-    for conductor in settings.conductors:
+    def _fault(
+        self, conductor: Conductor, tried: Mapping[tuple[str, str], Reading]
+    ) -> Fault | None:
+        """What is wrong with a conductor, by all that its plug contact was tried against."""
         reached = [
             other.far
-            for other in settings.conductors
-            if _is_connected(found[conductor.plug, other.far], settings.connected)
+            for other in self.conductors
+            if self._is_connected(tried[conductor.plug, other.far])
         ]
-        own = found[conductor.plug, conductor.far]
-        readings.append(replace(own, name=conductor.reading))
         if reached == [conductor.far]:
-            continue
+            return None
+        plug, point = conductor.plug, conductor.point
         if not reached:
-            causes.append(Cause.OPEN)
-            notes.append(f"{conductor.plug} reaches nothing.")
-        elif conductor.far in reached:
-            causes.append(Cause.SHORT)
-            notes.append(f"{conductor.plug} reaches {' and '.join(reached)}.")
-        else:
-            causes.append(Cause.MISWIRE)
-            notes.append(f"{conductor.plug} reaches {' and '.join(reached)}, not {conductor.far}.")
-    ordered = sorted(causes, key=(Cause.MISWIRE, Cause.SHORT, Cause.OPEN).index)
-    return Measured(tuple(readings), tuple(ordered), " ".join(notes), tuple(short_of_current))
+            return Fault(Cause.OPEN, point, f"{plug} reaches nothing.")
+        named = " and ".join(reached)
+        if conductor.far in reached:
+            return Fault(Cause.SHORT, point, f"{plug} reaches {named}.")
+        return Fault(Cause.MISWIRE, point, f"{plug} reaches {named}, not {conductor.far}.")
 
+    def _is_connected(self, resistance: Reading) -> bool:
+        return resistance.bound is not Bound.ABOVE and resistance.value <= self.connected
 
-def _is_connected(resistance: Reading, below_ohms: float) -> bool:
-    return resistance.bound is not Bound.ABOVE and resistance.value <= below_ohms
+    def demands(self, limits: Limits) -> tuple[Demand, ...]:
+        """The source must give the current and hold it for the dwell."""
+        return (
+            Demand(BOND, "level_a", self.current, CURRENT, "current"),
+            Demand(BOND, "dwell_s", self.dwell, TIME, "dwell"),
+        )
 
+    def programmed_s(self, points: Points) -> float:
+        return self.dwell * len(self.conductors) ** 2
 
-def graded(settings: PolaritySettings, limits: Mapping[str, Limit]) -> Mapping[str, Limit]:
-    """The step's limit, if it has one, for the reading of each conductor."""
-    if "resistance" not in limits:
-        return {}
-    return {conductor.reading: limits["resistance"] for conductor in settings.conductors}
+    def leads(self, points: Points) -> Mapping[Measurand, tuple[str, ...]]:
+        return {
+            Measurand("resistance", each.point): (each.plug, each.far) for each in self.conductors
+        }
 
-
-def limit_place(settings: PolaritySettings, reading: str) -> Place | None:
-    """One limit holds for every conductor."""
-    names = [conductor.reading for conductor in settings.conductors]
-    return ("limits", "resistance") if reading in names else None
-
-
-def demands(settings: PolaritySettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
-    """The source must give the current and hold it for the dwell."""
-    return (
-        Demand(Role.BOND, "level_a", settings.current, CURRENT, "current"),
-        Demand(Role.BOND, "dwell_s", settings.dwell, TIME, "dwell"),
-    )
-
-
-def why_not(product: Product) -> str:
-    """Both ends of the cord must be within reach of the fixture."""
-    return "" if product.family == "cable" else "only a cable has both its ends in the fixture"
-
-
-POLARITY = register(
-    Kind(
-        name="polarity",
-        title="Polarity of a cord",
-        settings=PolaritySettings,
-        limits={"resistance": LimitSlot(RESISTANCE, title="Resistance of a conductor")},
-        judged_by=(),
-        procedure=procedure,
-        demands=demands,
-        programmed_s=lambda settings: settings.dwell * len(settings.conductors) ** 2,
-        why_not=why_not,
-        leads=lambda settings: {
-            each.reading: (each.plug, each.far) for each in settings.conductors
-        },
-        graded=graded,
-        limit_place=limit_place,
-    )
-)
+    def fails_when_empty(self, limits: Limits) -> bool:
+        return True

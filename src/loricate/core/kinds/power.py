@@ -6,19 +6,20 @@ An element of the wrong rating, or one of two that is open, shows here and nowhe
 """
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Annotated
 
 from pydantic import Field
 
-from loricate.core.kinds.mains import mains_demands, scaled, why_not_at_mains
-from loricate.core.kinds.outputs import TIME_SLOT, level_causes
-from loricate.core.kinds.registry import Demand, Kind, KindSettings, LimitSlot, register
-from loricate.core.limits.limit import Limit
-from loricate.core.measuring.actions import Connect, Ending, Procedure, Role, put_on
-from loricate.core.measuring.grading import Cause, Measured
-from loricate.core.measuring.readings import Bound, Reading
-from loricate.core.products.product import EarthTerminal, Terminal
+from loricate.core.kinds.advice import Advice, Considered, Severity
+from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Points
+from loricate.core.kinds.mains import mains_demands, passes_when_off, scaled, why_not_at_mains
+from loricate.core.kinds.outputs import TIME_SLOT, level_faults
+from loricate.core.measuring.actions import Connect, Ending, Energise, Procedure, Programme, do
+from loricate.core.measuring.grading import Cause, Fault, Measured
+from loricate.core.measuring.readings import Bound, Measurand, Reading
+from loricate.core.measuring.roles import LEAKAGE
+from loricate.core.products.product import EarthTerminal, Product, Terminal
 from loricate.core.quantities import (
     CURRENT,
     POWER,
@@ -31,8 +32,23 @@ from loricate.core.quantities import (
 )
 
 
-class PowerSettings(KindSettings):
+class Power(KindSettings):
     """The supply, and how long the unit runs before it is read."""
+
+    name = "power"
+    title = "Power"
+    slots = {
+        "power": LimitSlot(POWER, title="Active power"),
+        "current": LimitSlot(CURRENT, title="Current"),
+        "power_factor": LimitSlot(RATIO, title="Power factor"),
+        "voltage": LimitSlot(VOLTAGE, title="Supply voltage"),
+        **TIME_SLOT,
+    }
+    measured_as = {"supply": "voltage", "dwell": "time_at_level"}
+    metered_as = {"current": "load_current"}
+    judged_by = ("power", "current", "power_factor")
+    advises = ("empty_nest", "plate_is_loose")
+    meters = ("voltage", "load_current", "power")
 
     line: Terminal = Field(default="L", title="Line terminal")
     neutral: Terminal = Field(default="N", title="Neutral terminal")
@@ -49,40 +65,71 @@ class PowerSettings(KindSettings):
         default=0.05, title="Supply tolerance", description="Departure of the supply still accepted"
     )
 
+    @classmethod
+    def why_not(cls, product: Product) -> str:
+        return why_not_at_mains(product)
+
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
         used: dict[str, tuple[str, ...]] = {"line": (self.line,), "neutral": (self.neutral,)}
         return used if self.earth is None else {**used, "earth": (self.earth,)}
 
-
-def procedure(settings: PowerSettings, limits: Mapping[str, Limit]) -> Procedure:
-    """Run the unit for the dwell and report what it draws at the end."""
-    points = {"line": (settings.line,), "neutral": (settings.neutral,)}
-    if settings.earth is not None:
-        points["earth"] = (settings.earth,)
-    yield Connect(Role.LEAKAGE, points)
-    output = yield from put_on(
-        Role.LEAKAGE,
-        {
+    def procedure(self, points: Points, limits: Limits) -> Procedure:
+        """Run the unit for the dwell and report what it draws at the end."""
+        terminals = {"line": (self.line,), "neutral": (self.neutral,)}
+        if self.earth is not None:
+            terminals["earth"] = (self.earth,)
+        yield from do(Connect(LEAKAGE, terminals))
+        programme: Programme = {
             "path": "none",
             "method": "direct",
             "neutral": "closed",
             "polarity": "normal",
-            "level_v": settings.supply,
-            "frequency_hz": settings.frequency,
-            "dwell_s": settings.dwell,
-        },
-    )
-    supply = output.reading("voltage", VOLTAGE)
-    current = output.reading("current", CURRENT, "load_current")
-    power = output.reading("power", POWER)
-    factor = power_factor(power, supply, current)
-    if settings.nominal is not None:
-        power = scaled(power, settings.nominal, supply, power=2)
-    readings = (power, current, factor, supply, output.time_at_level)
-    if output.ending is not Ending.FINISHED:
-        return Measured(readings, (Cause.OVER_LIMIT,))
-    causes = level_causes(output, supply, "voltage", settings.supply, settings.tolerance)
-    return Measured(readings, causes)
+            "level_v": self.supply,
+            "frequency_hz": self.frequency,
+            "dwell_s": self.dwell,
+        }
+        output = yield from do(Energise(LEAKAGE, programme))
+        supply = output.reading("voltage", VOLTAGE)
+        current = output.reading("current", CURRENT, "load_current")
+        power = output.reading("power", POWER)
+        factor = power_factor(power, supply, current)
+        if self.nominal is not None:
+            power = scaled(power, self.nominal, supply, power=2)
+        readings = (power, current, factor, supply, output.time_at_level)
+        if output.ending is not Ending.FINISHED:
+            return Measured(readings, (Fault(Cause.OVER_LIMIT),))
+        faults = level_faults(output, supply, "voltage", self.supply, self.tolerance)
+        return Measured(readings, faults)
+
+    def demands(self, limits: Limits) -> tuple[Demand, ...]:
+        """The supply must reach the voltage and hold it."""
+        return mains_demands(self.supply, self.frequency, self.dwell)
+
+    def programmed_s(self, points: Points) -> float:
+        return self.dwell
+
+    def wants_switch(self) -> str:
+        return "on"
+
+    def fails_when_empty(self, limits: Limits) -> bool:
+        return any(bool(limit.minimum) for limit in limits.values())
+
+    def advice(self, step: Considered) -> Iterator[Advice]:
+        if not self.fails_when_empty(step.limits):
+            yield from passes_when_off()
+        rated, limit = step.product.rated_power, step.limits.get(Measurand("power"))
+        if rated is None or limit is None:
+            return
+        is_low = limit.minimum is None or limit.minimum < rated / 2
+        is_high = limit.maximum is None or limit.maximum > rated * 2
+        if is_low or is_high:
+            side = "minimum" if is_low else "maximum"
+            yield Advice(
+                "plate_is_loose",
+                Severity.WARNING,
+                f"its power {limit.text} has no {side} near the plate's rating.",
+                f"Set a {side} nearer to it.",
+            )
 
 
 def power_factor(power: Reading, supply: Reading, current: Reading) -> Reading:
@@ -95,30 +142,3 @@ def power_factor(power: Reading, supply: Reading, current: Reading) -> Reading:
     relative = math.hypot(supply.uncertainty / supply.value, current.uncertainty / current.value)
     spread = math.hypot(value * relative, power.uncertainty / apparent)
     return Reading("power_factor", value, RATIO, uncertainty=spread, instrument=power.instrument)
-
-
-def demands(settings: PowerSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
-    """The supply must reach the voltage and hold it."""
-    return mains_demands(settings.supply, settings.frequency, settings.dwell)
-
-
-POWER_KIND = register(
-    Kind(
-        name="power",
-        title="Power",
-        settings=PowerSettings,
-        limits={
-            "power": LimitSlot(POWER, title="Active power"),
-            "current": LimitSlot(CURRENT, title="Current"),
-            "power_factor": LimitSlot(RATIO, title="Power factor"),
-            "voltage": LimitSlot(VOLTAGE, title="Supply voltage"),
-            **TIME_SLOT,
-        },
-        measured_as={"supply": "voltage", "dwell": "time_at_level"},
-        judged_by=("power", "current", "power_factor"),
-        procedure=procedure,
-        demands=demands,
-        programmed_s=lambda settings: settings.dwell,
-        why_not=why_not_at_mains,
-    )
-)

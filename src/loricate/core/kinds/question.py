@@ -3,22 +3,24 @@
 No quantity is measured; an answer outside ``passing`` fails the step with the answer as its note.
 """
 
-from collections.abc import Mapping
 from typing import Annotated
 
 from pydantic import Field, model_validator
 
 from loricate.core.errors import ProcedureError
-from loricate.core.kinds.registry import ANSWERED_OUTCOMES, Demand, Kind, KindSettings, register
-from loricate.core.limits.limit import Limit
-from loricate.core.measuring.actions import Answer, Ask, Procedure
-from loricate.core.measuring.grading import Cause, Measured
+from loricate.core.kinds.kind import ANSWERED_OUTCOMES, KindSettings, Limits, Points
+from loricate.core.measuring.actions import Ask, Procedure, do
+from loricate.core.measuring.grading import Cause, Fault, Measured
 
 Choice = Annotated[str, Field(min_length=1, max_length=60)]
 
 
-class QuestionSettings(KindSettings):
+class Question(KindSettings):
     """What is asked, what may be answered, and which answers pass."""
+
+    name = "question"
+    title = "Question"
+    outcomes = ANSWERED_OUTCOMES
 
     question: str = Field(min_length=1, max_length=200, title="Question")
     choices: tuple[Choice, ...] = Field(default=("yes", "no"), min_length=2, title="Choices")
@@ -27,8 +29,8 @@ class QuestionSettings(KindSettings):
     )
 
     @model_validator(mode="after")
-    def _passing_are_choices(self) -> "QuestionSettings":
-        unknown = [each for each in self.passing if each not in self.choices]
+    def _passing_are_choices(self) -> "Question":
+        unknown = [choice for choice in self.passing if choice not in self.choices]
         if unknown:
             raise ValueError(
                 f"passing names '{unknown[0]}', which is no choice; there are "
@@ -38,31 +40,11 @@ class QuestionSettings(KindSettings):
             raise ValueError("choices has an answer twice; each needs its own.")
         return self
 
-
-def procedure(settings: QuestionSettings, limits: Mapping[str, Limit]) -> Procedure:
-    """Ask, and judge the answer."""
-    answer = yield Ask(settings.question, settings.choices, passing=settings.passing[0])
-    if not isinstance(answer, Answer) or answer.choice not in settings.choices:
-        raise ProcedureError(f"A question was sent {answer!r} instead of an answer.")
-    note = f"{settings.question} {answer.choice}. {answer.note}".strip()
-    causes = () if answer.choice in settings.passing else (Cause.ANSWERED_FAIL,)
-    return Measured(causes=causes, note=note)
-
-
-def demands(settings: QuestionSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
-    """A question needs no instrument."""
-    return ()
-
-
-QUESTION = register(
-    Kind(
-        name="question",
-        title="Question",
-        settings=QuestionSettings,
-        limits={},
-        procedure=procedure,
-        demands=demands,
-        outcomes=ANSWERED_OUTCOMES,
-        programmed_s=lambda settings: 0.0,
-    )
-)
+    def procedure(self, points: Points, limits: Limits) -> Procedure:
+        """Ask, and judge the answer."""
+        answer = yield from do(Ask(self.question, self.choices, passing=self.passing[0]))
+        if answer.choice not in self.choices:
+            raise ProcedureError(f"A question was sent {answer!r} instead of an answer.")
+        note = f"{self.question} {answer.choice}. {answer.note}".strip()
+        faults = () if answer.choice in self.passing else (Fault(Cause.ANSWERED_FAIL),)
+        return Measured(faults=faults, note=note)

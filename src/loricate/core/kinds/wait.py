@@ -3,44 +3,29 @@
 Seconds of real time; it measures nothing and passes when the time is over.
 """
 
-from collections.abc import Mapping
 from typing import Annotated
 
 from pydantic import Field
 
-from loricate.core.kinds.registry import Demand, Kind, KindSettings, register
-from loricate.core.limits.limit import Limit
-from loricate.core.measuring.actions import Procedure, Wait
+from loricate.core.kinds.kind import KindSettings, Limits, Points
+from loricate.core.measuring.actions import Procedure, Wait, do
 from loricate.core.measuring.grading import Measured
 from loricate.core.quantities import Seconds
 
 
-class WaitSettings(KindSettings):
+class WaitStep(KindSettings):
     """How long."""
+
+    name = "wait"
+    title = "Wait"
+    outcomes = frozenset({"pass"})
 
     time: Annotated[Seconds, Field(gt=0, le=86_400)] = Field(title="Time")
 
+    def procedure(self, points: Points, limits: Limits) -> Procedure:
+        """Let the time pass."""
+        yield from do(Wait(self.time))
+        return Measured()
 
-def procedure(settings: WaitSettings, limits: Mapping[str, Limit]) -> Procedure:
-    """Let the time pass."""
-    yield Wait(settings.time)
-    return Measured()
-
-
-def demands(settings: WaitSettings, limits: Mapping[str, Limit]) -> tuple[Demand, ...]:
-    """Waiting needs no instrument."""
-    return ()
-
-
-WAIT = register(
-    Kind(
-        name="wait",
-        title="Wait",
-        settings=WaitSettings,
-        limits={},
-        procedure=procedure,
-        demands=demands,
-        outcomes=frozenset({"pass"}),
-        programmed_s=lambda settings: settings.time,
-    )
-)
+    def programmed_s(self, points: Points) -> float:
+        return self.time

@@ -52,13 +52,19 @@ class LimitSource(BaseModel):
 
 
 class Limit(BaseModel):
-    """A minimum, a maximum or both, in SI units of ``dimension``, with its source."""
+    """A minimum, a maximum or both, in SI units of ``dimension``, with its source.
+
+    What passes below ``caution_below`` or above ``caution_above`` is still good, and said to be
+    near its limit.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
     dimension: str
     minimum: float | None = None
     maximum: float | None = None
+    caution_below: float | None = None
+    caution_above: float | None = None
     source: LimitSource = LimitSource()
 
     @property
@@ -79,6 +85,12 @@ class LimitEntry(BaseModel):
 
     minimum: str | None = Field(default=None, description="Smallest accepted value, with its unit")
     maximum: str | None = Field(default=None, description="Largest accepted value, with its unit")
+    caution_below: str | None = Field(
+        default=None, description="What passes below this is marked as near its limit"
+    )
+    caution_above: str | None = Field(
+        default=None, description="What passes above this is marked as near its limit"
+    )
     source: str = Field(
         default="",
         description="`SET/item` of a limit set, `SET` alone for the item that fits the product, or "

@@ -1,45 +1,46 @@
 """What a procedure may ask of the bench or the operator, and what comes back.
 
-A procedure is a generator: it yields an action and is sent that action's outcome. It never sees an
-instrument, a clock or a socket. Values are in SI units; the keys of ``Program.settings`` carry
-theirs (``level_v``, ``dwell_s``), as profiles do.
+A procedure is a generator that asks by ``yield from do(action)`` and is given that action's outcome
+with its type; it never sees an instrument, a clock or a socket:
+
+    def procedure(self, points, limits):
+        yield from do(Connect(BOND, {"high": (self.high,), "low": (self.low,)}))
+        output = yield from do(Energise(BOND, {"level_a": 10.0, "dwell_s": 1.0}))
+        return Measured((output.reading("voltage", VOLTAGE),))
+
+Values are in SI units; the keys of a programme carry theirs (``level_v``, ``dwell_s``), as profiles
+do. Whoever performs procedures does so with a ``core.measuring.driving.Driver``.
 """
 
 import math
 from collections.abc import Generator, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
+from types import NoneType
+from typing import Any, ClassVar, Generic, TypeVar, cast
 
 from loricate.core.errors import ProcedureError
+from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.grading import Measured
 from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
-from loricate.core.measuring.readings import Bound, Doubt, Reading
+from loricate.core.measuring.readings import Bound, Doubt, Measurand, Reading
+from loricate.core.measuring.roles import Role
 from loricate.core.measuring.uncertainty import EXACTLY, Accuracy
 from loricate.core.quantities import TIME, Dimension
 
-
-class Role(StrEnum):
-    """What an instrument does on the bench; a step asks for a role, never for a make."""
-
-    WITHSTAND = "withstand"
-    BOND = "bond"
-    LEAKAGE = "leakage"
-    IMPEDANCE = "impedance"
+OutcomeT = TypeVar("OutcomeT")
+Programme = Mapping[str, float | str]  # what an output is set to, by name
 
 
-@dataclass(frozen=True, slots=True)
-class Ask:
-    """Put a question to the operator; the outcome is an ``Answer``.
+class Action(Generic[OutcomeT]):
+    """Something that a procedure asks for, and the type of what it is given for it.
 
-    Whatever is connected is let go for it, so that other nests may go on: connect again after it.
-    ``passing`` is what an operator answers who sees nothing wrong, by default the first choice.
-    With ``hands_in`` somebody must reach into the fixture to answer.
+    ``gives`` says the same at run time: a procedure that is given something else ends at once, for
+    what it measured would mean nothing.
     """
 
-    question: str
-    choices: tuple[str, ...]
-    passing: str = ""
-    hands_in: bool = False
+    __slots__ = ()
+    gives: ClassVar[tuple[type, ...]] = (NoneType,)
 
 
 class Photo(StrEnum):
@@ -48,26 +49,6 @@ class Photo(StrEnum):
     NONE = "none"
     BESIDE = "beside"  # one must come with the figure
     INSTEAD = "instead"  # one may stand for it
-
-
-@dataclass(frozen=True, slots=True)
-class Enter:
-    """Ask the operator for a figure with its unit; the outcome is an ``Answer`` that parses.
-
-    Where a photo may stand for it, the answer may have no figure but a picture.
-    """
-
-    question: str
-    dimension: Dimension
-    target: str = ""
-    photo: Photo = Photo.NONE
-
-
-@dataclass(frozen=True, slots=True)
-class Wait:
-    """Let time pass with nothing energised; outcome None."""
-
-    seconds: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,46 +62,87 @@ class Answer:
 
 
 @dataclass(frozen=True, slots=True)
-class Connect:
-    """Connect an instrument's terminals to terminals of the unit in this nest; outcome None."""
+class Ask(Action[Answer]):
+    """Put a question to the operator.
+
+    Whatever is connected is let go for it, so that other nests may go on: connect again after it.
+    ``passing`` is what an operator answers who sees nothing wrong, by default the first choice.
+    With ``hands_in`` somebody must reach into the fixture to answer.
+    """
+
+    question: str
+    choices: tuple[str, ...]
+    passing: str = ""
+    hands_in: bool = False
+    gives: ClassVar[tuple[type, ...]] = (Answer,)
+
+
+@dataclass(frozen=True, slots=True)
+class Enter(Action[Answer]):
+    """Ask the operator for a figure with its unit; the answer parses.
+
+    Where a photo may stand for it, the answer may have no figure but a picture.
+    """
+
+    question: str
+    dimension: Dimension
+    target: str = ""
+    photo: Photo = Photo.NONE
+    gives: ClassVar[tuple[type, ...]] = (Answer,)
+
+
+@dataclass(frozen=True, slots=True)
+class Wait(Action[None]):
+    """Let time pass with nothing energised."""
+
+    seconds: float
+
+
+@dataclass(frozen=True, slots=True)
+class At(Action[None]):
+    """Say that the procedure has come to a point, the ``number``-th of so many.
+
+    What is sampled from here on is of that point.
+    """
+
+    point: str
+    number: int
+    of: int
+
+
+@dataclass(frozen=True, slots=True)
+class Recall(Action[Reading | None]):
+    """Ask what the latest attempt at an earlier step read of this unit; None where it did not."""
+
+    step: str
+    measurand: Measurand
+    gives: ClassVar[tuple[type, ...]] = (Reading, NoneType)
+
+
+@dataclass(frozen=True, slots=True)
+class FixtureZero(Action[ImpedanceZero | None]):
+    """Ask what the fixture shows open and shorted on a path; None without a young enough zero."""
+
+    path: ImpedancePath
+    gives: ClassVar[tuple[type, ...]] = (ImpedanceZero, NoneType)
+
+
+@dataclass(frozen=True, slots=True)
+class Connect(Action[None]):
+    """Connect an instrument's terminals to terminals of the unit in this nest.
+
+    What was connected for its role before is let go, but for what stays the same.
+    """
 
     role: Role
     points: Mapping[str, tuple[str, ...]]
 
 
 @dataclass(frozen=True, slots=True)
-class Program:
-    """Set an instrument up without energising anything; outcome None."""
-
-    role: Role
-    settings: Mapping[str, float | str]
-
-
-@dataclass(frozen=True, slots=True)
-class Energise:
-    """Start the programmed output and follow it to its end; the outcome is an ``Output``.
-
-    Whether it is hazardous, and that the unit is discharged after it, is the bench's affair.
-    """
-
-    role: Role
-
-
-@dataclass(frozen=True, slots=True)
-class Join:
-    """Close crosspoints of the matrix by row and column, for the scanner's own check; None."""
+class Join(Action[None]):
+    """Close crosspoints of the matrix by row and column, for the scanner's own check."""
 
     points: tuple[tuple[int, int], ...]
-
-
-@dataclass(frozen=True, slots=True)
-class FixtureZero:
-    """Ask what the fixture shows open and shorted on a path; ``ImpedanceZero``, or None if old."""
-
-    path: ImpedancePath
-
-
-Action = Ask | Enter | Wait | FixtureZero | Join | Connect | Program | Energise
 
 
 class Ending(StrEnum):
@@ -134,22 +156,12 @@ class Ending(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class Sample:
-    """One look at a running output. Times are the instrument's own, in seconds."""
-
-    elapsed_s: float
-    remaining_s: float
-    phase: str
-    values: Mapping[str, float]
-    bounds: Mapping[str, Bound] = field(default_factory=dict)
-
-
-@dataclass(frozen=True, slots=True)
 class Output:
     """What an energised output did: how it ended, the instrument's summary, and the samples.
 
     ``ended_s`` is how long it was on and ``at_level_s`` how long at its level, both by the
-    instrument's own clock; ``doubts`` say why it is not to be believed (``core.plausibility``).
+    instrument's own clock; ``doubts`` say why it is not to be believed (``plausibility``).
+    ``dimensions`` are those of its samples.
     """
 
     ending: Ending
@@ -161,18 +173,19 @@ class Output:
     ended_s: float = math.nan
     at_level_s: float = math.nan
     doubts: tuple[Doubt, ...] = ()
+    dimensions: Mapping[str, Dimension] = field(default_factory=dict)
 
-    def reading(self, name: str, dimension: Dimension, taken_from: str = "") -> Reading:
+    def reading(self, quantity: str, dimension: Dimension, taken_from: str = "") -> Reading:
         """Give the summary's value as a reading with the instrument's uncertainty.
 
-        ``taken_from`` names the summary's quantity where it differs from the reading's name.
-        Raises KeyError when the instrument did not report it.
+        ``taken_from`` names the summary's quantity where it differs from the reading's. Raises
+        KeyError when the instrument did not report it.
         """
-        key = taken_from or name
+        key = taken_from or quantity
         value = self.summary[key]
         spread = self.accuracy.get(key, EXACTLY).expanded(value)
         return Reading(
-            name,
+            quantity,
             value,
             dimension,
             bound=self.bounds.get(key, Bound.EXACT),
@@ -186,14 +199,29 @@ class Output:
         return Reading("time_at_level", self.at_level_s, TIME, instrument=self.instrument)
 
 
-Outcome = Answer | Output | ImpedanceZero | None
-Procedure = Generator[Action, Outcome, Measured]
+@dataclass(frozen=True, slots=True)
+class Energise(Action[Output]):
+    """Program an output, start it and follow it to its end.
+
+    Whether it is hazardous, and that the unit is discharged after it, is the bench's affair.
+    """
+
+    role: Role
+    programme: Programme
+    gives: ClassVar[tuple[type, ...]] = (Output,)
 
 
-def put_on(role: Role, settings: Mapping[str, float | str]) -> Generator[Action, Outcome, Output]:
-    """Program an output and follow it to its end: ``output = yield from put_on(...)``."""
-    yield Program(role, settings)
-    output = yield Energise(role)
-    if not isinstance(output, Output):
-        raise ProcedureError(f"A step on the {role} instrument was sent no output.")
-    return output
+AnyAction = (
+    Ask | Enter | Wait | At | Recall | FixtureZero | Connect | Join | Energise
+)  # a driver's match must name each of them
+R = TypeVar("R")
+Asking = Generator[AnyAction, Any, R]
+Procedure = Asking[Measured]
+
+
+def do(action: Action[OutcomeT]) -> Generator[AnyAction, Any, OutcomeT]:
+    """Ask for an action: ``output = yield from do(Energise(...))``; raises ProcedureError."""
+    outcome: OutcomeT = yield cast("AnyAction", action)
+    if not isinstance(outcome, action.gives):
+        raise ProcedureError(f"A procedure that asked {action!r} was given {outcome!r}.")
+    return outcome

@@ -1,82 +1,182 @@
-"""Traces: readings that are curves, thinned to a size that can be kept for every attempt.
+"""Curves: what was seen over time or over another quantity, thinned to what can be kept.
 
-A trace is columns of equal length: ``elapsed_s`` in seconds of the instrument's own clock, and one
-column a quantity in SI units. Where a sample lacks a quantity its place holds None.
+A curve is columns of equal length over an x axis of any quantity. Thinning keeps its ends, its
+marks, and in each stretch of the x axis the least and the greatest value of every column: a spike
+of one sample survives. Where a sample lacks a quantity its place holds None.
 """
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+import math
+from bisect import bisect_left
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from itertools import pairwise
+from typing import NamedTuple
 
-from loricate.core.measuring.actions import Sample
+from loricate.core.measuring.readings import Bound
+from loricate.core.quantities import NUMBER, TIME, Dimension
 
-MOST_SAMPLES = 1_000
+MOST_SAMPLES = 1_000  # of a curve
+MOST_IN_ALL = 20_000  # of the curves of one attempt together
+MOST_MARKS = 100
 DIGITS = 6
+COURSE = "course"  # the curve that an output leaves: what was seen of it while it was on
+ELAPSED = "elapsed"
+
+
+@dataclass(frozen=True, slots=True)
+class Sample:
+    """One look at a running output. Times are the instrument's own, in seconds."""
+
+    elapsed_s: float
+    remaining_s: float
+    phase: str
+    values: Mapping[str, float]
+    bounds: Mapping[str, Bound] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """One quantity of a curve, in SI units of its dimension."""
+
+    name: str
+    dimension: Dimension
+    values: tuple[float | None, ...]
+
+
+class Mark(NamedTuple):
+    """A place on the x axis that has a name: where a phase begins, when a pulse came."""
+
+    x: float
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Curve:
+    """Columns over an x axis; ``repetition`` counts from 1 where the step is repeated."""
+
+    name: str
+    x: Column
+    columns: tuple[Column, ...]
+    point: str = ""
+    marks: tuple[Mark, ...] = ()
+    repetition: int = 1
+
+    def __post_init__(self) -> None:
+        if any(len(column.values) != len(self.x.values) for column in self.columns):
+            raise ValueError(f"The columns of curve {self.name} are not as long as its x axis.")
+
+    def __len__(self) -> int:
+        return len(self.x.values)
+
+    def __bool__(self) -> bool:
+        """Whether there is a curve to draw: one sample is none."""
+        return len(self) > 1
+
+
+def course_of(
+    samples: Sequence[Sample], dimensions: Mapping[str, Dimension], point: str = ""
+) -> Curve:
+    """The curve of an output by its samples in order; each phase's beginning is a mark."""
+    names = dict.fromkeys(name for sample in samples for name in sample.values)
+    marks: list[Mark] = []
+    for sample in samples:
+        if not marks or marks[-1].text != sample.phase:
+            marks.append(Mark(sample.elapsed_s, sample.phase))
+    return Curve(
+        COURSE,
+        Column(ELAPSED, TIME, tuple(sample.elapsed_s for sample in samples)),
+        tuple(
+            Column(
+                name,
+                dimensions.get(name, NUMBER),
+                tuple(sample.values.get(name) for sample in samples),
+            )
+            for name in names
+        ),
+        point,
+        tuple(marks),
+    )
+
+
+def thinned(curve: Curve, most: int = MOST_SAMPLES) -> Curve:
+    """The curve in at most ``most`` samples, each value to six significant digits."""
+    marks = curve.marks[:MOST_MARKS]
+    kept = chosen([column.values for column in curve.columns], curve.x.values, marks, most)
+    x = replace(curve.x, values=tuple(_rounded(curve.x.values[index]) for index in kept))
+    columns = tuple(
+        replace(column, values=tuple(_rounded(column.values[index]) for index in kept))
+        for column in curve.columns
+    )
+    near = tuple(Mark(_rounded(mark.x) or 0.0, mark.text) for mark in marks)
+    return replace(curve, x=x, columns=columns, marks=near)
+
+
+def thinned_together(curves: Sequence[Curve]) -> tuple[Curve, ...]:
+    """The curves of one attempt, so that all of them together stay in bounds."""
+    drawn = [curve for curve in curves if curve]
+    most = min(MOST_SAMPLES, MOST_IN_ALL // len(drawn)) if drawn else MOST_SAMPLES
+    return tuple(thinned(curve, most) for curve in drawn)
+
+
+def chosen(
+    columns: Sequence[Sequence[float | None]],
+    x: Sequence[float | None],
+    marks: Iterable[Mark],
+    most: int,
+) -> list[int]:
+    """The places of the samples to keep, in order: ends, marks, the extremes of each stretch."""
+    count = len(x)
+    if count <= most:
+        return list(range(count))
+    places = [value if value is not None and math.isfinite(value) else math.nan for value in x]
+    is_rising = all(earlier <= later for earlier, later in pairwise(places))
+    if not is_rising:
+        places = [float(index) for index in range(count)]
+    kept = {0, count - 1}
+    if is_rising:
+        kept |= {min(bisect_left(places, mark.x), count - 1) for mark in marks}
+    stretches = max(1, (most - len(kept)) // (2 * max(1, len(columns))))
+    begin, span = places[0], places[-1] - places[0]
+    stretch_of = [
+        min(stretches - 1, int((place - begin) / span * stretches)) if span else 0
+        for place in places
+    ]
+    for column in columns:
+        lowest: dict[int, tuple[float, int]] = {}
+        highest: dict[int, tuple[float, int]] = {}
+        for index, value in enumerate(column):
+            if value is None or not math.isfinite(value):
+                continue
+            stretch = stretch_of[index]
+            if stretch not in lowest or value < lowest[stretch][0]:
+                lowest[stretch] = (value, index)
+            if stretch not in highest or value > highest[stretch][0]:
+                highest[stretch] = (value, index)
+        kept.update(index for _, index in (*lowest.values(), *highest.values()))
+    return sorted(kept)[:most]
 
 
 @dataclass(slots=True)
 class Thinner:
-    """Collects samples; when there are too many it drops every other and takes half as many."""
+    """Collects the samples of an output however long it is on; twice ``most`` at any time."""
 
     most: int = MOST_SAMPLES
     samples: list[Sample] = field(default_factory=list)
-    _stride: int = 1
-    _seen: int = 0
 
     def add(self, sample: Sample) -> None:
-        """Take a sample in, if its turn has come."""
-        if self._seen % self._stride == 0:
-            if len(self.samples) >= self.most:
-                self.samples = self.samples[::2]
-                self._stride *= 2
-            if self._seen % self._stride == 0:
-                self.samples.append(sample)
-        self._seen += 1
+        """Take a sample in."""
+        self.samples.append(sample)
+        if len(self.samples) >= 2 * self.most:
+            self.samples = self.thin()
+
+    def thin(self) -> list[Sample]:
+        """What is kept so far, in at most ``most`` samples."""
+        curve = course_of(self.samples, {})
+        columns = [column.values for column in curve.columns]
+        kept = chosen(columns, curve.x.values, curve.marks, self.most)
+        return [self.samples[index] for index in kept]
 
 
-@dataclass(frozen=True, slots=True)
-class Trace:
-    """Columns by name, ``elapsed_s`` and the quantities; ``phases`` tells where each one begins."""
-
-    columns: dict[str, list[float | None]]
-    phases: tuple[tuple[float, str], ...]
-
-    def __bool__(self) -> bool:
-        """Whether there is a curve to draw: one sample is none."""
-        return len(self.columns.get("elapsed_s", ())) > 1
-
-
-def make_trace(samples: Sequence[Sample]) -> Trace:
-    """Make a trace of samples in order, each value to six significant digits."""
-    names = dict.fromkeys(name for sample in samples for name in sample.values)
-    columns: dict[str, list[float | None]] = {
-        "elapsed_s": [round(sample.elapsed_s, 4) for sample in samples]
-    }
-    for name in names:
-        found = [sample.values.get(name) for sample in samples]
-        columns[name] = [None if v is None else float(f"{v:.{DIGITS}g}") for v in found]
-    phases: list[tuple[float, str]] = []
-    for sample in samples:
-        if not phases or phases[-1][1] != sample.phase:
-            phases.append((round(sample.elapsed_s, 4), sample.phase))
-    return Trace(columns, tuple(phases))
-
-
-def join_traces(traces: Sequence[Trace]) -> Trace:
-    """The traces of repetitions as one, each after the other, in no more samples than one has."""
-    stride = -(-sum(len(each.columns["elapsed_s"]) for each in traces) // MOST_SAMPLES) or 1
-    names = dict.fromkeys(name for trace in traces for name in trace.columns)
-    columns: dict[str, list[float | None]] = {name: [] for name in names}
-    phases: list[tuple[float, str]] = []
-    begin = 0.0
-    for number, trace in enumerate(traces, start=1):
-        elapsed = [value or 0.0 for value in trace.columns["elapsed_s"]]
-        if not elapsed:
-            continue
-        phases.append((round(begin, 4), f"repetition {number}"))
-        columns["elapsed_s"] += [round(begin + value, 4) for value in elapsed[::stride]]
-        for name in names:
-            if name != "elapsed_s":
-                absent: list[float | None] = [None] * len(elapsed)
-                columns[name] += trace.columns.get(name, absent)[::stride]
-        begin += elapsed[-1]
-    return Trace(columns, tuple(phases))
+def _rounded(value: float | None) -> float | None:
+    """To six significant digits, however small it is."""
+    return None if value is None or not math.isfinite(value) else float(f"{value:.{DIGITS}g}")

@@ -17,11 +17,13 @@ from loricate.core.measuring.readings import Bound, Reading
 def share(measured: Measured, bounds: Mapping[str, Bound], nests: tuple[str, ...]) -> Measured:
     """What a ganged measurement tells of each of its units.
 
-    ``bounds`` gives for each reading how the whole stands to one unit's part. A reading that was
+    ``bounds`` gives for each quantity how the whole stands to one unit's part. A reading that was
     bounded the other way already tells nothing of a single unit and becomes NaN.
     """
     note = f"Measured together: nests {', '.join(nests)}."
-    readings = tuple(_part(each, bounds.get(each.name, Bound.EXACT)) for each in measured.readings)
+    readings = tuple(
+        _part(each, bounds.get(each.quantity, Bound.EXACT)) for each in measured.readings
+    )
     return replace(measured, readings=readings, note=f"{measured.note} {note}".strip())
 
 

@@ -5,14 +5,15 @@ Sources: ILAC-G8:09/2019 and JCGM 106 for decision rules, ISO 14253-1 for the gu
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from loricate.core.limits.limit import Limit
-from loricate.core.measuring.readings import Bound, Doubt, Reading, contradictions
+from loricate.core.measuring.curves import Curve
+from loricate.core.measuring.readings import Bound, Doubt, Measurand, Reading, contradictions
 
 
 class Verdict(StrEnum):
@@ -72,27 +73,42 @@ class DecisionRule(BaseModel):
         return self.r * uncertainty if self.rule == "guarded" else 0.0
 
 
+class Band(StrEnum):
+    """Where a reading lies: inside its limit, inside but nearer than its caution, or outside."""
+
+    GOOD = "good"
+    CAUTION = "caution"
+    BAD = "bad"
+
+
 @dataclass(frozen=True, slots=True)
 class Grade:
-    """The verdict of one reading against one limit; margin is a fraction of the limit."""
+    """The verdict of one reading against one limit; margin is a fraction of the limit.
+
+    ``outcome`` says which of the four outcomes a guard band made of it. ``band`` is None where the
+    reading is no number.
+    """
 
     verdict: Verdict
     cause: Cause = Cause.NONE
     margin: float | None = None
     outcome: str = ""
+    band: Band | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class GradedReading:
     """A reading with the limit it was held against (if any) and the grade.
 
-    ``repetition`` counts from 1 within an attempt at a step that is repeated.
+    ``ungraded`` says why a reading that has a limit was not held against it. ``repetition`` counts
+    from 1 within an attempt at a step that is repeated.
     """
 
     reading: Reading
-    limit: Limit | None
-    grade: Grade | None
+    limit: Limit | None = None
+    grade: Grade | None = None
     repetition: int = 1
+    ungraded: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,17 +121,41 @@ class Repetition:
 
 
 @dataclass(frozen=True, slots=True)
-class Measured:
-    """What a procedure hands back: its readings, and causes found outright (a breakdown).
+class Fault:
+    """One thing found wrong outright: its cause, at which point, and a sentence where there is one.
 
-    Causes in ``unless_failed`` hold where no limit is failed: a source that ran out of volts into
-    a bad bond has found the bad bond. ``doubts`` are why the readings are not to be believed.
+    One that ``gives_way`` holds only where no limit is failed: a source that ran out of volts into
+    a bad bond has found the bad bond.
+    """
+
+    cause: Cause
+    point: str = ""
+    text: str = ""
+    gives_way: bool = False
+    repetition: int = 1
+
+    @property
+    def sentence(self) -> str:
+        """What was found, in words; empty where the cause of the whole step says as much."""
+        if self.text or not self.point:
+            return self.text
+        words = str(self.cause).replace("_", " ")
+        return f"{words[:1].upper()}{words[1:]}: {self.point}."
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """What a procedure hands back: readings, every fault found outright, curves of its own.
+
+    ``ungraded`` says by measurand why its limit is not to be held against it: the reading is said
+    and decides nothing. ``doubts`` are why the readings are not to be believed.
     """
 
     readings: tuple[Reading, ...] = ()
-    causes: tuple[Cause, ...] = ()
+    faults: tuple[Fault, ...] = ()
     note: str = ""
-    unless_failed: tuple[Cause, ...] = ()
+    curves: tuple[Curve, ...] = ()
+    ungraded: Mapping[Measurand, str] = field(default_factory=dict)
     doubts: tuple[Doubt, ...] = ()
 
 
@@ -125,7 +165,8 @@ class StepGrade:
 
     verdict: Verdict
     cause: Cause
-    readings: tuple[GradedReading, ...]
+    readings: tuple[GradedReading, ...] = ()
+    faults: tuple[Fault, ...] = ()
     repetitions: tuple[Repetition, ...] = ()
     doubts: tuple[Doubt, ...] = ()
 
@@ -145,13 +186,28 @@ def grade(reading: Reading, limit: Limit, rule: DecisionRule) -> Grade:
     if not math.isfinite(reading.value):
         return Grade(Verdict.INCONCLUSIVE, Cause.NOT_A_NUMBER, outcome="not a number")
     space = margin(reading.value, limit)
-    outcomes = []
+    sides = []
     if limit.maximum is not None:
-        outcomes.append(_against_maximum(reading, limit.maximum, rule))
+        sides.append(_against_maximum(reading, limit.maximum, rule))
     if limit.minimum is not None:
-        outcomes.append(_against_minimum(reading, limit.minimum, rule))
-    verdict, cause, outcome = max(outcomes, key=lambda each: _SEVERITY[each[0]])
-    return Grade(verdict, cause, space, outcome)
+        sides.append(_against_minimum(reading, limit.minimum, rule))
+    verdict, cause, outcome = max(sides, key=lambda side: _SEVERITY[side[0]])
+    return Grade(verdict, cause, space, outcome, _band(reading, limit, verdict))
+
+
+def _band(reading: Reading, limit: Limit, verdict: Verdict) -> Band | None:
+    """What is undecided or passes beyond its caution is to be looked at."""
+    if verdict is Verdict.FAIL:
+        return Band.BAD
+    if verdict is not Verdict.PASS:
+        return Band.CAUTION
+    is_high = limit.caution_above is not None and reading.value > limit.caution_above
+    is_low = limit.caution_below is not None and reading.value < limit.caution_below
+    # A reading under the floor is not near a maximum, nor one over the range near a minimum.
+    is_near = (is_high and reading.bound is not Bound.BELOW) or (
+        is_low and reading.bound is not Bound.ABOVE
+    )
+    return Band.CAUTION if is_near else Band.GOOD
 
 
 _SEVERITY = {Verdict.PASS: 0, Verdict.NOT_RUN: 1, Verdict.INCONCLUSIVE: 2, Verdict.FAIL: 3}
@@ -200,42 +256,55 @@ def _one_sided(
 
 def worst(verdicts: Iterable[Verdict]) -> Verdict:
     """The verdict of a whole from its parts; of nothing: not run."""
-    found = list(verdicts)
-    return max(found, key=_SEVERITY.__getitem__) if found else Verdict.NOT_RUN
+    return max(verdicts, key=_SEVERITY.__getitem__, default=Verdict.NOT_RUN)
 
 
-def grade_step(measured: Measured, limits: Mapping[str, Limit], rule: DecisionRule) -> StepGrade:
+def grade_step(
+    measured: Measured, limits: Mapping[Measurand, Limit], rule: DecisionRule
+) -> StepGrade:
     """Grade everything a procedure measured, after every correction.
 
-    Where anything is doubted nothing is decided. A cause found outright fails the step. A limit
+    Where anything is doubted nothing is decided. A fault found outright fails the step. A limit
     whose reading never came leaves the step inconclusive, so that a procedure cannot pass by
-    staying silent.
+    staying silent; so does a step all of whose limits stay ungraded.
     """
     graded = []
     for reading in measured.readings:
-        limit = limits.get(reading.name)
-        graded.append(GradedReading(reading, limit, grade(reading, limit, rule) if limit else None))
+        limit = limits.get(reading.measurand)
+        reason = measured.ungraded.get(reading.measurand, "") if limit is not None else ""
+        if limit is None or reason:
+            graded.append(GradedReading(reading, limit, ungraded=reason))
+        else:
+            graded.append(GradedReading(reading, limit, grade(reading, limit, rule)))
     doubts = measured.doubts + contradictions(measured.readings)
     verdict, cause = _decided(replace(measured, doubts=doubts), limits, graded)
-    return StepGrade(verdict, cause, tuple(graded), doubts=doubts)
+    is_failed = any(
+        reading.grade is not None and reading.grade.verdict is Verdict.FAIL for reading in graded
+    )
+    faults = tuple(fault for fault in measured.faults if not (fault.gives_way and is_failed))
+    return StepGrade(verdict, cause, tuple(graded), faults, doubts=doubts)
 
 
 def _decided(
-    measured: Measured, limits: Mapping[str, Limit], graded: Sequence[GradedReading]
+    measured: Measured, limits: Mapping[Measurand, Limit], graded: Sequence[GradedReading]
 ) -> tuple[Verdict, Cause]:
     if measured.doubts:
         return Verdict.INCONCLUSIVE, Cause.IMPLAUSIBLE
-    if measured.causes:
-        return Verdict.FAIL, measured.causes[0]
-    grades = [each.grade for each in graded if each.grade is not None]
-    decisive = max(grades, key=lambda each: _SEVERITY[each.verdict], default=None)
-    if measured.unless_failed and (decisive is None or decisive.verdict is not Verdict.FAIL):
-        return Verdict.FAIL, measured.unless_failed[0]
+    outright = next((fault for fault in measured.faults if not fault.gives_way), None)
+    if outright is not None:
+        return Verdict.FAIL, outright.cause
+    grades = [reading.grade for reading in graded if reading.grade is not None]
+    decisive = max(grades, key=lambda found: _SEVERITY[found.verdict], default=None)
     if decisive is not None and decisive.verdict is Verdict.FAIL:
         return decisive.verdict, decisive.cause
-    if set(limits) - {each.reading.name for each in graded}:
+    if measured.faults:
+        return Verdict.FAIL, measured.faults[0].cause
+    if limits.keys() - {reading.reading.measurand for reading in graded}:
         return Verdict.INCONCLUSIVE, Cause.UNDECIDED
-    return (Verdict.PASS, Cause.NONE) if decisive is None else (decisive.verdict, decisive.cause)
+    if decisive is None:
+        is_silent = bool(limits)  # each of them stayed ungraded
+        return (Verdict.INCONCLUSIVE, Cause.UNDECIDED) if is_silent else (Verdict.PASS, Cause.NONE)
+    return decisive.verdict, decisive.cause
 
 
 def grade_unit(step_verdicts: Iterable[Verdict]) -> Verdict:

@@ -9,7 +9,6 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from loricate.core.measuring.actions import Role
 from loricate.core.measuring.instruments import Capability
 from loricate.core.quantities import VOLTAGE, display
 
@@ -41,9 +40,7 @@ class Hazard:
         return f"{display(self.volts, VOLTAGE)} {'DC' if self.is_dc else 'AC'}"
 
 
-def hazard_of(
-    role: Role, settings: Mapping[str, float | str], source: Capability | None = None
-) -> Hazard:
+def hazard_of(settings: Mapping[str, float | str], source: Capability | None = None) -> Hazard:
     """The hazard of an output with these settings, programmed on a source.
 
     Without a voltage among the settings it is what the source gives at most (``open_circuit_v``);

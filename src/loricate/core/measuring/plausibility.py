@@ -15,10 +15,12 @@ import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from loricate.core.measuring.actions import Ending, Output, Sample
+from loricate.core.measuring.actions import Ending, Output
+from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.instruments import Capability
 from loricate.core.measuring.readings import Bound, Doubt
-from loricate.core.quantities import SAMPLED, TIME, Dimension, display
+from loricate.core.measuring.roles import sampled_dimension
+from loricate.core.quantities import TIME, display
 
 # What is a magnitude and so never negative, by its name in a summary.
 MAGNITUDES = frozenset(
@@ -39,7 +41,7 @@ FALLEN = 0.4  # what may be left of a charging current since the last look
 
 
 @dataclass(frozen=True, slots=True)
-class Programme:
+class Times:
     """What an output was programmed for: its times in s."""
 
     ramp_s: float = 0.0
@@ -47,7 +49,7 @@ class Programme:
     fall_s: float = 0.0
 
     @classmethod
-    def of(cls, settings: Mapping[str, float | str]) -> "Programme":
+    def of(cls, settings: Mapping[str, float | str]) -> "Times":
         """The times among the settings of an output; what is not set takes no time."""
         return cls(*(float(settings.get(name, 0.0)) for name in ("ramp_s", "dwell_s", "fall_s")))
 
@@ -57,7 +59,7 @@ class Programme:
         return self.ramp_s + self.dwell_s + self.fall_s
 
 
-def believed(output: Output, programme: Programme, meter: Capability) -> Output:
+def believed(output: Output, programme: Times, meter: Capability) -> Output:
     """The output with bounds where the meter ends, its time at level, and every doubt."""
     summary, bounds = dict(output.summary), dict(output.bounds)
     told_s = summary.pop("at_level_s", math.nan)
@@ -155,7 +157,7 @@ def _against_triangle(output: Output) -> Iterator[str]:
         yield f"gave an impedance of {told}, and its R and X make {made}"
 
 
-def _against_programme(output: Output, programme: Programme) -> Iterator[str]:
+def _against_programme(output: Output, programme: Times) -> Iterator[str]:
     """An output that finished must have been on, and at its level, as long as programmed."""
     if output.ending is not Ending.FINISHED:
         return
@@ -172,7 +174,7 @@ def _against_programme(output: Output, programme: Programme) -> Iterator[str]:
         yield f"was on for {display(output.ended_s, TIME)}, longer than the {total} programmed"
 
 
-def _against_samples(output: Output, programme: Programme) -> Iterator[str]:
+def _against_samples(output: Output, programme: Times) -> Iterator[str]:
     """The summary must fit what was seen while the output was on."""
     elapsed = [sample.elapsed_s for sample in output.samples]
     if any(later < earlier for earlier, later in itertools.pairwise(elapsed)):
@@ -229,10 +231,6 @@ def _words(name: str) -> str:
     return name.replace("_", " ")
 
 
-def _dimension(name: str) -> Dimension | None:
-    return SAMPLED.get(name) or SAMPLED.get(name.removesuffix("_max"))
-
-
 def _shown(name: str, value: float) -> str:
-    dimension = _dimension(name)
+    dimension = sampled_dimension(name)
     return f"{value:g}" if dimension is None else display(value, dimension)

@@ -1,9 +1,14 @@
-"""Readings that never lie: every value carries its bound, its uncertainty and how it came about."""
+"""Readings that never lie: every value carries its bound, its uncertainty and how it came about.
+
+What is measured of a unit is a quantity at a point: the resistance of one path, the current of one
+applied part. Where a step measures the unit as a whole the point is empty.
+"""
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
+from typing import NamedTuple
 
 from loricate.core.quantities import DIMENSIONS, RESISTANCE, Dimension, display
 
@@ -23,28 +28,64 @@ class Bound(StrEnum):
         return {Bound.BELOW: Bound.ABOVE, Bound.ABOVE: Bound.BELOW}.get(self, self)
 
 
+class Measurand(NamedTuple):
+    """What is measured: a quantity, and of which point of the unit (empty: of the whole)."""
+
+    quantity: str
+    point: str = ""
+
+    def __str__(self) -> str:
+        return f"{self.quantity.replace('_', ' ')} {self.point}".strip()
+
+
+class Correction(NamedTuple):
+    """What was corrected for (``zero``, ``supply``, ``temperature``), and the value before it."""
+
+    what: str
+    before: float
+
+
 @dataclass(frozen=True, slots=True)
 class Reading:
     """One measured quantity. ``value`` and ``uncertainty`` (expanded, k = 2) are in SI units.
 
-    ``as_measured`` is what the instrument gave before the fixture's zero was taken off; None when
-    nothing was.
+    ``corrections`` are what was done to it since the instrument gave it, in their order; the first
+    one's value is as measured.
     """
 
-    name: str
+    quantity: str
     value: float
     dimension: Dimension
+    point: str = ""
     bound: Bound = Bound.EXACT
     uncertainty: float = 0.0
     instrument: str = ""
-    conditions: str = ""
-    as_measured: float | None = None
+    corrections: tuple[Correction, ...] = ()
+
+    @property
+    def measurand(self) -> Measurand:
+        """What it is a reading of."""
+        return Measurand(self.quantity, self.point)
+
+    @property
+    def name(self) -> str:
+        """What it is a reading of, for people: ``resistance A to B``."""
+        return str(self.measurand)
 
     @property
     def text(self) -> str:
         """The value for people, bound included: ``> 10.00 GΩ``."""
         sign = {Bound.EXACT: "", Bound.BELOW: "< ", Bound.ABOVE: "> "}[self.bound]
         return sign + display(self.value, self.dimension)
+
+    def at(self, point: str) -> "Reading":
+        """The same reading, said of a point."""
+        return replace(self, point=point)
+
+    def corrected(self, what: str, value: float, uncertainty: float) -> "Reading":
+        """The reading after a correction; the value before it is kept."""
+        done = (*self.corrections, Correction(what, self.value))
+        return replace(self, value=value, uncertainty=uncertainty, corrections=done)
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +98,7 @@ class Doubt:
 
 def contradictions(readings: Iterable[Reading]) -> tuple[Doubt, ...]:
     """What no unit can have, among the readings of a step after every correction."""
-    found = []
+    doubts = []
     for reading in readings:
         if not reading.instrument:
             continue  # typed by a person
@@ -66,26 +107,25 @@ def contradictions(readings: Iterable[Reading]) -> tuple[Doubt, ...]:
             and reading.bound is not Bound.ABOVE
             and reading.value < -reading.uncertainty
         ):
-            name = reading.name.replace("_", " ")
-            text = f"made a {name} of {reading.text}, which is less than nothing"
-            found.append(Doubt(reading.instrument, text))
+            text = f"made a {reading.name} of {reading.text}, which is less than nothing"
+            doubts.append(Doubt(reading.instrument, text))
         if (
-            reading.name == "power_factor"
+            reading.quantity == "power_factor"
             and abs(reading.value) > MOST_FACTOR + reading.uncertainty
         ):
             text = f"made a power factor of {reading.text}, which is more than one"
-            found.append(Doubt(reading.instrument, text))
-    return tuple(found)
+            doubts.append(Doubt(reading.instrument, text))
+    return tuple(doubts)
 
 
-def make_reading(
-    name: str, value: float, dimension: str, bound: str, uncertainty: float = 0.0
-) -> Reading:
-    """Build a reading again from its stored parts; KeyError or ValueError on unknown ones."""
-    return Reading(name, value, DIMENSIONS[dimension], Bound(bound), uncertainty)
+def shown_value(value: float | None, dimension: str, bound: str) -> str:
+    """A stored value for people; what is no number says so."""
+    if value is None:
+        return "not a number"
+    return Reading("", value, DIMENSIONS[dimension], bound=Bound(bound)).text
 
 
-def resistance_of(voltage: Reading, current: Reading, name: str = "resistance") -> Reading:
+def resistance_of(voltage: Reading, current: Reading, quantity: str = "resistance") -> Reading:
     """Give R = V/I in Ω with the bounds of both carried through.
 
     V is the re-measured voltage. A current `below 50 nA` at 500 V gives `above 10 GΩ`; a voltage
@@ -96,20 +136,20 @@ def resistance_of(voltage: Reading, current: Reading, name: str = "resistance") 
     bounds = {voltage.bound, current.bound.flipped} - {Bound.EXACT}
     known = math.isfinite(voltage.value) and math.isfinite(current.value) and current.value != 0
     if len(bounds) > 1 or not known:
-        return Reading(name, math.nan, RESISTANCE, instrument=current.instrument)
+        return Reading(quantity, math.nan, RESISTANCE, instrument=current.instrument)
     value = voltage.value / current.value
     relative = math.hypot(
         voltage.uncertainty / voltage.value if voltage.value else 0.0,
         current.uncertainty / current.value,
     )
     return Reading(
-        name,
+        quantity,
         value,
         RESISTANCE,
+        point=current.point,
         bound=bounds.pop() if bounds else Bound.EXACT,
         uncertainty=abs(value) * relative
         if voltage.value
         else voltage.uncertainty / abs(current.value),
         instrument=current.instrument,
-        conditions=current.conditions,
     )

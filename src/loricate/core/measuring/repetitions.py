@@ -79,6 +79,11 @@ def grade_repetitions(repeat: Repeat, grades: Sequence[StepGrade]) -> StepGrade:
             for reading in each.readings
         ),
         tuple(
+            replace(fault, repetition=number)
+            for number, each in enumerate(grades, start=1)
+            for fault in each.faults
+        ),
+        tuple(
             Repetition(number, each.verdict, each.cause)
             for number, each in enumerate(grades, start=1)
         ),

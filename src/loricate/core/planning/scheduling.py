@@ -1,12 +1,12 @@
 """Scheduling a load: which nest may do which step now, so that shared instruments are never idle.
 
-A load is nests times steps. A step of a nest becomes a ``Task`` with the resources that it holds
-(instruments, matrix rows) and its programmed time. ``choose`` is the whole policy, a pure function
-of what waits and what is held; ``forecast`` plays it forward on paper, and ``lower_bound_s`` is
-what no schedule can beat: the busiest resource's total, or the longest single nest.
+A load is nests times steps. A step of a nest becomes a ``Task`` with what it needs (of each role
+one of the instruments that can do it, each with its rows of the matrix) and its programmed time.
+``choose`` is the whole policy, a pure function of what waits and what is held; ``forecast`` plays
+it forward on paper, and ``lower_bound_s`` is what no schedule can beat.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -20,12 +20,45 @@ class Across(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class PlannedStep:
-    """What scheduling needs of a step: the resources it holds and its time in seconds."""
+class Alternative:
+    """One instrument that could do a step, and what else is held with it."""
 
-    resources: frozenset[str]
+    instrument: str
+    besides: frozenset[str] = frozenset()
+
+    @property
+    def resources(self) -> frozenset[str]:
+        """All that is held."""
+        return self.besides | {self.instrument}
+
+
+Need = tuple[Alternative, ...]  # of which one is taken
+
+
+def needs_alone(*instruments: str) -> tuple[Need, ...]:
+    """The needs of a step for each of whose roles there is one instrument."""
+    return tuple((Alternative(name),) for name in instruments)
+
+
+@dataclass(frozen=True, slots=True)
+class PlannedStep:
+    """What scheduling needs of a step: its needs, one a role, and its time in seconds."""
+
+    needs: tuple[Need, ...]
     duration_s: float
     across: Across = Across.EACH
+
+    def taking(self, held: Collection[str]) -> tuple[Alternative, ...] | None:
+        """One free alternative for each need, or None while there is none for some."""
+        taken: list[Alternative] = []
+        busy = set(held)
+        for need in self.needs:
+            free = next((each for each in need if not each.resources & busy), None)
+            if free is None:
+                return None
+            taken.append(free)
+            busy |= free.resources
+        return tuple(taken)
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +76,7 @@ class Slot:
     task: Task
     begin_s: float
     end_s: float
+    taken: tuple[Alternative, ...] = ()
 
 
 def waiting_tasks(
@@ -77,21 +111,26 @@ def choose(
     waiting: Sequence[Task],
     held: Iterable[str],
     tails: Sequence[float],
-) -> list[Task]:
-    """Choose the tasks to start now: those with the most work after them first.
+) -> list[tuple[Task, tuple[Alternative, ...]]]:
+    """Choose the tasks to start now, and with what: those with the most work after them first.
 
-    A task needs every one of its resources free. Work after a task (``tails``, as ``tails_s`` gives
-    them) counts the time of the steps that its nests still have before them, so that no nest is
-    left to finish alone.
+    A task needs one free alternative for each of its needs. Work after a task (``tails``, as
+    ``tails_s`` gives them) counts the time of the steps that its nests still have before them, so
+    that no nest is left to finish alone.
     """
     taken = set(held)
     chosen = []
     for task in sorted(waiting, key=lambda task: -tails[task.step]):
-        needed = steps[task.step].resources
-        if not needed & taken:
-            taken |= needed
-            chosen.append(task)
+        alternatives = steps[task.step].taking(taken)
+        if alternatives is not None:
+            taken |= resources_of(alternatives)
+            chosen.append((task, alternatives))
     return chosen
+
+
+def resources_of(alternatives: Iterable[Alternative]) -> frozenset[str]:
+    """All that alternatives hold."""
+    return frozenset(name for each in alternatives for name in each.resources)
 
 
 def tails_s(steps: Sequence[PlannedStep]) -> list[float]:
@@ -112,9 +151,9 @@ def forecast(steps: Sequence[PlannedStep], nests: Sequence[str]) -> list[Slot]:
     now = 0.0
     while True:
         busy = [nest for slot in running for nest in slot.task.nests]
-        held = {name for slot in running for name in steps[slot.task.step].resources}
-        for task in choose(steps, waiting_tasks(steps, next_step, busy), held, tails):
-            running.append(Slot(task, now, now + steps[task.step].duration_s))
+        held = {name for slot in running for name in resources_of(slot.taken)}
+        for task, taken in choose(steps, waiting_tasks(steps, next_step, busy), held, tails):
+            running.append(Slot(task, now, now + steps[task.step].duration_s, taken))
         if not running:
             return done
         now = min(slot.end_s for slot in running)
@@ -138,10 +177,27 @@ def one_after_another_s(steps: Sequence[PlannedStep], nest_count: int) -> float:
 
 
 def lower_bound_s(steps: Sequence[PlannedStep], nest_count: int) -> float:
-    """What no schedule can beat: the busiest resource's total or the longest single nest."""
-    busiest: dict[str, float] = {}
-    for step in steps:
-        times = nest_count if step.across is Across.EACH else 1
-        for resource in step.resources:
-            busiest[resource] = busiest.get(resource, 0.0) + times * step.duration_s
-    return max([*busiest.values(), sum(step.duration_s for step in steps)], default=0.0)
+    """What no schedule can beat.
+
+    For each pool of instruments that steps choose from: the shortest way to it, its total shared
+    among them, the shortest way after it; or the longest single nest. What somebody else may hold
+    meanwhile only makes it longer.
+    """
+    durations = [step.duration_s for step in steps]
+    bounds = [sum(durations)]
+    pools = {frozenset(each.instrument for each in need) for step in steps for need in step.needs}
+    for pool in pools:
+        using = [
+            index
+            for index, step in enumerate(steps)
+            if any({each.instrument for each in need} <= pool for need in step.needs)
+        ]
+        if not using or not pool:
+            continue
+        total = sum(
+            durations[index] * (nest_count if steps[index].across is Across.EACH else 1)
+            for index in using
+        )
+        before, after = sum(durations[: using[0]]), sum(durations[using[-1] + 1 :])
+        bounds.append(before + total / len(pool) + after)
+    return max(bounds, default=0.0)

@@ -7,9 +7,10 @@ leave one out for a product, by name and reason, which the certificate then says
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from loricate.core.limits.limit_sets import LimitSets, fit
+from loricate.core.limits.fitting import fit
+from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.measuring.grading import Verdict
-from loricate.core.products.product import Product
+from loricate.core.products.product import NotTested, Product
 
 EARTH, ACROSS = ("ground_bond", "continuity"), ("insulation", "withstand")
 
@@ -76,7 +77,7 @@ def asked_by_sets(
         kinds = {
             item.kind
             for item in known[0].items
-            if item.kind and not item.by_name and fit(item, product).holds
+            if item.kind and not item.by_name and fit(item, product.facts).holds
         }
         for group in (EARTH, ACROSS):
             if kinds & set(group):
@@ -89,9 +90,9 @@ def asked_by_sets(
     return list(wanted)
 
 
-def is_left_out(product: Product, expectation: Expectation) -> bool:
+def is_left_out(not_tested: Iterable[NotTested], expectation: Expectation) -> bool:
     """Whether the product's waivers leave an expectation out."""
-    left = {waiver.kind for waiver in product.not_tested}
+    left = {waiver.kind for waiver in not_tested}
     return set(expectation.kinds) <= left
 
 

@@ -4,8 +4,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from loricate.core.kinds import KINDS
+from loricate.core.limits.fitting import fit
 from loricate.core.limits.limit import Limit
-from loricate.core.limits.limit_sets import LimitSet, LimitSetItem, LimitSets, fit
+from loricate.core.limits.limit_sets import LimitSet, LimitSetItem, LimitSets
 from loricate.core.products.product import Product
 from loricate.core.quantities import DIMENSIONS, display, exact_text
 
@@ -63,11 +64,11 @@ def offered_limits(product: Product, limit_sets: LimitSets) -> tuple[OfferedLimi
 
 def _items(product: Product, limit_set: LimitSet, revision: int) -> Iterator[OfferedLimit]:
     for item in limit_set.items:
-        found = fit(item, product)
+        found = fit(item, product.facts)
         holds, reasons = found.holds, found.reasons
         figure = ""
         try:
-            low, high = item.figures(product)
+            low, high = item.figures(product.facts)
             figure = Limit(dimension=item.dimension, minimum=low, maximum=high).text
         except ValueError as error:
             holds, reasons = False, (*reasons, str(error))
@@ -82,11 +83,11 @@ def demands_text(item: LimitSetItem, product: Product) -> str:
     """What the test must be for the item's limit to count: ``current at least 10 A``."""
     parts = [
         f"{name} at least {exact_text(value, dimension)}"
-        for name, (value, dimension) in item.least_of(product).items()
+        for name, (value, dimension) in item.least_of(product.facts).items()
     ]
     parts += [f"{name} at most {edge}" for name, edge in item.most.items()]
     if item.dc_factor is not None:
-        level, dimension = item.least_of(product).get("level", (None, DIMENSIONS["voltage"]))
+        level, dimension = item.least_of(product.facts).get("level", (None, DIMENSIONS["voltage"]))
         if level is not None:
             parts.append(f"or DC {display(level * item.dc_factor, dimension)}")
     return ", ".join(parts)

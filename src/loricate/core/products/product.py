@@ -1,13 +1,15 @@
 """Products: what kind of unit is tested, with its ratings, terminals and applied parts."""
 
+from functools import cached_property
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
+from loricate.core.limits.facts import NUMBERS, Facts
 from loricate.core.limits.limit import Code, Sentence
 from loricate.core.quantities import Amperes, Farads, Fraction, Hertz, Metres, Volts, Watts
 
-Terminal = Annotated[str, Field(pattern=r"^[A-Za-z0-9+-][A-Za-z0-9+_-]{0,31}$")]
+Terminal = Annotated[str, Field(pattern=r"^[A-Za-z0-9+-][A-Za-z0-9+_.:/-]{0,31}$")]
 NO_EARTH = "none"  # TOML has no null
 EarthTerminal = Annotated[
     Terminal | None, BeforeValidator(lambda value: None if value == NO_EARTH else value)
@@ -86,6 +88,24 @@ class Product(BaseModel):
         title="Not tested",
         description="Kinds of test that its family and class would ask for, left out on purpose",
     )
+
+    @cached_property
+    def facts(self) -> Facts:
+        """What limit sets may ask of it; of its applied parts, the types of all."""
+        own = {
+            "family": self.family,
+            "protection_class": self.protection_class,
+            "cord": self.cord,
+            "mobility": self.mobility,
+        }
+        words: dict[str, tuple[str, ...]] = {
+            name: (word,) for name, word in own.items() if word is not None
+        }
+        words["traits"] = self.traits
+        words["applied_part"] = tuple(sorted({part.type for part in self.applied_parts}))
+        figures = {name: getattr(self, name) for name in NUMBERS}
+        known = {name: value for name, value in figures.items() if value is not None}
+        return Facts(self.code, words, known)
 
     @model_validator(mode="after")
     def _parts_have_terminals(self) -> "Product":

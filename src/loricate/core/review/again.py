@@ -6,22 +6,6 @@ from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
 
 
 @rule
-def withstand_again(reviewed: Reviewed) -> Iterator[ReviewFinding]:
-    """A withstand done again wears the insulation, and what broke down once may pass next time."""
-    for step in reviewed.of_kind("withstand"):
-        if step.repeat is not None and step.repeat.passes_needed < step.repeat.times:
-            continue  # said by ``repeat_forgives``
-        if step.repeat is not None or step.retry:
-            again = "repeated" if step.repeat is not None else "retried by itself"
-            yield ReviewFinding(
-                Severity.WARNING,
-                step.id,
-                f"it is {again}: each time wears the insulation, and the standards ask for one.",
-                "Leave repeat and retry out; let a person decide with on_fail = ask.",
-            )
-
-
-@rule
 def repeat_forgives(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     """Repetitions that may fail let a unit pass that failed."""
     for step in reviewed.steps:

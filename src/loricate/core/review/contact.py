@@ -4,53 +4,27 @@ from collections.abc import Iterable, Iterator
 
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
 from loricate.core.sequences.cues import Cue, Moment, cues_after, cues_at
-from loricate.core.sequences.sequences import ReadyStep
+from loricate.core.sequences.ready import ReadyStep
 
 
-def fails_empty(step: ReadyStep) -> bool:
-    """Whether a step fails, or decides nothing, when nothing is in the nest."""
-    match step.kind.name:
-        case "ground_bond" | "continuity" | "polarity" | "impedance":
-            return True
-        case "withstand":
-            current = step.limits.get("current")
-            return current is not None and bool(current.minimum)
-        case "leakage":
-            settings = step.values
-            wants_load = settings["load_current"] > 0 and settings["switch"] == "on"
-            return (wants_load and settings["condition"] != "open_neutral") or any(
-                bool(limit.minimum) for limit in step.limits.values()
-            )
-        case "power":
-            return any(bool(limit.minimum) for limit in step.limits.values())
-        case _:
-            return False
+def nothing_proves_contact(reviewed: Reviewed) -> bool:
+    """Whether every step that measures passes an empty nest."""
+    measuring = [step for step in reviewed.steps if step.roles]
+    return bool(measuring) and not any(
+        step.settings.fails_when_empty(step.limits) for step in measuring
+    )
 
 
 @rule
 def empty_nest(reviewed: Reviewed) -> Iterator[ReviewFinding]:
-    """Some step must fail on an empty nest; each that would pass one is pointed out."""
-    measuring = [step for step in reviewed.steps if step.roles]
-    passing = [step for step in measuring if not fails_empty(step)]
-    if measuring and len(passing) == len(measuring):
+    """Some step must fail on an empty nest; each that would pass one is pointed out by its kind."""
+    if nothing_proves_contact(reviewed):
         yield ReviewFinding(
             Severity.ERROR,
             "",
             "an empty nest passes every step: nothing proves that a unit is connected.",
             "Give the withstand a minimum current, or add a ground bond or continuity step.",
         )
-        return
-    for step in passing:
-        match step.kind.name:
-            case "withstand":
-                reason = "has no minimum current, so it passes with nothing connected."
-                remedy = "Set a minimum current that a good unit always draws."
-            case "leakage" | "power":
-                reason = "passes with the unit switched off or not connected."
-                remedy = "Give it a least load current or a minimum."
-            case _:
-                continue  # a high resistance is all that insulation can show; other steps prove it
-        yield ReviewFinding(Severity.WARNING, step.id, reason, remedy)
 
 
 @rule
@@ -78,7 +52,7 @@ def switch_not_moved(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     asks: list[Cue] = []
     for step in reviewed.steps:
         asks += cues_at(step.cues, Moment.BEFORE)
-        wanted = "on" if step.kind.name == "power" else step.values.get("switch", "")
+        wanted = step.settings.wants_switch()
         if step.roles and wanted:
             if wanted != stands and not _has_hands_in(asks):
                 yield ReviewFinding(

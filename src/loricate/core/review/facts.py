@@ -2,22 +2,17 @@
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from enum import StrEnum
 from functools import cached_property
 
-from loricate.core.limits.limit_sets import LimitSet, LimitSetItem, LimitSets, fit
-from loricate.core.measuring.actions import Role
+from loricate.core.kinds.advice import Severity
+from loricate.core.limits.fitting import fit
+from loricate.core.limits.limit_sets import LimitSet, LimitSetItem, LimitSets
 from loricate.core.measuring.instruments import Capability
+from loricate.core.measuring.readings import Measurand
+from loricate.core.measuring.roles import Role
 from loricate.core.products.product import Product
-from loricate.core.sequences.sequences import ReadySequence, ReadyStep
-
-
-class Severity(StrEnum):
-    """How much a finding weighs."""
-
-    ERROR = "error"  # a good unit fails, or a bad one passes
-    WARNING = "warning"  # it may
-    NOTE = "note"  # worth knowing
+from loricate.core.sequences.capability import Instruments, can_do
+from loricate.core.sequences.ready import ReadySequence, ReadyStep
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +49,7 @@ class Reviewed:
 
     sequence: ReadySequence
     limit_sets: LimitSets = field(default_factory=dict)
-    bench: Mapping[Role, Capability] | None = None
+    bench: Instruments | None = None
     nests: int = 4
 
     @property
@@ -77,16 +72,17 @@ class Reviewed:
         found: dict[str, list[FittingItem]] = {}
         for _, (limit_set, _) in sorted(self.limit_sets.items()):
             for item in limit_set.items:
-                if fit(item, self.product).holds:
+                if fit(item, self.product.facts).holds:
                     found.setdefault(item.kind, []).append(FittingItem(limit_set, item))
         return found
 
-    def instrument(self, role: Role) -> Capability | None:
-        """The instrument of a role, if there is a bench and it has one."""
-        return None if self.bench is None else self.bench.get(role)
+    def candidates(self, role: Role, step: ReadyStep) -> list[Capability]:
+        """The instruments of a role that a step may take: each that can do it."""
+        known = () if self.bench is None else self.bench.get(role, ())
+        return [each for each in known if can_do(each, role, step.demands)]
 
-    def cited_items(self, step: ReadyStep) -> dict[str, LimitSetItem]:
-        """The limit set items that a step's limits cite, by reading."""
+    def cited_items(self, step: ReadyStep) -> dict[Measurand, LimitSetItem]:
+        """The limit set items that a step's limits cite, by what they limit."""
         found = {}
         for name, limit in step.limits.items():
             known = self.limit_sets.get(limit.source.limit_set)
@@ -104,3 +100,6 @@ def rule(function: Rule) -> Rule:
     """Add a rule to the table under its function's name."""
     RULES[function.__name__] = function
     return function
+
+
+__all__ = ["RULES", "FittingItem", "ReviewFinding", "Reviewed", "Rule", "Severity", "rule"]

@@ -5,10 +5,11 @@ from collections.abc import Iterator
 
 from loricate.core.limits.limit import Limit
 from loricate.core.measuring.instruments import Capability
+from loricate.core.measuring.readings import Measurand
 from loricate.core.quantities import DIMENSIONS, RESISTANCE, display
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
 from loricate.core.sequences.capability import shortfalls
-from loricate.core.sequences.sequences import ReadyStep
+from loricate.core.sequences.ready import ReadyStep
 
 MUCH = 0.25  # of a limit that a guard band may take before it is pointed out
 
@@ -29,11 +30,12 @@ def _sentence(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
-def _uncertainty(step: ReadyStep, name: str, edge: float, meter: Capability) -> float | None:
+def _uncertainty(step: ReadyStep, name: Measurand, edge: float, meter: Capability) -> float | None:
     """Expanded uncertainty of a reading at the limit's edge; None when the meter does not say."""
     accuracy = meter.accuracy
-    if DIMENSIONS[step.limits[name].dimension] is not RESISTANCE or name in accuracy:
-        key = "load_current" if step.kind.name == "power" and name == "current" else name
+    quantity = name.quantity
+    if DIMENSIONS[step.limits[name].dimension] is not RESISTANCE or quantity in accuracy:
+        key = step.kind.metered_as.get(quantity, quantity)
         return accuracy[key].expanded(edge) if key in accuracy else None
     if "voltage" not in accuracy or "current" not in accuracy or not edge:
         return None
@@ -86,7 +88,11 @@ def meter_range(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     """A limit under the meter's floor or over its range leaves every reading undecided."""
     for step, name, limit, meter in _measured(reviewed):
         dimension = DIMENSIONS[limit.dimension]
-        if dimension is RESISTANCE and name not in meter.floor and name not in meter.ceiling:
+        if (
+            dimension is RESISTANCE
+            and name.quantity not in meter.floor
+            and name.quantity not in meter.ceiling
+        ):
             floor = meter.floor.get("current")
             if limit.minimum and floor and "level" in step.values:
                 highest = step.values["level"] / floor
@@ -99,7 +105,7 @@ def meter_range(reviewed: Reviewed) -> Iterator[ReviewFinding]:
                         "Raise the level, lower the limit, or use a more sensitive meter.",
                     )
             continue
-        floor, ceiling = meter.floor.get(name), meter.ceiling.get(name)
+        floor, ceiling = meter.floor.get(name.quantity), meter.ceiling.get(name.quantity)
         if limit.maximum is not None and floor is not None and limit.maximum < floor:
             yield ReviewFinding(
                 Severity.ERROR,
@@ -128,10 +134,9 @@ def meter_range(reviewed: Reviewed) -> Iterator[ReviewFinding]:
 
 def _measured(
     reviewed: Reviewed,
-) -> Iterator[tuple[ReadyStep, str, Limit, Capability]]:
+) -> Iterator[tuple[ReadyStep, Measurand, Limit, Capability]]:
     for step in reviewed.steps:
         for role in sorted(step.roles):
-            meter = reviewed.instrument(role)
-            if meter is not None:
+            for meter in reviewed.candidates(role, step):
                 for name, limit in step.limits.items():
                     yield step, name, limit, meter

@@ -6,7 +6,7 @@ from loricate.core.measuring.grading import Verdict
 from loricate.core.products.expected import asked_by_sets, expected_tests, is_left_out
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
 from loricate.core.sequences.branching import Outcome, is_wanted
-from loricate.core.sequences.sequences import ReadyStep
+from loricate.core.sequences.ready import ReadyStep
 
 
 @rule
@@ -99,7 +99,7 @@ def missing_kind(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     product = reviewed.product
     wanted = [*expected_tests(product), *asked_by_sets(product, cited, reviewed.limit_sets)]
     for expectation in wanted:
-        if is_left_out(product, expectation):
+        if is_left_out(product.not_tested, expectation):
             continue
         kinds = " or ".join(expectation.kinds)
         present = [step for step in reviewed.steps if step.kind.name in expectation.kinds]
@@ -122,7 +122,8 @@ def missing_kind(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     tried = {
         terminal
         for step in reviewed.of_kind("leakage")
-        for terminal in step.terminals_used.get("part", ())
+        for point in step.points
+        for terminal in point.values.get("terminals", ())
     }
     if parts - tried and reviewed.of_kind("leakage"):
         yield ReviewFinding(

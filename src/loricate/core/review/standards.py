@@ -3,15 +3,12 @@
 import math
 from collections.abc import Iterator, Mapping
 
-from loricate.core.limits.limit_sets import (
-    LimitSetItem,
-    demanding_items,
-    is_variant,
-    least_for,
-)
+from loricate.core.limits.fitting import is_variant
+from loricate.core.limits.limit_sets import LimitSetItem
+from loricate.core.limits.resolving import demanding_items, least_for
 from loricate.core.quantities import DIMENSIONS, RATIO, Dimension, display, parse_any
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
-from loricate.core.sequences.sequences import ReadyStep
+from loricate.core.sequences.ready import ReadyStep
 
 
 @rule
@@ -24,10 +21,10 @@ def short_of_standard(reviewed: Reviewed) -> Iterator[ReviewFinding]:
         values = step.values
         sources = [limit.source for limit in step.limits.values()]
         items = demanding_items(
-            step.kind.name, step.written, sources, reviewed.limit_sets, reviewed.product
+            step.kind.name, step.written, sources, reviewed.limit_sets, reviewed.product.facts
         )
         for source, (_, _, item) in items.items():
-            least = least_for(item, reviewed.product, values)
+            least = least_for(item, reviewed.product.facts, values)
             yield from _short(step, source, least, Severity.ERROR)
             for name, text in item.most.items():
                 most, dimension = parse_any(text)
@@ -98,7 +95,7 @@ def level_not_cited(reviewed: Reviewed) -> Iterator[ReviewFinding]:
 def _least(
     item: LimitSetItem, reviewed: Reviewed, step: ReadyStep
 ) -> Mapping[str, tuple[float, Dimension]]:
-    return least_for(item, reviewed.product, step.values)
+    return least_for(item, reviewed.product.facts, step.values)
 
 
 @rule
@@ -157,18 +154,22 @@ def short_of_fitting_limit(reviewed: Reviewed) -> Iterator[ReviewFinding]:
                 continue
             for each in reviewed.fitting.get(step.kind.name, ()):
                 item = each.item
-                if item.reading != name or item.by_name or each.limit_set.status != "released":
+                if (
+                    item.reading != name.quantity
+                    or item.by_name
+                    or each.limit_set.status != "released"
+                ):
                     continue
                 if not is_variant(item, values):
                     continue
-                low, high = item.figures(reviewed.product)
+                low, high = item.figures(reviewed.product.facts)
                 dimension = DIMENSIONS[item.dimension]
                 if low is not None and (limit.minimum is None or limit.minimum < low):
                     edge = f"minimum {display(low, dimension)}"
                 elif high is not None and (limit.maximum is None or limit.maximum > high):
                     edge = f"maximum {display(high, dimension)}"
                 else:
-                    least = least_for(item, reviewed.product, step.values)
+                    least = least_for(item, reviewed.product.facts, step.values)
                     yield from _short(step, each.source, least, Severity.NOTE)
                     continue
                 yield ReviewFinding(

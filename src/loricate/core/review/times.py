@@ -2,10 +2,17 @@
 
 from collections.abc import Iterator
 
-from loricate.core.planning.scheduling import Across, PlannedStep, forecast
+from loricate.core.planning.scheduling import (
+    Across,
+    Alternative,
+    Need,
+    PlannedStep,
+    forecast,
+    needs_alone,
+)
 from loricate.core.quantities import TIME, display
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
-from loricate.core.sequences.sequences import ReadyStep
+from loricate.core.sequences.ready import ReadyStep
 
 SHARE = 0.4  # of a load's time from which one step is said to decide it
 MOST_NAMED = 3  # more than two cannot each have that share, but for what runs side by side
@@ -14,12 +21,23 @@ MOST_NAMED = 3  # more than two cannot each have that share, but for what runs s
 def load_s(reviewed: Reviewed, without: str = "") -> float:
     """How long a load takes by its programmed times, one step left out if named."""
     planned = [
-        PlannedStep(frozenset(map(str, step.roles)), step.programmed_s, step.across)
+        PlannedStep(_needs(reviewed, step), step.programmed_s, step.across)
         for step in reviewed.steps
         if step.id != without
     ]
     nests = [str(number + 1) for number in range(reviewed.nests)]
     return max((slot.end_s for slot in forecast(planned, nests)), default=0.0)
+
+
+def _needs(reviewed: Reviewed, step: ReadyStep) -> tuple[Need, ...]:
+    """Of each role one instrument that can do the step; without a bench, the one that there is."""
+    if reviewed.bench is None:
+        return needs_alone(*sorted(step.roles))
+    return tuple(
+        tuple(Alternative(each.instrument) for each in reviewed.candidates(role, step))
+        or (Alternative(role),)
+        for role in sorted(step.roles)
+    )
 
 
 def _most_s(reviewed: Reviewed, step: ReadyStep) -> float:

@@ -16,7 +16,8 @@ from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.measuring.readings import Bound, Reading
 from loricate.core.products.product import Product
 from loricate.core.quantities import RATIO, VOLTAGE, Dimension, exact_text
-from loricate.core.sequences.sequences import ReadySequence, ReadyStep, prepare
+from loricate.core.sequences.preparing import prepare
+from loricate.core.sequences.ready import ReadySequence, ReadyStep
 
 BEHAVES_ALONE = ("when", "required", "off")  # what says nothing of a step that is tried by itself
 FIGURE_DIGITS = 3
@@ -111,7 +112,7 @@ def take(
     into a minimum and a maximum around it. A limit of the engineer's own gets ``ground`` as its
     source; one that cites a limit set keeps its citation. Raises ValueError with the remedy.
     """
-    place = step.place_of_limit(reading.name)
+    place = step.place_of_limit(reading.measurand)
     if place is None:
         known = ", ".join(step.slots) or "none"
         raise ValueError(f"'{reading.name}' cannot be limited; {step.id} can limit: {known}.")
@@ -120,8 +121,8 @@ def take(
     refused = {Use.MINIMUM: (Bound.BELOW,), Use.MAXIMUM: (Bound.ABOVE,)}
     if reading.bound in refused.get(use, (Bound.BELOW, Bound.ABOVE)):
         raise ValueError(f"{reading.text} is only a bound and gives no {use}; choose another use.")
-    if use is Use.NOMINAL and step.kind.nominal is not None:
-        target, tolerance = step.kind.nominal
+    if use is Use.NOMINAL and step.kind.takes_nominal is not None:
+        target, tolerance = step.kind.takes_nominal
         value = _figure(reading.value, reading.dimension, ROUND_HALF_EVEN)
         found = [Taken(("settings", target), value)]
         if allowance:
@@ -135,7 +136,7 @@ def take(
     if use is not Use.MINIMUM:
         high = _figure(reading.value + band, reading.dimension, ROUND_CEILING)
         found.append(Taken((*place, "maximum"), high))
-    own = step.limits.get(reading.name)
+    own = step.limits.get(reading.measurand)
     is_cited = own is not None and own.source.limit_set
     if place[0] == "limits" and not is_cited:
         found.append(Taken((*place, "source"), ground))

@@ -4,7 +4,7 @@ from collections.abc import Collection, Mapping
 
 from loricate.core.errors import Finding
 from loricate.core.measuring.grading import Verdict
-from loricate.core.sequences.sequences import ReadySequence
+from loricate.core.sequences.ready import ReadySequence
 
 
 def steps_to_repeat(

@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 from loricate.api.definitions import DifferenceOut, Document, RevisionOut, Stored
 from loricate.core.differences import differences
-from loricate.core.sequences.sequences import read_document
+from loricate.core.documents import read_document
 from loricate.records import definitions
 from loricate.records.definitions import Table
 from loricate.service.routers.access import After, APage, Number, Revision, TheDesk, make_router

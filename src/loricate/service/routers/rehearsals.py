@@ -9,12 +9,14 @@ from fastapi.sse import EventSourceResponse, ServerSentEvent
 from loricate.api.records import AnswerIn, QuestionOut
 from loricate.api.rehearsals import NewRehearsal, RehearsalOut, TakenOut, Taking
 from loricate.core.measuring.actions import Answer
+from loricate.core.measuring.readings import Measurand
 from loricate.core.sequences.rehearsing import highest_v, unjudged_steps
+from loricate.core.sequences.released import step_as_done
 from loricate.service.desk import Desk
 from loricate.service.preparing import rehearsable
 from loricate.service.rehearsing import RehearsalSeen
 from loricate.service.routers.access import TheDesk, make_router, until_stop
-from loricate.service.routers.showing import rehearsed_attempt_out, step_summary
+from loricate.service.routers.showing import attempt_out, step_summary
 from loricate.service.sign_in import Definer, Reader, Runner
 
 router = make_router("/rehearsals", "sequences")
@@ -31,9 +33,9 @@ def _out(found: RehearsalSeen) -> RehearsalOut:
         verdict=found.verdict,
         note=found.note,
         highest_v=highest_v(found.sequence),
-        steps=[step_summary(step) for step in found.sequence.steps],
+        steps=[step_summary(step_as_done(step)) for step in found.sequence.steps],
         unjudged=list(unjudged_steps(found.sequence)),
-        attempts=[rehearsed_attempt_out(each) for each in found.attempts],
+        attempts=[attempt_out(each) for each in found.attempts],
         questions=[QuestionOut.model_validate(each) for each in found.questions],
     )
 
@@ -97,7 +99,12 @@ async def take_reading(
     """Say what to write into the step for a reading to be its limit; stores nothing."""
     taken = await desk.bench.look(
         lambda side: side.rehearsals.take(
-            rehearsal_id, body.step, body.reading, body.repetition, body.use, body.allowance
+            rehearsal_id,
+            body.step,
+            Measurand(body.quantity, body.point),
+            body.repetition,
+            body.use,
+            body.allowance,
         )
     )
     return [TakenOut(path=list(each.path), value=each.value) for each in taken]

@@ -9,17 +9,17 @@ from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from loricate.api.records import (
     AnswerIn,
+    CurvesOut,
     NewRemark,
     NewRepeat,
     NewRun,
     QuestionOut,
     RunOut,
     RunSummary,
-    TraceOut,
 )
 from loricate.core.errors import Finding
 from loricate.core.measuring.actions import Answer
-from loricate.records import attempts, pictures, remarks, runs, sequences
+from loricate.records import curves, pictures, remarks, runs, sequences
 from loricate.service.desk import Desk
 from loricate.service.issuing import why_not_issued
 from loricate.service.problems import NotReady
@@ -31,7 +31,7 @@ from loricate.service.routers.access import (
     make_router,
     until_stop,
 )
-from loricate.service.routers.showing import step_summary, trace_out, unit_out
+from loricate.service.routers.showing import curve_out, step_summary, unit_out
 from loricate.service.sign_in import Reader, Runner
 
 router = make_router("/runs", "runs")
@@ -46,15 +46,15 @@ async def _show(run_id: str, desk: Desk) -> RunOut:
 
     def read(conn: sqlite3.Connection) -> RunOut:
         run = runs.get_run(conn, run_id)
-        record = sequences.get_sequence(conn, run["sequence_code"], run["sequence_revision"])
-        ready = sequences.ready_sequence(conn, record)
+        code, revision = run["sequence_code"], run["sequence_revision"]
+        released = sequences.released_as(conn, code, revision)
         why = why_not_issued(conn, run)
         return RunOut(
             **{key: run[key] for key in RunSummary.model_fields},
             note=run["note"],
             start_by=run["start_by"],
             notices=[each["reason"] for each in run["bench"].get("upkeep", ()) if not each["met"]],
-            steps=[step_summary(step) for step in ready.steps],
+            steps=[step_summary(step) for step in released.steps],
             units=[
                 unit_out(unit).model_copy(update={"not_certified": why.get(unit["nest"], [])})
                 for unit in run["units"]
@@ -160,19 +160,25 @@ async def add_remark(run_id: str, body: NewRemark, person: Runner, desk: TheDesk
     return await _show(run_id, desk)
 
 
-@router.get("/{run_id}/traces/{nest}/{step}/{number}", response_model=TraceOut)
-async def show_trace(
+@router.get("/{run_id}/curves/{nest}/{step}/{number}", response_model=CurvesOut)
+async def show_curves(
     run_id: str, nest: str, step: str, number: NumberInPath, person: Reader, desk: TheDesk
-) -> TraceOut:
+) -> CurvesOut:
     """The curves of one attempt, with the step's limits on each quantity."""
 
-    def read(conn: sqlite3.Connection) -> TraceOut:
-        found = attempts.get_trace(conn, run_id, nest, step, number)
-        run = runs.get_run(conn, run_id)
-        record = sequences.get_sequence(conn, run["sequence_code"], run["sequence_revision"])
-        ready = sequences.ready_sequence(conn, record)
-        unit = next(each for each in run["units"] if each["nest"] == nest)
-        return trace_out(found, unit["serial"], number, ready.step(step))
+    def read(conn: sqlite3.Connection) -> CurvesOut:
+        kept = curves.curves_of(conn, run_id, nest, step, number)
+        unit = runs.get_unit_in_run(conn, run_id, nest)
+        attempt = next(
+            each for each in unit["attempts"] if (each.step.id, each.number) == (step, number)
+        )
+        return CurvesOut(
+            serial=unit["serial"],
+            step_id=step,
+            title=attempt.step.title,
+            number=number,
+            curves=[curve_out(curve, attempt.step) for curve in kept],
+        )
 
     return await desk.store.read(read)
 

@@ -11,7 +11,7 @@ from loricate.certificates.form import SealedFile
 from loricate.core.limits.limit_sets import LimitSet
 from loricate.core.products.product import Product
 from loricate.core.quantities import with_written_defaults
-from loricate.core.sequences.sequences import sequence_schema
+from loricate.core.sequences.schema import sequence_schema
 from loricate.service.routers.access import make_router
 
 router = make_router("/schemas", "schemas")

@@ -39,12 +39,11 @@ FILE_BODY = {"requestBody": {"required": True, "content": {TOML: {"schema": {"ty
 
 
 def _summary(conn: sqlite3.Connection, record: SequenceRecord) -> Document:
-    ready = sequences.ready_sequence(conn, record)
     return {
         "code": record.code, "revision": record.revision, "status": record.status,
         "title": record.title, "product": record.product, "created_at": record.created_at,
         "created_by": record.created_by, "etag": record.etag,
-        "steps": [step_summary(step) for step in ready.steps],
+        "steps": [step_summary(step) for step in sequences.steps_of(conn, record)],
     }  # fmt: skip
 
 

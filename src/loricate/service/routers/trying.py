@@ -84,8 +84,8 @@ async def _challenge(
             for code, (each, revision) in limit_sets.items()
         },
         "accuracy": {
-            role: {name: each.model_dump() for name, each in capability.accuracy.items()}
-            for role, capability in desk.bench.capabilities.items()
+            role: {name: each.model_dump() for name, each in instruments[0].accuracy.items()}
+            for role, instruments in desk.bench.capabilities.items()
         },
         "unit": unit_file(desk.settings.bench_file, str(product["code"])),
         "pairs": asked.pairs,

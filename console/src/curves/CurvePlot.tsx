@@ -2,16 +2,16 @@ import { Box } from '@chakra-ui/react'
 import { useEffect, useRef } from 'react'
 import uPlot from 'uplot'
 import 'uplot/dist/uPlot.min.css'
-import type { Schemas } from '../api/client'
 import { quantityText } from '../parts/quantity'
-import { valuesOf } from './TracePlot'
+import { words } from '../parts/words'
+import { type Drawn, nameOf, valuesOf } from './drawn'
 
 const HEIGHT = 260
 const INKS = ['act', 'unsure', 'bad', 'good', 'soft', 'ink']
 const DASHES = [[], [8, 4], [2, 3], [10, 3, 2, 3], [4, 4], [1, 4]]
 
-/** Curves of one quantity against the instrument's time, each with its own ink and dash. */
-export function Curves({ traces, quantity }: { traces: Schemas['TraceOut'][]; quantity: string }) {
+/** Curves of one quantity over their x axis, each with its own ink and dash. */
+export function CurvePlot({ drawn, quantity }: { drawn: Drawn[]; quantity: string }) {
   const place = useRef<HTMLDivElement>(null)
 
   useEffect(() => {
@@ -22,8 +22,8 @@ export function Curves({ traces, quantity }: { traces: Schemas['TraceOut'][]; qu
       if (holder === null) return
       plot?.destroy()
       plot = new uPlot(
-        optionsOf(traces, quantity, holder.clientWidth),
-        dataOf(traces, quantity),
+        optionsOf(drawn, quantity, holder.clientWidth),
+        dataOf(drawn, quantity),
         holder,
       )
     }
@@ -38,15 +38,16 @@ export function Curves({ traces, quantity }: { traces: Schemas['TraceOut'][]; qu
       dressed.disconnect()
       plot?.destroy()
     }
-  }, [traces, quantity])
+  }, [drawn, quantity])
 
-  const named = traces.map((trace) => trace.serial).join(', ')
+  const named = [...new Set(drawn.map(({ serial }) => serial))].join(', ')
+  const axis = words(drawn[0]?.curve.x.name ?? '')
   return (
     <Box
       ref={place}
       minH={`${HEIGHT}px`}
       role="img"
-      aria-label={`${quantity.replaceAll('_', ' ')} against time of ${named}; in numbers below`}
+      aria-label={`${words(quantity)} over ${axis} of ${named}; in numbers below`}
     />
   )
 }
@@ -55,17 +56,19 @@ function ink(name: string): string {
   return getComputedStyle(document.documentElement).getPropertyValue(`--chakra-colors-${name}`)
 }
 
-/** All times of all traces on one axis; where a trace has no sample its place stays empty. */
-function dataOf(traces: Schemas['TraceOut'][], quantity: string): uPlot.AlignedData {
-  const tables = traces.map(
-    (trace) => [trace.elapsed_s, valuesOf(trace, quantity).values] as uPlot.AlignedData,
+/** All places of all curves on one axis; where a curve has no sample its place stays empty. */
+function dataOf(drawn: Drawn[], quantity: string): uPlot.AlignedData {
+  const tables = drawn.map(
+    ({ curve }) => [curve.x.values, valuesOf(curve, quantity).values] as uPlot.AlignedData,
   )
   return tables.length === 1 && tables[0] ? tables[0] : uPlot.join(tables)
 }
 
-function optionsOf(traces: Schemas['TraceOut'][], quantity: string, width: number): uPlot.Options {
-  const told = traces[0] ? valuesOf(traces[0], quantity) : null
+function optionsOf(drawn: Drawn[], quantity: string, width: number): uPlot.Options {
+  const told = drawn[0] ? valuesOf(drawn[0].curve, quantity) : null
   const unit = told?.unit ?? ''
+  const x = drawn[0]?.curve.x
+  const place = (value: number) => quantityText(value, x?.unit ?? '')
   const limits = [told?.minimum, told?.maximum].filter((each) => typeof each === 'number')
   const axis = {
     stroke: ink('soft'),
@@ -77,13 +80,16 @@ function optionsOf(traces: Schemas['TraceOut'][], quantity: string, width: numbe
     height: HEIGHT,
     scales: { x: { time: false }, y: { range: (_, low, high) => rangeOf(low, high, limits) } },
     axes: [
-      { ...axis, values: (_, values) => values.map((value) => `${value} s`) },
+      { ...axis, values: (_, values) => values.map(place) },
       { ...axis, size: 90, values: (_, values) => values.map((each) => quantityText(each, unit)) },
     ],
     series: [
-      { label: 'Time', value: (_, value) => (value === null ? '' : `${value.toFixed(2)} s`) },
-      ...traces.map((trace, index) => ({
-        label: trace.number > 1 ? `${trace.serial}, attempt ${trace.number}` : trace.serial,
+      {
+        label: words(x?.name ?? 'x'),
+        value: (_, value) => (value === null ? '' : place(value)),
+      },
+      ...drawn.map((each, index) => ({
+        label: nameOf(each),
         stroke: ink(INKS[index % INKS.length] ?? 'ink'),
         dash: DASHES[index % DASHES.length] ?? [],
         width: 2,

@@ -1,0 +1,53 @@
+import { expect, test } from 'vitest'
+import { type Curve, drawnOf, nameOf, pointsOf, quantitiesOf, valuesOf } from './drawn'
+
+const column = (name: string, unit: string, values: (number | null)[]) => ({
+  name,
+  dimension: name,
+  unit,
+  values,
+  minimum: null,
+  maximum: name === 'current' ? 5e-3 : null,
+})
+const curve: Curve = {
+  name: 'course',
+  point: 'A to B',
+  repetition: 2,
+  x: column('elapsed', 's', [0, 1, 2]),
+  columns: [column('voltage', 'V', [0, 500, 500]), column('current', 'A', [0, 1e-6, null])],
+  marks: [],
+}
+
+test('a sampled quantity is drawn with the limits of its step', () => {
+  expect(valuesOf(curve, 'current')).toMatchObject({ unit: 'A', maximum: 5e-3, minimum: null })
+})
+
+test('resistance is volts over amperes, and nothing where one of them is missing', () => {
+  expect(valuesOf(curve, 'U/I')).toMatchObject({ unit: 'Ω', values: [null, 5e8, null] })
+})
+
+test('a quantity that a curve has not leaves each of its places empty', () => {
+  expect(valuesOf(curve, 'power').values).toEqual([null, null, null])
+})
+
+test('each curve is told from the others by its attempt, point and repetition', () => {
+  const [first] = drawnOf([
+    {
+      serial: 'S-1',
+      step_id: 's',
+      title: 'S',
+      number: 3,
+      curves: [curve, { ...curve, point: '' }],
+    },
+  ])
+  expect(first && nameOf(first)).toBe('S-1, attempt 3, A to B, repetition 2')
+})
+
+test('what some curve has can be drawn, and points are named once', () => {
+  const power = { ...curve, columns: [column('power', 'W', [1, 2, 3])] }
+  const drawn = drawnOf([
+    { serial: 'S-1', step_id: 's', title: 'S', number: 1, curves: [curve, power, curve] },
+  ])
+  expect(quantitiesOf(drawn)).toEqual(['voltage', 'current', 'power', 'U/I'])
+  expect(pointsOf(drawn)).toEqual(['A to B'])
+})

@@ -1,0 +1,71 @@
+import type { Schemas } from '../api/client'
+import { words } from '../parts/words'
+
+export type Curve = Schemas['CurveOut']
+
+/** One curve with the attempt that it is of. */
+export interface Drawn {
+  serial: string
+  number: number
+  curve: Curve
+}
+
+export interface Values {
+  values: (number | null)[]
+  unit: string
+  minimum: number | null
+  maximum: number | null
+}
+
+/** Resistance of volts over amperes, sample by sample, where both are sampled. */
+export const RATIO = 'U/I'
+
+/** Every curve of some attempts, in their order. */
+export function drawnOf(attempts: Schemas['CurvesOut'][]): Drawn[] {
+  return attempts.flatMap(({ serial, number, curves }) =>
+    curves.map((curve) => ({ serial, number, curve })),
+  )
+}
+
+/** What tells a curve from the others that are drawn. */
+export function nameOf({ serial, number, curve }: Drawn): string {
+  const parts = [serial]
+  if (number > 1) parts.push(`attempt ${number}`)
+  if (curve.point) parts.push(curve.point)
+  if (curve.repetition > 1) parts.push(`repetition ${curve.repetition}`)
+  if (curve.name !== 'course') parts.push(words(curve.name))
+  return parts.join(', ')
+}
+
+/** What can be drawn: each quantity that some curve has, and resistance where it follows. */
+export function quantitiesOf(drawn: Drawn[]): string[] {
+  const names = new Set(drawn.flatMap(({ curve }) => curve.columns.map((each) => each.name)))
+  const list = [...names]
+  return names.has('voltage') && names.has('current') ? [...list, RATIO] : list
+}
+
+/** The points that there are curves of, in their order. */
+export function pointsOf(drawn: Drawn[]): string[] {
+  return [...new Set(drawn.map(({ curve }) => curve.point))]
+}
+
+/** A quantity of a curve by name. */
+export function valuesOf(curve: Curve, quantity: string): Values {
+  const column = (name: string) => curve.columns.find((each) => each.name === name)
+  if (quantity !== RATIO) {
+    const found = column(quantity)
+    return {
+      values: found?.values ?? curve.x.values.map(() => null),
+      unit: found?.unit ?? '',
+      minimum: found?.minimum ?? null,
+      maximum: found?.maximum ?? null,
+    }
+  }
+  const volts = column('voltage')?.values ?? []
+  const amperes = column('current')?.values ?? []
+  const values = volts.map((volt, index) => {
+    const ampere = amperes[index]
+    return volt && ampere ? Math.abs(volt / ampere) : null
+  })
+  return { values, unit: 'Ω', minimum: null, maximum: null }
+}

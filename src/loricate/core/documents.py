@@ -1,0 +1,46 @@
+"""Reading documents: what is wrong with one is a path and a sentence each."""
+
+import json
+from typing import TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from loricate.core.errors import DocumentError, Finding
+
+MOST_FINDINGS = 200  # of one document; who has more puts those right first
+ModelT = TypeVar("ModelT", bound=BaseModel)
+
+
+def findings_of(error: ValidationError, prefix: str = "") -> tuple[Finding, ...]:
+    """Say a pydantic error in our form: a dotted path and a sentence."""
+    found = []
+    for each in error.errors(include_url=False)[:MOST_FINDINGS]:
+        path = prefix
+        for part in each["loc"]:
+            path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
+        message = each["msg"].removeprefix("Value error, ")
+        if each["type"] == "extra_forbidden":
+            message = "is not a known key; remove it or correct its spelling."
+        elif each["type"] == "missing":
+            message = "is missing; add it."
+        elif each["type"] == "too_long":
+            most = each["ctx"]["max_length"]
+            message = f"has {each['ctx']['actual_length']} entries; at most {most} are taken."
+        found.append(Finding(path or "document", message))
+    return tuple(found)
+
+
+def read_document(model: type[ModelT], data: object, document: str) -> ModelT:
+    """Read ``data`` as ``model`` or raise DocumentError with each path."""
+    try:
+        return read_strictly(model, data)
+    except ValidationError as error:
+        raise DocumentError(document, findings_of(error)) from error
+
+
+def read_strictly(model: type[ModelT], data: object) -> ModelT:
+    """Read JSON-like data as a model without making one type of another: ``true`` is not 1.
+
+    Raises pydantic's ValidationError.
+    """
+    return model.model_validate_json(json.dumps(data, default=str), strict=True)

@@ -1,0 +1,106 @@
+"""Roles: what an instrument does on a bench. A step asks for a role, never for a make.
+
+A role says what must be set on such an instrument, what its summary must report, and of which
+dimension is what it samples. A kind that needs an instrument of a new sort registers its role.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import NewType
+
+from loricate.core.errors import AlreadyRegistered
+from loricate.core.quantities import CURRENT, POWER, RESISTANCE, VOLTAGE, Dimension
+
+Role = NewType("Role", str)
+
+
+@dataclass(frozen=True, slots=True)
+class RoleFacts:
+    """What every instrument of a role can be told, and what it tells.
+
+    ``reads_residual`` is of sources that can put a dangerous voltage on a unit: they must measure
+    what is left of it.
+    """
+
+    name: Role
+    title: str
+    samples: Mapping[str, Dimension]
+    sets: tuple[str, ...] = ()
+    reports: tuple[str, ...] = ()
+    words: frozenset[str] = field(default_factory=frozenset)
+    reads_residual: bool = False
+
+
+ROLES: dict[Role, RoleFacts] = {}
+
+
+def register_role(
+    name: str,
+    title: str,
+    samples: Mapping[str, Dimension],
+    sets: tuple[str, ...] = (),
+    reports: tuple[str, ...] = (),
+    words: frozenset[str] = frozenset(),
+    reads_residual: bool = False,
+) -> Role:
+    """Add a role to the table; raises AlreadyRegistered for a name that is taken."""
+    role = Role(name)
+    if role in ROLES:
+        raise AlreadyRegistered("role", name)
+    ROLES[role] = RoleFacts(role, title, samples, sets, reports, words, reads_residual)
+    return role
+
+
+def check_role(name: str) -> Role:
+    """The role of this name; raises ValueError for one that nobody registered."""
+    if name not in ROLES:
+        raise ValueError(f"there is no role '{name}'; there are {', '.join(ROLES)}.")
+    return Role(name)
+
+
+WITHSTAND = register_role(
+    "withstand",
+    "Withstand source",
+    {"voltage": VOLTAGE, "current": CURRENT, "resistive_current": CURRENT},
+    sets=("function", "level_v", "frequency_hz", "ramp_s", "dwell_s", "fall_s", "trip_a"),
+    reports=("voltage", "current", "current_max"),
+    words=frozenset({"function"}),
+    reads_residual=True,
+)
+BOND = register_role(
+    "bond",
+    "Bond source",
+    {"voltage": VOLTAGE, "current": CURRENT},
+    sets=("level_a", "dwell_s"),
+    reports=("voltage", "current"),
+)
+LEAKAGE = register_role(
+    "leakage",
+    "Leakage meter",
+    {
+        "voltage": VOLTAGE, "current": CURRENT, "peak_current": CURRENT, "load_current": CURRENT,
+        "power": POWER,
+    },
+    sets=(
+        "path", "network", "method", "neutral", "polarity", "level_v", "frequency_hz", "dwell_s",
+    ),
+    reports=("voltage", "current", "load_current"),
+    words=frozenset({"path", "network", "method", "neutral", "polarity"}),
+    reads_residual=True,
+)  # fmt: skip
+IMPEDANCE = register_role(
+    "impedance",
+    "Impedance meter",
+    {"impedance": RESISTANCE, "resistance": RESISTANCE, "reactance": RESISTANCE},
+    sets=("level_v", "frequency_hz", "dwell_s"),
+    reports=("impedance", "resistance", "reactance"),
+)
+
+
+def sampled_dimension(name: str) -> Dimension | None:
+    """The dimension of what instruments sample or sum up under a name, whatever their role."""
+    plain = name.removesuffix("_max")
+    for facts in ROLES.values():
+        if (dimension := facts.samples.get(name) or facts.samples.get(plain)) is not None:
+            return dimension
+    return None

@@ -1,0 +1,181 @@
+"""A sequence made ready: every name resolved, every figure in SI, every limit at its point."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from loricate.core.kinds.kind import Demand, Kind, KindSettings, Limits, LimitSlot, Place, Points
+from loricate.core.measuring.actions import Procedure
+from loricate.core.measuring.grading import DecisionRule
+from loricate.core.measuring.hazards import Hazard
+from loricate.core.measuring.impedance import ImpedancePath
+from loricate.core.measuring.readings import Measurand
+from loricate.core.measuring.repetitions import Repeat
+from loricate.core.measuring.roles import Role
+from loricate.core.planning.scheduling import Across
+from loricate.core.products.product import Product
+from loricate.core.quantities import VOLTAGE
+from loricate.core.sequences.branching import When
+from loricate.core.sequences.cues import Cue
+
+
+@dataclass(frozen=True)
+class ReadyStep:
+    """A step whose settings, points and limits are known good."""
+
+    id: str
+    title: str
+    on_fail: str
+    across: Across
+    settings: KindSettings
+    points: Points
+    limits: Limits
+    cues: tuple[Cue, ...] = ()
+    attempts: int = 3
+    answer_within_s: float = 600.0
+    when: When | None = None
+    is_required: bool = True
+    retry: int = 0
+    repeat: Repeat | None = None
+    settle_s: float = 0.0
+    discharge_within_s: float = 30.0
+    earthed_s: float = 0.0
+
+    @property
+    def kind(self) -> Kind:
+        """The kind of the step."""
+        return type(self.settings)
+
+    @cached_property
+    def demands(self) -> tuple[Demand, ...]:
+        """What the step needs of instruments; empty when a person alone does it."""
+        return self.settings.demands(self.limits)
+
+    @cached_property
+    def roles(self) -> frozenset[Role]:
+        """The roles of instruments that the step uses."""
+        return frozenset(demand.role for demand in self.demands)
+
+    @cached_property
+    def leads(self) -> Mapping[Measurand, tuple[str, ...]]:
+        """The contacts whose zero is taken off, by the reading that they are in."""
+        return self.settings.leads(self.points)
+
+    @property
+    def impedance_paths(self) -> tuple[ImpedancePath, ...]:
+        """The paths whose open and shorted zero the step needs."""
+        return self.settings.impedance_paths()
+
+    @property
+    def slots(self) -> Mapping[str, LimitSlot]:
+        """What the step can grade, by quantity."""
+        return self.settings.slots_here()
+
+    def place_of_limit(self, measurand: Measurand) -> Place | None:
+        """The way to where the limit of a reading is written; None for one without."""
+        return self.settings.place_of_limit(measurand)
+
+    @property
+    def levels(self) -> tuple[str, ...]:
+        """The settings that are levels, which count with the step's tolerance."""
+        return self.settings.has_levels
+
+    @cached_property
+    def programmed_s(self) -> float:
+        """The time in s that the step is programmed for, as a unit that passes takes it."""
+        earthed_s = self.earthed_s if self.hazard.is_hazardous else 0.0
+        once = self.settle_s + self.settings.programmed_s(self.points) + earthed_s
+        return once if self.repeat is None else once * self.repeat.passes_needed
+
+    @property
+    def hazard(self) -> Hazard:
+        """The highest voltage that the step puts on the unit, by what it is set to."""
+        volts = [demand for demand in self.demands if demand.dimension is VOLTAGE]
+        worst = max(volts, key=lambda demand: demand.value, default=None)
+        if worst is None:
+            return Hazard(0.0)
+        return Hazard(worst.value, worst.capability.startswith("dc_"))
+
+    @cached_property
+    def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
+        """The unit's terminals that the step uses, by the setting or the point that names them."""
+        named = {
+            point.name: tuple(point.values["terminals"])
+            for point in self.points
+            if point.name and "terminals" in point.values
+        }
+        return {**self.settings.terminals_used(), **named}
+
+    @property
+    def values(self) -> dict[str, Any]:
+        """What is set, by name, in SI units."""
+        return self.settings.model_dump()
+
+    @property
+    def written(self) -> dict[str, Any]:
+        """What is set, by name, as a document has it."""
+        return self.settings.model_dump(mode="json")
+
+    @property
+    def conditions(self) -> str:
+        """The conditions of the measurement in one line, for certificates and screens."""
+        return self.settings.conditions
+
+    def procedure(self) -> Procedure:
+        """A fresh generator that performs the step once."""
+        return self.settings.procedure(self.points, self.limits)
+
+
+@dataclass(frozen=True, slots=True)
+class ReadySequence:
+    """A sequence that can be run."""
+
+    code: str
+    title: str
+    product: Product
+    decision: DecisionRule
+    steps: tuple[ReadyStep, ...]
+
+    def step(self, step_id: str) -> ReadyStep:
+        """The step of this id; raises LookupError when there is none."""
+        for step in self.steps:
+            if step.id == step_id:
+                return step
+        raise LookupError(step_id)
+
+
+@dataclass(frozen=True, slots=True)
+class SequenceFacts:
+    """A sequence in short: what is known of it once it has been made ready.
+
+    ``cited`` are the limit sets that its limits come from, ``pictures`` where a cue shows one and
+    which, ``programmed_s`` the time of all steps one after another.
+    """
+
+    code: str
+    title: str
+    product: str
+    steps: int
+    programmed_s: float
+    cited: tuple[str, ...]
+    pictures: tuple[tuple[str, str], ...]
+
+
+def facts_of(ready: ReadySequence) -> SequenceFacts:
+    """Say a ready sequence in short."""
+    limits = [limit for step in ready.steps for limit in step.limits.values()]
+    return SequenceFacts(
+        ready.code,
+        ready.title,
+        ready.product.code,
+        len(ready.steps),
+        sum(step.programmed_s for step in ready.steps),
+        tuple(sorted({limit.source.limit_set for limit in limits} - {""})),
+        tuple(
+            (f"steps[{index}].cues[{place}].picture", cue.picture)
+            for index, step in enumerate(ready.steps)
+            for place, cue in enumerate(step.cues)
+            if cue.picture
+        ),
+    )

@@ -1,0 +1,109 @@
+"""The sequence document: ordered steps for a product, as written.
+
+The same model is read from TOML on disk and from JSON in the API; ``preparing`` makes it ready.
+"""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from loricate.core.limits.limit import Code, LimitEntry
+from loricate.core.measuring.grading import DecisionRule
+from loricate.core.measuring.repetitions import Repeat
+from loricate.core.planning.scheduling import Across
+from loricate.core.quantities import Seconds
+from loricate.core.sequences.branching import When
+from loricate.core.sequences.cues import Cue
+
+MOST_STEPS = 500
+
+
+class Step(BaseModel):
+    """One entry of a sequence, as written."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    id: Code
+    kind: str
+    title: str = Field(default="", max_length=120, title="Title")
+    off: bool = Field(
+        default=False, title="Switched off", description="Kept in the document, not performed"
+    )
+    when: When | None = Field(
+        default=None, title="When", description="Outcomes of earlier steps; otherwise it is skipped"
+    )
+    required: bool | None = Field(
+        default=None,
+        title="Required",
+        description="A unit passes only if it was done; so by default without a condition",
+    )
+    on_fail: Literal["carry_on", "halt_unit", "halt_run", "ask"] = Field(
+        default="halt_unit", title="On fail", description="What a failed step leads to"
+    )
+    attempts: int = Field(
+        default=3,
+        ge=1,
+        le=20,
+        title="Attempts",
+        description="How often it may be done to one unit in one run",
+    )
+    retry: int = Field(
+        default=0,
+        ge=0,
+        le=5,
+        title="Retry",
+        description="How often it is done again by itself when it does not pass",
+    )
+    repeat: Repeat | None = Field(
+        default=None,
+        title="Repeat",
+        description="Done several times in one attempt, of which so many must pass",
+    )
+    settle: Annotated[Seconds, Field(ge=0)] = Field(
+        default=0.0,
+        title="Settle",
+        description="Time between connecting the unit and the first output; counts each repetition",
+    )
+    discharge_within: Annotated[Seconds, Field(gt=0)] = Field(
+        default=30.0,
+        title="Safe within",
+        description="How long the unit may take to discharge after each output",
+    )
+    earthed: Annotated[Seconds, Field(ge=0)] = Field(
+        default=0.0,
+        title="Kept earthed",
+        description="At least, once it is safe: what insulation has absorbed comes back",
+    )
+    answer_within: Annotated[Seconds, Field(gt=0)] = Field(
+        default=600.0,
+        title="Answer within",
+        description="With on_fail = ask: the unit is halted when nobody answers",
+    )
+    across: Across = Field(
+        default=Across.EACH,
+        title="Across the nests",
+        description="Each nest for itself, all together on one source, or once for the load",
+    )
+    cues: tuple[Cue, ...] = Field(
+        default=(), title="Cues", description="What to tell or ask the operator"
+    )
+    settings: dict[str, Any] = Field(default_factory=dict)
+    limits: dict[str, LimitEntry] = Field(default_factory=dict)
+
+
+class Sequence(BaseModel):
+    """A sequence document, as written."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    format: Literal["loricate-sequence/1"]
+    code: Code
+    title: str = Field(min_length=1, max_length=120)
+    product: Code
+    decision: DecisionRule = Field(
+        default=DecisionRule(),
+        title="Decision rule",
+        description="How a reading's uncertainty U enters the verdict: simple accepts at the "
+        "limit, guarded moves every limit in by r·U and leaves the band undecided",
+    )
+    steps: tuple[Step, ...] = Field(min_length=1, max_length=MOST_STEPS)
