@@ -25,12 +25,13 @@ def certificate_document() -> dict[str, Any]:
         "outcome": "pass", "band": "good", "margin": 0.58, "ungraded": "", "repetition": 1,
         "corrections": [], "limit": limit,
     }  # fmt: skip
+    names = ("resistance", "voltage", "current")
     step = {
         "id": "s", "title": "Earth from plug to case", "kind": "ground_bond", "attempt": 1,
         "reason": "", "earlier": [], "repetitions": [], "faults": [],
         "started_at": "2026-11-25T08:00:00.000Z", "verdict": "pass", "cause": "", "note": "",
         "conditions": "High terminals L+N, Low terminals PE, Test voltage 1 kV, Dwell 1 s",
-        "readings": [reading, {**reading, "quantity": "voltage"}, {**reading, "quantity": "current"}],
+        "readings": [{**reading, "quantity": name} for name in names],
     }  # fmt: skip
     instrument = {
         "id": "HV1", "title": "Withstand and insulation source", "identity": "", "serial": "WS-1",

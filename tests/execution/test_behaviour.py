@@ -36,7 +36,7 @@ class NoBench:
         self.armed_by: set[str] = set()
         self.reach = Reach()
 
-    def needs_of(self, demands: Iterable[object]) -> tuple[()]:
+    def needs_of(self, demands: Iterable[object], unfit: object) -> tuple[()]:
         assert not list(demands), "no step of these has an instrument"
         return ()
 

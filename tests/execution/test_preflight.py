@@ -2,20 +2,22 @@
 
 import datetime as dt
 from dataclasses import replace
+from typing import Any
 
 import pytest
 
 from loricate.bench.bench import InstrumentState
 from loricate.bench.plan import read_bench_plan
 from loricate.core.measuring.instruments import Capability
-from loricate.core.measuring.roles import BOND, ROLES
+from loricate.core.measuring.roles import BOND, LEAKAGE, WITHSTAND
 from loricate.core.sequences.ready import ReadySequence
-from loricate.execution.preflight import check_bench, check_load, needed_roles
+from loricate.execution.preflight import check_bench, check_load, needed_roles, unfit_instruments
 from tests.rig import DEMO
 
 PLAN = read_bench_plan(DEMO / "bench" / "bench.toml")
 TODAY = dt.date(2026, 11, 25)
-ABLE = {role: (Capability(role, {}),) for role in ROLES}
+NAMES = {WITHSTAND: "HV1", BOND: "GB1", LEAKAGE: "LK1"}
+ABLE = {role: (Capability(name, {}),) for role, name in NAMES.items()}
 
 
 def state(name: str, role: str, problem: str = "", due: dt.date | None = TODAY) -> InstrumentState:
@@ -78,3 +80,27 @@ def test_instruments_that_no_step_needs_may_be_off(sequence: ReadySequence) -> N
     states = [replace(GOOD[0], problem="off"), *GOOD[1:]]
     assert needed_roles(short) == {BOND}
     assert check_bench(states, ABLE, short, TODAY) == ()
+
+
+BOTH = {**ABLE, WITHSTAND: (Capability("HV1"), Capability("HV2"))}
+SECOND = state("HV2", "withstand", due=TODAY + dt.timedelta(days=90))
+
+
+@pytest.mark.parametrize(
+    "wrong", [{"problem": "does not answer"}, {"due": TODAY - dt.timedelta(days=1)}]
+)
+def test_one_of_two_may_be_unfit_while_the_other_can_take_its_place(
+    sequence: ReadySequence, wrong: dict[str, Any]
+) -> None:
+    states = [replace(GOOD[0], **wrong), SECOND, *GOOD[1:]]
+    assert check_bench(states, BOTH, sequence, TODAY) == ()
+    assert unfit_instruments(states, TODAY) == {"HV1"}
+
+
+def test_what_is_wrong_with_each_is_said_when_none_is_left(sequence: ReadySequence) -> None:
+    states = [replace(GOOD[0], problem="off"), replace(SECOND, problem="off too"), *GOOD[1:]]
+    found = check_bench(states, BOTH, sequence, TODAY)
+    assert [each.field for each in found] == ["bench.HV1.address", "bench.HV2.address"]
+    weak = {**ABLE, WITHSTAND: (Capability("HV1"), Capability("HV2", {"dwell_s": (20, 60)}))}
+    (first, *_) = check_bench([states[0], SECOND, *GOOD[1:]], weak, sequence, TODAY)
+    assert first.field == "bench.HV1.address", "the other cannot do what the step asks"

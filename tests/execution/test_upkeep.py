@@ -123,7 +123,11 @@ async def test_a_sound_bench_passes_its_daily_check(rig: Rig, boxes: ReadySequen
     (report,) = kept
     assert {step.grade.verdict for step in report.good} == {Verdict.PASS}
     assert {step.grade.verdict for step in report.bad} == {Verdict.FAIL}
-    assert len(report.good) == len(report.bad) == len(boxes.steps)
+    assert [step.title for step in report.good if step.step_id == "withstand"] == [
+        "Withstand, 1.0 mA at 1 kV, HV1", "Withstand, 1.0 mA at 1 kV, HV2",
+    ], "each source that a run may take is tried"  # fmt: skip
+    used = {each.reading.instrument for step in report.bad for each in step.grade.readings}
+    assert used == {"HV1", "HV2", "GB1", "LK1"}
 
 
 @pytest.mark.parametrize(
@@ -159,7 +163,7 @@ async def test_a_good_box_taken_for_the_bad_one_fails_the_check(
     kept: list[CheckReport] = []
     act = check_act(rig, boxes, kept)
     await perform(act, hands(rig, bad_box="good_box"))
-    assert act.state == "failed" and len(act.findings) == len(boxes.steps)
+    assert act.state == "failed" and len(act.findings) == len(boxes.steps) + 2
     assert all("known-bad box must fail" in each for each in act.findings)
 
 

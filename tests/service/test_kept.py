@@ -14,6 +14,10 @@ from loricate.client import Client
 from loricate.commands import demo_site
 from tests.conftest import SITE_PACE, run_load, write_patient_profiles
 
+SAME = (
+    "value", "bound", "uncertainty", "text", "minimum", "maximum", "limit", "source", "verdict",
+    "cause", "outcome", "margin", "repetition",
+)  # fmt: skip
 KEPT = Path(__file__).parents[1] / "records" / "kept" / "demo-0.1.0.zip"
 
 
@@ -69,11 +73,9 @@ def test_every_attempt_is_shown_as_it_was(client: Client, before: dict[str, Any]
                 if attempt.cause in ("breakdown", "open", "short", "miswire"):
                     assert [fault.cause for fault in attempt.faults] == [attempt.cause]
                 for reading, had in zip(attempt.readings, old["readings"], strict=True):
-                    same = ("value", "bound", "uncertainty", "text", "minimum", "maximum", "limit",
-                            "source", "verdict", "cause", "outcome", "margin", "repetition")  # fmt: skip
                     assert name_of(reading) == had["name"]
-                    assert {key: getattr(reading, key) for key in same} == {
-                        key: had[key] for key in same
+                    assert {key: getattr(reading, key) for key in SAME} == {
+                        key: had[key] for key in SAME
                     }
                     uncorrected = had["as_measured"]
                     assert [each.before for each in reading.corrections] == (

@@ -171,7 +171,7 @@ class BenchOut(BaseModel):
         examples=["exports/{date}/{serial}-{verdict}"],
     )
     rows: dict[str, dict[str, list[int]]] = Field(
-        description="The matrix rows of each instrument's terminals"
+        description="The matrix rows of each instrument's terminals, by its id"
     )
     instruments: list[InstrumentOut]
     fixtures: list[FixtureOut]

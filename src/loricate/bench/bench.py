@@ -6,7 +6,7 @@ import datetime as dt
 import math
 import time
 from collections import deque
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -406,10 +406,10 @@ class Bench:
             if names is None or name in names:
                 instrument.stop_now()
 
-    def needs_of(self, demands: Sequence[Demand]) -> tuple[Need, ...]:
+    def needs_of(self, demands: Sequence[Demand], unfit: Collection[str] = ()) -> tuple[Need, ...]:
         """What a step with these demands holds while it runs: of each role one that can do it.
 
-        An instrument holds its rows of the matrix with it.
+        An instrument holds its rows of the matrix with it; those that are ``unfit`` are not taken.
         """
         return tuple(
             tuple(
@@ -418,7 +418,7 @@ class Bench:
                     frozenset(f"row {row}" for row in self.switching.rows_of(instrument.name)),
                 )
                 for instrument in self.of_role(role)
-                if can_do(instrument.capability, role, demands)
+                if instrument.name not in unfit and can_do(instrument.capability, role, demands)
             )
             for role in sorted({demand.role for demand in demands})
         )

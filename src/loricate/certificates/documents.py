@@ -97,13 +97,21 @@ def make_document(
             }
             for remark in unit["remarks"]
         ],
-        "instruments": run["bench"]["instruments"],
+        "instruments": _used(run["bench"]["instruments"], unit["attempts"]),
         "unseen": run["bench"].get("unseen", {}),
         "gate": [asdict(condition) for condition in gate],
         "software": f"Loricate {issue.software}",
         "ledger": {"position": issue.position, "previous": issue.previous},
         "verify_url": issue.verify_url,
     }
+
+
+def _used(
+    instruments: Sequence[Mapping[str, Any]], attempts: Sequence[Attempt]
+) -> list[Mapping[str, Any]]:
+    """The instruments that measured the unit, of those that the run could take."""
+    used = {graded.reading.instrument for attempt in attempts for graded in attempt.grade.readings}
+    return [each for each in instruments if each["id"] in used]
 
 
 def _limit_sets(sources: Sequence[LimitSource]) -> list[Document]:

@@ -77,7 +77,8 @@ def challenge(
 
     ``bench`` gives the instruments' accuracy where it is known, the first of each role; what a
     person sees is not tried: every question is answered as if nothing were wrong. With ``pairs``
-    each two faults together as well. ``repetitions`` good units differ by the scatter of their parts and the meters' noise.
+    each two faults together as well. ``repetitions`` good units differ by the scatter of their
+    parts and the meters' noise.
     """
     offline = OfflineBench(model, bench)
     faults: list[tuple[str, ...]] = [(name,) for name in model.fault]

@@ -124,8 +124,12 @@ def check_condition(
     ended_at: dt.datetime | None,
     lasts_s: float,
     at: dt.datetime,
+    unchecked: Sequence[str] = (),
 ) -> Condition:
-    """Whether the daily check of a fixture counts at a moment; ``passed`` is None before any."""
+    """Whether the daily check of a fixture counts at a moment; ``passed`` is None before any.
+
+    ``unchecked`` are instruments that may be taken and that it did not measure with.
+    """
     name = "daily check passed"
     if not planned:
         return Condition(name, False, "The bench file names no daily check; add one.")
@@ -136,6 +140,10 @@ def check_condition(
         return Condition(name, False, f"The check of {when} failed; put it right and check again.")
     if not is_valid(passed, ended_at, lasts_s, at):
         return Condition(name, False, f"The check of {when} is over; do the daily check again.")
+    if unchecked:
+        names = " and ".join(unchecked)
+        reason = f"The check of {when} did not measure with {names}; do the daily check again."
+        return Condition(name, False, reason)
     return Condition(name, True, f"Checked {when}.")
 
 

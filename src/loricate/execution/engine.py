@@ -2,7 +2,7 @@
 
 import asyncio
 import logging
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from loricate.bench.bench import Bench
@@ -77,7 +77,7 @@ class Work:
 
 
 class Engine(Background):
-    """One run of one sequence on one load."""
+    """One run of one sequence on one load; instruments that are ``unfit`` are left alone."""
 
     def __init__(
         self,
@@ -88,8 +88,10 @@ class Engine(Background):
         bench: Bench,
         recorder: Recorder,
         zeroes: Mapping[str, NestZeroes] | None = None,
+        unfit: Collection[str] = (),
     ) -> None:
         super().__init__(bench)
+        self._unfit = frozenset(unfit)
         self.run_id, self.sequence, self.units = run_id, sequence, units
         self.recorder = recorder
         self.log = EventLog()
@@ -190,7 +192,9 @@ class Engine(Background):
         step = self.sequence.steps[stage.index]
         if stage.is_cue:
             return PlannedStep((), 0.0, step.across)
-        return PlannedStep(self.bench.needs_of(step.demands), step.programmed_s, step.across)
+        return PlannedStep(
+            self.bench.needs_of(step.demands, self._unfit), step.programmed_s, step.across
+        )
 
     def _take_up(self, unit: LoadedUnit) -> None:
         """Find what is to be done; what an earlier start of the run finished is kept."""

@@ -1,13 +1,13 @@
 """Pre-flight: everything that can be known to be wrong before anything is energised."""
 
 import datetime as dt
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from loricate.bench.bench import InstrumentState
 from loricate.bench.plan import BenchPlan
 from loricate.core.errors import Finding
 from loricate.core.measuring.roles import Role
-from loricate.core.sequences.capability import Instruments, shortfalls
+from loricate.core.sequences.capability import Instruments, can_do, shortfalls
 from loricate.core.sequences.ready import ReadySequence
 
 
@@ -67,23 +67,37 @@ def check_load(
     return tuple(found)
 
 
+def overdue_on(state: InstrumentState, day: dt.date) -> bool:
+    """Whether an instrument's calibration has ended before a day."""
+    return state.due is not None and state.due < day
+
+
+def unfit_instruments(states: Sequence[InstrumentState], today: dt.date) -> frozenset[str]:
+    """The instruments that no step may take: silent, faulty, or out of calibration."""
+    return frozenset(each.id for each in states if each.problem or overdue_on(each, today))
+
+
 def check_bench(
     states: Sequence[InstrumentState],
     capabilities: Instruments,
     sequence: ReadySequence,
     today: dt.date,
 ) -> tuple[Finding, ...]:
-    """Check that the instruments needed answer, are in calibration and reach far enough."""
-    needed = {str(role) for role in needed_roles(sequence)}
+    """Check that for each step there is an instrument that answers, is in date and reaches far.
+
+    What is wrong with one of several is no finding while another can take its place.
+    """
+    needed = needed_roles(sequence)
+    lacking = _lacking_roles(capabilities, sequence, unfit_instruments(states, today))
     found = list(shortfalls(sequence, capabilities))
     for state in states:
-        wanted = state.role in needed or (needed and state.role in ("matrix", "guard"))
-        if not wanted:
+        is_part = bool(needed) and state.role in ("matrix", "guard")
+        if not is_part and state.role not in lacking:
             continue
         path = f"bench.{state.id}"
         if state.problem:
             found.append(Finding(f"{path}.address", state.problem))
-        if state.due is not None and state.due < today:
+        if overdue_on(state, today):
             found.append(
                 Finding(
                     f"{path}.due",
@@ -92,3 +106,18 @@ def check_bench(
                 )
             )
     return tuple(found)
+
+
+def _lacking_roles(
+    capabilities: Instruments, sequence: ReadySequence, unfit: Collection[str]
+) -> frozenset[str]:
+    """The roles of which some step has no instrument left that is fit and can do it."""
+    return frozenset(
+        str(role)
+        for step in sequence.steps
+        for role in step.roles
+        if not any(
+            each.instrument not in unfit and can_do(each, role, step.demands)
+            for each in capabilities.get(role, ())
+        )
+    )

@@ -3,7 +3,7 @@
 import asyncio
 import logging
 from abc import abstractmethod
-from collections.abc import Awaitable, Callable, Sequence
+from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TypeVar
 
@@ -22,6 +22,7 @@ from loricate.core.measuring.grading import StepGrade, grade_step
 from loricate.core.measuring.impedance import ImpedancePath
 from loricate.core.measuring.readings import Doubt
 from loricate.core.measuring.roles import BOND, IMPEDANCE, WITHSTAND, Role
+from loricate.core.sequences.capability import can_do
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
 from loricate.execution.background import Background
 from loricate.execution.driving import BenchDriver
@@ -120,8 +121,17 @@ class Upkeep(Background):
         return await driver.drive(procedure)
 
     def _using(self) -> dict[Role, str]:
-        """The instrument of each role that upkeep is done with: the first."""
-        return {each.role: each.id for each in reversed(self.bench.plan.instruments)}
+        """The instrument of each role that upkeep is done with: the first that answers."""
+        return {role: each[0] for role, each in self._answering().items() if each}
+
+    def _answering(self) -> dict[Role, list[str]]:
+        """The instruments of each role that answer, in their order."""
+        found: dict[Role, list[str]] = {}
+        for plan in self.bench.plan.instruments:
+            own = found.setdefault(plan.role, [])
+            if plan.id not in self.bench.problems:
+                own.append(plan.id)
+        return found
 
 
 KeepZero = Callable[[str, ZeroMeasured], Awaitable[None]]
@@ -277,11 +287,31 @@ class DailyCheck(Upkeep):
         await self._have_done(moment, text)
         found = []
         for step in self.sequence.steps:
-            self.log.publish("progress", text=f"{step.title}, {which} box")
-            found.append(BoxStep(step.id, step.title, await self._box_step(step)))
+            for using in self._each_once(step):
+                title = step.title
+                if any(len(self._answering()[role]) > 1 for role in using):
+                    title = f"{title}, {' and '.join(using.values())}"
+                self.log.publish("progress", text=f"{title}, {which} box")
+                found.append(BoxStep(step.id, title, await self._box_step(step, using)))
         return tuple(found)
 
-    async def _box_step(self, step: ReadyStep) -> StepGrade:
+    def _each_once(self, step: ReadyStep) -> list[dict[Role, str]]:
+        """The instruments to do a step with, so that each that could be taken is tried."""
+        able = {
+            role: [
+                name
+                for name in self._answering()[role]
+                if can_do(self.bench.instruments[name].capability, role, step.demands)
+            ]
+            for role in step.roles
+        }
+        times = max((len(names) for names in able.values()), default=1)
+        return [
+            {role: names[turn % len(names)] for role, names in able.items()}
+            for turn in range(times)
+        ]
+
+    async def _box_step(self, step: ReadyStep, using: Mapping[Role, str]) -> StepGrade:
         async def ask(ask: Ask | Enter) -> Answer:
             question = question_of(ask, self.nest, step.id)
             answer = await self.questions.ask(question, ANSWER_WITHIN_S)
@@ -289,7 +319,6 @@ class DailyCheck(Upkeep):
                 raise Stopped("Nobody answered.")
             return answer
 
-        using = {role: self._using()[role] for role in step.roles}
         columns = self.fixture.nests[self.nest]
         driver = BenchDriver(self.bench, using, [columns], ask, _unshown, self.zeroes.paths)
         measured = await driver.measure(step.procedure())

@@ -17,7 +17,7 @@ from loricate.core.sequences.ready import ReadySequence
 from loricate.core.sequences.rehearsing import Taken, Use, take, unjudged_steps
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
-from loricate.execution.preflight import check_bench, check_load
+from loricate.execution.preflight import check_bench, check_load, unfit_instruments
 from loricate.execution.rehearsal import SERIAL, Blackboard
 from loricate.records import audit, doubts
 from loricate.records.errors import NotFound
@@ -148,7 +148,8 @@ class Rehearsals:
         board = Blackboard(keep_doubts=partial(self._keep_doubts, sequence.code))
         unit = LoadedUnit(new_id(), nest, SERIAL)
         zeroes = await self.upkeeps.zeroes(fixture_code)
-        engine = Engine(new_id(), sequence, fixture, [unit], self.bench, board, zeroes)
+        unfit = unfit_instruments(self.bench.states(), today)
+        engine = Engine(new_id(), sequence, fixture, [unit], self.bench, board, zeroes, unfit)
         until = time.monotonic() + READY_LASTS_S
         made = Rehearsal(engine, board, fixture_code, nest, account, until)
         idle = [key for key, each in self.all.items() if not each.engine.is_running]

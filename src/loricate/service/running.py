@@ -23,7 +23,7 @@ from loricate.core.sequences.repeats import steps_to_repeat
 from loricate.execution.engine import Engine
 from loricate.execution.events import EventLog
 from loricate.execution.load import LoadedUnit
-from loricate.execution.preflight import check_bench, check_load, needed_roles
+from loricate.execution.preflight import check_bench, check_load, needed_roles, unfit_instruments
 from loricate.records import attempts, audit, doubts, lots, runs, sequences
 from loricate.records.store import Store
 from loricate.service.answering import answer_question
@@ -102,8 +102,12 @@ class Runs:
     ) -> dict[str, Any]:
         """What a run keeps of the bench: the instruments it uses, and the state of its fixture."""
         needed = {str(role) for role in needed_roles(sequence)}
+        today = dt.datetime.now(dt.UTC).date()
+        unfit = unfit_instruments(self.bench.states(), today)
         conditions = await self.upkeeps.conditions(fixture, sequence, nests)
-        states = [state for state in self.bench.states() if state.role in needed]
+        states = [
+            state for state in self.bench.states() if state.role in needed and state.id not in unfit
+        ]
         names = [state.id for state in states]
         answered = await self.store.read(lambda conn: doubts.answered_doubts(conn, names))
         return {
@@ -324,6 +328,7 @@ class Runs:
                 self.bench,
                 RunRecorder(self.store, self.issue, self.late, run_id),
                 await self.upkeeps.zeroes(fixture.code),
+                unfit_instruments(self.bench.states(), dt.datetime.now(dt.UTC).date()),
             )
             # Claimed last: the guard may have opened while the run was looked up.
             await self._check_armed(run_id)

@@ -20,7 +20,7 @@ from loricate.core.measuring.readings import Doubt
 from loricate.core.measuring.roles import BOND, IMPEDANCE, WITHSTAND, Role
 from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.load import NestZeroes
-from loricate.execution.preflight import check_bench, check_load
+from loricate.execution.preflight import check_bench, check_load, needed_roles, unfit_instruments
 from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing
 from loricate.records import doubts, sequences, upkeep
 from loricate.records.errors import NotFound
@@ -178,10 +178,12 @@ class Upkeeps:
     async def _check_instruments(self, roles: Sequence[Role]) -> None:
         await self.holders.look()
         wanted = [*roles, "matrix", "guard"]
+        states = self.bench.states()
+        answering = {state.role for state in states if not state.problem}
         found = [
             Finding(f"bench.{state.id}", state.problem)
-            for state in self.bench.states()
-            if state.role in wanted and state.problem
+            for state in states
+            if state.role in wanted and state.role not in answering
         ]
         missing = [role for role in roles if not self.bench.of_role(role)]
         found += [Finding("bench", f"has no {role} instrument; add one.") for role in missing]
@@ -215,7 +217,9 @@ class Upkeeps:
         ended = None if check is None else dt.datetime.fromisoformat(check["ended_at"])
         passed = None if check is None else bool(check["passed"])
         lasts_s = 0.0 if plan is None else plan.lasts
-        found = [check_condition(plan is not None, passed, ended, lasts_s, at)]
+        checked = [] if check is None else check["report"].get("instruments")
+        unchecked = () if checked is None else self._unchecked(sequence, checked)
+        found = [check_condition(plan is not None, passed, ended, lasts_s, at, unchecked)]
         contacts = {
             contact
             for step in sequence.steps
@@ -228,6 +232,21 @@ class Upkeeps:
             wanted = dict.fromkeys(nests, (*contacts, *paths))
             found.append(zero_condition(wanted, zeroes, fixture.zero_lasts, at))
         return tuple(found)
+
+    def _unchecked(self, sequence: ReadySequence, checked: Sequence[str]) -> tuple[str, ...]:
+        """The instruments that a run may take and a check did not measure with.
+
+        A role that the check does not look at at all is not held against it.
+        """
+        plans = self.bench.plan.instruments
+        roles = needed_roles(sequence) & {each.role for each in plans if each.id in checked}
+        today = dt.datetime.now(dt.UTC).date()
+        unfit = unfit_instruments(self.bench.states(), today)
+        return tuple(
+            each.id
+            for each in plans
+            if each.role in roles and each.id not in checked and each.id not in unfit
+        )
 
     async def worn_nests(self, code: str, nests: Sequence[str]) -> tuple[Finding, ...]:
         """The nests whose contacts have come to the end of their service."""

@@ -94,8 +94,8 @@ async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
         sounds=SoundsOut(voice=plan.sounds.voice, pitch=plan.sounds.pitch),
         exports=f"{plan.exports.folder}/{plan.exports.name}" if plan.exports else "",
         rows={
-            role: {terminal: list(rows) for terminal, rows in terminals.items()}
-            for role, terminals in plan.matrix.rows.items()
+            name: {terminal: list(rows) for terminal, rows in terminals.items()}
+            for name, terminals in plan.rows.items()
         },
         instruments=_instruments(seen.states, doubted),
         danger=danger_out(seen.danger),

@@ -67,7 +67,8 @@ def attempt_out(attempt: Attempt) -> AttemptOut:
         readings=[reading_out(graded) for graded in attempt.grade.readings],
         faults=[
             FaultOut(
-                cause=fault.cause, point=fault.point, text=fault.sentence, repetition=fault.repetition
+                cause=fault.cause, point=fault.point, text=fault.sentence,
+                repetition=fault.repetition,
             )
             for fault in attempt.grade.faults
         ],
