@@ -4,7 +4,8 @@ import itertools
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from loricate.challenge.bench import OfflineBench
+from loricate.challenge.bench import MODELS, OfflineBench
+from loricate.challenge.families import NoStandIn
 from loricate.core.measuring.grading import Cause, Verdict
 from loricate.core.review import Reviewed
 from loricate.core.review.times import load_s
@@ -75,11 +76,15 @@ def challenge(
 ) -> Challenge:
     """Run a sequence against each fault of a stand-in unit, an empty nest, and good units.
 
+    Raises NoStandIn where a step needs an instrument that has none.
+
     ``bench`` gives the instruments' accuracy where it is known, the first of each role; what a
     person sees is not tried: every question is answered as if nothing were wrong. With ``pairs``
     each two faults together as well. ``repetitions`` good units differ by the scatter of their
     parts and the meters' noise.
     """
+    for role in sorted({role for step in sequence.steps for role in step.roles} - MODELS.keys()):
+        raise NoStandIn(sequence.product.code, f"there is no stand-in for a {role}")
     offline = OfflineBench(model, bench)
     faults: list[tuple[str, ...]] = [(name,) for name in model.fault]
     if pairs:

@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from loricate.api.definitions import ChallengeOut, FaultRowOut, StepOutcomeOut
 from loricate.challenge.challenge import REPETITIONS, Challenge, challenge
 from loricate.challenge.families import stand_in_for
+from loricate.core.kinds.loading import load_kinds
 from loricate.core.limits.limit_sets import LimitSet
 from loricate.core.measuring.instruments import Capability
 from loricate.core.measuring.roles import Role
@@ -30,9 +31,11 @@ class ChallengeRequest(BaseModel):
     pairs: bool = False
     repetitions: int = Field(default=REPETITIONS, ge=0, le=2_000)
     nests: int = Field(default=4, ge=1, le=64)
+    kinds: tuple[str, ...] = Field(default=(), description="Modules with kinds of their own")
 
     def perform(self) -> ChallengeOut:
         """Run it; raises DocumentError or NoStandIn."""
+        load_kinds(self.kinds)
         product = Product.model_validate(self.product)
         limit_sets = {
             code: (LimitSet.model_validate(document), revision)

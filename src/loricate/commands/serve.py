@@ -68,6 +68,10 @@ def log_file(log: str, data_folder: Path) -> Path | None:
     "--metrics-token", envvar="LORICATE_METRICS_TOKEN", default="",
     help="Let whoever bears this read /metrics without a sign-in.",
 )  # fmt: skip
+@click.option(
+    "--kinds", "kinds", multiple=True, metavar="MODULE",
+    help="Load kinds of step of your own from this Python module; repeatable.",
+)  # fmt: skip
 @click.option("--account", default="", help="Make or renew an account of this name.")
 @click.option(
     "--role", type=click.Choice(["engineer", "administrator"]), default="engineer",
@@ -91,6 +95,7 @@ def command(
     idle_minutes: float,
     head_folders: tuple[Path, ...],
     metrics_token: str,
+    kinds: tuple[str, ...],
     account: str,
     role: str,
     password: str,
@@ -117,6 +122,7 @@ def command(
         bench_file, data_folder, url, console_folder(), accounts, page_size,
         second_person=second_person, reached=Reached(hosts, proxies, tls_cert, tls_key),
         idle_minutes=idle_minutes, head_folders=head_folders, metrics_token=metrics_token,
+        kinds=kinds,
     )  # fmt: skip
     check_start(settings)
     if as_json:

@@ -13,6 +13,7 @@ from starlette.types import Receive, Scope, Send
 
 from loricate import __version__
 from loricate.bench.plan import read_bench_plan
+from loricate.core.kinds.loading import load_kinds
 from loricate.records.store import migrate
 from loricate.service.console_files import ConsoleFiles, no_console
 from loricate.service.contract import describe, operation_name
@@ -54,8 +55,9 @@ def check_start(settings: Settings) -> None:
     """Update the records and read the bench file, so that a fault is told in one sentence.
 
     Raises RecordsError (a newer database), SealError (the site key), DocumentError (the bench
-    file), and Claimed while another service has the folder.
+    file), KindsNotLoaded, and Claimed while another service has the folder.
     """
+    load_kinds(settings.kinds)
     settings.data_folder.mkdir(parents=True, exist_ok=True)
     claim_data(settings).let_go()
     migrate(settings.database)

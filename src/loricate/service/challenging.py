@@ -5,6 +5,7 @@ import contextlib
 import json
 import sys
 import tomllib
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -29,7 +30,8 @@ def unit_file(bench_file: Path, product: str) -> dict[str, Any] | None:
 class Challenger:
     """One challenge at a time; a few may wait for it."""
 
-    def __init__(self) -> None:
+    def __init__(self, kinds: Sequence[str] = ()) -> None:
+        self._kinds = tuple(kinds)
         self._turn = asyncio.Lock()
         self._inside = 0
 
@@ -54,7 +56,7 @@ class Challenger:
                 stderr=asyncio.subprocess.PIPE,
             )  # fmt: skip
             try:
-                sent = json.dumps(request).encode()
+                sent = json.dumps({**request, "kinds": self._kinds}).encode()
                 out, err = await asyncio.wait_for(process.communicate(sent), MOST_S)
             except TimeoutError:
                 raise WrongState(

@@ -60,8 +60,10 @@ class Desk:
         self.door = Door(self.store, self.hashing, self.limiter, settings.idle_minutes)
         self.codes: dict[str, CodeSecret] = {}  # by account: given, and not yet confirmed
         self.first_code = ""
-        self.challenger = Challenger()
-        self.study = Workroom("study", within_s=STUDY_S)  # what people hand in
+        self.challenger = Challenger(settings.kinds)
+        self.study = Workroom(
+            "study", within_s=STUDY_S, kinds=settings.kinds
+        )  # what people hand in
         self.check = LedgerCheck(settings.database, outside, self.heads.benches)
         self._daily: asyncio.Task[None] | None = None
 

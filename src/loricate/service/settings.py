@@ -47,6 +47,7 @@ class Settings:
     second_person: bool | None = None
     idle_minutes: float = 120.0  # after which an unused session has ended
     metrics_token: str = field(default="", repr=False)  # for whoever reads /metrics
+    kinds: tuple[str, ...] = ()  # modules with kinds of step beside those that ship
     head_folders: tuple[Path, ...] = ()  # where signed heads of the ledger are kept as well
 
     @property

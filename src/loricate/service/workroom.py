@@ -9,13 +9,14 @@ import multiprocessing
 import os
 import pickle
 import resource
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import TimeoutError as TookTooLong
 from typing import TypeVar
 
 from pebble import ProcessExpired, ProcessPool
 
 from loricate.core.errors import Finding
+from loricate.core.kinds.loading import load_kinds
 from loricate.service.problems import Busy, NotReady
 
 R = TypeVar("R")
@@ -27,8 +28,9 @@ PRELOADED = ["loricate.service.studying", "loricate.certificates.paper"]
 LOW_PRIORITY = 10  # the bench's loop comes first
 
 
-def _enter(most_bytes: int) -> None:
+def _enter(most_bytes: int, kinds: Sequence[str]) -> None:
     os.nice(LOW_PRIORITY)
+    load_kinds(kinds)
     resource.setrlimit(resource.RLIMIT_AS, (most_bytes, most_bytes))
 
 
@@ -58,13 +60,14 @@ class Workroom:
         most_waiting: int = 16,
         within_s: float = WITHIN_S,
         most_bytes: int = MOST_BYTES,
+        kinds: Sequence[str] = (),
     ) -> None:
         self.name, self.within_s = name, within_s
         self._room = workers + most_waiting
         self._inside = 0
         context = multiprocessing.get_context("forkserver")
         context.set_forkserver_preload(PRELOADED)
-        self._pool = ProcessPool(workers, 0, _enter, [most_bytes], context)
+        self._pool = ProcessPool(workers, 0, _enter, [most_bytes, tuple(kinds)], context)
 
     @property
     def inside(self) -> int:
