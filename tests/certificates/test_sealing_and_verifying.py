@@ -44,7 +44,8 @@ from loricate.records.certificates import LedgerEntry
 
 READING = {
     "quantity": "resistance", "point": "", "value": 0.0834, "unit": "Ω",
-    "bound": "exact", "uncertainty": 0.0007, "text": "83.40 mΩ", "instrument": "GB1", "verdict": "pass", "outcome": "pass",
+    "bound": "exact", "uncertainty": 0.0007, "text": "83.40 mΩ",
+    "instrument": "GB1", "verdict": "pass", "outcome": "pass",
     "margin": 0.58, "band": "good", "ungraded": "", "repetition": 1, "corrections": [],
     "limit": {"minimum": None, "maximum": 0.2, "text": "≤ 200 mΩ",
               "source": "IEC 60335-1:2010 Annex A"},

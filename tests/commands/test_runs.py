@@ -103,7 +103,7 @@ def test_a_failed_step_is_repeated_remarked_on_and_traced(
     assert "Earth from plug to case, attempt 2" in shown and "stud tightened" in shown
     assert "Remark by mara: stud was loose (picture" in shown and "UNCORRECTED" in shown
     rows = loricate("unit", "curve", "CL-2", "withstand").stdout.splitlines()
-    assert rows[0] == "curve,point,repetition,elapsed_s,voltage_V,current_A,resistive_current_A"
+    assert rows[0] == "curve,point,repetition,time_s,voltage_V,current_A,resistive_current_A"
     assert len(rows) > 5
     missing = loricate("unit", "curve", "CL-2", "look")
     assert missing.returncode == 1 and "there is one of earth" in missing.stderr

@@ -96,7 +96,7 @@ def test_a_failed_unit_is_looked_into_remarked_on_and_repeated(
     table.get_by_role("button", name="Withstand, mains to case, nest 1").click()
     panel = page.get_by_role("region", name="Readings of nest 1, Withstand, mains to case")
     expect(
-        panel.get_by_role("img", name=re.compile("^current against time of LK-1"))
+        panel.get_by_role("img", name=re.compile("^current over time of LK-1"))
     ).to_be_visible()
     expect(panel.locator("canvas")).to_be_visible()
     panel.get_by_label("Curve", exact=True).select_option("voltage")
@@ -105,7 +105,7 @@ def test_a_failed_unit_is_looked_into_remarked_on_and_repeated(
     )
     check_accessible(page)
     table.get_by_role("button", name="Earth from plug to case, nest 2").click()
-    expect(page.get_by_role("table", name="Readings of LK-2")).to_contain_text("uncorrected")
+    expect(page.get_by_role("table", name="Readings of LK-2")).to_contain_text("before zero")
     panel = page.get_by_role("region", name="Readings of nest 2, Earth from plug to case")
     panel.get_by_text("nest 1", exact=True).click()
     expect(panel.get_by_role("table", name="Curves in numbers").get_by_role("row")).to_have_count(3)
@@ -341,7 +341,7 @@ def test_a_lot_from_open_to_retest(page: Page, site: dict[str, Any]) -> None:
 def test_the_bench_page_tells_who_answers_and_what_to_do(page: Page, site: dict[str, Any]) -> None:
     sign_in(page, site, "/bench")
     table = page.get_by_role("table", name="Instruments")
-    expect(table.get_by_text("answers", exact=True)).to_have_count(7)
+    expect(table.get_by_text("answers", exact=True)).to_have_count(8)
     expect(page.get_by_text("Guard closed.")).to_be_visible()
     expect(page.get_by_role("table", name="Wiring of FX-B")).to_contain_text("CHASSIS")
     check_accessible(page)
@@ -352,7 +352,7 @@ def test_the_bench_page_tells_who_answers_and_what_to_do(page: Page, site: dict[
     check_accessible(page)
     say(site["ports"], "HANDS", 'HAND:POW "GB1",1;:HAND:GUAR 1')
     page.get_by_role("button", name="Look again").click()
-    expect(table.get_by_text("answers", exact=True)).to_have_count(7)
+    expect(table.get_by_text("answers", exact=True)).to_have_count(8)
 
 
 def test_a_fixture_is_zeroed_and_checked_from_the_bench_page(
@@ -383,7 +383,7 @@ def test_a_fixture_is_zeroed_and_checked_from_the_bench_page(
     hands.do("HAND:REL 5,12,STUCK")
     expect(upkeep).to_contain_text("Empty every nest")
     page.keyboard.press("1")
-    expect(upkeep).to_contain_text("row 5 (bond low) to column 12 (nest 3 CHASSIS) is stuck closed")
+    expect(upkeep).to_contain_text("row 5 (GB1 low) to column 12 (nest 3 CHASSIS) is stuck closed")
     expect(fixture).to_contain_text("put it right and check again")
     check_accessible(page)
     upkeep.get_by_role("button", name="Close").click()

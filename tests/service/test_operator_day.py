@@ -126,7 +126,7 @@ def test_a_curve_is_given_with_the_limits_of_its_step(client: Client, hands: Han
     (curve,) = client.curves(run_id, "1", "withstand").curves
     current = next(column for column in curve.columns if column.name == "current")
     assert (current.unit, current.minimum, current.maximum) == ("A", 0.4e-3, 5e-3)
-    assert (curve.name, curve.x.name, curve.x.unit) == ("course", "elapsed", "s")
+    assert (curve.name, curve.x.name, curve.x.unit) == ("course", "time", "s")
     assert len(current.values) == len(curve.x.values) > 2
     assert curve.marks[0].text == "ramp"
     with pytest.raises(NotFoundError, match="curve"):

@@ -13,7 +13,7 @@ const curve: Curve = {
   name: 'course',
   point: 'A to B',
   repetition: 2,
-  x: column('elapsed', 's', [0, 1, 2]),
+  x: column('time', 's', [0, 1, 2]),
   columns: [column('voltage', 'V', [0, 500, 500]), column('current', 'A', [0, 1e-6, null])],
   marks: [],
 }

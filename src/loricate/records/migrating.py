@@ -9,7 +9,7 @@ import zlib
 from typing import Any
 
 from loricate.core.errors import CoreError
-from loricate.core.measuring.curves import COURSE, ELAPSED, Column, Curve, Mark
+from loricate.core.measuring.curves import COURSE, TIME_AXIS, Column, Curve, Mark
 from loricate.core.quantities import CURRENT, POWER, RESISTANCE, TIME, VOLTAGE
 from loricate.records import sequences
 from loricate.records.curves import packed
@@ -72,7 +72,7 @@ def curve_until_0011(data: bytes, position: int) -> bytes | None:
         for name, values in told["columns"].items()
         if name != "elapsed_s" and any(value is not None for value in values[begin:end])
     )
-    x = Column(ELAPSED, TIME, tuple(elapsed[begin:end]))
+    x = Column(TIME_AXIS, TIME, tuple(elapsed[begin:end]))
     # Its phases were told in one list, in the order of the samples.
     marks, at_output = [], -1
     last = float("inf")

@@ -13,20 +13,21 @@ from loricate.core.errors import Finding
 from loricate.core.fixtures.daily_check import BoxStep
 from loricate.core.fixtures.zeroes import Zero, is_young
 from loricate.core.fixtures.zeroing import ZeroMeasured
-from loricate.core.gate import Condition, check_condition, zero_condition
+from loricate.core.gate import Condition
 from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.measuring.readings import Doubt
 from loricate.core.measuring.roles import BOND, IMPEDANCE, WITHSTAND, Role
 from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.load import NestZeroes
-from loricate.execution.preflight import check_bench, check_load, needed_roles, unfit_instruments
+from loricate.execution.preflight import check_bench, check_load, needed_roles
 from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing
 from loricate.records import doubts, sequences, upkeep
 from loricate.records.errors import NotFound
 from loricate.records.stamps import new_id
 from loricate.records.store import Store
 from loricate.service.answering import answer_question
+from loricate.service.fixture_conditions import fixture_conditions
 from loricate.service.holding import BenchHolders
 from loricate.service.problems import NotReady, WrongState
 
@@ -211,41 +212,15 @@ class Upkeeps:
         self, code: str, sequence: ReadySequence, nests: Sequence[str]
     ) -> tuple[Condition, ...]:
         """The gate's conditions that a fixture meets, or not, at this moment."""
-        fixture, plan = self.fixture(code), self.bench.plan.daily_check
-        at = dt.datetime.now(dt.UTC)
-        check = await self.store.read(lambda conn: upkeep.latest_daily_check(conn, code))
-        ended = None if check is None else dt.datetime.fromisoformat(check["ended_at"])
-        passed = None if check is None else bool(check["passed"])
-        lasts_s = 0.0 if plan is None else plan.lasts
-        checked = [] if check is None else check["report"].get("instruments")
-        unchecked = () if checked is None else self._unchecked(sequence, checked)
-        found = [check_condition(plan is not None, passed, ended, lasts_s, at, unchecked)]
-        contacts = {
-            contact
-            for step in sequence.steps
-            for contacts in step.leads.values()
-            for contact in contacts
-        }
-        paths = {path for step in sequence.steps for path in step.impedance_paths}
-        if contacts or paths:
-            zeroes = await self.store.read(lambda conn: upkeep.all_zeroes(conn, code))
-            wanted = dict.fromkeys(nests, (*contacts, *paths))
-            found.append(zero_condition(wanted, zeroes, fixture.zero_lasts, at))
-        return tuple(found)
-
-    def _unchecked(self, sequence: ReadySequence, checked: Sequence[str]) -> tuple[str, ...]:
-        """The instruments that a run may take and a check did not measure with.
-
-        A role that the check does not look at at all is not held against it.
-        """
-        plans = self.bench.plan.instruments
-        roles = needed_roles(sequence) & {each.role for each in plans if each.id in checked}
-        today = dt.datetime.now(dt.UTC).date()
-        unfit = unfit_instruments(self.bench.states(), today)
-        return tuple(
-            each.id
-            for each in plans
-            if each.role in roles and each.id not in checked and each.id not in unfit
+        fixture, plan, states = self.fixture(code), self.bench.plan, self.bench.states()
+        contacts = (
+            each for step in sequence.steps for leads in step.leads.values() for each in leads
+        )
+        paths = (path for step in sequence.steps for path in step.impedance_paths)
+        wanted = dict.fromkeys(nests, tuple(dict.fromkeys((*contacts, *paths))))
+        roles = needed_roles(sequence)
+        return await self.store.read(
+            lambda conn: fixture_conditions(conn, plan, fixture, states, wanted, roles)
         )
 
     async def worn_nests(self, code: str, nests: Sequence[str]) -> tuple[Finding, ...]:

@@ -15,8 +15,8 @@ class KindsNotLoaded(CoreError):
 
     def __str__(self) -> str:
         return (
-            f"The kinds of module '{self.module}' cannot be loaded: {self.reason}. Give the name of "
-            "a module that Python finds here."
+            f"The kinds of module '{self.module}' cannot be loaded: {self.reason}. Give the name "
+            "of a module that Python finds here."
         )
 
 

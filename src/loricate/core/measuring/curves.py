@@ -20,7 +20,7 @@ MOST_IN_ALL = 20_000  # of the curves of one attempt together
 MOST_MARKS = 100
 DIGITS = 6
 COURSE = "course"  # the curve that an output leaves: what was seen of it while it was on
-ELAPSED = "elapsed"
+TIME_AXIS = "time"
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,7 +84,7 @@ def course_of(
             marks.append(Mark(sample.elapsed_s, sample.phase))
     return Curve(
         COURSE,
-        Column(ELAPSED, TIME, tuple(sample.elapsed_s for sample in samples)),
+        Column(TIME_AXIS, TIME, tuple(sample.elapsed_s for sample in samples)),
         tuple(
             Column(
                 name,

@@ -4,7 +4,7 @@ import asyncio
 import datetime as dt
 import sqlite3
 import time
-from collections.abc import AsyncIterator, Iterable, Mapping
+from collections.abc import AsyncIterator, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from fastapi.sse import EventSourceResponse, ServerSentEvent
@@ -27,11 +27,11 @@ from loricate.bench.danger import Danger
 from loricate.bench.errors import BenchError
 from loricate.bench.plan import BenchPlan, FixturePlan
 from loricate.core.fixtures.zeroes import is_young
-from loricate.core.gate import check_condition, zero_condition
 from loricate.core.quantities import FREQUENCY, RESISTANCE, display
 from loricate.records import audit, doubts, upkeep
 from loricate.records.errors import NotFound
 from loricate.service.bench_side import BenchSide
+from loricate.service.fixture_conditions import fixture_conditions
 from loricate.service.problems import WrongState
 from loricate.service.routers.access import APage, Before, TheDesk, make_router
 from loricate.service.sign_in import Definer, Reader, Runner
@@ -100,7 +100,7 @@ async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
         instruments=_instruments(seen.states, doubted),
         danger=danger_out(seen.danger),
         fixtures=await desk.store.read(
-            lambda conn: [_fixture(conn, each, plan) for each in plan.fixtures]
+            lambda conn: [_fixture(conn, each, plan, seen.states) for each in plan.fixtures]
         ),
     )
 
@@ -171,17 +171,18 @@ async def confirm_earthed(body: Earthed, person: Runner, desk: TheDesk) -> Dange
     return danger_out(await desk.bench.do(confirm))
 
 
-def _fixture(conn: sqlite3.Connection, plan: FixturePlan, bench: BenchPlan) -> FixtureOut:
+def _fixture(
+    conn: sqlite3.Connection,
+    plan: FixturePlan,
+    bench: BenchPlan,
+    states: Sequence[InstrumentState],
+) -> FixtureOut:
     at = dt.datetime.now(dt.UTC)
     zeroes = upkeep.latest_zeroes(conn, plan.code)
     check = upkeep.latest_daily_check(conn, plan.code)
-    ended = None if check is None else dt.datetime.fromisoformat(check["ended_at"])
     lasts_s = bench.daily_check.lasts if bench.daily_check else 0.0
-    passed = None if check is None else bool(check["passed"])
-    conditions = (
-        check_condition(bench.daily_check is not None, passed, ended, lasts_s, at),
-        zero_condition({n: list(c) for n, c in plan.nests.items()}, zeroes, plan.zero_lasts, at),
-    )
+    wanted = {nest: list(contacts) for nest, contacts in plan.nests.items()}
+    conditions = fixture_conditions(conn, bench, plan, states, wanted)
     return FixtureOut(
         code=plan.code,
         title=plan.title,
