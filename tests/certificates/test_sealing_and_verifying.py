@@ -1,6 +1,7 @@
 """Certificates: sealed, drawn, verified offline, and every tampering named."""
 
 import base64
+import hashlib
 import io
 import json
 import subprocess
@@ -410,6 +411,7 @@ def entries(count: int) -> list[LedgerEntry]:
     """A sound ledger, each entry with its document and paper."""
     made: list[LedgerEntry] = []
     previous = GENESIS
+    kept = PAPERS.setdefault
     for position in range(1, count + 1):
         number = f"C-2026-{position:06}"
         content = {
@@ -418,28 +420,32 @@ def entries(count: int) -> list[LedgerEntry]:
         }  # fmt: skip
         sealed, content_digest = seal(content, KEY), digest(content)
         found = entry_hash(position, number, content_digest, previous)
+        pdf = make_pdf(content, sealed, KEY)
+        paper = hashlib.sha256(pdf).hexdigest()
+        kept(paper, pdf)
         made.append(
             LedgerEntry(
                 position, number, "certificate", "u", "DC40-26-0117", content["issued_at"],
-                content_digest, previous, found, sealed, make_pdf(content, sealed, KEY),
+                content_digest, previous, found, sealed, paper,
             )
         )  # fmt: skip
         previous = found
     return made
 
 
+PAPERS: dict[str, bytes] = {}
 LEDGER = entries(5)
 OTHER: dict[str, Any] = {
     "number": "C-2026-000009", "kind": "nonconformance", "serial": "DC40-26-0999",
     "issued_at": "2026-11-26T08:01:00.000Z", "document_digest": digest({"n": 99}),
     "previous": digest({"n": 98}), "hash": digest({"n": 97}), "supersedes": "C-2026-000001",
-    "sealed": LEDGER[0].sealed, "pdf": LEDGER[0].pdf, "position": 9,
+    "sealed": LEDGER[0].sealed, "paper": LEDGER[0].paper, "position": 9,
 }  # fmt: skip
 
 
 def test_a_whole_ledger_has_no_fault() -> None:
-    assert check_ledger(LEDGER, KEY.public_jwk).faults == ()
-    assert check_ledger([], KEY.public_jwk).faults == ()
+    assert check_ledger(LEDGER, KEY.public_jwk, PAPERS.get).faults == ()
+    assert check_ledger([], KEY.public_jwk, PAPERS.get).faults == ()
 
 
 def test_a_removed_entry_breaks_the_chain() -> None:
@@ -451,10 +457,16 @@ def test_a_removed_entry_breaks_the_chain() -> None:
 def test_every_cell_of_an_entry_is_held_against_its_seal(cell: str) -> None:
     """Also with a chain that was made anew over what was changed."""
     changed = replace(LEDGER[2], **{cell: OTHER[cell]})
-    assert not check_entry(changed, KEY.public_jwk).genuine
+    assert not check_entry(changed, KEY.public_jwk, PAPERS.get).genuine
     anew = entry_hash(changed.position, changed.number, changed.document_digest, changed.previous)
     if cell != "hash":
-        assert not check_entry(replace(changed, hash=anew), KEY.public_jwk).genuine
+        assert not check_entry(replace(changed, hash=anew), KEY.public_jwk, PAPERS.get).genuine
+
+
+def test_a_document_without_its_paper_is_not_whole() -> None:
+    gone = replace(LEDGER[2], paper="0" * 64)
+    told = "Its paper beside the records is gone or was changed."
+    assert check_entry(gone, KEY.public_jwk, PAPERS.get).faults == (told,)
 
 
 def test_the_cells_tried_are_all_that_a_document_tells_of() -> None:

@@ -85,7 +85,7 @@ def test_a_sequence_is_reviewed_from_files_alone(loricate: Run, tmp_path: Path) 
     nobody = {"LORICATE_SERVICE": "http://127.0.0.1:9"}
     done = loricate("sequence", "review", *FILES, **nobody)
     assert done.returncode == 0, done.stderr
-    assert "DC40-FINAL: a load of 4 takes 18.3 s as programmed." in done.stdout
+    assert "DC40-FINAL: a load of 4 takes 13.7 s as programmed." in done.stdout
     text = Path(FILES[0]).read_text(encoding="utf-8").replace('"1.03 kV"', '"0.9 kV"')
     weak = tmp_path / "weak.toml"
     weak.write_text(text, encoding="utf-8")

@@ -95,9 +95,7 @@ def test_a_failed_unit_is_looked_into_remarked_on_and_repeated(
     table = page.get_by_role("table", name="Units by steps")
     table.get_by_role("button", name="Withstand, mains to case, nest 1").click()
     panel = page.get_by_role("region", name="Readings of nest 1, Withstand, mains to case")
-    expect(
-        panel.get_by_role("img", name=re.compile("^current over time of LK-1"))
-    ).to_be_visible()
+    expect(panel.get_by_role("img", name=re.compile("^current over time of LK-1"))).to_be_visible()
     expect(panel.locator("canvas")).to_be_visible()
     panel.get_by_label("Curve", exact=True).select_option("voltage")
     expect(panel.get_by_role("table", name="Curves in numbers")).to_contain_text(

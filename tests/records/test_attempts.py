@@ -223,8 +223,8 @@ def test_records_of_before_are_kept_by_the_migration(tmp_path: Path) -> None:
     conn.close()
     assert migrate(path) == [number for number in sorted(migrations()) if number > 2]
     conn = open_connection(path)
-    (row,) = conn.execute("SELECT number, supersedes FROM current_document").fetchall()
-    assert tuple(row) == ("C-1", None)
+    (row,) = conn.execute("SELECT number, kind FROM current_document").fetchall()
+    assert tuple(row) == ("C-1", "certificate")
     assert conn.execute("SELECT finished_at FROM run").fetchone()[0] == "2026-01-01"
     with pytest.raises(sqlite3.IntegrityError, match="append-only"):
         conn.execute("DELETE FROM ledger")

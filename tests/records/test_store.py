@@ -85,7 +85,9 @@ def test_a_full_disk_is_told_and_nothing_is_half_stored(tmp_path: Path) -> None:
 async def test_reads_see_what_was_written_and_cannot_write(tmp_path: Path) -> None:
     store = Store(tmp_path / "r.sqlite")
     await store.write(
-        lambda conn: conn.execute("INSERT INTO audit VALUES (1, ?, 'a', 'b', 'c', '')", (now(),))
+        lambda conn: conn.execute(
+            "INSERT INTO audit (at, account, action, subject) VALUES (?, 'a', 'b', 'c')", (now(),)
+        )
     )
     assert (
         await store.read(lambda conn: conn.execute("SELECT count(*) FROM audit").fetchone()[0]) == 1

@@ -29,7 +29,7 @@ from tests.conftest import run_load, write_patient_profiles
 from tests.rig import DEMO
 
 KEPT = {  # what no certificate, verdict or answer rests on; everything else is marked
-    "session", "idempotency", "set_aside", "mark", "sqlite_sequence",
+    "session", "idempotency", "set_aside", "outbox", "document_kind", "mark", "sqlite_sequence",
 }  # fmt: skip
 
 
@@ -58,7 +58,7 @@ def copied(told: dict[str, Any], tmp_path: Path) -> Path:
     source.backup(copy)
     copy.close()
     source.close()
-    for name in ("ledger-heads", "pictures"):
+    for name in ("ledger-heads", "papers", "pictures"):
         shutil.copytree(told["folder"] / name, folder / name)
     shutil.copy(told["folder"] / "site-key.pem", folder)
     return folder
@@ -100,7 +100,7 @@ def store_schema(conn: sqlite3.Connection) -> None:
     from loricate.records.migrating import add_functions
     from loricate.records.store import migrations
 
-    add_functions(conn)
+    add_functions(conn, Path("papers"))
     for number in sorted(migrations()):
         conn.executescript(migrations()[number])
 
@@ -238,7 +238,8 @@ def test_keys_put_in_the_place_of_the_sites_are_found_by_its_heads(copied: Path)
     [
         "DELETE FROM ledger WHERE position = (SELECT max(position) FROM ledger)",
         "UPDATE ledger SET serial = 'K-9' WHERE position = 1",
-        "UPDATE ledger SET pdf = (SELECT pdf FROM ledger WHERE position = 2) WHERE position = 1",
+        "UPDATE ledger SET paper = (SELECT max(paper) FROM ledger WHERE position = 2)"
+        " WHERE position = 1",
         "UPDATE ledger SET sealed = replace(sealed, 'K-1', 'K-9') WHERE position = 1",
         "UPDATE ledger SET kind = 'nonconformance' WHERE position = 1",
     ],
@@ -429,7 +430,9 @@ def test_what_to_watch_is_told_to_whoever_has_the_token(told: dict[str, Any]) ->
     assert {sample.labels["state"] for sample in found["loricate_danger"].samples} >= {"safe"}
     page = (DEMO.parent / "docs" / "operating.md").read_text(encoding="utf-8")
     assert set(re.findall(r"`(loricate_\w+)`", page)) == set(found), "each is told of, and no other"
-    assert found["loricate_documents"].samples[0].value >= 2
+    documents = {each.labels["kind"]: each.value for each in found["loricate_documents"].samples}
+    assert documents["certificate"] >= 1 and documents["nonconformance"] >= 0
+    assert found["loricate_outbox_waiting"].samples[0].value == 0
     assert found["loricate_beat_gap_seconds"].samples[0].value > 0.04
     assert found["loricate_disk_free_bytes"].samples[0].value > 2**20
 

@@ -119,6 +119,8 @@ WHO_MAY: dict[str, object] = {
     "GET /audit": AUDITORS,
     "GET /audit/export": AUDITORS,
     "GET /records/check": AUDITORS,
+    "GET /outbox": EVERYONE,
+    "POST /outbox/tries": AUDITORS,
     "GET /sessions": EVERYONE,
     "DELETE /sessions/{session}": EVERYONE,
     "POST /codes": EVERYONE,
@@ -274,8 +276,8 @@ async def test_an_expired_session_is_over(wire: httpx.AsyncClient, tmp_path: Pat
 
 async def test_a_bench_that_does_not_answer_is_told_before_a_run(wire: httpx.AsyncClient) -> None:
     stranger = (await wire.get("http://bench/health")).json()
-    assert stranger["status"] == "degraded" and stranger["problems"] == ["7; sign in to see."]
+    assert stranger["status"] == "degraded" and stranger["problems"] == ["8; sign in to see."]
     assert "127.0.0.1" not in str(stranger), "strangers learn nothing of where instruments are"
     headers = await bearer(wire, "olle")
     health = (await wire.get("http://bench/health", headers=headers)).json()
-    assert health["status"] == "degraded" and len(health["problems"]) == 7
+    assert health["status"] == "degraded" and len(health["problems"]) == 8

@@ -9,6 +9,7 @@ import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
 import { AuditTable } from './AuditTable'
+import { Outbox } from './Outbox'
 import { RecordsCheck } from './RecordsCheck'
 
 type Account = Schemas['AccountOut']
@@ -26,6 +27,7 @@ export default function PeoplePage() {
       </Heading>
       {may.people && <Accounts />}
       <RecordsCheck />
+      <Outbox />
       <AuditTable />
     </Stack>
   )

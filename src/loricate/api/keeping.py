@@ -3,6 +3,19 @@
 from pydantic import BaseModel, Field
 
 
+class OutgoingOut(BaseModel):
+    """Something that leaves the service: a document to a folder, and what became of it."""
+
+    id: int
+    target: str = Field(description="Where to: `export`, the folder that the site names")
+    subject: str = Field(description="What is sent, such as a document's number")
+    queued_at: str
+    tries: int
+    next_try_at: str
+    problem: str = Field(description="Why it has not got there; empty while nothing is wrong")
+    sent_at: str | None
+
+
 class RecordsState(BaseModel):
     """Whether anything in the records was changed from outside."""
 

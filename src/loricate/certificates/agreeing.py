@@ -1,6 +1,6 @@
 """Whether everything that tells of one document tells the same: row, seal, chain and paper."""
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any, Protocol
 
 from loricate.certificates.ledger import MOST_FAULTS, ChainState, Entry, entry_hash, follow
@@ -21,15 +21,16 @@ class FullEntry(Entry, Protocol):
     @property
     def sealed(self) -> str: ...
     @property
-    def pdf(self) -> bytes: ...
+    def paper(self) -> str: ...
     @property
     def supersedes(self) -> str | None: ...
 
 
+Papers = Callable[[str], bytes | None]  # the paper of a digest; None when it is gone or another
 VERDICTS = {"certificate": "pass", "nonconformance": "fail"}
 
 
-def check_entry(entry: FullEntry, jwk: Any) -> Verification:
+def check_entry(entry: FullEntry, jwk: Any, papers: Papers) -> Verification:
     """Hold an entry's row, sealed document, place in the chain and paper against each other.
 
     ``jwk`` is a public JWK or a JWK set.
@@ -40,7 +41,11 @@ def check_entry(entry: FullEntry, jwk: Any) -> Verification:
     except SealError as error:
         return Verification((str(error),))
     faults = [*found.faults, *_row_faults(entry, found.document, found.digest)]
-    faults += paper_faults(entry.pdf, found.document, found.digest, key)
+    pdf = papers(entry.paper)
+    if pdf is None:
+        faults.append("Its paper beside the records is gone or was changed.")
+    else:
+        faults += paper_faults(pdf, found.document, found.digest, key)
     return Verification(tuple(faults), found.document, digest=found.digest)
 
 
@@ -71,14 +76,15 @@ def _row_faults(
         yield "Its entry in the ledger was changed after it was entered."
 
 
-def check_ledger(entries: Iterable[FullEntry], jwk: Any) -> ChainState:
+def check_ledger(entries: Iterable[FullEntry], jwk: Any, papers: Papers) -> ChainState:
     """Follow a whole ledger and say what is wrong with its chain and with each of its documents."""
     faults: list[str] = []
 
     def checked() -> Iterator[FullEntry]:
         for entry in entries:
             if len(faults) < MOST_FAULTS:
-                faults.extend(f"{entry.number}: {each}" for each in check_entry(entry, jwk).faults)
+                found = check_entry(entry, jwk, papers).faults
+                faults.extend(f"{entry.number}: {each}" for each in found)
             yield entry
 
     state = follow(checked())

@@ -209,9 +209,9 @@ def _reading(graded: GradedReading) -> Document:
     return document
 
 
-def series_of(kind: str, issued: dt.date) -> str:
+def series_of(letter: str, issued: dt.date) -> str:
     """What the numbers of a kind begin with in a year: ``C-2026`` or ``N-2026``."""
-    return f"{'C' if kind == 'certificate' else 'N'}-{issued.year}"
+    return f"{letter}-{issued.year}"
 
 
 def certificate_number(series: str, last: int) -> str:

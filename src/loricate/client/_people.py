@@ -1,7 +1,7 @@
 """Signing in, accounts, the audit trail."""
 
 from loricate.api.health import Health
-from loricate.api.keeping import RecordsState
+from loricate.api.keeping import OutgoingOut, RecordsState
 from loricate.api.people import (
     AccountOut,
     AuditEntry,
@@ -116,6 +116,14 @@ class PeopleCalls(Wire):
     def export_audit(self) -> str:
         """The whole audit trail as CSV, each entry with its mark."""
         return self._send("GET", f"{API}/audit/export").text
+
+    def outbox(self, *, waiting: bool = False) -> list[OutgoingOut]:
+        """What leaves the service, newest first; only what has not got there where ``waiting``."""
+        return self._get_all(OutgoingOut, f"{API}/outbox", waiting=waiting)
+
+    def try_outbox(self) -> None:
+        """Have everything that waits be sent now."""
+        self._send("POST", f"{API}/outbox/tries")
 
     def check_records(self, within_s: float = 900.0) -> RecordsState:
         """Whether anything in the records was changed from outside; large ones take a while."""

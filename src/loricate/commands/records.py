@@ -9,7 +9,7 @@ from pathlib import Path
 import click
 
 from loricate.commands.connection import connect, service_options
-from loricate.commands.output import print_json
+from loricate.commands.output import moment, print_json, print_table
 
 FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 FOLDER = click.Path(file_okay=False, path_type=Path)
@@ -25,7 +25,7 @@ head_folders = click.option(
 
 @click.group("records")
 def command() -> None:
-    """Check, back up and restore the records; export the audit trail."""
+    """Check, back up and restore the records; see what leaves them; export the audit trail."""
 
 
 @command.command("check")
@@ -78,6 +78,39 @@ def _database(data_folder: Path) -> Path:
     if not database.is_file():
         raise click.UsageError(f"There are no records in {data_folder}; name the data folder.")
     return database
+
+
+@command.command("outbox")
+@click.option("--now", "try_now", is_flag=True, help="Try everything that waits now.")
+@click.option("--all", "show_all", is_flag=True, help="Show what has got there as well.")
+@service_options
+def show_outbox(
+    try_now: bool, show_all: bool, service: str | None, token: str | None, as_json: bool
+) -> None:
+    """Show what still has to leave the service, and why it has not yet.
+
+    Example: loricate records outbox --now
+    """
+    with connect(service, token) as client:
+        if try_now:
+            client.try_outbox()
+        found = client.outbox(waiting=not show_all)
+    if as_json:
+        print_json(found)
+        return
+    print_table(
+        ["DOCUMENT", "TO", "QUEUED", "TRIES", "STATE"],
+        [
+            [
+                each.subject, each.target, moment(each.queued_at), str(each.tries),
+                f"sent {moment(each.sent_at)}" if each.sent_at else each.problem or "waits",
+            ]
+            for each in found
+        ],
+        right={"TRIES"},
+    )  # fmt: skip
+    waiting = sum(each.sent_at is None for each in found)
+    click.echo(f"{waiting} wait." if waiting else "Everything has been sent.")
 
 
 @command.command("backup")

@@ -6,6 +6,11 @@ from dataclasses import astuple, dataclass
 from loricate.records.errors import NotFound
 from loricate.records.stamps import new_id, now
 
+_ACCOUNT = (
+    "id, name, full_name, role, password_hash, created_at, closed_at, must_change, signed_in_at,"
+    " code_secret"
+)
+
 
 @dataclass(frozen=True, slots=True)
 class Account:
@@ -73,7 +78,8 @@ def put_account(
 
 def find_account(conn: sqlite3.Connection, name: str) -> Account | None:
     """The account of this name, or None."""
-    return _account(conn.execute("SELECT * FROM account WHERE name = ?", (name,)).fetchone())
+    row = conn.execute(f"SELECT {_ACCOUNT} FROM account WHERE name = ?", (name,)).fetchone()
+    return _account(row)
 
 
 def get_account(conn: sqlite3.Connection, name: str) -> Account:
@@ -86,14 +92,15 @@ def get_account(conn: sqlite3.Connection, name: str) -> Account:
 
 def list_accounts(conn: sqlite3.Connection) -> list[Account]:
     """Every account by name, the closed ones last."""
-    rows = conn.execute("SELECT * FROM account ORDER BY closed_at IS NOT NULL, name")
+    rows = conn.execute(f"SELECT {_ACCOUNT} FROM account ORDER BY closed_at IS NOT NULL, name")
     return [found for found in map(_account, rows) if found is not None]
 
 
 def page_of_accounts(conn: sqlite3.Connection, after: str, count: int) -> list[Account]:
     """At most ``count`` accounts by name, above ``after``."""
     rows = conn.execute(
-        "SELECT * FROM account WHERE name > ? COLLATE NOCASE ORDER BY name COLLATE NOCASE LIMIT ?",
+        f"SELECT {_ACCOUNT} FROM account WHERE name > ? COLLATE NOCASE"
+        " ORDER BY name COLLATE NOCASE LIMIT ?",
         (after, count),
     )
     return [found for found in map(_account, rows) if found is not None]
@@ -154,7 +161,7 @@ def find_session(
     if row is None:
         return None
     found = conn.execute(
-        "SELECT * FROM account WHERE id = ? AND closed_at IS NULL", (row["account_id"],)
+        f"SELECT {_ACCOUNT} FROM account WHERE id = ? AND closed_at IS NULL", (row["account_id"],)
     )
     account = _account(found.fetchone())
     return None if account is None else (account, _session(row))

@@ -34,8 +34,8 @@ _READING = (
     "cause", "outcome", "band", "margin", "ungraded",
 )  # fmt: skip
 _ADD_READING = (
-    f"INSERT INTO reading (run_unit_id, step_id, number, position, {', '.join(_READING)})"
-    f" VALUES ({', '.join('?' * (4 + len(_READING)))})"
+    f"INSERT INTO reading (run_unit_id, step_id, number, position, product, {', '.join(_READING)})"
+    f" VALUES ({', '.join('?' * (5 + len(_READING)))})"
 )
 
 
@@ -52,9 +52,16 @@ def add_attempt(conn: sqlite3.Connection, run_unit_id: str, attempt: Attempt) ->
         (*key, attempt.index, step.kind, step.title, grade.verdict, grade.cause, attempt.note,
          attempt.started_at, attempt.ended_at or now(), attempt.reason),
     )  # fmt: skip
+    (product,) = conn.execute(
+        "SELECT product FROM run_unit JOIN unit ON unit.id = unit_id WHERE run_unit.id = ?",
+        (run_unit_id,),
+    ).fetchone()
     conn.executemany(
         _ADD_READING,
-        [(*key, place, *_reading_cells(graded)) for place, graded in enumerate(grade.readings)],
+        [
+            (*key, place, product, *_reading_cells(graded))
+            for place, graded in enumerate(grade.readings)
+        ],
     )
     conn.executemany(
         "INSERT INTO fault (run_unit_id, step_id, number, position, repetition, cause, point, text)"
@@ -216,7 +223,11 @@ def add_answer(
 
 def answers_of(conn: sqlite3.Connection, run_unit_id: str) -> list[Row]:
     """The answers given for a unit in a run, in order."""
-    rows = conn.execute("SELECT * FROM answer WHERE run_unit_id = ? ORDER BY id", (run_unit_id,))
+    rows = conn.execute(
+        "SELECT step_id, attempt, moment, question, choice, note, account, answered_at, picture"
+        " FROM answer WHERE run_unit_id = ? ORDER BY id",
+        (run_unit_id,),
+    )
     return [dict(row) for row in rows]
 
 

@@ -60,7 +60,7 @@ def find(conn: sqlite3.Connection, wanted: Wanted) -> list[dict[str, Any]]:
     return [dict(row) for row in rows]
 
 
-EXPORTED = ("number", "at", "account", "action", "subject", "detail")
+EXPORTED = ("number", "at", "account", "action", "subject", "detail", "site")
 MARKED = ("mark", "marked_at", "origin", "digest", "hash")
 
 
@@ -68,7 +68,7 @@ def page_with_marks(conn: sqlite3.Connection, after: int, count: int) -> list[di
     """Entries with their marks, above a mark's number, oldest first: what an export has."""
     rows = conn.execute(
         "SELECT json_extract(mark.key, '$[0]') AS number, audit.at, account, action, subject,"
-        " detail, mark.position AS mark, mark.at AS marked_at, origin, digest, hash FROM mark"
+        " detail, site, mark.position AS mark, mark.at AS marked_at, origin, digest, hash FROM mark"
         " LEFT JOIN audit ON audit.id = json_extract(mark.key, '$[0]')"
         " WHERE mark.kind = 'audit' AND mark.position > ? ORDER BY mark.position LIMIT ?",
         (after, count),
@@ -86,7 +86,9 @@ def export_faults(rows: Iterable[Mapping[str, str]], end: tuple[int, str] | None
     digests: dict[str, tuple[str, str]] = {}
     for row in rows:
         number = row["number"]
-        content = {"id": int(number), **{name: row[name] for name in EXPORTED[1:]}}
+        # An export of an earlier version had fewer columns, and so had what was marked.
+        told = {name: row[name] for name in EXPORTED[1:] if name in row}
+        content = {"id": int(number), **told}
         digests[number] = row["digest"], marks.digest_of_content([content])
         wanted = marks.mark_hash(
             ("audit", expected, f"[{number}]", row["digest"], row["marked_at"], row["origin"]),

@@ -1,7 +1,8 @@
-"""Backups: the database as it is at one moment, the pictures it names, and the heads of the ledger.
+"""Backups: the database as it is at one moment, the files it names, and the heads of the ledger.
 
-A backup is a gzipped tar file (``loricate-backup/1``): ``manifest.json`` first, with the SHA-256 of
-every other member, then ``records.sqlite``, ``pictures/…`` and ``ledger-heads/…``. No key is in it.
+A backup is a gzipped tar file (``loricate-backup/2``): ``manifest.json`` first, with the SHA-256 of
+every other member, then ``records.sqlite``, ``papers/…``, ``pictures/…`` and ``ledger-heads/…``. No
+key is in it.
 """
 
 import gzip
@@ -19,13 +20,15 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 
 from loricate.core.json_text import JsonRefused, read_json
-from loricate.records import certificates, pictures, site_keys
+from loricate.records import certificates, site_keys
 from loricate.records.errors import RecordsError
+from loricate.records.kept_files import PAPERS, PICTURES, place_of
 from loricate.records.stamps import now
 from loricate.records.store import open_connection
 
-FORMAT = "loricate-backup/1"
-MANIFEST, DATABASE, PICTURES, HEADS = "manifest.json", "records.sqlite", "pictures", "ledger-heads"
+FORMAT = "loricate-backup/2"
+KNOWN = ("loricate-backup/1", FORMAT)  # the first one's papers are in its database
+MANIFEST, DATABASE, HEADS = "manifest.json", "records.sqlite", "ledger-heads"
 MOST_MANIFEST = 512 * 2**20
 CHUNK = 2**20
 
@@ -87,7 +90,7 @@ def _write_whole(data_folder: Path, to: Path) -> Manifest:
         try:
             last = certificates.last_entry(conn)
             kid = site_keys.newest_kid(conn)
-            files = {DATABASE: copy, **dict(_pictures(conn, data_folder / PICTURES))}
+            files = {DATABASE: copy, **dict(_kept_files(conn, data_folder))}
         finally:
             conn.close()
         for path in sorted((data_folder / HEADS).rglob("*.jws")):
@@ -116,12 +119,18 @@ def _copy_database(source: Path, to: Path) -> None:
         conn.close()
 
 
-def _pictures(conn: sqlite3.Connection, folder: Path) -> Iterator[tuple[str, Path]]:
-    for (digest,) in conn.execute("SELECT digest FROM picture ORDER BY digest"):
-        path = pictures.place_of(folder, digest)
-        if not path.is_file():
-            raise BackupRefused(f"The picture {digest} is missing in {folder}; put it back first.")
-        yield f"{PICTURES}/{digest[:2]}/{digest}", path
+def _kept_files(conn: sqlite3.Connection, data_folder: Path) -> Iterator[tuple[str, Path]]:
+    for folder, query in (
+        (PICTURES, "SELECT digest FROM picture ORDER BY digest"),
+        (PAPERS, "SELECT paper FROM ledger WHERE paper <> '' ORDER BY paper"),
+    ):
+        for (digest,) in conn.execute(query):
+            path = place_of(data_folder / folder, digest)
+            if not path.is_file():
+                raise BackupRefused(
+                    f"{digest} is missing in {data_folder / folder}; put it back first."
+                )
+            yield f"{folder}/{digest[:2]}/{digest}", path
 
 
 def _write_tar(to: Path, manifest: Manifest, files: dict[str, Path]) -> None:
@@ -182,12 +191,12 @@ def _read_manifest(tar: tarfile.TarFile) -> Manifest:
         manifest = Manifest(**found)
     except (JsonRefused, TypeError) as error:
         raise BackupRefused(f"The backup's manifest cannot be read ({error}).") from error
-    if manifest.format != FORMAT:
+    if manifest.format not in KNOWN:
         raise BackupRefused(f"The backup is of the form {manifest.format!r}; {FORMAT} is known.")
     for name in manifest.members:
         path = PurePosixPath(name)
         if path.is_absolute() or ".." in path.parts or path.parts[0] not in (
-            DATABASE, PICTURES, HEADS,
+            DATABASE, PICTURES, PAPERS, HEADS,
         ):  # fmt: skip
             raise BackupRefused(f"The backup names {name!r}, which belongs to no data folder.")
     return manifest

@@ -7,28 +7,33 @@ from dataclasses import dataclass
 from loricate.records.errors import NotFound
 from loricate.records.stamps import now
 
+_ENTRY = (
+    "position, number, kind, run_unit_id, serial, issued_at, document_digest, previous, hash,"
+    " sealed, paper, supersedes"
+)
+
 
 @dataclass(frozen=True, slots=True)
 class LedgerEntry:
-    """One issued document: ``sealed`` is the signed JSON text, ``pdf`` the paper."""
+    """One issued document: ``sealed`` is the signed JSON text, ``paper`` the digest of its PDF."""
 
     position: int
     number: str
     kind: str
-    run_unit_id: str
+    run_unit_id: str | None
     serial: str
     issued_at: str
     document_digest: str
     previous: str
     hash: str
     sealed: str
-    pdf: bytes
+    paper: str
     supersedes: str | None = None
 
 
 def last_entry(conn: sqlite3.Connection) -> LedgerEntry | None:
     """The newest entry, or None in an empty ledger."""
-    row = conn.execute("SELECT * FROM ledger ORDER BY position DESC LIMIT 1").fetchone()
+    row = conn.execute(f"SELECT {_ENTRY} FROM ledger ORDER BY position DESC LIMIT 1").fetchone()
     return None if row is None else LedgerEntry(**row)
 
 
@@ -41,7 +46,7 @@ def last_numbers(conn: sqlite3.Connection) -> dict[str, int]:
 def take_numbers(conn: sqlite3.Connection, taken: Mapping[str, int]) -> None:
     """Keep that numbers up to these are given, or may have been."""
     conn.executemany(
-        "INSERT INTO number_taken VALUES (?, ?) ON CONFLICT (series)"
+        "INSERT INTO number_taken (series, number) VALUES (?, ?) ON CONFLICT (series)"
         " DO UPDATE SET number = max(number, excluded.number)",
         list(taken.items()),
     )
@@ -50,20 +55,25 @@ def take_numbers(conn: sqlite3.Connection, taken: Mapping[str, int]) -> None:
 def add_entry(conn: sqlite3.Connection, entry: LedgerEntry, attempts: int) -> None:
     """Append an entry, which tells of so many attempts at its unit."""
     conn.execute(
-        "INSERT INTO ledger VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        f"INSERT INTO ledger ({_ENTRY}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (entry.position, entry.number, entry.kind, entry.run_unit_id, entry.serial,
          entry.issued_at, entry.document_digest, entry.previous, entry.hash, entry.sealed,
-         entry.pdf, entry.supersedes),
+         entry.paper, entry.supersedes),
     )  # fmt: skip
     series, _, number = entry.number.rpartition("-")
     take_numbers(conn, {series: int(number)})
-    conn.execute("INSERT INTO issued_after VALUES (?, ?)", (entry.number, attempts))
+    conn.execute(
+        "INSERT INTO issued_after (number, attempts) VALUES (?, ?)", (entry.number, attempts)
+    )
     conn.execute("DELETE FROM set_aside WHERE run_unit_id = ?", (entry.run_unit_id,))
 
 
 def set_aside(conn: sqlite3.Connection, run_unit_id: str, reason: str) -> None:
     """Keep why a unit's document could not be made."""
-    conn.execute("INSERT OR REPLACE INTO set_aside VALUES (?, ?, ?)", (run_unit_id, reason, now()))
+    conn.execute(
+        "INSERT OR REPLACE INTO set_aside (run_unit_id, reason, at) VALUES (?, ?, ?)",
+        (run_unit_id, reason, now()),
+    )
 
 
 def all_set_aside(conn: sqlite3.Connection) -> list[tuple[str, str, str]]:
@@ -78,7 +88,7 @@ def all_set_aside(conn: sqlite3.Connection) -> list[tuple[str, str, str]]:
 def get_entry(conn: sqlite3.Connection, name: str) -> LedgerEntry:
     """The entry of a number, or the newest of a serial; raises NotFound."""
     row = conn.execute(
-        "SELECT * FROM ledger WHERE number = ?1 OR serial = ?1 COLLATE NOCASE"
+        f"SELECT {_ENTRY} FROM ledger WHERE number = ?1 OR serial = ?1 COLLATE NOCASE"
         " ORDER BY number = ?1 DESC, position DESC LIMIT 1",
         (name,),
     ).fetchone()
@@ -89,7 +99,7 @@ def get_entry(conn: sqlite3.Connection, name: str) -> LedgerEntry:
 
 def get_numbered(conn: sqlite3.Connection, number: str) -> LedgerEntry:
     """The entry of a number; raises NotFound."""
-    row = conn.execute("SELECT * FROM ledger WHERE number = ?", (number,)).fetchone()
+    row = conn.execute(f"SELECT {_ENTRY} FROM ledger WHERE number = ?", (number,)).fetchone()
     if row is None:
         raise NotFound("certificate or nonconformance report", number)
     return LedgerEntry(**row)
@@ -110,12 +120,23 @@ def superseded_by(conn: sqlite3.Connection, number: str) -> str:
 
 
 def count_by_kind(conn: sqlite3.Connection) -> dict[str, int]:
-    """How many documents of each kind were issued."""
+    """How many documents of each kind were issued.
+
+    Counted by their numbers' letters, which the index of numbers has.
+    """
     rows = conn.execute(
-        "SELECT substr(number, 1, 1) AS letter, count(*) AS count FROM ledger GROUP BY letter"
+        "SELECT name, (SELECT count(*) FROM ledger WHERE number >= letter || '-' AND"
+        " number < letter || '.') AS count FROM document_kind ORDER BY name"
     )
-    found = {row["letter"]: int(row["count"]) for row in rows}
-    return {"certificate": found.get("C", 0), "nonconformance": found.get("N", 0)}
+    return {row["name"]: int(row["count"]) for row in rows}
+
+
+def letter_of(conn: sqlite3.Connection, kind: str) -> str:
+    """The letter that numbers of a kind of document begin with; raises NotFound."""
+    row = conn.execute("SELECT letter FROM document_kind WHERE name = ?", (kind,)).fetchone()
+    if row is None:
+        raise NotFound("kind of document", kind)
+    return str(row["letter"])
 
 
 def count_set_aside(conn: sqlite3.Connection) -> int:
@@ -125,5 +146,5 @@ def count_set_aside(conn: sqlite3.Connection) -> int:
 
 def whole_ledger(conn: sqlite3.Connection) -> Iterator[LedgerEntry]:
     """The whole ledger in order, an entry at a time."""
-    for row in conn.execute("SELECT * FROM ledger ORDER BY position"):
+    for row in conn.execute(f"SELECT {_ENTRY} FROM ledger ORDER BY position"):
         yield LedgerEntry(**row)

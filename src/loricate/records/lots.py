@@ -10,6 +10,8 @@ from loricate.records import audit
 from loricate.records.errors import NotFound
 from loricate.records.stamps import now
 
+_LOT = "code, product, quantity, serials, order_number, state, created_at, created_by, closed_at"
+
 
 @dataclass(frozen=True, slots=True)
 class LotRecord:
@@ -46,7 +48,7 @@ def add_lot(
 
 def find_lot(conn: sqlite3.Connection, code: str) -> LotRecord | None:
     """The lot of this code, or None."""
-    row = conn.execute("SELECT * FROM lot WHERE code = ?", (code,)).fetchone()
+    row = conn.execute(f"SELECT {_LOT} FROM lot WHERE code = ?", (code,)).fetchone()
     return None if row is None else LotRecord(**row)
 
 
@@ -61,7 +63,7 @@ def get_lot(conn: sqlite3.Connection, code: str) -> LotRecord:
 def list_lots(conn: sqlite3.Connection, count: int, before: str = "") -> list[LotRecord]:
     """The newest lots, newest first; those opened before the lot ``before`` if that is one."""
     rows = conn.execute(
-        "SELECT * FROM lot WHERE ?1 = '' OR rowid < (SELECT rowid FROM lot WHERE code = ?1)"
+        f"SELECT {_LOT} FROM lot WHERE ?1 = '' OR rowid < (SELECT rowid FROM lot WHERE code = ?1)"
         " ORDER BY rowid DESC LIMIT ?2",
         (before, count),
     )
@@ -82,7 +84,7 @@ def appearances(conn: sqlite3.Connection, code: str) -> list[Appearance]:
     rows = conn.execute(
         "SELECT serial, run_unit.verdict, EXISTS (SELECT 1 FROM attempt WHERE run_unit_id ="
         " run_unit.id AND number = 1 AND attempt.verdict = 'fail') AS failed_first"
-        " FROM run_unit JOIN run ON run.id = run_id"
+        " FROM run_unit JOIN run ON run.id = run_id JOIN unit ON unit.id = unit_id"
         " WHERE lot = ? AND finished_at IS NOT NULL ORDER BY run_unit.id",
         (code,),
     )
@@ -99,6 +101,7 @@ def serials_taken(conn: sqlite3.Connection, code: str) -> frozenset[str]:
     """The serials that were run to an end in a lot."""
     rows = conn.execute(
         "SELECT DISTINCT serial FROM run_unit JOIN run ON run.id = run_id"
+        " JOIN unit ON unit.id = unit_id"
         " WHERE lot = ? AND finished_at IS NOT NULL",
         (code,),
     )
@@ -108,11 +111,12 @@ def serials_taken(conn: sqlite3.Connection, code: str) -> frozenset[str]:
 def latest_units(conn: sqlite3.Connection, code: str) -> list[dict[str, Any]]:
     """The latest appearance of each unit of a lot, by serial, with how often it was tested."""
     rows = conn.execute(
-        "SELECT run_unit.serial, run_unit.verdict, cause, run_id, document.number AS certificate,"
+        "SELECT unit.serial, run_unit.verdict, cause, run_id, document.number AS certificate,"
         " max(run_unit.id) AS newest, count(*) AS times FROM run_unit JOIN run ON run.id = run_id"
+        " JOIN unit ON unit.id = unit_id"
         " LEFT JOIN current_document AS document ON document.run_unit_id = run_unit.id"
-        " WHERE lot = ? AND finished_at IS NOT NULL GROUP BY run_unit.serial"
-        " ORDER BY run_unit.serial",
+        " WHERE lot = ? AND finished_at IS NOT NULL GROUP BY unit.serial"
+        " ORDER BY unit.serial",
         (code,),
     )
     return [dict(row) for row in rows]
@@ -123,7 +127,7 @@ def tested_before(conn: sqlite3.Connection, product: str, serials: list[str]) ->
     marks = ", ".join("?" * len(serials))
     rows = conn.execute(
         "SELECT serial, run_unit.verdict, max(run_unit.id)"
-        " FROM run_unit JOIN run ON run.id = run_id"
+        " FROM run_unit JOIN run ON run.id = run_id JOIN unit ON unit.id = unit_id"
         " WHERE product = ? AND lot <> '' AND run_unit.verdict IN ('pass', 'fail')"
         f" AND serial COLLATE NOCASE IN ({marks}) GROUP BY serial",
         (product, *serials),

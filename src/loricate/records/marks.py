@@ -64,30 +64,35 @@ MARKED: dict[str, Marked] = {
     "run": Marked("run", ("id",), but=("is_issued",), is_final=False),
     "sequence": Marked("sequence", ("code", "revision"), is_final=False),
     "site key": Marked("site_key", ("position",)),
+    "instrument of a run": Marked("run_instrument", ("run_id", "position"), is_final=False),
+    "site": Marked("site", ("id",)),
+    "unit": Marked("unit", ("id",), is_final=False),
     "unit in a run": Marked("run_unit", ("id",), is_final=False),
     "zero": Marked("zero", ("id",)),
 }
 
 
-# How kinds were marked before a migration changed their tables, by the migration.
-UNTIL: dict[int, dict[str, Marked]] = {
+# How kinds were marked before a migration changed their tables, by the migration; None where there
+# were none.
+UNTIL: dict[int, dict[str, Marked | None]] = {
+    13: {"instrument of a run": None, "site": None, "unit": None},
     12: {
         "attempt": Marked(
             "attempt",
             ("run_unit_id", "step_id", "number"),
             (("reading", "position"), ("repetition", "repetition"), ("trace", "number")),
         )
-    }
+    },
 }
 
 
 def marked_at(version: int) -> dict[str, Marked]:
     """How each kind is marked in records of a version."""
-    marked = dict(MARKED)
+    marked: dict[str, Marked | None] = dict(MARKED)
     for number in sorted(UNTIL, reverse=True):
         if version < number:
             marked |= UNTIL[number]
-    return marked
+    return {kind: each for kind, each in marked.items() if each is not None}
 
 
 def version_of(conn: sqlite3.Connection) -> int:
@@ -173,7 +178,8 @@ def mark(
         found = mark_hash((kind, position, key, digest, at, origin), previous)
         may_change = int(not kinds[kind].is_final)
         conn.execute(
-            "INSERT INTO mark VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO mark (kind, position, key, digest, at, origin, hash, may_change)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
             (kind, position, key, digest, at, origin, found, may_change),
         )
         last[kind] = position, found

@@ -6,6 +6,8 @@ Each is named after the last migration whose records it reads, and never changes
 import json
 import sqlite3
 import zlib
+from functools import partial
+from pathlib import Path
 from typing import Any
 
 from loricate.core.errors import CoreError
@@ -13,6 +15,7 @@ from loricate.core.measuring.curves import COURSE, TIME_AXIS, Column, Curve, Mar
 from loricate.core.quantities import CURRENT, POWER, RESISTANCE, TIME, VOLTAGE
 from loricate.records import sequences
 from loricate.records.curves import packed
+from loricate.records.kept_files import keep_file
 
 DIMENSIONS_UNTIL_0011 = {
     "voltage": VOLTAGE, "current": CURRENT, "load_current": CURRENT, "peak_current": CURRENT,
@@ -21,8 +24,9 @@ DIMENSIONS_UNTIL_0011 = {
 }  # fmt: skip
 
 
-def add_functions(conn: sqlite3.Connection) -> None:
-    """Let the statements of migrations call these."""
+def add_functions(conn: sqlite3.Connection, papers: Path) -> None:
+    """Let the statements of migrations call these; papers are kept below that folder."""
+    conn.create_function("paper_kept_until_0012", 1, partial(keep_file, papers))
     conn.create_function("point_until_0011", 3, point_until_0011, deterministic=True)
     conn.create_function("corrections_until_0011", 2, corrections_until_0011, deterministic=True)
     conn.create_function("curve_until_0011", 2, curve_until_0011, deterministic=True)

@@ -2,7 +2,6 @@
 
 import hashlib
 import io
-import os
 import sqlite3
 import warnings
 from dataclasses import dataclass
@@ -12,6 +11,7 @@ from PIL import Image, ImageOps
 
 from loricate.records import audit
 from loricate.records.errors import NotFound, PictureRefused
+from loricate.records.kept_files import keep_file, place_of
 from loricate.records.stamps import now
 
 MOST_BYTES = 8 * 2**20
@@ -65,24 +65,12 @@ def reencode(data: bytes) -> Picture:
     return Picture(digest, MEDIA_TYPES[kind], pixels.width, pixels.height, fresh)
 
 
-def place_of(folder: Path, digest: str) -> Path:
-    """Where the file of a picture is."""
-    return folder / digest[:2] / digest
-
-
 def keep_picture(conn: sqlite3.Connection, folder: Path, picture: Picture, account: str) -> None:
     """Write a picture's file, then its row; the same picture is kept once."""
-    place = place_of(folder, picture.digest)
-    place.parent.mkdir(parents=True, exist_ok=True)
-    if not place.exists():
-        fresh = place.with_suffix(".new")
-        with fresh.open("wb") as out:
-            out.write(picture.data)
-            out.flush()
-            os.fsync(out.fileno())
-        fresh.replace(place)
+    keep_file(folder, picture.data)
     added = conn.execute(
-        "INSERT OR IGNORE INTO picture VALUES (?, ?, ?, ?, ?, ?, ?)",
+        "INSERT OR IGNORE INTO picture (digest, media_type, width, height, bytes, added_at,"
+        " added_by) VALUES (?, ?, ?, ?, ?, ?, ?)",
         (picture.digest, picture.media_type, picture.width, picture.height, len(picture.data),
          now(), account),
     )  # fmt: skip
@@ -92,7 +80,9 @@ def keep_picture(conn: sqlite3.Connection, folder: Path, picture: Picture, accou
 
 def get_picture(conn: sqlite3.Connection, folder: Path, digest: str) -> Picture:
     """A picture by its digest; raises NotFound."""
-    row = conn.execute("SELECT * FROM picture WHERE digest = ?", (digest,)).fetchone()
+    row = conn.execute(
+        "SELECT media_type, width, height FROM picture WHERE digest = ?", (digest,)
+    ).fetchone()
     if row is None:
         raise NotFound("picture", digest)
     data = place_of(folder, digest).read_bytes()

@@ -20,7 +20,8 @@ def add_remark(
     """Keep a remark on a unit in a run, or on one of its steps; gives its id."""
     remark_id = new_id()
     conn.execute(
-        "INSERT INTO remark VALUES (?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO remark (id, run_unit_id, step_id, text, picture, account, made_at)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?)",
         (remark_id, run_unit_id, step_id, text, picture, account, now()),
     )
     audit.note(conn, account, "remark", run_unit_id, text)
@@ -29,5 +30,9 @@ def add_remark(
 
 def remarks_of(conn: sqlite3.Connection, run_unit_id: str) -> list[Row]:
     """The remarks on a unit in a run, in order."""
-    rows = conn.execute("SELECT * FROM remark WHERE run_unit_id = ? ORDER BY id", (run_unit_id,))
+    rows = conn.execute(
+        "SELECT id, step_id, text, picture, account, made_at FROM remark WHERE run_unit_id = ?"
+        " ORDER BY id",
+        (run_unit_id,),
+    )
     return [dict(row) for row in rows]

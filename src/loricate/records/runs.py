@@ -7,11 +7,20 @@ from typing import Any
 
 from loricate.core.measuring.grading import Verdict
 from loricate.core.sequences.released import StepAsDone
-from loricate.records import attempts, audit, remarks, sequences
+from loricate.records import attempts, audit, remarks, sequences, units
 from loricate.records.errors import NotFound
 from loricate.records.stamps import new_id, now
 
 Row = dict[str, Any]
+_INSTRUMENT = ("id", "title", "identity", "serial", "calibrated", "due", "certificate")
+_SUMMARY = (
+    "id, sequence_code, sequence_revision, fixture, lot, state, verdict, created_at, created_by,"
+    " started_at, ended_at"
+)
+_RUN = (
+    f"{_SUMMARY}, retest, start_by, note, bench, software, started_by, finished_at, doubts_until,"
+    " is_issued"
+)
 
 
 def add_run(
@@ -33,13 +42,16 @@ def add_run(
         "INSERT INTO run (id, sequence_code, sequence_revision, fixture, lot, retest, start_by,"
         " state, bench, software, created_at, created_by)"
         " VALUES (?, ?, ?, ?, ?, ?, ?, 'created', ?, ?, ?, ?)",
-        (run_id, *sequence, fixture, lot, retest, start_by, json.dumps(bench), software, now(),
-         account),
-    )  # fmt: skip
-    conn.executemany(
-        "INSERT INTO run_unit (id, run_id, nest, serial, product) VALUES (?, ?, ?, ?, ?)",
-        [(new_id(), run_id, nest, serial, product) for nest, serial in load.items()],
+        (run_id, *sequence, fixture, lot, retest, start_by, "{}", software, now(), account),
     )
+    conn.executemany(
+        "INSERT INTO run_unit (id, run_id, unit_id, nest) VALUES (?, ?, ?, ?)",
+        [
+            (new_id(), run_id, units.known_unit(conn, product, serial), nest)
+            for nest, serial in load.items()
+        ],
+    )
+    set_bench(conn, run_id, bench)
     audit.note(conn, account, "create run", run_id, f"{sequence[0]} on {fixture}")
     return run_id
 
@@ -57,7 +69,10 @@ def keep_idempotent(
     conn: sqlite3.Connection, account: str, key: str, digest: str, run_id: str
 ) -> None:
     """Keep an Idempotency-Key with the run that it made."""
-    conn.execute("INSERT INTO idempotency VALUES (?, ?, ?, ?)", (account, key, digest, run_id))
+    conn.execute(
+        "INSERT INTO idempotency (account, key, request_digest, run_id) VALUES (?, ?, ?, ?)",
+        (account, key, digest, run_id),
+    )
 
 
 def set_state(
@@ -87,7 +102,27 @@ def set_state(
 
 def set_bench(conn: sqlite3.Connection, run_id: str, bench: Mapping[str, Any]) -> None:
     """Write what the run is started with: instruments, zeroes, daily check."""
-    conn.execute("UPDATE run SET bench = ? WHERE id = ?", (json.dumps(bench), run_id))
+    told = {name: value for name, value in bench.items() if name != "instruments"}
+    conn.execute("UPDATE run SET bench = ? WHERE id = ?", (json.dumps(told), run_id))
+    conn.execute("DELETE FROM run_instrument WHERE run_id = ?", (run_id,))
+    conn.executemany(
+        "INSERT INTO run_instrument (run_id, position, instrument, title, identity, serial,"
+        " calibrated, due, certificate) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        [
+            (run_id, position, *(str(each[name]) for name in _INSTRUMENT))
+            for position, each in enumerate(bench.get("instruments", ()))
+        ],
+    )
+
+
+def instruments_of(conn: sqlite3.Connection, run_id: str) -> list[Row]:
+    """The instruments that served a run, each as it was calibrated then."""
+    rows = conn.execute(
+        "SELECT instrument AS id, title, identity, serial, calibrated, due, certificate"
+        " FROM run_instrument WHERE run_id = ? ORDER BY position",
+        (run_id,),
+    )
+    return [dict(row) for row in rows]
 
 
 def set_verdicts(
@@ -136,11 +171,14 @@ def set_issued(conn: sqlite3.Connection, run_id: str) -> None:
 
 def get_run(conn: sqlite3.Connection, run_id: str) -> Row:
     """A run with its units; each unit with its attempts and readings. Raises NotFound."""
-    row = conn.execute("SELECT * FROM run WHERE id = ?", (run_id,)).fetchone()
+    row = conn.execute(f"SELECT {_RUN} FROM run WHERE id = ?", (run_id,)).fetchone()
     if row is None:
         raise NotFound("run", run_id)
     run = dict(row)
-    run["bench"] = json.loads(run["bench"])
+    run["bench"] = {
+        **json.loads(run["bench"]),
+        "instruments": instruments_of(conn, run_id),
+    }
     run["units"] = units_of(conn, "run_id = ?", (run_id,))
     return run
 
@@ -163,9 +201,7 @@ def get_unit_in_run(conn: sqlite3.Connection, run_id: str, nest: str) -> Row:
 def list_runs(conn: sqlite3.Connection, count: int, before: str = "") -> list[Row]:
     """The newest runs, newest first, without their units; older than ``before`` if that is one."""
     rows = conn.execute(
-        "SELECT id, sequence_code, sequence_revision, fixture, lot, state, verdict, created_at,"
-        " created_by, started_at, ended_at FROM run WHERE ?1 = '' OR id < ?1"
-        " ORDER BY id DESC LIMIT ?2",
+        f"SELECT {_SUMMARY} FROM run WHERE ?1 = '' OR id < ?1 ORDER BY id DESC LIMIT ?2",
         (before, count),
     )
     return [dict(row) for row in rows]
@@ -179,12 +215,12 @@ def find_units(conn: sqlite3.Connection, pattern: str, count: int, before: str =
     like = pattern.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
     like = like.replace("*", "%").replace("?", "_")
     rows = conn.execute(
-        "SELECT run_unit.id, run_id, nest, run_unit.serial, product, run_unit.verdict, cause,"
+        "SELECT run_unit.id, run_id, nest, unit.serial, product, run_unit.verdict, cause,"
         " run.started_at, run.ended_at, run.state, sequence_code, sequence_revision,"
         " document.number AS certificate, document.kind AS certificate_kind"
-        " FROM run_unit JOIN run ON run.id = run_id"
+        " FROM run_unit JOIN run ON run.id = run_id JOIN unit ON unit.id = unit_id"
         " LEFT JOIN current_document AS document ON run_unit_id = run_unit.id"
-        " WHERE run_unit.serial LIKE ?1 ESCAPE '\\' AND (?2 = '' OR run_unit.id < ?2)"
+        " WHERE unit.serial LIKE ?1 ESCAPE '\\' AND (?2 = '' OR run_unit.id < ?2)"
         " ORDER BY run_unit.id DESC LIMIT ?3",
         (like, before, count),
     )
@@ -194,8 +230,9 @@ def find_units(conn: sqlite3.Connection, pattern: str, count: int, before: str =
 def unit_history(conn: sqlite3.Connection, serial: str, count: int, before: str = "") -> list[Row]:
     """The newest appearances of a serial, newest first, with attempts and readings."""
     rows = conn.execute(
-        "SELECT id FROM run_unit WHERE serial = ?1 COLLATE NOCASE AND (?2 = '' OR id < ?2)"
-        " ORDER BY id DESC LIMIT ?3",
+        "SELECT run_unit.id FROM run_unit JOIN unit ON unit.id = unit_id"
+        " WHERE serial = ?1 COLLATE NOCASE AND (?2 = '' OR run_unit.id < ?2)"
+        " ORDER BY run_unit.id DESC LIMIT ?3",
         (serial, before, count),
     )
     wanted = [str(row["id"]) for row in rows]
@@ -208,13 +245,16 @@ def units_of(
 ) -> list[Row]:
     """Units in runs with their attempts and readings; ``where`` is a condition of this module."""
     order = "run_unit.id DESC" if newest_first else "run_unit.id"
-    units = [
+    found = [
         dict(row)
         for row in conn.execute(
-            "SELECT run_unit.*, document.number AS certificate, document.kind AS certificate_kind,"
+            "SELECT run_unit.id, run_unit.run_id, unit_id, nest, unit.serial, unit.product,"
+            " unit.asset, unit.place, run_unit.verdict, run_unit.cause,"
+            " document.number AS certificate, document.kind AS certificate_kind,"
             " document.issued_at AS certified_at, issued_after.attempts AS certified_after,"
             " set_aside.reason AS set_aside, run.sequence_code, run.sequence_revision,"
             " run.state AS run_state, run.started_at FROM run_unit JOIN run ON run.id = run_id"
+            " JOIN unit ON unit.id = unit_id"
             " LEFT JOIN current_document AS document ON document.run_unit_id = run_unit.id"
             " LEFT JOIN issued_after ON issued_after.number = document.number"
             " LEFT JOIN set_aside ON set_aside.run_unit_id = run_unit.id"
@@ -222,13 +262,13 @@ def units_of(
             values,
         )
     ]
-    for unit in units:
+    for unit in found:
         steps = _steps_of(conn, unit["sequence_code"], unit["sequence_revision"])
         unit["attempts"] = attempts.attempts_of(conn, unit["id"], steps)
         unit["due"] = list(attempts.due_repeats(conn, unit["id"]))
         unit["answers"] = attempts.answers_of(conn, unit["id"])
         unit["remarks"] = remarks.remarks_of(conn, unit["id"])
-    return units
+    return found
 
 
 def _steps_of(conn: sqlite3.Connection, code: str, revision: int) -> dict[str, StepAsDone]:

@@ -19,7 +19,8 @@ from typing import TypeVar
 
 from loricate.records import audit, marks, migrating
 from loricate.records.errors import NewerDatabase, StorageFull
-from loricate.records.stamps import begin_after
+from loricate.records.kept_files import PAPERS
+from loricate.records.stamps import begin_after, new_id, now
 
 R = TypeVar("R")
 READERS = 4
@@ -28,7 +29,7 @@ FIRST_RESOLVED = 12  # the migration since which a release keeps what it was res
 
 
 def _newest_id(conn: sqlite3.Connection) -> str | None:
-    tables = ("run", "zero", "impedance_zero", "daily_check", "fixture_service", "remark")
+    tables = ("run", "unit", "zero", "impedance_zero", "daily_check", "fixture_service", "remark")
     found = [conn.execute(f"SELECT max(id) FROM {table}").fetchone()[0] for table in tables]
     return max((each for each in found if each), default=None)
 
@@ -95,7 +96,9 @@ def migrate(path: Path, scripts: dict[int, str] | None = None) -> list[int]:
     """
     scripts = migrations() if scripts is None else scripts
     conn = open_connection(path)
-    migrating.add_functions(conn)
+    migrating.add_functions(conn, path.parent / PAPERS)
+    # A table that others refer to may be made anew: what is left alone is looked for after each.
+    conn.execute("PRAGMA foreign_keys = OFF")
     try:
         version = int(conn.execute("PRAGMA user_version").fetchone()[0])
         known = max(scripts, default=0)
@@ -135,6 +138,7 @@ def _apply(conn: sqlite3.Connection, number: int, script: str) -> None:
     """Apply one migration whole; raises sqlite3.Error and leaves nothing of it where it cannot."""
     before = _alone(conn)
     try:
+        script = script.replace("$site", _site_of(conn)).replace("$now", now())
         conn.executescript(f"BEGIN IMMEDIATE;\n{script}\nPRAGMA user_version = {number};")
         if lost := sorted((_alone(conn) - before).keys()):
             raise sqlite3.IntegrityError(f"Migration {number} leaves rows of {lost} alone.")
@@ -143,6 +147,13 @@ def _apply(conn: sqlite3.Connection, number: int, script: str) -> None:
         if conn.in_transaction:
             conn.execute("ROLLBACK")
         raise
+
+
+def _site_of(conn: sqlite3.Connection) -> str:
+    """The id of the site that the records are of; a fresh one for records that have none yet."""
+    if conn.execute("SELECT 1 FROM sqlite_master WHERE name = 'site'").fetchone() is None:
+        return new_id()
+    return str(conn.execute("SELECT id FROM site").fetchone()[0])
 
 
 def _alone(conn: sqlite3.Connection) -> Counter[str]:
@@ -158,7 +169,7 @@ class Store:
     """The records of one service. ``write`` and ``read`` keep SQLite off the event loop."""
 
     def __init__(self, path: Path) -> None:
-        self.path = path
+        self.path, self.papers = path, path.parent / PAPERS
         path.parent.mkdir(parents=True, exist_ok=True)
         migrate(path)
         self._write_conn = open_connection(path)
@@ -175,6 +186,10 @@ class Store:
     def write_now(self, work: Callable[[sqlite3.Connection], R]) -> R:
         """Run ``work`` in one transaction on the writer; for code that is not asynchronous."""
         return self._writer.submit(self._in_transaction, work).result()
+
+    def read_now(self, work: Callable[[sqlite3.Connection], R]) -> R:
+        """Run ``work`` on a read-only connection; for code that is not asynchronous."""
+        return self._readers.submit(self._reading_with, work).result()
 
     async def write(self, work: Callable[[sqlite3.Connection], R]) -> R:
         """Run ``work`` in one transaction on the writer; durable when it returns."""

@@ -12,6 +12,7 @@ from loricate.records import audit
 from loricate.records.stamps import new_id, now
 
 Row = dict[str, Any]
+_CHECK = "id, fixture, passed, report, account, started_at, ended_at, doubts_before"
 
 
 def add_zeroes(
@@ -25,7 +26,8 @@ def add_zeroes(
     """Keep the leads of a nest: Ω and expanded uncertainty by contact."""
     moment = now()
     conn.executemany(
-        "INSERT INTO zero VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO zero (id, fixture, nest, contact, ohms, uncertainty, instrument, account,"
+        " measured_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
         [
             (new_id(), fixture, nest, contact, ohms, uncertainty, instrument, account, moment)
             for contact, (ohms, uncertainty) in leads.items()
@@ -60,7 +62,9 @@ def add_impedance_zero(
 ) -> None:
     """Keep what a path of a nest shows open and shorted."""
     conn.execute(
-        "INSERT INTO impedance_zero VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO impedance_zero (id, fixture, nest, high, low, frequency_hz, open_resistance,"
+        " open_reactance, short_resistance, short_reactance, account, measured_at)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (new_id(), fixture, nest, path.high, path.low, path.frequency_hz, open_ohms.real,
          open_ohms.imag, short_ohms.real, short_ohms.imag, account, now()),
     )  # fmt: skip
@@ -73,7 +77,8 @@ def latest_impedance_zeroes(
 ) -> dict[str, dict[ImpedancePath, ImpedanceZero]]:
     """The newest open and shorted zero of each path of a fixture, by nest and path."""
     rows = conn.execute(
-        "SELECT *, max(id) FROM impedance_zero WHERE fixture = ?"
+        "SELECT nest, high, low, frequency_hz, open_resistance, open_reactance, short_resistance,"
+        " short_reactance, measured_at, max(id) FROM impedance_zero WHERE fixture = ?"
         " GROUP BY nest, high, low, frequency_hz",
         (fixture,),
     )
@@ -116,7 +121,8 @@ def add_daily_check(
     """
     check_id = new_id()
     conn.execute(
-        "INSERT INTO daily_check VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO daily_check (id, fixture, passed, report, account, started_at, ended_at,"
+        " doubts_before) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
         (
             check_id,
             fixture,
@@ -136,7 +142,7 @@ def add_daily_check(
 def latest_daily_check(conn: sqlite3.Connection, fixture: str) -> Row | None:
     """The newest daily check of a fixture with its report, or None."""
     row = conn.execute(
-        "SELECT * FROM daily_check WHERE fixture = ? ORDER BY id DESC LIMIT 1", (fixture,)
+        f"SELECT {_CHECK} FROM daily_check WHERE fixture = ? ORDER BY id DESC LIMIT 1", (fixture,)
     ).fetchone()
     return None if row is None else _check_row(row)
 
@@ -146,7 +152,7 @@ def list_daily_checks(
 ) -> list[Row]:
     """The newest daily checks of a fixture, newest first; older than ``before`` if that is one."""
     rows = conn.execute(
-        "SELECT * FROM daily_check WHERE fixture = ?1 AND (?2 = '' OR id < ?2)"
+        f"SELECT {_CHECK} FROM daily_check WHERE fixture = ?1 AND (?2 = '' OR id < ?2)"
         " ORDER BY id DESC LIMIT ?3",
         (fixture, before, count),
     )
@@ -160,7 +166,8 @@ def _check_row(row: sqlite3.Row) -> Row:
 def add_service(conn: sqlite3.Connection, fixture: str, note: str, account: str) -> None:
     """Enter that a fixture's contacts were renewed: its matings are counted from now."""
     conn.execute(
-        "INSERT INTO fixture_service VALUES (?, ?, ?, ?, ?)",
+        "INSERT INTO fixture_service (id, fixture, note, account, serviced_at)"
+        " VALUES (?, ?, ?, ?, ?)",
         (new_id(), fixture, note, account, now()),
     )
     audit.note(conn, account, "renew contacts", fixture, note)

@@ -18,6 +18,7 @@ from loricate.service.guessing import AttemptLimiter, Hashing
 from loricate.service.head_keeping import HeadKeeper
 from loricate.service.issuing import Issuer
 from loricate.service.ledger_check import LedgerCheck
+from loricate.service.sending import Sender
 from loricate.service.settings import FirstAccount, Settings
 from loricate.service.sign_in import Door
 from loricate.service.site_key_start import load_site_key
@@ -52,8 +53,9 @@ class Desk:
             outside.append(exporter.folder)
         self.heads = HeadKeeper(self.store, self.site_key, self.plan.site, self.plan.code, outside)
         self.drawing = Workroom("drawing", within_s=DRAW_S, most_waiting=64)  # papers
+        self.sender = Sender(self.store, exporter)
         self.issuer = Issuer(
-            self.store, self.site_key, settings.base_url, settings.page_size, exporter,
+            self.store, self.site_key, settings.base_url, settings.page_size, self.sender,
             self.heads, self.drawing,
         )  # fmt: skip
         self.limiter, self.hashing = AttemptLimiter(), Hashing()
@@ -85,6 +87,7 @@ class Desk:
         await self.heads.open()
         await self.bench.open(self.issuer.issue_for)
         self._daily = asyncio.create_task(self.heads.keep_daily())
+        self.sender.open()
         self.issuer.catch_up()
 
     @staticmethod
@@ -105,6 +108,7 @@ class Desk:
         if self._daily is not None:
             self._daily.cancel()
         await self.issuer.close()  # a run that ends waits for its papers
+        await self.sender.close()
         await self.bench.close()
         self.study.close()
         self.drawing.close()

@@ -1,34 +1,37 @@
 """Automatic exports: each document issued is written to the folder and name that the site chose."""
 
-import logging
 from collections.abc import Mapping
 from pathlib import Path, PurePosixPath
 
 from loricate.bench.plan import ExportsPlan
 from loricate.core.export_names import export_path
 
-logger = logging.getLogger("loricate.exports")
+
+class NoExports(LookupError):
+    """A document waits to be exported, and the site exports none any more."""
+
+    def __str__(self) -> str:
+        return "The site names no folder for exports any more; name one, and start the service."
 
 
 class Exporter:
-    """Writes documents below one folder. What cannot be written is logged and lost nowhere else."""
+    """Writes documents below one folder."""
 
     def __init__(self, plan: ExportsPlan | None, beside: Path) -> None:
         self.plan = plan
         self.folder = Path() if plan is None else (beside / plan.folder).resolve()
 
     def write(self, facts: Mapping[str, str], contents: Mapping[str, bytes]) -> list[Path]:
-        """Write one document in each of its forms (``pdf``, ``json``); gives the files written."""
+        """Write one document in each of its forms (``pdf``, ``json``); gives the files written.
+
+        What is there already is left. Raises OSError for what cannot be written, NoExports.
+        """
         if self.plan is None:
-            return []
-        written = []
-        for form in self.plan.forms:
-            try:
-                written.append(self._write(self.plan.name, facts, f".{form}", contents[form]))
-            except OSError as error:
-                told = {"serial": facts.get("serial", ""), "reason": str(error)}
-                logger.exception("document not exported", extra=told)
-        return written
+            raise NoExports
+        return [
+            self._write(self.plan.name, facts, f".{form}", contents[form])
+            for form in self.plan.forms
+        ]
 
     def _write(self, pattern: str, facts: Mapping[str, str], suffix: str, content: bytes) -> Path:
         tried: set[PurePosixPath] = set()

@@ -24,15 +24,16 @@ from loricate.core.gate import Condition, Coverage, certificate_gate, is_open
 from loricate.core.measuring.grading import Cause
 from loricate.core.products.expected import Done
 from loricate.core.sequences.released import ReleasedSequence
-from loricate.records import audit, certificates, doubts, runs, sequences
+from loricate.records import audit, certificates, doubts, outbox, runs, sequences
 from loricate.records.certificates import LedgerEntry
 from loricate.records.errors import StorageFull
+from loricate.records.kept_files import keep_file
 from loricate.records.sequences import SequenceRecord
 from loricate.records.stamps import now
 from loricate.records.store import Store
-from loricate.service.exporting import Exporter
 from loricate.service.head_keeping import HeadKeeper
 from loricate.service.problems import Busy
+from loricate.service.sending import EXPORT, Sender
 from loricate.service.workroom import Workroom
 
 AGAIN_S = 5.0
@@ -160,12 +161,12 @@ class Issuer:
         key: SiteKey,
         base_url: str,
         page_size: str,
-        exporter: Exporter,
+        sender: Sender,
         heads: HeadKeeper,
         drawing: Workroom,
     ) -> None:
         self.store, self.key, self.base_url, self.page_size = store, key, base_url, page_size
-        self.exporter, self.heads, self.drawing = exporter, heads, drawing
+        self.sender, self.heads, self.drawing = sender, heads, drawing
         self._lock = asyncio.Lock()
         self._later: asyncio.Task[None] | None = None
         self._going: set[asyncio.Task[None]] = set()
@@ -263,7 +264,8 @@ class Issuer:
             issued_at = now()
             day = dt.date.fromisoformat(issued_at[:10])
             last = await self.store.read(certificates.last_entry)
-            series = series_of(kind, day)
+            letter = await self.store.read(lambda conn: certificates.letter_of(conn, kind))
+            series = series_of(letter, day)
             number = certificate_number(series, await self.heads.last_number(series))
             position = 1 if last is None else last.position + 1
             previous = GENESIS if last is None else last.hash
@@ -277,18 +279,12 @@ class Issuer:
             sealed, document_digest, pdf = await self.drawing.do(
                 draw_sealed, document, self.key, self.page_size, field="document"
             )
+            paper = await asyncio.to_thread(keep_file, self.store.papers, pdf)
             entry = LedgerEntry(
                 position, number, kind, unit["id"], unit["serial"], issued_at, document_digest,
-                previous, entry_hash(position, number, document_digest, previous), sealed, pdf,
+                previous, entry_hash(position, number, document_digest, previous), sealed, paper,
                 unit["certificate"],
             )  # fmt: skip
-
-            def keep(conn: sqlite3.Connection) -> None:
-                certificates.add_entry(conn, entry, len(unit["attempts"]))
-                audit.note(conn, "service", f"issue {kind}", number, unit["serial"])
-
-            await self.store.write(keep)
-            await self.heads.keep()
             facts = {
                 "serial": unit["serial"],
                 "lot": run["lot"],
@@ -299,5 +295,13 @@ class Issuer:
                 "date": issued_at[:10],
                 "number": number,
             }
-            contents = {"pdf": pdf, "json": sealed.encode()}
-            await asyncio.to_thread(self.exporter.write, facts, contents)
+
+            def keep(conn: sqlite3.Connection) -> None:
+                certificates.add_entry(conn, entry, len(unit["attempts"]))
+                audit.note(conn, "service", f"issue {kind}", number, unit["serial"])
+                if self.sender.exporter.plan is not None:
+                    outbox.add_outgoing(conn, EXPORT, number, facts)
+
+            await self.store.write(keep)
+            await self.heads.keep()
+        self.sender.look()

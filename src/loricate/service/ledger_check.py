@@ -4,13 +4,14 @@ import asyncio
 import sqlite3
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import wraps
+from functools import partial, wraps
 from itertools import islice
 from pathlib import Path
 
 from loricate.certificates.agreeing import check_ledger
 from loricate.certificates.heads import Found, ledger_faults, read_heads
 from loricate.records import certificates, marks, restorings, site_keys
+from loricate.records.kept_files import PAPERS, read_file
 from loricate.records.store import open_connection
 from loricate.service.head_keeping import texts_in
 from loricate.service.workroom import Workroom
@@ -49,7 +50,8 @@ def ledger_state(database: Path, folders: Sequence[Path], benches: frozenset[str
     try:
         outside = _heads(conn, folders, benches)
         heads = outside.heads
-        found = check_ledger(certificates.whole_ledger(conn), site_keys.key_set(conn))
+        papers = partial(read_file, database.parent / PAPERS)
+        found = check_ledger(certificates.whole_ledger(conn), site_keys.key_set(conn), papers)
         faults = (*found.faults, *outside.faults, *ledger_faults(heads, found.hashes))
         return Checked(found.entries, faults, len(heads), _notes(conn))
     finally:

@@ -10,7 +10,7 @@ from prometheus_client.openmetrics import exposition
 from prometheus_client.registry import Collector
 
 from loricate.bench.danger import DangerState
-from loricate.records import certificates, marks, runs
+from loricate.records import certificates, marks, outbox, runs
 from loricate.service.desk import Desk
 
 CONTENT_TYPE = exposition.CONTENT_TYPE_LATEST
@@ -23,6 +23,7 @@ class Kept:
     runs: dict[str, int]
     documents: dict[str, int]
     set_aside: int
+    waiting: int
     marks: int
 
     @classmethod
@@ -32,6 +33,7 @@ class Kept:
             runs.count_by_state(conn),
             certificates.count_by_kind(conn),
             certificates.count_set_aside(conn),
+            outbox.count_waiting(conn),
             marks.count(conn),
         )
 
@@ -86,6 +88,7 @@ async def exposed(desk: Desk) -> bytes:
                 _labelled("runs", "Runs in the records", "state", kept.runs),
                 _labelled("documents", "Documents issued", "kind", kept.documents),
                 _gauge("documents_set_aside", "Documents that could not be issued", kept.set_aside),
+                _gauge("outbox_waiting", "What has not been sent yet", kept.waiting),
                 _gauge("marks", "Marks of records", kept.marks),
                 _labelled(
                     "queue", "Work under way or waiting in a room", "room",

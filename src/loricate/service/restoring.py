@@ -6,6 +6,7 @@ import shutil
 import sqlite3
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 from itertools import islice
 from pathlib import Path
 
@@ -15,6 +16,7 @@ from loricate.certificates.heads import last_numbers, read_heads
 from loricate.certificates.site_key import open_site_key
 from loricate.records import backup, certificates, marks, restorings, site_keys
 from loricate.records.backup import BackupRefused, Manifest
+from loricate.records.kept_files import PAPERS, read_file
 from loricate.records.store import Store, migrate, open_connection
 from loricate.service.head_keeping import FOLDER, benches_of, texts_in
 
@@ -68,7 +70,11 @@ def _check_records(database: Path) -> None:
     try:
         found = [row[0] for row in conn.execute("PRAGMA quick_check") if row[0] != "ok"]
         found += islice(marks.faults(conn), marks.MOST_FAULTS)
-        found += check_ledger(certificates.whole_ledger(conn), site_keys.key_set(conn)).faults
+        found += check_ledger(
+            certificates.whole_ledger(conn),
+            site_keys.key_set(conn),
+            partial(read_file, database.parent / PAPERS),
+        ).faults
     except sqlite3.DatabaseError as error:
         found = [str(error)]
     finally:

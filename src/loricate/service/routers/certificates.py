@@ -1,6 +1,8 @@
 """Certificates and nonconformance reports: show, download, verify; the ledger; the public key."""
 
+import asyncio
 import sqlite3
+from functools import partial
 from typing import Any
 
 from fastapi import Response
@@ -11,6 +13,8 @@ from loricate.certificates.agreeing import check_entry
 from loricate.certificates.verifying import NOT_TRUE, NOT_YOURS
 from loricate.records import certificates, site_keys
 from loricate.records.certificates import LedgerEntry
+from loricate.records.errors import NotFound
+from loricate.records.kept_files import read_file
 from loricate.service.head_keeping import present_head
 from loricate.service.routers.access import TheDesk, make_router
 from loricate.service.sign_in import Reader
@@ -33,9 +37,12 @@ async def show_certificate(name: str, person: Reader, desk: TheDesk) -> Response
 async def download_certificate(name: str, person: Reader, desk: TheDesk) -> Response:
     """The PDF, by number or by serial (then its newest)."""
     entry = await desk.store.read(lambda conn: certificates.get_entry(conn, name))
+    pdf = await asyncio.to_thread(read_file, desk.store.papers, entry.paper)
+    if pdf is None:
+        raise NotFound("paper of", entry.number)
     disposition = f'inline; filename="{entry.number}.pdf"'
     headers = {"Content-Disposition": disposition}
-    return Response(entry.pdf, media_type="application/pdf", headers=headers)
+    return Response(pdf, media_type="application/pdf", headers=headers)
 
 
 @router.get("/verify/{number}", response_model=Verified)
@@ -49,7 +56,8 @@ async def verify_number(number: str, desk: TheDesk) -> Verified:
         return entry, before, after, site_keys.key_set(conn)
 
     entry, before, after, keys = await desk.store.read(look)
-    checked = await desk.study.do(check_entry, entry, keys, field="number")
+    papers = partial(read_file, desk.store.papers)
+    checked = await desk.study.do(check_entry, entry, keys, papers, field="number")
     faults = list(checked.faults)
     if before != entry.previous:
         faults.append("The entry before it in the ledger is another than it was.")

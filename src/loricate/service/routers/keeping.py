@@ -9,11 +9,11 @@ from typing import Any
 
 from fastapi.responses import StreamingResponse
 
-from loricate.api.keeping import RecordsState
-from loricate.records import audit
+from loricate.api.keeping import OutgoingOut, RecordsState
+from loricate.records import audit, outbox
 from loricate.service.desk import Desk
-from loricate.service.routers.access import TheDesk, make_router
-from loricate.service.sign_in import Auditor
+from loricate.service.routers.access import APage, Before, TheDesk, make_router
+from loricate.service.sign_in import Auditor, Reader
 
 router = make_router("", "keeping")
 ENTRIES_AT_ONCE = 500
@@ -27,6 +27,25 @@ async def check_records(person: Auditor, desk: TheDesk) -> RecordsState:
         marks=found.entries, whole=not found.faults, faults=list(found.faults),
         heads=found.heads, notes=list(found.notes),
     )  # fmt: skip
+
+
+@router.get("/outbox", response_model=list[OutgoingOut])
+async def list_outbox(
+    person: Reader, desk: TheDesk, page: APage, before: Before = "", waiting: bool = False
+) -> list[OutgoingOut]:
+    """What leaves the service, newest first; with ``waiting`` only what has not got there yet."""
+    found = await desk.store.read(
+        lambda conn: outbox.list_outgoing(conn, page.look_for, before, waiting)
+    )
+    rows = page.cut(found, "before", lambda each: each.id)
+    return [OutgoingOut.model_validate(each, from_attributes=True) for each in rows]
+
+
+@router.post("/outbox/tries", status_code=204)
+async def try_outbox(person: Auditor, desk: TheDesk) -> None:
+    """Try everything that waits now, and not when its turn comes."""
+    await desk.store.write(outbox.try_all_now)
+    desk.sender.look()
 
 
 @router.get(
