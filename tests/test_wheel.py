@@ -33,6 +33,7 @@ def test_the_wheel_holds_console_demo_fonts_and_migrations(wheel: Path) -> None:
     assert {
         "loricate/_console/index.html",
         "loricate/_demo/bench/bench.toml",
+        "loricate/_demo/bench/site.toml",
         "loricate/bench/profiles/stand-in-matrix.toml",
         "loricate/certificates/fonts/DejaVuSans.ttf",
         "loricate/records/migrations/0001_first.sql",

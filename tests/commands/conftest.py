@@ -19,7 +19,7 @@ def loricate(site: dict[str, Any], client: Client, tmp_path: Path) -> Run:
     """Run a command against the shared site, signed in as its engineer."""
     environment = {
         **os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": client.token,
-        "XDG_CONFIG_HOME": str(tmp_path),
+        "XDG_CONFIG_HOME": str(tmp_path), "LORICATE_FIXTURE": "FX-A",
     }  # fmt: skip
 
     def run(*words: str, **more: str) -> subprocess.CompletedProcess[str]:

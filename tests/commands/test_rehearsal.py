@@ -45,7 +45,8 @@ def test_what_does_not_pass_exits_3_and_what_is_wrong_1(loricate: Run) -> None:
 def test_high_voltage_is_agreed_to_first(site: dict[str, Any]) -> None:
     def start(said: str) -> subprocess.CompletedProcess[str]:
         return subprocess.run(
-            [sys.executable, "-m", "loricate", "rehearsal", "start", "DC40-FINAL", "withstand"],
+            [sys.executable, "-m", "loricate", "rehearsal", "start", "DC40-FINAL", "withstand",
+             "--fixture", "FX-A"],
             env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token_of(site)},
             input=said, capture_output=True, text=True, timeout=60, check=False,
         )  # fmt: skip

@@ -57,7 +57,8 @@ def test_a_run_of_good_units_exits_0_and_its_certificate_verifies(
 def test_a_question_is_asked_at_the_terminal(loricate: Run, site: dict[str, Any]) -> None:
     """Standard input that is not a terminal is answered line by line."""
     done = subprocess.run(
-        [sys.executable, "-m", "loricate", "run", "start", "DC40-FINAL", "1=Q-1"],
+        [sys.executable, "-m", "loricate", "run", "start", "DC40-FINAL", "1=Q-1",
+         "--fixture", "FX-A"],
         env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token_of(site)},
         input="fail\n", capture_output=True, text=True, timeout=60, check=False,
     )  # fmt: skip
@@ -112,7 +113,7 @@ def test_a_failed_step_is_repeated_remarked_on_and_traced(
 def test_a_run_waits_for_the_foot_switch(loricate: Run, hands: Hands, site: dict[str, Any]) -> None:
     process = subprocess.Popen(
         [sys.executable, "-m", "loricate", "run", "start", "DC40-FINAL", "1=FT-9", "--pass-visual",
-         "--start-by", "foot"],
+         "--start-by", "foot", "--fixture", "FX-A"],
         env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token_of(site)},
         stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
     )  # fmt: skip
@@ -129,7 +130,8 @@ def test_a_photo_is_handed_in_at_the_terminal(
     release(client, entries("PHOTO-3"))
     (tmp_path / "panel.png").write_bytes(photo())
     done = subprocess.run(
-        [sys.executable, "-m", "loricate", "run", "start", "PHOTO-3", "1=PH-3"], cwd=tmp_path,
+        [sys.executable, "-m", "loricate", "run", "start", "PHOTO-3", "1=PH-3",
+         "--fixture", "FX-A"], cwd=tmp_path,
         env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token_of(site)},
         input="24 V\nnothing.png\npanel.png\n@panel.png\n", capture_output=True, text=True,
         timeout=60, check=False,

@@ -264,6 +264,7 @@ def test_every_operation_keeps_the_contract_for_strangers(tried: dict[str, Any])
 
 FILES = [
     ("bench", DEMO / "bench" / "bench.toml"),
+    ("site", DEMO / "bench" / "site.toml"),
     *(("stand-ins", path) for path in [DEMO / "stand-ins" / "stand-ins.toml"]),
     *(("stand-in-unit", path) for path in sorted((DEMO / "stand-ins").glob("*.toml"))
       if path.name != "stand-ins.toml"),

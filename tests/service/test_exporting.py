@@ -8,13 +8,13 @@ from pathlib import Path
 
 import pytest
 
-from loricate.bench.plan import ExportsPlan
 from loricate.records import certificates, outbox
 from loricate.records.certificates import LedgerEntry
 from loricate.records.kept_files import keep_file
 from loricate.records.store import Store
 from loricate.service.exporting import Exporter
 from loricate.service.sending import EXPORT, Sender
+from loricate.service.site_file import ExportsPlan
 
 FACTS = {"serial": "A-1", "verdict": "pass", "date": "2026-11-25", "number": "C-1"}
 
@@ -119,6 +119,6 @@ def test_what_is_put_off_is_tried_less_and_less_often(line: Line) -> None:
     assert waits[0] < dt.timedelta(seconds=5) < waits[4]
 
 
-def test_a_faulty_name_is_refused_in_the_bench_file() -> None:
+def test_a_faulty_name_is_refused_in_the_site_file() -> None:
     with pytest.raises(ValueError, match=r"placeholder \{colour\}"):
         ExportsPlan(folder="out", name="{colour}-{serial}")

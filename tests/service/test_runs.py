@@ -60,7 +60,7 @@ def test_documents_are_exported_as_they_are_issued(
     done: tuple[Client, str], site: dict[str, Any]
 ) -> None:
     client, run_id = done
-    assert client.bench().exports == "exports/{date}/{product}/{serial}-{verdict}"
+    assert client.site().exports == "exports/{date}/{product}/{serial}-{verdict}"
     for unit in client.run(run_id).units:
         # A serial that was tested before has a file of its own for each document.
         name = f"exports/20*-*/DC-40/{unit.serial}-{unit.verdict}*"

@@ -120,6 +120,7 @@ WHO_MAY: dict[str, object] = {
     "GET /audit/export": AUDITORS,
     "GET /records/check": AUDITORS,
     "GET /outbox": EVERYONE,
+    "GET /site": EVERYONE,
     "POST /outbox/tries": AUDITORS,
     "GET /sessions": EVERYONE,
     "DELETE /sessions/{session}": EVERYONE,

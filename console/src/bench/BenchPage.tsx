@@ -18,6 +18,7 @@ export default function BenchPage() {
   const [query, setQuery] = useSearchParams()
   const [trouble, setTrouble] = useState('')
   const found = useQuery({ queryKey: ['bench'], queryFn: () => ask(api.GET('/api/v1/bench')) })
+  const site = useQuery({ queryKey: ['site'], queryFn: () => ask(api.GET('/api/v1/site')) })
   useKey('F5', !found.isFetching, found.refetch)
   if (found.isError) return <Trouble text={found.error.message} />
   if (found.data === undefined) return <Waiting />
@@ -45,7 +46,7 @@ export default function BenchPage() {
           </Heading>
           <Text color="soft">
             {bench.title}, {bench.site}
-            {bench.exports && `. Documents go to ${bench.exports}`}
+            {site.data?.exports && `. Documents go to ${site.data.exports}`}
           </Text>
         </Box>
         <KeyButton

@@ -35,10 +35,18 @@ test('a list is what stands between commas', () => {
 })
 
 test('the same quantity written otherwise does not depart', () => {
-  expect(departs('0.5 s', { default: '500 ms' })).toBe(false)
-  expect(departs('1 kV', { default: '1000 V' })).toBe(false)
-  expect(departs('1 MV', { default: '1 mV' })).toBe(true)
-  expect(departs('5 mA', { default: '5 mV' })).toBe(true)
+  const time = { default: '500 ms', 'x-units': { s: [1, 0], ms: [1e-3, 0] } } as Schema
+  expect(departs('0.5 s', time)).toBe(false)
+  expect(departs('5e-1 s', time)).toBe(false)
+  expect(departs('0.6 s', time)).toBe(true)
+  const volts = {
+    default: '1 mV',
+    'x-units': { V: [1, 0], mV: [1e-3, 0], kV: [1e3, 0], MV: [1e6, 0] },
+  } as Schema
+  expect(departs('0.001 V', volts)).toBe(false)
+  expect(departs('1 MV', volts)).toBe(true)
+  expect(departs('1 KV', volts)).toBe(true)
+  expect(departs('1 mA', volts)).toBe(true)
 })
 
 test('only what differs from a default that says something departs', () => {

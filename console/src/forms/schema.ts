@@ -14,7 +14,11 @@ export interface Schema {
   items?: Schema
   properties?: Record<string, Schema>
   required?: string[]
+  'x-units'?: Units
 }
+
+/** Of each spelling what it is times in SI, and what is added before: as the service has them. */
+export type Units = Record<string, [times: number, offset: number]>
 
 export type Value = Record<string, unknown>
 
@@ -76,30 +80,21 @@ export function put(value: Value, name: string, given: unknown): Value {
 export function departs(value: unknown, schema: Schema): boolean {
   if (value === undefined || value === null || shown(schema.default) === '') return false
   if (typeof value === 'string' && typeof schema.default === 'string') {
-    return !isSameQuantity(value, schema.default)
+    return !isSameQuantity(value, schema.default, schema['x-units'] ?? {})
   }
   return JSON.stringify(value) !== JSON.stringify(schema.default)
 }
 
-const POWERS: Record<string, number> = {
-  n: -9,
-  u: -6,
-  µ: -6,
-  μ: -6,
-  m: -3,
-  '': 0,
-  k: 3,
-  M: 6,
-  G: 9,
-}
-const QUANTITY = /^([+-]?[\d.]+(?:e[+-]?\d+)?)\s?([nuµμmkMG]?)(V|A|Ω|ohm|F|H|s|Hz|W|m|%)$/i
-
 /** Whether two texts are the same, or the same quantity written otherwise: 0.5 s and 500 ms. */
-export function isSameQuantity(one: string, other: string): boolean {
+export function isSameQuantity(one: string, other: string, units: Units): boolean {
   if (one.trim() === other) return true
-  const a = QUANTITY.exec(one.trim())
-  const b = QUANTITY.exec(other)
-  if (a === null || b === null || a[3] !== b[3]) return false
-  const size = (parts: RegExpExecArray) => Number(parts[1]) * 10 ** (POWERS[parts[2] ?? ''] ?? 0)
-  return Math.abs(size(a) - size(b)) <= 1e-9 * Math.abs(size(b))
+  const a = inSi(one, units)
+  const b = inSi(other, units)
+  return a !== undefined && b !== undefined && Math.abs(a - b) <= 1e-9 * Math.abs(b)
+}
+
+function inSi(text: string, units: Units): number | undefined {
+  const parts = /^([+-]?[\d.]+(?:[eE][+-]?\d+)?)\s?(\S*)$/.exec(text.trim())
+  const unit = units[parts?.[2] ?? '']
+  return parts === null || unit === undefined ? undefined : (Number(parts[1]) + unit[1]) * unit[0]
 }

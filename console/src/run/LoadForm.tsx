@@ -19,6 +19,7 @@ export function LoadForm() {
   const [trouble, setTrouble] = useState('')
   const [busy, setBusy] = useState(false)
   const form = useRef<HTMLFormElement>(null)
+  const tried = useRef({ load: '', key: '' })
   const sequences = useQuery({
     queryKey: ['sequences'],
     queryFn: () => askAll(api.GET('/api/v1/sequences')),
@@ -89,6 +90,12 @@ export function LoadForm() {
     target?.focus()
   }
 
+  /** The same load tried again is the same request: its answer may have been lost on the way. */
+  function keyFor(load: string): string {
+    if (tried.current.load !== load) tried.current = { load, key: freshKey() }
+    return tried.current.key
+  }
+
   async function submit(event: FormEvent) {
     event.preventDefault()
     setBusy(true)
@@ -102,7 +109,7 @@ export function LoadForm() {
         retest,
         start_by: startBy,
       }
-      const header = { 'idempotency-key': crypto.randomUUID() }
+      const header = { 'idempotency-key': keyFor(JSON.stringify(body)) }
       const run = await ask(api.POST('/api/v1/runs', { body, params: { header } }))
       navigate(`/run/${run.id}`)
     } catch (error) {
@@ -248,4 +255,10 @@ function chosen(
 function starting(hasInputs: boolean): 'key' | 'foot' | 'presence' {
   const kept = localStorage.getItem('loricate-start')
   return hasInputs && (kept === 'foot' || kept === 'presence') ? kept : 'key'
+}
+
+/** A key that nobody else makes; also on plain http, where crypto.randomUUID is not to be had. */
+function freshKey(): string {
+  const bytes = crypto.getRandomValues(new Uint8Array(16))
+  return [...bytes].map((each) => each.toString(16).padStart(2, '0')).join('')
 }

@@ -6,8 +6,8 @@ import { play } from './sounds'
 
 /** Sound the verdict when a run that was seen running ends, and call for attention at a question. */
 export function useSounds(state: RunState): void {
-  const bench = useQuery({ queryKey: ['bench'], queryFn: () => ask(api.GET('/api/v1/bench')) })
-  const sounds = bench.data?.sounds
+  const site = useQuery({ queryKey: ['site'], queryFn: () => ask(api.GET('/api/v1/site')) })
+  const sounds = site.data?.sounds
   const asked = state.questions[0]?.number ?? 0
   const wasRunning = useRef(false)
 

@@ -142,13 +142,6 @@ class FixtureOut(BaseModel):
     daily_check: DailyCheckOut | None
 
 
-class SoundsOut(BaseModel):
-    """How this bench sounds."""
-
-    voice: str
-    pitch: int
-
-
 class BenchOut(BaseModel):
     """The bench that this service drives."""
 
@@ -165,11 +158,6 @@ class BenchOut(BaseModel):
         examples=["a rehearsal of DC40-FINAL by mara"],
     )
     has_inputs: bool = Field(description="Whether a foot switch and presence can start a run")
-    sounds: SoundsOut
-    exports: str = Field(
-        description="Folder and name of each document as it is issued; empty: none",
-        examples=["exports/{date}/{serial}-{verdict}"],
-    )
     rows: dict[str, dict[str, list[int]]] = Field(
         description="The matrix rows of each instrument's terminals, by its id"
     )

@@ -228,12 +228,12 @@ class RunSummary(BaseModel):
     created_by: str
     started_at: str | None
     ended_at: str | None
+    note: str = Field(description="Why it ended as it did, when that is not how it should")
 
 
 class RunOut(RunSummary):
     """A run with its units, their attempts and readings."""
 
-    note: str
     start_by: str
     notices: list[str] = Field(description="What stands in the way of certificates")
     steps: list[StepSummary]

@@ -13,13 +13,11 @@ from pydantic import (
     Field,
     StringConstraints,
     WithJsonSchema,
-    field_validator,
     model_validator,
 )  # fmt: skip
 
 from loricate.core.documents import read_document
 from loricate.core.errors import DocumentError, Finding
-from loricate.core.export_names import pattern_problem
 from loricate.core.limits.limit import Code
 from loricate.core.measuring.roles import ROLES, Role, check_role
 from loricate.core.quantities import Seconds
@@ -114,31 +112,6 @@ class InputsPlan(LinkedPart):
     presence: dict[str, dict[str, int]] = Field(default_factory=dict)
 
 
-class ExportsPlan(_Part):
-    """Where each document goes as soon as it is issued: a folder beside the bench file, and a name.
-
-    ``name`` has folders and placeholders: see ``core.export_names``.
-    """
-
-    folder: str = Field(min_length=1)
-    name: str = "{date}/{serial}-{verdict}"
-    forms: tuple[Literal["pdf", "json"], ...] = Field(default=("pdf", "json"), min_length=1)
-
-    @field_validator("name")
-    @classmethod
-    def _is_a_name(cls, name: str) -> str:
-        if problem := pattern_problem(name):
-            raise ValueError(problem)
-        return name
-
-
-class SoundsPlan(_Part):
-    """How this bench sounds, so that it can be told from the one beside it."""
-
-    voice: Literal["bell", "reed", "wood"] = "bell"
-    pitch: int = Field(default=0, ge=-12, le=12, description="In semitones")
-
-
 class BenchPlan(_Part):
     """A bench file.
 
@@ -156,9 +129,18 @@ class BenchPlan(_Part):
     fixtures: tuple[FixturePlan, ...] = Field(min_length=1)
     daily_check: DailyCheckPlan | None = None
     inputs: InputsPlan | None = None
-    sounds: SoundsPlan = SoundsPlan()
-    exports: ExportsPlan | None = None
     pace: float = Field(default=1.0, ge=1.0)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _what_is_the_site_s(cls, data: object) -> object:
+        """Benches of 0.1.0 had these."""
+        for name in ("exports", "sounds"):
+            if isinstance(data, dict) and name in data:
+                raise ValueError(
+                    f"[{name}] belongs into the site file now: move it to site.toml beside this."
+                )
+        return data
 
     @model_validator(mode="after")
     def _no_doubles(self) -> "BenchPlan":

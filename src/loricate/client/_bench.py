@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Sequence
 
 from loricate.api.bench import BenchOut, DailyCheckOut, DangerOut, UpkeepOut
+from loricate.api.site import SiteOut
 from loricate.client._wire import API, RunEvent, Wire
 
 
@@ -12,6 +13,10 @@ class BenchCalls(Wire):
     def bench(self) -> BenchOut:
         """The bench: who answers, calibration, guard, fixtures."""
         return self._get(BenchOut, f"{API}/bench")
+
+    def site(self) -> SiteOut:
+        """What the site chose: sounds, exports; and the id of its records."""
+        return self._get(SiteOut, f"{API}/site")
 
     def danger(self) -> DangerOut:
         """How dangerous the fixture is at this moment, as the bench itself knows."""

@@ -1,9 +1,12 @@
 """Runs, the units in them, and their pictures."""
 
+import uuid
 from collections.abc import Iterator, Mapping
 
 from loricate.api.records import CurvesOut, RunOut, RunSummary, UnitFound, UnitOut
 from loricate.client._wire import API, RunEvent, Wire
+
+LOST_TRIES = 3
 
 
 class RunCalls(Wire):
@@ -23,7 +26,8 @@ class RunCalls(Wire):
         """Make a run; ``load`` gives the serial in each nest. Nothing is energised yet.
 
         Once armed it is started by ``start_run``, and by the ``foot`` switch or the ``presence`` of
-        a unit in every nest if ``start_by`` says so.
+        a unit in every nest if ``start_by`` says so. An answer that is lost on the way is asked for
+        again under the same key, which makes no second run.
         """
         body = {
             "sequence": sequence,
@@ -33,20 +37,20 @@ class RunCalls(Wire):
             "retest": retest,
             "start_by": start_by,
         }
-        headers = {"Idempotency-Key": idempotency_key} if idempotency_key else {}
-        return self._post(RunOut, f"{API}/runs", body, headers)
+        headers = {"Idempotency-Key": idempotency_key or str(uuid.uuid4())}
+        return self._post(RunOut, f"{API}/runs", body, headers, tries=LOST_TRIES)
 
-    def arm_run(self, run_id: str) -> RunOut:
+    def arm_run(self, run_id: str) -> RunSummary:
         """Allow high voltage for a run."""
-        return self._post(RunOut, f"{API}/runs/{run_id}/arm")
+        return self._post(RunSummary, f"{API}/runs/{run_id}/arm")
 
-    def start_run(self, run_id: str) -> RunOut:
+    def start_run(self, run_id: str) -> RunSummary:
         """Start an armed run."""
-        return self._post(RunOut, f"{API}/runs/{run_id}/start")
+        return self._post(RunSummary, f"{API}/runs/{run_id}/start")
 
-    def abort_run(self, run_id: str) -> RunOut:
+    def abort_run(self, run_id: str) -> RunSummary:
         """Abort a run: outputs fall first."""
-        return self._post(RunOut, f"{API}/runs/{run_id}/abort")
+        return self._post(RunSummary, f"{API}/runs/{run_id}/abort")
 
     def answer(
         self,

@@ -85,11 +85,14 @@ class Wire:
         """Hang up."""
         self._http.close()
 
-    def _send(self, method: str, path: str, **options: Any) -> httpx.Response:
+    def _send(self, method: str, path: str, tries: int = 1, **options: Any) -> httpx.Response:
+        """The answer to a request; one that is lost is asked for again, ``tries`` times in all."""
         for wait_s in (*ROOM_WAITS_S, None):
             try:
                 response = self._http.request(method, path, **options)
             except httpx.TransportError as error:
+                if tries > 1 and not isinstance(error, httpx.ConnectError):
+                    return self._send(method, path, tries - 1, **options)
                 raise UnreachableError(self.base_url, str(error) or type(error).__name__) from error
             if wait_s is None or not _wants_room(response):
                 break
@@ -113,10 +116,15 @@ class Wire:
             answer = self._send("GET", answer.links["next"]["url"])
 
     def _post(
-        self, kind: type[M], path: str, body: object = None, headers: Mapping[str, str] = {}
+        self,
+        kind: type[M],
+        path: str,
+        body: object = None,
+        headers: Mapping[str, str] = {},
+        tries: int = 1,
     ) -> M:
         sent = body.model_dump() if isinstance(body, BaseModel) else body
-        found = self._send("POST", path, json=sent, headers=headers)
+        found = self._send("POST", path, tries, json=sent, headers=headers)
         return TypeAdapter(kind).validate_json(found.content)
 
     def _follow(self, path: str, after: int) -> Iterator[RunEvent]:

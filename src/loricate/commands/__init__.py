@@ -51,7 +51,8 @@ class Nouns(click.Group):
 def cli() -> None:
     """Production electrical safety testing, from the sequence to the signed certificate.
 
-    Example, with the demo service running: loricate run start DC40-FINAL 1=DC40-26-0117
+    Example, with the demo service running:
+    loricate run start DC40-FINAL --fixture FX-A 1=DC40-26-0117
     """
 
 

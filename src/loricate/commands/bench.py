@@ -6,12 +6,10 @@ from typing import TYPE_CHECKING
 import click
 
 from loricate.commands.connection import connect, service_options
-from loricate.commands.output import print_json, print_table
+from loricate.commands.output import NOT_PASSED, print_json, print_table
 
 if TYPE_CHECKING:
     from loricate.api.bench import DangerOut, FixtureOut
-
-FOUND_WRONG = 3
 
 
 @click.group("bench")
@@ -27,15 +25,15 @@ def show(service: str | None, token: str | None, as_json: bool) -> None:
     Example: loricate bench show
     """
     with connect(service, token) as client:
-        bench = client.bench()
+        bench, site = client.bench(), client.site()
     if as_json:
         print_json(bench)
         return
     guard = {True: "closed", False: "OPEN", None: "does not answer"}[bench.guard_closed]
     click.echo(f"{bench.code}  {bench.title}, {bench.site}. Guard {guard}.")
     click.echo(danger_line(bench.danger))
-    if bench.exports:
-        click.echo(f"Documents go to {bench.exports}")
+    if site.exports:
+        click.echo(f"Documents go to {site.exports}")
     rows = [
         (
             each.id, each.title, each.serial, str(each.due or ""),
@@ -174,7 +172,7 @@ def _perform(
             click.echo(finding)
         _print_fixture(shown)
     if ended.state != "passed":
-        sys.exit(FOUND_WRONG)
+        sys.exit(NOT_PASSED)
 
 
 @command.command("checks")

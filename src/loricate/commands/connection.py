@@ -53,6 +53,25 @@ def service_options(function: F) -> F:
     return function
 
 
+fixture_option = click.option(
+    "--fixture", envvar="LORICATE_FIXTURE", default="",
+    help="The fixture; needs no telling where the bench has one only.",
+)  # fmt: skip
+
+
+def chosen_fixture(client: "Client", fixture: str) -> str:
+    """The fixture that was named, else the only one there is; raises ClickException."""
+    if fixture:
+        return fixture
+    codes = [each.code for each in client.bench().fixtures]
+    if len(codes) > 1:
+        raise click.ClickException(
+            f"The bench has the fixtures {' and '.join(codes)}; name one with --fixture, or in "
+            "LORICATE_FIXTURE."
+        )
+    return codes[0]
+
+
 def connect(service: str | None, token: str | None) -> "Client":
     """Give a client for the chosen service with the best token known for it."""
     from loricate.client import Client

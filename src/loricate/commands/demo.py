@@ -39,7 +39,7 @@ def command(data_folder: Path, port: int, pace: float, log: str, as_json: bool) 
         demo_site.write_bench_file(floor.ports, bench_file)
         account = FirstAccount(demo_site.ACCOUNT, "Mara Quill", "engineer", password)
         settings = Settings(
-            bench_file, data_folder, url, console_folder(), (account,),
+            bench_file, data_folder, url, console_folder(), accounts=(account,),
             second_person=False,  # at the demo one person is everybody
         )  # fmt: skip
         sign_in = {"url": url, "name": account.name, "password": password, "ports": floor.ports}

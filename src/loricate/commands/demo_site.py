@@ -77,6 +77,7 @@ def write_bench_file(ports: dict[str, int], to: Path) -> None:
                 part[name] = tomlkit.date(str(part[name] + shift))
     to.parent.mkdir(parents=True, exist_ok=True)
     to.write_text(tomlkit.dumps(bench), encoding="utf-8")
+    shutil.copyfile(demo_folder() / "bench" / "site.toml", to.with_name("site.toml"))
     units = to.parent / "units"
     units.mkdir(exist_ok=True)
     for path in (demo_folder() / "stand-ins").glob("*.toml"):

@@ -6,6 +6,7 @@ from collections.abc import Collection, Sequence
 import click
 from pydantic import BaseModel
 
+NOT_PASSED = 3  # the exit status of a command that was done and did not find all well
 MARKS = {"pass": "PASS", "fail": "FAIL", "inconclusive": "INCONCLUSIVE", "not_run": "NOT RUN"}
 COLOURS = {"pass": "green", "fail": "red", "inconclusive": "yellow", "not_run": "yellow"}
 

@@ -7,17 +7,15 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from loricate.commands.connection import connect, service_options
+from loricate.commands.connection import chosen_fixture, connect, fixture_option, service_options
 from loricate.commands.cue_pictures import send_pictures
 from loricate.commands.documents import FILE, read_toml
-from loricate.commands.output import print_json, verdict_word
+from loricate.commands.output import NOT_PASSED, print_json, verdict_word
 from loricate.commands.unit import print_attempts
 
 if TYPE_CHECKING:
     from loricate.api.rehearsals import RehearsalOut
     from loricate.client import Client
-
-NOT_PASSED = 3
 
 
 @click.group("rehearsal")
@@ -28,7 +26,7 @@ def command() -> None:
 @command.command("start")
 @click.argument("sequence")
 @click.argument("steps", nargs=-1, metavar="[STEP]...")
-@click.option("--fixture", default="FX-A", show_default=True)
+@fixture_option
 @click.option("--nest", default="1", show_default=True)
 @click.option("--pass-visual", is_flag=True, help="Answer every visual check with pass.")
 @click.option("--yes", is_flag=True, help="Start without asking.")
@@ -48,13 +46,13 @@ def start(
 
     Exits 3 when it did not pass.
 
-    Example: loricate rehearsal start dc40-final.toml withstand --nest 2
+    Example: loricate rehearsal start dc40-final.toml withstand --fixture FX-A --nest 2
     """
     from loricate.commands.run_view import watch
 
     with connect(service, token) as client:
         document = _document(client, sequence)
-        found = client.prepare_rehearsal(document, fixture, nest, steps)
+        found = client.prepare_rehearsal(document, chosen_fixture(client, fixture), nest, steps)
         click.echo(f"REHEARSAL of {found.sequence}: nothing is recorded.", err=True)
         if not yes:
             _confirm(client, found)

@@ -2,22 +2,19 @@
 
 import sys
 import time
-import uuid
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
-from loricate.commands.connection import connect, service_options
-from loricate.commands.output import print_json, print_table, verdict_word
+from loricate.commands.connection import chosen_fixture, connect, fixture_option, service_options
+from loricate.commands.output import NOT_PASSED, print_json, print_table, verdict_word
 from loricate.commands.unit import print_readings
 
 if TYPE_CHECKING:
     from loricate.api.records import RunOut
     from loricate.client import Client
-
-UNIT_FAILED = 3
 
 
 @click.group("run")
@@ -43,7 +40,7 @@ def read_pairs(pairs: tuple[str, ...]) -> dict[str, str]:
 @command.command("start")
 @click.argument("sequence")
 @click.argument("load", nargs=-1, required=True, metavar="NEST=SERIAL...")
-@click.option("--fixture", default="FX-A", show_default=True)
+@fixture_option
 @click.option("--lot", default="", help="The lot that these units belong to.")
 @click.option("--retest", default="", help="Why serials with a verdict are tested again.")
 @click.option(
@@ -68,18 +65,17 @@ def start(
 
     Exits 3 when a unit did not pass.
 
-    Example: loricate run start DC40-FINAL 1=DC40-26-0117 2=DC40-26-0118
+    Example: loricate run start DC40-FINAL --fixture FX-A 1=DC40-26-0117
     """
     places = read_pairs(load)
     with connect(service, token) as client:
         run = client.create_run(
             sequence,
-            fixture,
+            chosen_fixture(client, fixture),
             places,
             lot=lot,
             retest=retest,
             start_by=start_by,
-            idempotency_key=str(uuid.uuid4()),
         )
         ended = perform(client, run, pass_visual)
     report(ended, as_json)
@@ -147,7 +143,7 @@ def report(run: "RunOut", as_json: bool) -> None:
     else:
         print_run(run)
     if any(unit.verdict != "pass" for unit in run.units):
-        sys.exit(UNIT_FAILED)
+        sys.exit(NOT_PASSED)
 
 
 def print_run(run: "RunOut") -> None:

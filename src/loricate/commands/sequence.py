@@ -16,12 +16,10 @@ from loricate.commands.documents import (
     read_toml,
 )
 from loricate.commands.files import challenge_files, load_sequence
-from loricate.commands.output import moment, print_json, print_table
+from loricate.commands.output import NOT_PASSED, moment, print_json, print_table
 
 if TYPE_CHECKING:
     from loricate.api.definitions import LimitInShort, ReviewOut
-
-FOUND_WRONG = 3
 
 
 @click.group("sequence")
@@ -144,7 +142,7 @@ def review(
     else:
         _print_review(found)
     if any(each.severity == "error" for each in found.findings):
-        sys.exit(FOUND_WRONG)
+        sys.exit(NOT_PASSED)
 
 
 @command.command("challenge")
@@ -192,7 +190,7 @@ def challenge(
     else:
         print_challenge(found)
     if found.missed or any(found.false_alarms.values()):
-        sys.exit(FOUND_WRONG)
+        sys.exit(NOT_PASSED)
 
 
 def _review_files(

@@ -1,5 +1,7 @@
 """``loricate serve``."""
 
+import ipaddress
+import socket
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
@@ -32,6 +34,10 @@ def log_file(log: str, data_folder: Path) -> Path | None:
 @click.option(
     "--bench", "bench_file", required=True,
     type=click.Path(exists=True, dir_okay=False, path_type=Path), help="The bench file.",
+)  # fmt: skip
+@click.option(
+    "--site", "site_file", type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="The site file; by default site.toml beside the bench file, if it is there.",
 )  # fmt: skip
 @click.option(
     "--data", "data_folder", required=True,
@@ -82,6 +88,7 @@ def log_file(log: str, data_folder: Path) -> Path | None:
 @click.option("--json", "as_json", is_flag=True, help="Print where it serves as a JSON line.")
 def command(
     bench_file: Path,
+    site_file: Path | None,
     data_folder: Path,
     host: str,
     port: int,
@@ -117,9 +124,9 @@ def command(
         accounts = (FirstAccount(account, account, role, password),)
     if tls_key is not None and tls_cert is None:
         raise click.UsageError("--tls-key goes with --tls-cert; give the certificate as well.")
-    url = base_url or f"{'https' if tls_cert else 'http'}://{host}:{port}"
+    url = base_url or f"{'https' if tls_cert else 'http'}://{reachable_as(host)}:{port}"
     settings = Settings(
-        bench_file, data_folder, url, console_folder(), accounts, page_size,
+        bench_file, data_folder, url, console_folder(), site_file, accounts, page_size,
         second_person=second_person, reached=Reached(hosts, proxies, tls_cert, tls_key),
         idle_minutes=idle_minutes, head_folders=head_folders, metrics_token=metrics_token,
         kinds=kinds,
@@ -132,6 +139,19 @@ def command(
     else:
         click.echo(f"Serving at {url}", err=True)
     run_service(settings, host, port, log_file(log, data_folder))
+
+
+def reachable_as(host: str) -> str:
+    """The name that others reach a service by which listens at ``host``.
+
+    The address of every interface is nobody's: on a certificate it would lead nowhere.
+    """
+    try:
+        is_any = ipaddress.ip_address(host).is_unspecified
+    except ValueError:
+        return host
+    name = socket.getfqdn() if is_any else host
+    return f"[{name}]" if ":" in name else name
 
 
 def run_service(settings: "Settings", host: str, port: int, log: Path | None) -> None:

@@ -15,10 +15,10 @@ Row = dict[str, Any]
 _INSTRUMENT = ("id", "title", "identity", "serial", "calibrated", "due", "certificate")
 _SUMMARY = (
     "id, sequence_code, sequence_revision, fixture, lot, state, verdict, created_at, created_by,"
-    " started_at, ended_at"
+    " started_at, ended_at, note"
 )
 _RUN = (
-    f"{_SUMMARY}, retest, start_by, note, bench, software, started_by, finished_at, doubts_until,"
+    f"{_SUMMARY}, retest, start_by, bench, software, started_by, finished_at, doubts_until,"
     " is_issued"
 )
 
@@ -181,6 +181,14 @@ def get_run(conn: sqlite3.Connection, run_id: str) -> Row:
     }
     run["units"] = units_of(conn, "run_id = ?", (run_id,))
     return run
+
+
+def get_summary(conn: sqlite3.Connection, run_id: str) -> Row:
+    """A run without its units; raises NotFound."""
+    row = conn.execute(f"SELECT {_SUMMARY} FROM run WHERE id = ?", (run_id,)).fetchone()
+    if row is None:
+        raise NotFound("run", run_id)
+    return dict(row)
 
 
 def find_run_unit(conn: sqlite3.Connection, run_id: str, nest: str) -> str:

@@ -38,6 +38,7 @@ from loricate.service.routers import (
     schemas,
     sequences,
     session,
+    site,
     trying,
     units,
     upkeep,
@@ -63,6 +64,7 @@ def check_start(settings: Settings) -> None:
     migrate(settings.database)
     check_site_key(settings.database, settings.site_key)
     read_bench_plan(settings.bench_file)
+    _ = settings.site
 
 
 class _NothingHere:
@@ -120,8 +122,8 @@ def create_app(settings: Settings) -> FastAPI:
     app.include_router(health.router)
     app.include_router(metrics.router)
     parts = (
-        session, oneself, people, keeping, schemas, bench, upkeep, products, limit_sets, trying,
-        sequences, lots, rehearsals, runs, units, pictures, certificates,
+        session, oneself, people, keeping, schemas, site, bench, upkeep, products, limit_sets,
+        trying, sequences, lots, rehearsals, runs, units, pictures, certificates,
     )  # fmt: skip
     for part in parts:
         app.include_router(part.router, prefix=API)

@@ -47,9 +47,10 @@ class Desk:
         self.store = Store(settings.database)
         self.site_key = load_site_key(self.store, settings.site_key)
         self.bench = BenchAccess(settings, self.store, self.plan)
-        exporter = Exporter(self.plan.exports, settings.bench_file.parent)
+        self.site = settings.site
+        exporter = Exporter(self.site.exports, (settings.site_file or settings.bench_file).parent)
         outside = [settings.data_folder, *settings.head_folders]
-        if self.plan.exports is not None:
+        if self.site.exports is not None:
             outside.append(exporter.folder)
         self.heads = HeadKeeper(self.store, self.site_key, self.plan.site, self.plan.code, outside)
         self.drawing = Workroom("drawing", within_s=DRAW_S, most_waiting=64)  # papers

@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 from pathlib import Path, PurePosixPath
 
-from loricate.bench.plan import ExportsPlan
 from loricate.core.export_names import export_path
+from loricate.service.site_file import ExportsPlan
 
 
 class NoExports(LookupError):

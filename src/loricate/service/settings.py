@@ -3,6 +3,8 @@
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from loricate.service.site_file import BESIDE_BENCH, SitePlan, read_site_plan
+
 
 @dataclass(frozen=True, slots=True)
 class FirstAccount:
@@ -39,6 +41,7 @@ class Settings:
     data_folder: Path
     base_url: str
     console_folder: Path | None = None
+    site_file: Path | None = None  # by default site.toml beside the bench file, if there is one
     accounts: tuple[FirstAccount, ...] = ()
     page_size: str = "A4"
     least_free_bytes: int = 16 * 2**20
@@ -49,6 +52,12 @@ class Settings:
     metrics_token: str = field(default="", repr=False)  # for whoever reads /metrics
     kinds: tuple[str, ...] = ()  # modules with kinds of step beside those that ship
     head_folders: tuple[Path, ...] = ()  # where signed heads of the ledger are kept as well
+
+    @property
+    def site(self) -> SitePlan:
+        """What the site chose; raises DocumentError for a file that is wrong."""
+        beside = self.bench_file.with_name(BESIDE_BENCH)
+        return read_site_plan(self.site_file or beside, must_be=self.site_file is not None)
 
     @property
     def database(self) -> Path:

@@ -19,7 +19,6 @@ from loricate.api.bench import (
     ImpedanceZeroOut,
     InstrumentOut,
     Renewed,
-    SoundsOut,
     ZeroOut,
 )
 from loricate.bench.bench import InstrumentState
@@ -91,8 +90,6 @@ async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
         rehearsal=seen.rehearsal,
         busy_with=seen.busy_with,
         has_inputs=plan.inputs is not None,
-        sounds=SoundsOut(voice=plan.sounds.voice, pitch=plan.sounds.pitch),
-        exports=f"{plan.exports.folder}/{plan.exports.name}" if plan.exports else "",
         rows={
             name: {terminal: list(rows) for terminal, rows in terminals.items()}
             for name, terminals in plan.rows.items()

@@ -51,7 +51,6 @@ async def _show(run_id: str, desk: Desk) -> RunOut:
         why = why_not_issued(conn, run)
         return RunOut(
             **{key: run[key] for key in RunSummary.model_fields},
-            note=run["note"],
             start_by=run["start_by"],
             notices=[each["reason"] for each in run["bench"].get("upkeep", ()) if not each["met"]],
             steps=[step_summary(step) for step in released.steps],
@@ -63,6 +62,12 @@ async def _show(run_id: str, desk: Desk) -> RunOut:
         )
 
     return await desk.store.read(read)
+
+
+async def _summary(run_id: str, desk: Desk) -> RunSummary:
+    """The run without its units: whoever arms, starts or aborts waits for no reading."""
+    found = await desk.store.read_urgent(lambda conn: runs.get_summary(conn, run_id))
+    return RunSummary(**found)
 
 
 @router.post("", response_model=RunOut, status_code=201)
@@ -105,25 +110,25 @@ async def show_run(run_id: str, person: Reader, desk: TheDesk) -> RunOut:
     return await _show(run_id, desk)
 
 
-@router.post("/{run_id}/arm", response_model=RunOut)
-async def arm_run(run_id: str, person: Runner, desk: TheDesk) -> RunOut:
+@router.post("/{run_id}/arm", response_model=RunSummary)
+async def arm_run(run_id: str, person: Runner, desk: TheDesk) -> RunSummary:
     """Allow high voltage for this run. Takes a closed guard; lasts five minutes."""
     await desk.bench.do(lambda side: side.runs.arm(run_id, person.name))
-    return await _show(run_id, desk)
+    return await _summary(run_id, desk)
 
 
-@router.post("/{run_id}/start", response_model=RunOut)
-async def start_run(run_id: str, person: Runner, desk: TheDesk) -> RunOut:
+@router.post("/{run_id}/start", response_model=RunSummary)
+async def start_run(run_id: str, person: Runner, desk: TheDesk) -> RunSummary:
     """Start an armed run."""
     await desk.bench.do(lambda side: side.runs.start(run_id, person.name))
-    return await _show(run_id, desk)
+    return await _summary(run_id, desk)
 
 
-@router.post("/{run_id}/abort", response_model=RunOut)
-async def abort_run(run_id: str, person: Runner, desk: TheDesk) -> RunOut:
+@router.post("/{run_id}/abort", response_model=RunSummary)
+async def abort_run(run_id: str, person: Runner, desk: TheDesk) -> RunSummary:
     """Abort: outputs fall first."""
     await desk.bench.do(lambda side: side.runs.abort(run_id, person.name))
-    return await _show(run_id, desk)
+    return await _summary(run_id, desk)
 
 
 @router.post("/{run_id}/answers", status_code=204)

@@ -13,12 +13,14 @@ from loricate.core.products.product import Product
 from loricate.core.quantities import with_written_defaults
 from loricate.core.sequences.schema import sequence_schema
 from loricate.service.routers.access import make_router
+from loricate.service.site_file import SitePlan
 
 router = make_router("/schemas", "schemas")
 MODELS: dict[str, type[BaseModel]] = {
     "product": Product,
     "limit-set": LimitSet,
     "bench": BenchPlan,
+    "site": SitePlan,
     "instrument-profile": Profile,
     "certificate": SealedFile,
 }
@@ -37,7 +39,9 @@ def document_schemas() -> dict[str, dict[str, Any]]:
 
 @router.get("/{name}", response_model=Document)
 async def show_schema(
-    name: Literal["sequence", "product", "limit-set", "bench", "instrument-profile", "certificate"],
+    name: Literal[
+        "sequence", "product", "limit-set", "bench", "site", "instrument-profile", "certificate"
+    ],
 ) -> Document:
     """The JSON Schema of a document; needs no sign-in, so that editors can fetch it."""
     return document_schemas()[name]

@@ -1,0 +1,22 @@
+"""What a site chose for itself."""
+
+from pydantic import BaseModel, Field
+
+
+class SoundsOut(BaseModel):
+    """How this bench sounds."""
+
+    voice: str
+    pitch: int
+
+
+class SiteOut(BaseModel):
+    """What the site file says, and the id that this site's records bear."""
+
+    id: str
+    name: str
+    sounds: SoundsOut
+    exports: str = Field(
+        description="Folder and name of each document once it is issued; empty: none",
+        examples=["exports/{date}/{serial}-{verdict}"],
+    )

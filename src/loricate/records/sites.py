@@ -1,0 +1,8 @@
+"""The site that these records are of: its id is in each record that may be carried elsewhere."""
+
+import sqlite3
+
+
+def site_id(conn: sqlite3.Connection) -> str:
+    """The id of this site, as it was made with its records."""
+    return str(conn.execute("SELECT id FROM site").fetchone()[0])
