@@ -35,6 +35,7 @@ def test_the_demo_bench_is_good() -> None:
         ('serial = "WS-20418"', 'serial = " "', "instruments[0].serial"),
         ('title = "Final test, hall 2"', 'titel = "x"', "titel: is not a known key"),
         ('format = "loricate-bench/1"', "format = [", "is not TOML"),
+        ("[[fixtures]]", '[sounds]\nvoice = "bell"\n[[fixtures]]', "sounds: belongs into the site"),
     ],
 )
 def test_a_fault_in_a_bench_file_is_named(tmp_path: Path, old: str, new: str, says: str) -> None:

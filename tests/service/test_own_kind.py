@@ -165,6 +165,7 @@ def rotor(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Rotor]:
         asyncio.run_coroutine_threadsafe(floor.close(), loop).result(10)
         loop.call_soon_threadsafe(loop.stop)
         thread.join(5)
+        loop.close()
 
 
 @pytest.fixture(scope="module")

@@ -193,6 +193,16 @@ class NewRun(BaseModel):
     )
 
 
+class EntryOut(BaseModel):
+    """One entry of a form that is asked for: a figure with its unit, or one of its choices."""
+
+    name: str
+    title: str
+    quantity: str = Field(description="Of a figure; empty where there are choices")
+    choices: list[str]
+    target: str = Field(description="What to offer first")
+
+
 class QuestionOut(BaseModel):
     """A question that a nest, or the whole load (``all``), waits to have answered."""
 
@@ -211,6 +221,9 @@ class QuestionOut(BaseModel):
     )
     photo: str = Field(
         description="What a photo is to the figure: none, beside (needed), instead (may stand)"
+    )
+    entries: list[EntryOut] = Field(
+        default=[], description="With any, the answer has a value for each, and no choice"
     )
 
 
@@ -251,8 +264,11 @@ class AnswerIn(BaseModel):
     )
 
     nest: str
-    choice: str
+    choice: str = Field(default="", description="Or a figure with its unit; none for a form")
     note: str = Field(default="", max_length=500)
+    values: dict[str, str] = Field(
+        default={}, max_length=100, description="The entries of a form, by name"
+    )
     question: int | None = Field(
         default=None, description="The number of the question; by default the first for the nest"
     )

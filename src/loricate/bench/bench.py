@@ -7,7 +7,7 @@ import math
 import time
 from collections import deque
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from loricate.bench.care import USUAL_CARE, Care
@@ -20,16 +20,25 @@ from loricate.bench.errors import (
     InstrumentFault,
     StillCharged,
 )
-from loricate.bench.instrument import OVERRUN_S, Instrument, Who
+from loricate.bench.instrument import OVERRUN_S, POLL_S, Instrument, Who
 from loricate.bench.links import TIMEOUT_S, make_link
 from loricate.bench.plan import BenchPlan, InstrumentPlan, LinkedPart
 from loricate.bench.profiles import Profile, read_profile
 from loricate.bench.reach import Reach
 from loricate.bench.switching import Nest, Switching
 from loricate.core.kinds.kind import Demand
-from loricate.core.measuring.actions import Ending, Join, Output, Programme
+from loricate.core.measuring.actions import (
+    Ending,
+    Held,
+    Join,
+    Level,
+    Output,
+    Programme,
+    Waveform,
+)
 from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.hazards import Hazard, hazard_of
+from loricate.core.measuring.holding import Holding, Until
 from loricate.core.measuring.instruments import Capability
 from loricate.core.measuring.roles import Role
 from loricate.core.measuring.scpi_values import read_value
@@ -38,6 +47,7 @@ from loricate.core.sequences.capability import can_do
 
 BEAT_S = 0.05
 GAPS_OVER_S = 60.0  # for how long the gaps between beats are known
+AT_LEVEL = "dwell"  # the phase in which an output stands at its level
 LEVELS = {"0": False, "1": True}  # of an input
 
 
@@ -72,6 +82,32 @@ class InstrumentState:
     unseen: tuple[str, ...] = ()
 
 
+def _unseen(sample: Sample) -> None:
+    """Samples that nobody watches."""
+
+
+@dataclass(slots=True)
+class _Held:
+    """An output that stays on: how hazardous it is, who watches, and what ends with it."""
+
+    hazard: Hazard
+    on_sample: Callable[[Sample], None] = _unseen
+    stack: contextlib.AsyncExitStack = field(default_factory=contextlib.AsyncExitStack)
+
+
+class _AtLevel:
+    """Whether an output has come to its level, and since when."""
+
+    def __init__(self, instrument: Instrument) -> None:
+        self.instrument, self.was_reached = instrument, False
+
+    def __call__(self, sample: Sample) -> bool:
+        self.was_reached = sample.phase == AT_LEVEL
+        if self.was_reached:
+            self.instrument.reached_level(sample)
+        return self.was_reached
+
+
 class Bench:
     """Owns every link. Procedures may act at the same time if they share no resource."""
 
@@ -95,6 +131,8 @@ class Bench:
         self._beating: asyncio.Task[None] | None = None
         self._gaps: deque[float] = deque(maxlen=round(GAPS_OVER_S / BEAT_S))
         self._live: dict[str, LiveOutput] = {}  # by instrument
+        self._held: dict[str, _Held] = {}  # outputs that stay on, by instrument
+        self._leaving: set[asyncio.Future[None]] = set()
         self.switching = Switching(self.matrix, plan.rows, self._may_be_charged)
         self.reach = Reach()
         self.charged: dict[str, str] = {}  # by instrument: why nobody may touch the fixture
@@ -290,6 +328,195 @@ class Bench:
             instrument.stop_now()
             raise
 
+    async def source(
+        self,
+        name: str,
+        programme: Programme,
+        nests: Sequence[Nest],
+        on_sample: Callable[[Sample], None],
+        care: Care = USUAL_CARE,
+    ) -> Level:
+        """Put an instrument's output on and bring it to its level, or to another one.
+
+        It stays on until ``off`` or ``drop``, or until the longest time that it is programmed for.
+        Raises as ``energise`` does, and then it is off and the unit discharged.
+        """
+        instrument = self.instruments[name]
+        held = self._held.get(name)
+        if held is None:
+            await instrument.program(programme)
+            self._refuse_while_charged()
+            held = await self._hold_open(name, hazard_of(instrument.sure, instrument.capability))
+            if held.hazard.is_hazardous:
+                self._live[name] = LiveOutput(self._names(nests), held.hazard, care)
+        held.on_sample = on_sample
+        is_at_level = _AtLevel(instrument)
+        try:
+            if instrument.is_running:
+                await instrument.adjust(programme)
+                await self._keep_hazard(name, held)
+            else:
+                await instrument.start()
+            sample = await instrument.follow(is_at_level, self._look_of(name))
+        except Exception:
+            await self.drop(name)
+            raise
+        except BaseException:
+            self._let_go(name)
+            raise
+        return Level(instrument.looked(sample) if is_at_level.was_reached else None)
+
+    async def _hold_open(self, name: str, hazard: Hazard) -> _Held:
+        """What belongs to an output that stays on: nobody has hands in, the guard is closed."""
+        held = _Held(hazard)
+        if hazard.is_hazardous:
+            await held.stack.enter_async_context(self.reach.output())
+            try:
+                if not await self.guard_is_closed():
+                    raise GuardOpen
+            except BaseException:
+                await held.stack.aclose()
+                raise
+        self._held[name] = held
+        return held
+
+    async def _keep_hazard(self, name: str, held: _Held) -> None:
+        """An output must not become hazardous that was put on as one that is not."""
+        instrument = self.instruments[name]
+        hazard = hazard_of(instrument.sure, instrument.capability)
+        if hazard.is_hazardous and not held.hazard.is_hazardous:
+            raise InstrumentFault(name, "would become hazardous under its output; put it on anew")
+        if (live := self._live.get(name)) is not None:
+            live.hazard = hazard
+
+    def _look_of(self, name: str) -> Callable[[Sample], None]:
+        """Take in a sample of an output that stays on, for danger and for who watches."""
+
+        def look(sample: Sample) -> None:
+            if (live := self._live.get(name)) is not None:
+                live.see(sample)
+            if (held := self._held.get(name)) is not None:
+                held.on_sample(sample)
+
+        return look
+
+    async def hold(
+        self, name: str, holding: Holding, answered: Callable[[], bool] = lambda: False
+    ) -> Held:
+        """Look at an output that is on until a condition is met, ``answered`` being one of them.
+
+        Every other output that is on is looked at as well: when one of them ends, so does the hold.
+        Raises BenchError as ``source`` does; then that output is off and its unit discharged.
+        """
+        instrument = self.instruments[name]
+        met: Until | None = None
+        look = self._look_of(name)
+
+        def is_enough(sample: Sample) -> bool:
+            nonlocal met
+            met = holding.see(sample)
+            if met is None and answered():
+                met = holding.question
+            return True  # after each sample, so that the others are looked at in between
+
+        try:
+            while met is None:
+                sample = await instrument.follow(is_enough, look)
+                if not instrument.is_running or not await self._others_are_on(name):
+                    break
+                await asyncio.sleep(POLL_S)
+        except Exception:
+            await self.drop(name)
+            raise
+        except BaseException:
+            self._let_go(name)
+            raise
+        last = holding.last or sample
+        began_s = last.elapsed_s if math.isnan(holding.began_s) else holding.began_s
+        return Held(
+            met,
+            max(0.0, sample.elapsed_s - began_s),
+            instrument.looked(last),
+            {mark: instrument.looked(each) for mark, each in holding.at.items()},
+            dict(holding.lowest),
+            dict(holding.highest),
+        )
+
+    async def _others_are_on(self, name: str) -> bool:
+        """Look once at every other output that is to stay on; whether all of them are."""
+        for other in list(self._held):
+            if other != name and self.instruments[other].is_running:
+                await self.instruments[other].follow(lambda sample: True, self._look_of(other))
+        return all(self.instruments[other].is_running for other in self._held)
+
+    async def off(self, name: str) -> Output:
+        """Take off an output that stays on, give what it did, and discharge the unit.
+
+        Raises as ``energise`` does.
+        """
+        instrument = self.instruments[name]
+        try:
+            if instrument.is_running:
+                await instrument.finish()
+                await instrument.follow(lambda sample: False, self._look_of(name))
+            output = await instrument.read_summary()
+        except Exception:
+            await self.drop(name)
+            raise
+        except BaseException:
+            self._let_go(name)
+            raise
+        await self._end_held(name)
+        if output.ending is Ending.GUARD_OPEN:
+            raise GuardOpen
+        return output
+
+    async def drop(self, name: str) -> None:
+        """Cut an output that stays on, whatever it did, and discharge the unit; quiet when none is.
+
+        Raises Charged when nobody may touch the unit.
+        """
+        if name in self._held:
+            self.instruments[name].stop_now()
+            await self._end_held(name)
+
+    async def _end_held(self, name: str) -> None:
+        look = self._look_of(name)
+        try:
+            if name in self._live:
+                await self._discharge(name, look)
+            else:
+                await self._take_off(self.instruments[name])
+        finally:
+            self._let_go(name)
+
+    def _let_go(self, name: str) -> None:
+        """Forget an output that stayed on; what it may have left stands in ``_live`` still."""
+        instrument = self.instruments[name]
+        instrument.stop_now()
+        instrument.energised = False
+        if (held := self._held.pop(name, None)) is not None:
+            leaving = asyncio.ensure_future(held.stack.aclose())
+            self._leaving.add(leaving)
+            leaving.add_done_callback(self._leaving.discard)
+
+    async def acquire(self, name: str, waveform: str) -> Waveform:
+        """Fetch a record of an instrument's last output; raises BenchError."""
+        return await self.instruments[name].acquire(waveform)
+
+    async def switch_unit(
+        self,
+        name: str,
+        add: Mapping[str, tuple[str, ...]],
+        remove: Mapping[str, tuple[str, ...]],
+        nests: Sequence[Nest],
+    ) -> None:
+        """Change what an instrument is connected to by what differs; raises BenchError."""
+        await self.instruments[name].ready()
+        added = {each for nest in nests for each in self.switching.points(name, add, nest)}
+        removed = {each for nest in nests for each in self.switching.points(name, remove, nest)}
+        await self.switching.change(name, added, removed)
+
     async def _discharge(
         self, name: str, on_sample: Callable[[Sample], None] | None = None
     ) -> None:
@@ -344,7 +571,8 @@ class Bench:
 
     def _may_be_charged(self, holder: str | None) -> bool:
         """Whether what an instrument reaches may be charged; what nobody holds may be by any."""
-        return bool(self._live) if holder is None else holder in self._live
+        on = self._live.keys() | self._held.keys()  # no relay moves under a current either
+        return bool(on) if holder is None else holder in on
 
     def _refuse_while_charged(self) -> None:
         for name in self.charged:
@@ -431,6 +659,8 @@ class Bench:
         Gives what stands in the way of touching the fixture, if anything does: then no relay moves.
         """
         self.stop_now()
+        for name in list(self._held):
+            self._let_go(name)
         for instrument in self.instruments.values():
             with contextlib.suppress(BenchError):  # its dead-man takes the output off
                 if instrument.link.is_open and not await instrument.is_off():

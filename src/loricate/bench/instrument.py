@@ -11,19 +11,20 @@ import asyncio
 import math
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from loricate.bench.care import USUAL_CARE, Care
 from loricate.bench.claims import Claimed
 from loricate.bench.errors import Implausible, InstrumentFault, StillCharged
 from loricate.bench.links import Link
-from loricate.bench.profiles import Answer, Profile
-from loricate.core.measuring.actions import Ending, Output
-from loricate.core.measuring.curves import Sample, Thinner
+from loricate.bench.profiles import Answer, Profile, in_words
+from loricate.core.measuring.actions import Ending, Look, Output, Waveform
+from loricate.core.measuring.curves import Column, Curve, Sample, Thinner
 from loricate.core.measuring.instruments import Capability
-from loricate.core.measuring.plausibility import Times, believed
+from loricate.core.measuring.plausibility import Times, believed, believed_look
 from loricate.core.measuring.readings import Bound, Doubt
 from loricate.core.measuring.scpi_values import read_value
+from loricate.core.quantities import DIMENSIONS
 
 POLL_S = 0.02
 LOCK_WAITS_S = (0.05, 0.1, 0.2, 0.4)
@@ -33,14 +34,24 @@ IDENTITY_FIELDS = 4
 DISCHARGING = "discharging"  # the phase of a sample that shows what is left at the unit
 
 
-@dataclass(frozen=True, slots=True)
-class _Followed:
-    """An output followed to its end: its samples while on, and the last look, at its end."""
+@dataclass(slots=True)
+class _Running:
+    """An output that was started: what was seen of it, and until when it is waited for."""
 
-    samples: tuple[Sample, ...]
-    end: Sample
-    was_running: bool
-    ran_ahead: str
+    before: Sample
+    programme: Times
+    began: float
+    until: float = math.inf
+    kept: Thinner = field(default_factory=Thinner)
+    last: Sample | None = None
+    looked: float = 0.0
+    level_since_s: float = 0.0
+    was_seen: bool = False
+    ran_ahead: str = ""
+
+    def wait_for(self, total_s: float, overrun_s: float) -> None:
+        """Wait so long from its start, and somewhat longer, for its end."""
+        self.until = self.began + total_s * (1 + OVERRUN) + overrun_s
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +87,7 @@ class Instrument:
         self.identity = ""
         self.energised = False
         self.programmed: dict[str, float | str] = {}
+        self._running: _Running | None = None
 
     @property
     def sure(self) -> dict[str, float | str]:
@@ -214,25 +226,152 @@ class Instrument:
 
     async def energise(self, on_sample: Callable[[Sample], None]) -> Output:
         """Start the output, follow it by the instrument's own clock, give what it did."""
-        sampled, summarised = self.profile.sample, self.profile.summary
-        if sampled is None or summarised is None:
+        await self.start()
+        await self.follow(lambda sample: False, on_sample)
+        return await self.read_summary()
+
+    async def start(self) -> None:
+        """Put the output on that was programmed."""
+        if self.profile.sample is None or self.profile.summary is None:
             raise InstrumentFault(self.name, "has a profile that cannot sample an output")
         if not self.programmed:
             raise InstrumentFault(self.name, "was not programmed since its link was opened")
-        before = await self._look(sampled)
+        before = await self._look(self.profile.sample)
         if before.phase not in (self._done, self._idle):
             raise Implausible(self.name, f"has an output on before its start ({before.phase})")
-        programme = Times.of(self.programmed)
         self.energised = True
         try:
             await self.link.write(self.profile.start)
             began = asyncio.get_running_loop().time()
+            self._running = _Running(before, Times.of(self.programmed), began)
+            self._running.wait_for(self._running.programme.total_s, self.overrun_s)
             await self.check_errors("did not start")
-            followed = await self._follow(sampled, programme, began, on_sample)
-        finally:
+        except BaseException:
             self.energised = False
-        output = await self._read_summary(summarised, before, followed)
-        return believed(output, programme, self.capability)
+            raise
+
+    async def follow(
+        self, is_enough: Callable[[Sample], bool], on_sample: Callable[[Sample], None]
+    ) -> Sample:
+        """Look at the running output until a sample is enough, or it has come to its end.
+
+        Raises Implausible where it outlasts its programme; it is not beaten for any more then, nor
+        after its end.
+        """
+        running, answer = self._running, self.profile.sample
+        if running is None or answer is None:
+            raise InstrumentFault(self.name, "has no output on to be looked at")
+        loop = asyncio.get_running_loop()
+        try:
+            while True:
+                sample = await self._look(answer)
+                passed_s = loop.time() - running.began
+                if sample.elapsed_s > passed_s * self.pace * CLOCK + CLOCK_S:
+                    told = f"says {sample.elapsed_s:.2f} s, {passed_s:.2f} s after its start"
+                    running.ran_ahead = told
+                running.last, running.looked = sample, loop.time()
+                if sample.phase == self._done:
+                    self.energised = False
+                    return sample
+                if loop.time() > running.until:
+                    late = f"is still in {sample.phase} {passed_s:.1f} s after its start"
+                    total_s = running.programme.total_s
+                    raise Implausible(self.name, f"{late}, programmed for {total_s:g} s")
+                if sample.phase != self._idle:
+                    running.was_seen = True
+                    on_sample(sample)
+                    running.kept.add(sample)
+                    if is_enough(sample):
+                        return sample
+                # Near the end, wait just as long as the instrument says is left.
+                await asyncio.sleep(min(POLL_S, sample.remaining_s + 0.0005))
+        except BaseException:
+            self.energised = False
+            raise
+
+    def looked(self, sample: Sample) -> Look:
+        """A sample of the running output as a look of this instrument, believed or not."""
+        return believed_look(Look(sample, self.name, self.profile.accuracy), self.capability)
+
+    @property
+    def is_running(self) -> bool:
+        """Whether it has an output on that was not seen to end."""
+        return self.energised
+
+    async def adjust(self, settings: Mapping[str, float | str]) -> None:
+        """Change settings of the running output, those that its make takes then.
+
+        The time that it may stay on begins anew with it.
+        """
+        running = self._running
+        changed = {
+            name: value for name, value in settings.items() if self.programmed.get(name) != value
+        }
+        if strange := sorted(set(changed) - set(self.profile.adjustable)):
+            raise InstrumentFault(
+                self.name, f"cannot change {', '.join(map(in_words, strange))} under its output"
+            )
+        if running is None:
+            raise InstrumentFault(self.name, "has no output on to be changed")
+        if not changed:
+            return
+        lines = [str(self.profile.spelled(name, value)) for name, value in changed.items()]
+        for message in [self.profile.joined.join(lines)] if self.profile.joined else lines:
+            await self.link.write(message)
+        await self.check_errors(f"refused {', '.join(changed)}")
+        self.programmed.update(changed)
+        await self._check_settings(self.programmed, "under its output")
+        now = asyncio.get_running_loop().time()
+        running.wait_for(now - running.began + Times.of(self.programmed).total_s, self.overrun_s)
+
+    async def finish(self) -> None:
+        """Have the running output fall and end, before its programme does."""
+        running = self._running
+        if running is None or running.last is None:
+            raise InstrumentFault(self.name, "has no output on to be ended")
+        if not self.energised:
+            return  # it ended by itself
+        if not self.profile.finish:
+            raise InstrumentFault(
+                self.name, "has a profile that cannot end an output early; add finish to it"
+            )
+        await self.link.write(self.profile.finish)
+        sent = asyncio.get_running_loop().time()
+        await self.check_errors("did not end its output")
+        # It was at its level from when that was reached until about the last look.
+        at_level_s = max(0.0, running.last.elapsed_s - running.level_since_s)
+        fall_s = Times.of(self.programmed).fall_s
+        slack_s = (sent - running.looked) * self.pace * CLOCK + CLOCK_S
+        running.programme = Times(running.level_since_s, at_level_s, fall_s, slack_s)
+        running.wait_for(sent - running.began + fall_s, self.overrun_s)
+
+    async def acquire(self, name: str) -> Waveform:
+        """Fetch a record of the last output; raises Implausible for one that is not whole."""
+        record = self.profile.waveforms.get(name)
+        if record is None:
+            raise InstrumentFault(self.name, f"has a profile without the waveform {name}; add it")
+        told = await self.link.query(record.about)
+        about = [read_value(each) for each in told.split(self.profile.separator)]
+        if len(about) != len(("start", "step", "length")) or not all(map(math.isfinite, about)):
+            raise self.misfit(record.about, told)
+        start, step, length = about
+        text = await self.link.query(record.ask)
+        await self.check_errors("did not give its record")
+        await self.check_same("after its record")
+        values = [read_value(each) * record.scale for each in text.split(self.profile.separator)]
+        if len(values) != length or step <= 0:
+            raise Implausible(self.name, f"gave {len(values)} of the {length:g} values of {name}")
+        if not all(map(math.isfinite, values)):
+            raise Implausible(self.name, f"gave no number in its record of {name}")
+        axis = tuple(start + step * place for place in range(len(values)))
+        x = Column(record.axis, DIMENSIONS[record.axis_dimension], axis)
+        column = Column(record.quantity, DIMENSIONS[record.dimension], tuple(values))
+        return Waveform(Curve(name, x, (column,)), self.name)
+
+    def reached_level(self, sample: Sample) -> None:
+        """Keep since when the output has stood at its level."""
+        if self._running is not None:
+            self._running.level_since_s = sample.elapsed_s
 
     @property
     def _done(self) -> str:
@@ -255,36 +394,12 @@ class Instrument:
         values = {name: value for name, value in numbers.items() if math.isfinite(value)}
         return Sample(elapsed, max(0.0, remaining), phase, values, bounds)
 
-    async def _follow(
-        self,
-        answer: Answer,
-        programme: Times,
-        began: float,
-        on_sample: Callable[[Sample], None],
-    ) -> _Followed:
-        kept = Thinner()
-        loop = asyncio.get_running_loop()
-        until = began + programme.total_s * (1 + OVERRUN) + self.overrun_s
-        ran_ahead = ""
-        is_running = False
-        while True:
-            sample = await self._look(answer)
-            passed_s = loop.time() - began
-            if sample.elapsed_s > passed_s * self.pace * CLOCK + CLOCK_S:
-                ran_ahead = f"says {sample.elapsed_s:.2f} s, {passed_s:.2f} s after its start"
-            if sample.phase == self._done:
-                return _Followed(tuple(kept.samples), sample, is_running, ran_ahead)
-            if loop.time() > until:
-                late = f"is still in {sample.phase} {passed_s:.1f} s after its start"
-                raise Implausible(self.name, f"{late}, programmed for {programme.total_s:g} s")
-            if sample.phase != self._idle:
-                is_running = True
-                on_sample(sample)
-                kept.add(sample)
-            # Near the end, wait just as long as the instrument says is left.
-            await asyncio.sleep(min(POLL_S, sample.remaining_s + 0.0005))
-
-    async def _read_summary(self, answer: Answer, before: Sample, followed: _Followed) -> Output:
+    async def read_summary(self) -> Output:
+        """What the output did that has come to its end, and whether it is to be believed."""
+        running, answer = self._running, self.profile.summary
+        if running is None or running.last is None or answer is None:
+            raise InstrumentFault(self.name, "has no output to sum up")
+        self._running, before, end = None, running.before, running.last
         text = await self.link.query(answer.ask)
         again = await self.link.query(answer.ask)
         await self.check_errors("reported an error")
@@ -298,22 +413,22 @@ class Instrument:
         if again != text:
             self.link.close()
             raise Implausible(self.name, f"summed up one output as '{text}' and as '{again}'")
-        end = followed.end
         is_stale = (before.phase, before.elapsed_s) == (end.phase, end.elapsed_s)
-        if not followed.was_running and (ending is Ending.FINISHED or is_stale):
+        if not running.was_seen and (ending is Ending.FINISHED or is_stale):
             raise Implausible(self.name, "was not seen to start: it shows the end of an output")
-        doubts = (Doubt(self.name, followed.ran_ahead),) if followed.ran_ahead else ()
-        return Output(
+        doubts = (Doubt(self.name, running.ran_ahead),) if running.ran_ahead else ()
+        output = Output(
             Ending(ending),
             _numbers(found),
             bounds,
-            followed.samples,
+            tuple(running.kept.samples),
             self.name,
             self.profile.accuracy,
             end.elapsed_s,
             doubts=doubts,
             dimensions=self.profile.sampled,
         )
+        return believed(output, running.programme, self.capability)
 
     def _parse(self, text: str, answer: Answer) -> tuple[dict[str, str | float], dict[str, Bound]]:
         parts = text.split(self.profile.separator)
@@ -321,15 +436,15 @@ class Instrument:
             raise self.misfit(answer.ask, text)
         found: dict[str, str | float] = {}
         bounds: dict[str, Bound] = {}
-        for field, part in zip(answer.fields, map(str.strip, parts), strict=True):
-            if field.endswith(":bound"):
+        for name, part in zip(answer.fields, map(str.strip, parts), strict=True):
+            if name.endswith(":bound"):
                 if part not in self.profile.bounds:
                     raise self.misfit(answer.ask, text)
-                bounds[field.removesuffix(":bound")] = self.profile.bounds[part]
-            elif field in ("phase", "ending"):
-                found[field] = part
-            elif field:
-                found[field] = self.profile.value(field, part)
+                bounds[name.removesuffix(":bound")] = self.profile.bounds[part]
+            elif name in ("phase", "ending"):
+                found[name] = part
+            elif name:
+                found[name] = self.profile.value(name, part)
         return found, bounds
 
     async def is_off(self) -> bool:

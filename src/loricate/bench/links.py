@@ -13,6 +13,7 @@ from urllib.parse import urlsplit
 from loricate.bench.errors import LinkFailed
 
 TIMEOUT_S = 5.0
+LONGEST_LINE = 2**22  # a record of many samples is one line
 
 
 class Link(Protocol):
@@ -61,7 +62,9 @@ class TcpLink:
         self.close()
         try:
             async with asyncio.timeout(self.timeout_s):
-                self._reader, self._writer = await asyncio.open_connection(self._host, self._port)
+                self._reader, self._writer = await asyncio.open_connection(
+                    self._host, self._port, limit=LONGEST_LINE
+                )
         except TimeoutError:
             raise self._failed(f"did not connect within {self.timeout_s:g} s") from None
         except OSError as error:

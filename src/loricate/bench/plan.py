@@ -131,17 +131,6 @@ class BenchPlan(_Part):
     inputs: InputsPlan | None = None
     pace: float = Field(default=1.0, ge=1.0)
 
-    @model_validator(mode="before")
-    @classmethod
-    def _what_is_the_site_s(cls, data: object) -> object:
-        """Benches of 0.1.0 had these."""
-        for name in ("exports", "sounds"):
-            if isinstance(data, dict) and name in data:
-                raise ValueError(
-                    f"[{name}] belongs into the site file now: move it to site.toml beside this."
-                )
-        return data
-
     @model_validator(mode="after")
     def _no_doubles(self) -> "BenchPlan":
         ids = [*(each.id for each in self.instruments), self.matrix.id, self.guard.id]
@@ -200,4 +189,11 @@ def read_bench_plan(path: Path) -> BenchPlan:
         raise DocumentError(
             "bench file", (Finding(str(path), f"is not TOML: {error}."),)
         ) from error
+    moved = tuple(  # benches of 0.1.0 had these
+        Finding(name, "belongs into the site file now; move it to site.toml beside this file.")
+        for name in ("exports", "sounds")
+        if name in data
+    )
+    if moved:
+        raise DocumentError("bench file", moved)
     return read_document(BenchPlan, data, "bench file")

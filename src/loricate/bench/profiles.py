@@ -59,6 +59,30 @@ class Answer(BaseModel):
     fields: tuple[str, ...]
 
 
+class Record(BaseModel):
+    """A record of an output: ``about`` asks for its start, step and length, ``ask`` for its values.
+
+    ``axis`` and ``quantity`` name what it is over and of; ``scale`` is the instrument's unit in SI.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    about: str
+    ask: str
+    quantity: str
+    dimension: str
+    axis: str = "time"
+    axis_dimension: str = "time"
+    scale: Annotated[float, Field(gt=0)] = 1.0
+
+    @model_validator(mode="after")
+    def _dimensions_are_known(self) -> "Record":
+        for name in (self.dimension, self.axis_dimension):
+            if name not in DIMENSIONS:
+                raise ValueError(f"names dimension {name}; there are {', '.join(DIMENSIONS)}.")
+        return self
+
+
 class Profile(BaseModel):
     """How to speak to one make of instrument.
 
@@ -68,7 +92,9 @@ class Profile(BaseModel):
     asks for a setting where it is not what SCPI makes of its command, ``not_read_back`` names those
     that the make cannot tell, and ``resolution`` how finely it keeps one (SI). ``lock`` asks
     to have the instrument alone, which ``1`` grants, and ``lock_owner`` who has it. ``dimensions``
-    are of what this make samples beside what its role says.
+    are of what this make samples beside what its role says. ``finish`` has a running output fall
+    and end, which ``stop`` cuts; ``adjustable`` are the settings that may change under it.
+    ``waveforms`` are the records that can be fetched of the last output.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -86,6 +112,8 @@ class Profile(BaseModel):
     after_setup: dict[str, str] = Field(default_factory=dict)
     start: str = ""
     stop: str = ""
+    finish: str = ""
+    adjustable: tuple[str, ...] = ()
     beat: str = ""
     residual: str = ""
     output: str = ""
@@ -122,6 +150,7 @@ class Profile(BaseModel):
     span: dict[str, tuple[float, float]] = Field(default_factory=dict)
     accuracy: dict[str, Accuracy] = Field(default_factory=dict)
     dimensions: dict[str, str] = Field(default_factory=dict)
+    waveforms: dict[str, Record] = Field(default_factory=dict)
     floor: dict[str, float] = Field(default_factory=dict)
     ceiling: dict[str, float] = Field(default_factory=dict)
     source_ohms: float = 0.0
@@ -170,6 +199,8 @@ class Profile(BaseModel):
             )
         if strange := sorted({*self.not_read_back, *self.read_back} - set(self.set)):
             raise ValueError(f"reads back {', '.join(strange)}, which set does not have; add them.")
+        if strange := sorted(set(self.adjustable) - set(self.set)):
+            raise ValueError(f"adjusts {', '.join(strange)}, which set does not have; add them.")
         if strange := sorted(set(self.phases.values()) - {"ramp", "dwell", "fall"}):
             raise ValueError(f"phases names {', '.join(strange)}; there are ramp, dwell, fall.")
         if strange := sorted(set(self.dimensions.values()) - set(DIMENSIONS)):
@@ -212,7 +243,7 @@ class Profile(BaseModel):
     @property
     def unseen(self) -> tuple[str, ...]:
         """What nobody hears back from this make, in words: what was sent is all that is known."""
-        settings = tuple(_in_words(name) for name in self.set if not self.asked(name))
+        settings = tuple(in_words(name) for name in self.set if not self.asked(name))
         serial = () if self.tells_serial or self.role in PARTS else ("serial number",)
         relays = ("closed relays",) if self.role == "matrix" and not self.closed_points else ()
         return settings + serial + relays
@@ -273,7 +304,7 @@ class Profile(BaseModel):
         )
 
 
-def _in_words(name: str) -> str:
+def in_words(name: str) -> str:
     """The name of a setting for people: without its unit."""
     for unit in _UNITS:
         name = name.removesuffix(unit)

@@ -59,12 +59,18 @@ class Switching:
             await self.matrix.ready()
             self._to_open.discard(holder)
             await self._open_left()
+            self._refuse_live(holder, points)
             await self._open(holder)
-            if not points:
-                await self._check()
-                return
-            self._closed[holder] = points
-            spelled = self._spelled(points)
+            await self._close(holder, points, points)
+
+    async def _close(self, holder: Holder, points: set[Point], fresh: set[Point]) -> None:
+        """Close the fresh ones of what a holder then has."""
+        if not points:
+            await self._check()
+            return
+        self._closed[holder] = points
+        if fresh:
+            spelled = self._spelled(fresh)
             try:
                 await self.matrix.link.write(self.matrix.profile.close.format(points=spelled))
                 await self.matrix.ask(self.matrix.profile.settled)
@@ -72,7 +78,28 @@ class Switching:
             except BenchError:
                 await self._find(holder)
                 raise
-            await self._check()
+        await self._check()
+
+    def _refuse_live(self, holder: Holder, points: set[Point]) -> None:
+        """Nothing is connected to what another instrument has under its output."""
+        columns = {column for _, column in points}
+        for other, closed in self._closed.items():
+            if other == holder or other is None or not self.may_be_charged(other):
+                continue
+            if columns & {column for _, column in closed}:
+                told = (
+                    f"would connect {holder or 'the scanner'} to what {other} has under its output"
+                )
+                raise InstrumentFault(self.matrix.name, told)
+
+    async def change(self, holder: Holder, add: set[Point], remove: set[Point]) -> None:
+        """Open and close what differs of a holder's crosspoints; the others stay as they are."""
+        kept = self._closed.get(holder, set()) - remove
+        async with self._turn:
+            await self.matrix.ready()
+            self._refuse_live(holder, add)
+            await self._open(holder, remove & self._closed.get(holder, set()))
+            await self._close(holder, kept | add, add - kept)
 
     async def open(self, holders: Iterable[Holder]) -> None:
         """Open the paths of holders, so that other nests may use their columns.
@@ -141,11 +168,12 @@ class Switching:
             await self._open(holder)
             self._to_open.discard(holder)
 
-    async def _open(self, holder: Holder) -> None:
-        """Open a holder's relays, unless what they reach may be charged."""
+    async def _open(self, holder: Holder, some: set[Point] | None = None) -> None:
+        """Open a holder's relays, or some of them, unless what they reach may be charged."""
         if self.may_be_charged(holder):
             raise ChargeUnknown(holder or "matrix", "it was not measured since its output")
-        if points := self._closed.get(holder, set()):
+        closed = self._closed.get(holder, set())
+        if points := closed if some is None else some:
             await self.matrix.connect()
             spelled = self._spelled(points)
             try:
@@ -153,4 +181,7 @@ class Switching:
             except BenchError:
                 await self._find(holder)
                 raise
-        self._closed.pop(holder, None)  # only now: what was not told to open is closed still
+        # Only now: what was not told to open is closed still.
+        self._closed.pop(holder, None)
+        if left := closed - points:
+            self._closed[holder] = left

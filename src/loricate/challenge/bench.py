@@ -1,10 +1,12 @@
 """A bench without a clock or a link: procedures act straight on the stand-in instruments."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 
 from loricate.bench.profiles import Profile, read_profile
 from loricate.core.measuring.actions import (
+    Acquire,
     Answer,
     Ask,
     At,
@@ -13,14 +15,25 @@ from loricate.core.measuring.actions import (
     Energise,
     Enter,
     FixtureZero,
+    Form,
+    Held,
+    Hold,
     Join,
+    Level,
+    Look,
+    Off,
     Output,
     Recall,
+    Source,
+    Switch,
+    Waveform,
 )
+from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.driving import Driver, at_once
 from loricate.core.measuring.grading import DecisionRule, StepGrade, grade_step
+from loricate.core.measuring.holding import Holding, Until
 from loricate.core.measuring.impedance import ImpedanceZero
-from loricate.core.measuring.plausibility import Times, believed
+from loricate.core.measuring.plausibility import Times, believed, believed_look
 from loricate.core.measuring.readings import Bound, Measurand, Reading
 from loricate.core.measuring.repetitions import decision, grade_repetitions
 from loricate.core.measuring.roles import BOND, IMPEDANCE, LEAKAGE, ROLES, WITHSTAND, Role
@@ -43,6 +56,7 @@ NEST = "1"
 STRAY_F = 40e-12
 DC_STEP_S = 0.1  # fine enough for the absorption of a unit, whose time constants are longer
 ARC_STEP_S = 0.05  # arcs come one by one
+HOLD_STEP_S, FINELY = 0.5, 50  # how finely a hold is looked at: in time, and in parts of it
 WHOLE_PHASE_S = 1e6  # what does not change within a phase is looked at once, at its end
 MODELS: dict[Role, type[OutputInstrument]] = {
     WITHSTAND: WithstandSource,
@@ -140,8 +154,12 @@ class OfflineBench:
         """Program an output and follow it to its end in no time."""
         self._program(action)
         wired = self._wired[action.role]
+        wired.instrument.run_at_once(self._step_s(wired.instrument))
+        return self._summed_up(action.role)
+
+    def _summed_up(self, role: Role) -> Output:
+        wired = self._wired[role]
         instrument, profile = wired.instrument, wired.profile
-        instrument.run_at_once(self._step_s(instrument))
         self.floor.charges.clear()  # as the bench does after every output
         if profile.summary is None:
             raise ScpiError(-230, "Data corrupt or stale")
@@ -165,6 +183,98 @@ class OfflineBench:
         planned = [(phase.lower(), length) for phase, length in instrument.plan]
         times = Times.of({f"{phase}_s": length for phase, length in planned})
         return believed(output, times, profile.capability(instrument.name))
+
+    def switch(self, action: Switch) -> None:
+        """Change what is closed by what differs."""
+        changed = {
+            word: {
+                (row, self._columns[contact])
+                for terminal, contacts in points.items()
+                for contact in contacts
+                for row in self._wired[action.role].rows[terminal]
+            }
+            for word, points in (("add", action.add), ("remove", action.remove))
+        }
+        self.floor.closed = (self.floor.closed - changed["remove"]) | changed["add"]
+
+    def source(self, action: Source) -> Level:
+        """Bring an output to a level, in no time."""
+        instrument = self._wired[action.role].instrument
+        if instrument.output_on:
+            instrument.raise_to(float(action.programme["level_v"]))
+        else:
+            self._program(Energise(action.role, action.programme))
+            instrument.begin_at_once(self._step_s(instrument))
+        sample = self._advanced(action.role, lambda sample: sample.phase == "dwell")
+        return Level(None if sample is None else self._looked(action.role, sample))
+
+    def hold(self, role: Role, holding: Holding) -> Held:
+        """Follow an output that is on until a condition is met; a question is answered at once."""
+        met: Until | None = None
+        longest_s = holding.longest_s
+
+        def is_enough(sample: Sample) -> bool:
+            nonlocal met
+            met = holding.see(sample)
+            if met is None and sample.elapsed_s - holding.began_s >= longest_s / 2:
+                met = holding.question
+            return met is not None
+
+        sample = self._advanced(role, is_enough, min(HOLD_STEP_S, longest_s / FINELY))
+        last = holding.last or Sample(0.0, 0.0, "done", {})
+        held_s = 0.0 if math.isnan(holding.began_s) else last.elapsed_s - holding.began_s
+        return Held(
+            met if sample is not None else None,
+            held_s,
+            self._looked(role, last),
+            {mark: self._looked(role, each) for mark, each in holding.at.items()},
+            dict(holding.lowest),
+            dict(holding.highest),
+        )
+
+    def _advanced(
+        self, role: Role, is_enough: Callable[[Sample], bool], step_s: float = HOLD_STEP_S
+    ) -> Sample | None:
+        """Follow an output until a sample is enough; None where it ended before."""
+        wired = self._wired[role]
+        while wired.instrument.output_on:
+            wired.instrument.advance(step_s)
+            if not wired.instrument.output_on:
+                return None
+            sample = self._sample(wired)
+            if is_enough(sample):
+                return sample
+        return None
+
+    @staticmethod
+    def _sample(wired: _Wired) -> Sample:
+        """What the instrument shows now."""
+        fields = wired.profile.sample.fields if wired.profile.sample else ()
+        told = dict(zip(fields, wired.instrument.fetch().split(","), strict=True))
+        word = told.pop("phase")
+        bounds = {
+            name.removesuffix(":bound"): wired.profile.bounds[text]
+            for name, text in told.items()
+            if name.endswith(":bound")
+        }
+        values = {
+            name: float(text)
+            for name, text in told.items()
+            if name and not name.endswith((":bound", "_s"))
+        }
+        phase = wired.profile.phases.get(word, word).lower()
+        return Sample(wired.instrument.reached, 0.0, phase, values, bounds)
+
+    def _looked(self, role: Role, sample: Sample) -> Look:
+        wired = self._wired[role]
+        look = Look(sample, wired.instrument.name, wired.accuracy)
+        return believed_look(look, wired.profile.capability(wired.instrument.name))
+
+    def off(self, role: Role) -> Output:
+        """Take an output off and give what it did."""
+        wired = self._wired[role]
+        wired.instrument.end_at_once()
+        return self._summed_up(role)
 
     def _step_s(self, instrument: OutputInstrument) -> float:
         """How finely an output must be followed: charge takes time, and arcs come one by one."""
@@ -207,11 +317,39 @@ class _OfflineDriver(Driver):
     async def connect(self, action: Connect) -> None:
         self.bench.connect(action)
 
+    async def fill_in(self, action: Form) -> Answer:
+        values = {each.name: each.target or next(iter(each.choices), "") for each in action.entries}
+        missing = [each for each in action.entries if not values[each.name] and each.dimension]
+        values |= {each.name: exact_text(0.0, each.dimension) for each in missing if each.dimension}
+        return Answer("", values=values)
+
+    async def switch(self, action: Switch) -> None:
+        self.bench.switch(action)
+
     async def join(self, action: Join) -> None:
         raise NotImplementedError("No step checks the scanner.")
 
     async def energise(self, action: Energise) -> Output:
         return self.bench.energise(action)
+
+    async def source(self, action: Source) -> Level:
+        return self.bench.source(action)
+
+    async def hold(self, action: Hold, holding: Holding) -> Held:
+        held = self.bench.hold(action.role, holding)
+        question = holding.question
+        if question is None or held.met is not question:
+            return held
+        return replace(held, answer=Answer(question.choices[0]))
+
+    async def off(self, action: Off) -> Output:
+        return self.bench.off(action.role)
+
+    async def drop(self, role: Role) -> None:
+        self.bench.off(role)
+
+    async def acquire(self, action: Acquire) -> Waveform:
+        raise NotImplementedError("No stand-in of a challenge keeps a record of its output.")
 
 
 def _expected(step: ReadyStep, enter: Enter) -> str:

@@ -47,9 +47,11 @@ class RehearsalCalls(Wire):
         note: str = "",
         question: int | None = None,
         picture: bytes | None = None,
+        values: Mapping[str, str] = {},
     ) -> None:
-        """Answer what the nest is being asked."""
-        self._answer(f"{API}/rehearsals/{rehearsal_id}", nest, choice, note, question, picture)
+        """Answer what the nest is being asked; ``values`` are a form's entries by name."""
+        path = f"{API}/rehearsals/{rehearsal_id}"
+        self._answer(path, nest, choice, note, question, picture, values)
 
     def take_reading(
         self,

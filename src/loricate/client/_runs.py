@@ -60,9 +60,13 @@ class RunCalls(Wire):
         note: str = "",
         question: int | None = None,
         picture: bytes | None = None,
+        values: Mapping[str, str] = {},
     ) -> None:
-        """Answer what a nest is being asked; ``question`` is its number, the first by default."""
-        self._answer(f"{API}/runs/{run_id}", nest, choice, note, question, picture)
+        """Answer what a nest is being asked; ``question`` is its number, the first by default.
+
+        ``values`` are the entries of a form by name; then there is no choice.
+        """
+        self._answer(f"{API}/runs/{run_id}", nest, choice, note, question, picture, values)
 
     def repeat(self, run_id: str, nest: str, reason: str, step: str = "") -> RunOut:
         """Ask for a failed unit, or a failed step of it, to be done again; then arm and start."""

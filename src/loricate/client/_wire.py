@@ -171,9 +171,11 @@ class Wire:
         note: str,
         question: int | None,
         picture: bytes | None,
+        values: Mapping[str, str],
     ) -> None:
         digest = "" if picture is None else self.add_picture(picture).digest
         body = {
             "nest": nest, "choice": choice, "note": note, "question": question, "picture": digest,
+            "values": dict(values),
         }  # fmt: skip
         self._send("POST", f"{path}/answers", json=body)

@@ -2,7 +2,8 @@
 
 import sys
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from functools import partial
 from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, Self
@@ -13,7 +14,7 @@ from rich.progress import BarColumn, Progress, TaskID, TextColumn
 
 from loricate.commands.output import verdict_word
 from loricate.core.errors import QuantityError
-from loricate.core.quantities import DIMENSIONS, parse
+from loricate.core.quantities import DIMENSIONS, Dimension, parse
 
 if TYPE_CHECKING:
     from loricate.client import RunEvent
@@ -21,7 +22,7 @@ if TYPE_CHECKING:
 
 def watch(
     events: "Iterable[RunEvent]",
-    answer: Callable[[str, str, str, int, bytes | None], None],
+    answer: Callable[[str, str, str, int, bytes | None, Mapping[str, str]], None],
     load: Mapping[str, str],
     steps: int,
     pass_visual: bool,
@@ -29,7 +30,7 @@ def watch(
     """Follow events to their end: bars on a terminal, a line a step elsewhere; asks what is asked.
 
     ``load`` gives the serial in each nest; ``answer`` takes nest, choice, note,
-    the question's number and a picture.
+    the question's number, a picture and the entries of a form.
     """
     with RunView(load, steps) as view:
         for event in events:
@@ -38,7 +39,8 @@ def watch(
                 asked = event.data
                 is_visual = asked["moment"] == "check" and "pass" in asked["choices"]
                 given = Given("pass") if pass_visual and is_visual else view.ask(asked)
-                answer(asked["nest"], given.choice, given.note, asked["number"], given.picture)
+                nest, number = asked["nest"], asked["number"]
+                answer(nest, given.choice, given.note, number, given.picture, given.values)
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +50,7 @@ class Given:
     choice: str
     note: str = ""
     picture: bytes | None = None
+    values: Mapping[str, str] = field(default_factory=dict)
 
 
 class RunView:
@@ -130,6 +133,11 @@ class RunView:
         self.progress.stop()
         place = "The whole load" if question["nest"] == "all" else f"Nest {question['nest']}"
         text = f"{place}: {question['question']}"
+        if question.get("entries"):
+            click.echo(text, err=True)
+            return Given(
+                "", values={each["name"]: _ask_entry(each) for each in question["entries"]}
+            )
         if question["quantity"]:
             return _ask_figure(text, question)
         choice: str = click.prompt(
@@ -141,6 +149,27 @@ class RunView:
         return Given(choice, note)
 
 
+def _ask_entry(entry: dict[str, Any]) -> str:
+    offered = entry["target"] or None
+    if not entry["quantity"]:
+        choices = click.Choice(entry["choices"])
+        chosen: str = click.prompt(f"  {entry['title']}", type=choices, default=offered, err=True)
+        return chosen
+    dimension = DIMENSIONS[entry["quantity"]]
+    typed: str = click.prompt(
+        f"  {entry['title']}", default=offered, value_proc=partial(_figure, dimension), err=True
+    )
+    return typed
+
+
+def _figure(dimension: Dimension, typed: str) -> str:
+    try:
+        parse(typed, dimension)
+    except QuantityError as error:
+        raise click.UsageError(str(error)) from error
+    return typed
+
+
 def _ask_figure(text: str, question: dict[str, Any]) -> Given:
     dimension = DIMENSIONS[question["quantity"]]
     may_show = question["photo"] == "instead"
@@ -148,11 +177,7 @@ def _ask_figure(text: str, question: dict[str, Any]) -> Given:
     def read(typed: str) -> Given:
         if may_show and typed.startswith("@"):
             return Given("", picture=_photo(typed[1:]))
-        try:
-            parse(typed, dimension)
-        except QuantityError as error:
-            raise click.UsageError(str(error)) from error
-        return Given(typed)
+        return Given(_figure(dimension, typed))
 
     hint = " (or @FILE of a photo)" if may_show else ""
     offered = question["target"] or None

@@ -2,11 +2,14 @@
 
 import asyncio
 from collections.abc import Awaitable, Callable, Mapping, Sequence
+from dataclasses import replace
 
 from loricate.bench.bench import Bench
 from loricate.bench.care import USUAL_CARE, Care
 from loricate.bench.switching import Nest
+from loricate.core.errors import ProcedureError
 from loricate.core.measuring.actions import (
+    Acquire,
     Answer,
     Ask,
     At,
@@ -14,23 +17,36 @@ from loricate.core.measuring.actions import (
     Energise,
     Enter,
     FixtureZero,
+    Form,
+    Held,
+    Hold,
     Join,
+    Level,
+    Off,
     Output,
     Recall,
+    Source,
+    Switch,
+    Waveform,
 )
 from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.driving import Driver
+from loricate.core.measuring.holding import Holding
 from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.measuring.readings import Measurand, Reading
 from loricate.core.measuring.roles import Role
 
 PathZeroes = Mapping[ImpedancePath, ImpedanceZero]
-Asking = Callable[[Ask | Enter], Awaitable[Answer]]
+Asking = Callable[[Ask | Enter | Form], Awaitable[Answer]]
 Recalling = Callable[[str, Measurand], Reading | None]
 
 
 def _unshown(action: At) -> None:
     """Points that nobody watches."""
+
+
+async def _nobody_asked(action: Ask | Enter | Form) -> Answer:
+    raise ProcedureError(f"There is nobody here to be asked {action!r} under an output.")
 
 
 def nothing_recalled(step: str, measurand: Measurand) -> None:
@@ -42,7 +58,8 @@ class BenchDriver(Driver):
 
     ``using`` names the instrument of each role. ``zeroes`` are those of the nest that are young
     enough; ``settle_s`` is waited once when the unit is connected, and again after a question, for
-    which it is let go. Actions raise BenchError as the bench does.
+    which it is let go. ``meanwhile`` puts a question while an output stays on, and lets nothing
+    go for it. Actions raise BenchError as the bench does.
     """
 
     def __init__(
@@ -55,6 +72,7 @@ class BenchDriver(Driver):
         zeroes: PathZeroes,
         settle_s: float = 0.0,
         care: Care = USUAL_CARE,
+        meanwhile: Asking = _nobody_asked,
         on_point: Callable[[At], None] = _unshown,
         recall: Recalling = nothing_recalled,
     ) -> None:
@@ -64,6 +82,7 @@ class BenchDriver(Driver):
         self._ask, self._on_sample, self._on_point, self._recall = (
             ask, on_sample, on_point, recall,
         )  # fmt: skip
+        self._meanwhile = meanwhile
         self._left_to_settle_s = settle_s
 
     async def ask(self, action: Ask) -> Answer:
@@ -72,7 +91,7 @@ class BenchDriver(Driver):
     async def enter(self, action: Enter) -> Answer:
         return await self._asked(action)
 
-    async def _asked(self, action: Ask | Enter) -> Answer:
+    async def _asked(self, action: Ask | Enter | Form) -> Answer:
         answer = await self._ask(action)
         self._left_to_settle_s = self.settle_s  # what was connected has been let go
         return answer
@@ -95,6 +114,13 @@ class BenchDriver(Driver):
             await asyncio.sleep(self._left_to_settle_s)
             self._left_to_settle_s = 0.0
 
+    async def fill_in(self, action: Form) -> Answer:
+        return await self._asked(action)
+
+    async def switch(self, action: Switch) -> None:
+        name = self.using[action.role]
+        await self.bench.switch_unit(name, action.add, action.remove, self.nests)
+
     async def join(self, action: Join) -> None:
         await self.bench.join(action)
 
@@ -103,3 +129,30 @@ class BenchDriver(Driver):
         return await self.bench.energise(
             name, action.programme, self.nests, self._on_sample, self.care
         )
+
+    async def source(self, action: Source) -> Level:
+        name = self.using[action.role]
+        return await self.bench.source(
+            name, action.programme, self.nests, self._on_sample, self.care
+        )
+
+    async def hold(self, action: Hold, holding: Holding) -> Held:
+        name = self.using[action.role]
+        question = holding.question
+        if question is None:
+            return await self.bench.hold(name, holding)
+        asked = asyncio.ensure_future(self._meanwhile(Ask(question.question, question.choices)))
+        try:
+            held = await self.bench.hold(name, holding, asked.done)
+            return replace(held, answer=asked.result()) if asked.done() else held
+        finally:
+            asked.cancel()
+
+    async def off(self, action: Off) -> Output:
+        return await self.bench.off(self.using[action.role])
+
+    async def drop(self, role: Role) -> None:
+        await self.bench.drop(self.using[role])
+
+    async def acquire(self, action: Acquire) -> Waveform:
+        return await self.bench.acquire(self.using[action.role], action.name)

@@ -6,7 +6,7 @@ from enum import StrEnum
 
 from loricate.bench.bench import Bench
 from loricate.core.attempts import Attempt
-from loricate.core.measuring.actions import Answer, Ask, Enter
+from loricate.core.measuring.actions import Answer, Ask, Enter, Form
 from loricate.core.measuring.grading import Verdict
 from loricate.core.sequences.cues import Cue, Moment, cues_after, cues_at
 from loricate.core.sequences.ready import ReadyStep
@@ -76,7 +76,7 @@ class Operator:
         return answer
 
     async def ask_check(
-        self, ask: Ask | Enter, step: ReadyStep, units: Sequence[LoadedUnit], place: str
+        self, ask: Ask | Enter | Form, step: ReadyStep, units: Sequence[LoadedUnit], place: str
     ) -> Answer:
         """Put what a procedure asks; waits as long as it takes."""
         answer = await self._ask(question_of(ask, place, step.id), units)

@@ -13,7 +13,7 @@ from loricate.bench.errors import BenchError, Charged, GuardOpen, Implausible
 from loricate.bench.plan import FixturePlan
 from loricate.core.attempts import Attempt
 from loricate.core.fixtures.zeroes import take_off
-from loricate.core.measuring.actions import Answer, Ask, At, Enter
+from loricate.core.measuring.actions import Answer, Ask, At, Enter, Form
 from loricate.core.measuring.curves import Curve, Sample, thinned_together
 from loricate.core.measuring.ganging import share
 from loricate.core.measuring.grading import Cause, Measured, StepGrade, Verdict, grade_step
@@ -194,7 +194,7 @@ class Performer:
         nests = [unit.nest for unit in measured_units]
         place = WHOLE_LOAD if step.across is Across.ONCE or is_ganged else nests[0]
 
-        async def ask(ask: Ask | Enter) -> Answer:
+        async def ask(ask: Ask | Enter | Form) -> Answer:
             # No instrument waits for a person: others may have it until there is an answer.
             await self.bench.disconnect(holding.using.values())
             holding.let_go()
@@ -212,6 +212,8 @@ class Performer:
             zeroes.paths,
             step.settle_s,
             Care(step.discharge_within_s, step.earthed_s),
+            # Under an output nothing is let go for an answer.
+            lambda ask: self.operator.ask_check(ask, step, units, place),
             lambda action: self._show_point(step, nests, action),
             units[0].recall if len(units) == 1 else nothing_recalled,
         )

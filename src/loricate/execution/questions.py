@@ -3,8 +3,9 @@
 import asyncio
 from dataclasses import dataclass, field
 
-from loricate.core.measuring.actions import Answer, Ask, Enter, Photo
-from loricate.core.quantities import Dimension
+from loricate.core.errors import Finding, QuantityError
+from loricate.core.measuring.actions import Answer, Ask, Enter, Entry, Form, Photo
+from loricate.core.quantities import Dimension, parse
 from loricate.execution.events import EventLog
 
 WHOLE_LOAD = "all"  # the nest that a question names when it is asked once for the load
@@ -17,7 +18,8 @@ class Question:
     ``moment`` is ``check`` for what a step itself asks, a cue's moment, or ``decision`` for what to
     do after a failure. The choices in ``note_for`` need a note with them. With ``quantity`` there
     are no choices: the answer is a figure with its unit, ``target`` is offered, and ``photo`` says
-    what a picture is to it. With ``hands_in`` somebody reaches into the fixture for it.
+    what a picture is to it. With ``hands_in`` somebody reaches into the fixture for it. With
+    ``entries`` the answer has a value for each.
     """
 
     nest: str
@@ -31,10 +33,36 @@ class Question:
     target: str = ""
     photo: Photo = Photo.NONE
     hands_in: bool = False
+    entries: tuple[Entry, ...] = ()
+
+    def missing(self, answer: Answer) -> tuple[Finding, ...]:
+        """What is wrong with an answer's entries, each with its place and remedy."""
+        found = []
+        for entry in self.entries:
+            given, path = answer.values.get(entry.name, ""), f"values.{entry.name}"
+            if entry.dimension is not None:
+                try:
+                    parse(given, entry.dimension)
+                except QuantityError as error:
+                    found.append(Finding(path, str(error)))
+            elif given not in entry.choices:
+                known = ", ".join(entry.choices)
+                found.append(Finding(path, f"'{given}' is not a choice; answer {known}."))
+        names = [entry.name for entry in self.entries]
+        for name in sorted(set(answer.values) - set(names)):
+            asked = ", ".join(names) or "none"
+            found.append(Finding(f"values.{name}", f"was not asked for; asked for: {asked}."))
+        return tuple(found)
+
+    def told_entries(self, answer: Answer) -> str:
+        """A form's entries in one line, as the record keeps them."""
+        return ", ".join(f"{each.title} {answer.values[each.name]}" for each in self.entries)
 
 
-def question_of(ask: Ask | Enter, nest: str, step_id: str) -> Question:
+def question_of(ask: Ask | Enter | Form, nest: str, step_id: str) -> Question:
     """What a procedure asks, put at its place."""
+    if isinstance(ask, Form):
+        return Question(nest, ask.question, (), step_id, entries=ask.entries)
     if isinstance(ask, Enter):
         return Question(
             nest, ask.question, (), step_id, quantity=ask.dimension, target=ask.target,
@@ -92,6 +120,16 @@ class Questions:
             "target": question.target,
             "photo": question.photo,
             "hands_in": question.hands_in,
+            "entries": [
+                {
+                    "name": each.name,
+                    "title": each.title,
+                    "quantity": each.dimension.name if each.dimension else "",
+                    "choices": list(each.choices),
+                    "target": each.target,
+                }
+                for each in question.entries
+            ],
         }
 
     def find(self, nest: str, number: int | None = None) -> int | None:

@@ -16,7 +16,7 @@ from loricate.core.fixtures.daily_check import BoxStep, check_findings
 from loricate.core.fixtures.scanner_check import PathFault, Wiring, check_scanner
 from loricate.core.fixtures.zeroes import take_off
 from loricate.core.fixtures.zeroing import ZeroMeasured, measure_path, path_problem, zero_nest
-from loricate.core.measuring.actions import Answer, Ask, Asking, Energise, Enter, Output
+from loricate.core.measuring.actions import Answer, Ask, Asking, Energise, Enter, Form, Output
 from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.grading import StepGrade, grade_step
 from loricate.core.measuring.impedance import ImpedancePath
@@ -44,7 +44,7 @@ def _unshown(sample: Sample) -> None:
     """Samples of upkeep are not shown."""
 
 
-async def _nobody_asked(action: Ask | Enter) -> Answer:
+async def _nobody_asked(action: Ask | Enter | Form) -> Answer:
     raise TypeError("Upkeep puts its questions itself.")
 
 
@@ -312,7 +312,7 @@ class DailyCheck(Upkeep):
         ]
 
     async def _box_step(self, step: ReadyStep, using: Mapping[Role, str]) -> StepGrade:
-        async def ask(ask: Ask | Enter) -> Answer:
+        async def ask(ask: Ask | Enter | Form) -> Answer:
             question = question_of(ask, self.nest, step.id)
             answer = await self.questions.ask(question, ANSWER_WITHIN_S)
             if answer is None:

@@ -1,5 +1,7 @@
 """Handing in an operator's answer to a run's or an upkeep's question."""
 
+from dataclasses import replace
+
 from loricate.core.errors import Finding, QuantityError
 from loricate.core.measuring.actions import Answer, Photo
 from loricate.core.quantities import parse
@@ -29,7 +31,11 @@ async def answer_question(
     if question.photo is Photo.BESIDE and not answer.picture:
         message = "is missing; a photo must come with the figure."
         raise NotReady.because([Finding("picture", message)])
-    if question.quantity is not None:
+    if wrong := question.missing(answer):
+        raise NotReady.because(wrong)
+    if question.entries:
+        answer = replace(answer, choice=question.told_entries(answer))
+    elif question.quantity is not None:
         is_shown = question.photo is Photo.INSTEAD and answer.picture and not answer.choice
         try:
             if not is_shown:

@@ -20,8 +20,9 @@ from types import NoneType
 from typing import Any, ClassVar, Generic, TypeVar, cast
 
 from loricate.core.errors import ProcedureError
-from loricate.core.measuring.curves import Sample
+from loricate.core.measuring.curves import Curve, Sample
 from loricate.core.measuring.grading import Measured
+from loricate.core.measuring.holding import Until
 from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.measuring.readings import Bound, Doubt, Measurand, Reading
 from loricate.core.measuring.roles import Role
@@ -53,12 +54,16 @@ class Photo(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What the operator chose or typed, the account that answered, and the digest of a picture."""
+    """What the operator chose or typed, the account that answered, and the digest of a picture.
+
+    ``values`` are the entries of a form by name.
+    """
 
     choice: str
     note: str = ""
     account: str = ""
     picture: str = ""
+    values: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -211,9 +216,155 @@ class Energise(Action[Output]):
     gives: ClassVar[tuple[type, ...]] = (Output,)
 
 
+@dataclass(frozen=True, slots=True)
+class Look:
+    """One look at a running output: its sample, bounded where its meter ends, and whose it is."""
+
+    sample: Sample
+    instrument: str = ""
+    accuracy: Mapping[str, Accuracy] = field(default_factory=dict)
+    doubts: tuple[Doubt, ...] = ()
+
+    def reading(self, quantity: str, dimension: Dimension, taken_from: str = "") -> Reading:
+        """What it shows of a quantity, with the instrument's uncertainty; NaN where it does not."""
+        key = taken_from or quantity
+        value = self.sample.values.get(key, math.nan)
+        spread = self.accuracy.get(key, EXACTLY).expanded(value) if math.isfinite(value) else 0.0
+        return Reading(
+            quantity,
+            value,
+            dimension,
+            bound=self.sample.bounds.get(key, Bound.EXACT),
+            uncertainty=spread if math.isfinite(spread) else 0.0,
+            instrument=self.instrument,
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Level:
+    """What came of a source: a look at its level; None where the output ended before."""
+
+    look: Look | None
+
+
+@dataclass(frozen=True, slots=True)
+class Source(Action[Level]):
+    """Put an output on and bring it to its level, where it stays until ``Off``.
+
+    ``programme`` is as of ``Energise``; its ``dwell_s`` is how long it stays on at most: then the
+    instrument takes it off by itself. While it is on, another ``Source`` of the role brings it to
+    another level: only what its make can change then may differ.
+    """
+
+    role: Role
+    programme: Programme
+    gives: ClassVar[tuple[type, ...]] = (Level,)
+
+
+@dataclass(frozen=True, slots=True)
+class Held:
+    """What came of a hold: which condition was met, None where an output ended by itself.
+
+    ``last`` and ``at`` are looks at the role that was held, ``answer`` what the operator said.
+    """
+
+    met: Until | None
+    held_s: float
+    last: Look
+    at: Mapping[float, Look] = field(default_factory=dict)
+    lowest: Mapping[str, float] = field(default_factory=dict)
+    highest: Mapping[str, float] = field(default_factory=dict)
+    answer: Answer | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Hold(Action[Held]):
+    """Sample a role that is on until one of the conditions is met; others that are on stay so."""
+
+    role: Role
+    until: tuple[Until, ...]
+    gives: ClassVar[tuple[type, ...]] = (Held,)
+
+
+@dataclass(frozen=True, slots=True)
+class Off(Action[Output]):
+    """Take a role's output off, and have the unit discharged where it was hazardous."""
+
+    role: Role
+    gives: ClassVar[tuple[type, ...]] = (Output,)
+
+
+@dataclass(frozen=True, slots=True)
+class Watched:
+    """What a watch saw, and what the output did on the whole."""
+
+    held: Held | None
+    output: Output
+
+
+@dataclass(frozen=True, slots=True)
+class Watch(Action[Watched]):
+    """Source, hold and off in one: an output that is on to be looked at, while something is done.
+
+    It held nothing where the output ended before its level.
+    """
+
+    role: Role
+    programme: Programme
+    until: tuple[Until, ...]
+    gives: ClassVar[tuple[type, ...]] = (Watched,)
+
+
+@dataclass(frozen=True, slots=True)
+class Waveform:
+    """What an instrument recorded of its last output, evenly over an x axis (SI)."""
+
+    curve: Curve
+    instrument: str
+
+
+@dataclass(frozen=True, slots=True)
+class Acquire(Action[Waveform]):
+    """Fetch a record of an instrument's last output, by the name that its profile gives it."""
+
+    role: Role
+    name: str
+    gives: ClassVar[tuple[type, ...]] = (Waveform,)
+
+
+@dataclass(frozen=True, slots=True)
+class Switch(Action[None]):
+    """Change what an instrument is connected to by what differs: the rest stays closed."""
+
+    role: Role
+    add: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    remove: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One entry of a form: a figure where it has a dimension, else one of its choices."""
+
+    name: str
+    title: str
+    dimension: Dimension | None = None
+    choices: tuple[str, ...] = ()
+    target: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Form(Action[Answer]):
+    """Ask for several entries at once; the answer's ``values`` has each by its name, and parses."""
+
+    question: str
+    entries: tuple[Entry, ...]
+    gives: ClassVar[tuple[type, ...]] = (Answer,)
+
+
 AnyAction = (
-    Ask | Enter | Wait | At | Recall | FixtureZero | Connect | Join | Energise
-)  # a driver's match must name each of them
+    Ask | Enter | Form | Wait | At | Recall | FixtureZero | Connect | Switch | Join
+    | Energise | Source | Hold | Off | Watch | Acquire
+)  # fmt: skip  # a driver's match must name each of them
 R = TypeVar("R")
 Asking = Generator[AnyAction, Any, R]
 Procedure = Asking[Measured]

@@ -10,7 +10,9 @@ from collections.abc import Coroutine
 from dataclasses import replace
 from typing import Any, TypeVar, assert_never
 
+from loricate.core.errors import ProcedureError
 from loricate.core.measuring.actions import (
+    Acquire,
     Answer,
     AnyAction,
     Ask,
@@ -20,16 +22,28 @@ from loricate.core.measuring.actions import (
     Energise,
     Enter,
     FixtureZero,
+    Form,
+    Held,
+    Hold,
     Join,
+    Level,
+    Off,
     Output,
     Procedure,
     Recall,
+    Source,
+    Switch,
     Wait,
+    Watch,
+    Watched,
+    Waveform,
 )
 from loricate.core.measuring.curves import Curve, course_of
 from loricate.core.measuring.grading import Measured
+from loricate.core.measuring.holding import Holding
 from loricate.core.measuring.impedance import ImpedanceZero
 from loricate.core.measuring.readings import Doubt, Reading
+from loricate.core.measuring.roles import Role
 
 R = TypeVar("R")
 
@@ -42,6 +56,7 @@ class Driver(ABC):
 
     def __init__(self) -> None:
         self.point = ""
+        self.on: list[Role] = []  # the roles whose outputs stay on, in the order in which they went
         self.curves: list[Curve] = []
         self.doubts: list[Doubt] = []
 
@@ -53,7 +68,19 @@ class Driver(ABC):
                 action = procedure.send(await self.perform(action))
         except StopIteration as done:
             result: R = done.value
-            return result
+        except Exception:
+            await self._end_outputs()
+            raise
+        if self.on:
+            left = " and ".join(self.on)
+            await self._end_outputs()
+            raise ProcedureError(f"A procedure came to its end with its output on: {left}.")
+        return result
+
+    async def _end_outputs(self) -> None:
+        """Take off what a procedure left on; whatever stands in the way of that comes first."""
+        while self.on:
+            await self.drop(self.on.pop())
 
     async def measure(self, procedure: Procedure) -> Measured:
         """Perform a step's procedure; gives what it measured, with its outputs' curves and doubts.
@@ -72,10 +99,16 @@ class Driver(ABC):
         """Perform one action and give its outcome."""
         match action:
             case Ask():
+                self._refuse_while_on(action)
                 return await self.ask(action)
             case Enter():
+                self._refuse_while_on(action)
                 return await self.enter(action)
+            case Form():
+                self._refuse_while_on(action)
+                return await self.fill_in(action)
             case Wait():
+                self._refuse_while_on(action)
                 await self.wait(action.seconds)
             case At():
                 self.point = action.point
@@ -85,14 +118,76 @@ class Driver(ABC):
             case FixtureZero():
                 return self.fixture_zero(action)
             case Connect():
+                self._refuse_while_on(action, action.role)
                 await self.connect(action)
+            case Switch():
+                self._refuse_while_on(action, action.role)
+                await self.switch(action)
             case Join():
+                self._refuse_while_on(action)
                 await self.join(action)
             case Energise():
+                self._refuse_while_on(action, action.role)
                 return self._seen(await self.energise(action))
+            case Source():
+                return await self._source(action)
+            case Hold():
+                return await self._hold(action)
+            case Off():
+                return await self._off(action.role)
+            case Watch():
+                return await self._watch(action)
+            case Acquire():
+                self._refuse_while_on(action, action.role)
+                waveform = await self.acquire(action)
+                self.curves.append(replace(waveform.curve, point=self.point))
+                return waveform
             case _:
                 assert_never(action)
         return None
+
+    def _refuse_while_on(self, action: AnyAction, role: Role | None = None) -> None:
+        """Nothing is asked, waited for or connected anew under an output, but what ``Hold`` does.
+
+        Of another role than the one that is on, connections may change: the bench sees to it that
+        they do not touch what is on.
+        """
+        if self.on if role is None else role in self.on:
+            raise ProcedureError(f"A procedure asked for {action!r} with its output on.")
+
+    def _refuse_unless_on(self, action: AnyAction, role: Role) -> None:
+        if role not in self.on:
+            raise ProcedureError(f"A procedure asked for {action!r} with no output on.")
+
+    async def _source(self, action: Source) -> Level:
+        if action.role not in self.on:
+            self.on.append(action.role)
+        return self._looked(await self.source(action))
+
+    def _looked(self, level: Level) -> Level:
+        if level.look is not None:
+            self.doubts.extend(level.look.doubts)
+        return level
+
+    async def _hold(self, action: Hold) -> Held:
+        self._refuse_unless_on(action, action.role)
+        held = await self.hold(action, Holding(action.until))
+        for look in (held.last, *held.at.values()):
+            self.doubts.extend(look.doubts)
+        return held
+
+    async def _off(self, role: Role) -> Output:
+        self._refuse_unless_on(Off(role), role)
+        self.on.remove(role)
+        return self._seen(await self.off(Off(role)))
+
+    async def _watch(self, action: Watch) -> Watched:
+        self._refuse_while_on(action, action.role)
+        level = await self._source(Source(action.role, action.programme))
+        held = None
+        if level.look is not None:
+            held = await self._hold(Hold(action.role, action.until))
+        return Watched(held, await self._off(action.role))
 
     def _seen(self, output: Output) -> Output:
         self.curves.append(course_of(output.samples, output.dimensions, self.point))
@@ -106,6 +201,10 @@ class Driver(ABC):
     @abstractmethod
     async def enter(self, action: Enter) -> Answer:
         """Ask for a figure."""
+
+    @abstractmethod
+    async def fill_in(self, action: Form) -> Answer:
+        """Ask for several entries."""
 
     @abstractmethod
     async def wait(self, seconds: float) -> None:
@@ -128,12 +227,36 @@ class Driver(ABC):
         """Connect an instrument to the unit."""
 
     @abstractmethod
+    async def switch(self, action: Switch) -> None:
+        """Change what an instrument is connected to."""
+
+    @abstractmethod
     async def join(self, action: Join) -> None:
         """Close crosspoints."""
 
     @abstractmethod
     async def energise(self, action: Energise) -> Output:
         """Program an output and follow it to its end."""
+
+    @abstractmethod
+    async def source(self, action: Source) -> Level:
+        """Bring an output to a level."""
+
+    @abstractmethod
+    async def hold(self, action: Hold, holding: Holding) -> Held:
+        """Sample until a condition is met."""
+
+    @abstractmethod
+    async def off(self, action: Off) -> Output:
+        """Take an output off and give what it did."""
+
+    @abstractmethod
+    async def drop(self, role: Role) -> None:
+        """Take an output off that nobody wants any more."""
+
+    @abstractmethod
+    async def acquire(self, action: Acquire) -> Waveform:
+        """Fetch a record."""
 
 
 def at_once(work: Coroutine[Any, Any, R]) -> R:

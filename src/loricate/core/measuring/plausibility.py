@@ -15,7 +15,7 @@ import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from loricate.core.measuring.actions import Ending, Output
+from loricate.core.measuring.actions import Ending, Look, Output
 from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.instruments import Capability
 from loricate.core.measuring.readings import Bound, Doubt
@@ -47,6 +47,7 @@ class Times:
     ramp_s: float = 0.0
     dwell_s: float = 0.0
     fall_s: float = 0.0
+    slack_s: float = 0.0  # by which one that was taken off by hand may have ended later
 
     @classmethod
     def of(cls, settings: Mapping[str, float | str]) -> "Times":
@@ -78,6 +79,21 @@ def believed(output: Output, programme: Times, meter: Capability) -> Output:
     texts += _against_samples(found, programme)
     doubts = tuple(Doubt(output.instrument, text) for text in dict.fromkeys(texts))
     return replace(found, doubts=output.doubts + doubts)
+
+
+def believed_look(look: Look, meter: Capability) -> Look:
+    """A look with bounds where the meter ends, and what of it is no reading as doubts."""
+    values, bounds = dict(look.sample.values), dict(look.sample.bounds)
+    texts: list[str] = []
+    for name, value in look.sample.values.items():
+        values[name], bound, problem = _bounded(name, value, bounds.get(name), meter)
+        if bound is not None:
+            bounds[name] = bound
+        if problem:
+            texts.append(problem)
+    sample = replace(look.sample, values=values, bounds=bounds)
+    doubts = tuple(Doubt(look.instrument, text) for text in texts)
+    return replace(look, sample=sample, doubts=look.doubts + doubts)
 
 
 def _bounded(
@@ -170,7 +186,7 @@ def _against_programme(output: Output, programme: Times) -> Iterator[str]:
     elif output.at_level_s < programme.dwell_s * (1 - SHORT) - LOOK_S:
         held, wanted = display(output.at_level_s, TIME), display(programme.dwell_s, TIME)
         yield f"held its level for {held} of the {wanted} programmed"
-    if output.ended_s > programme.total_s * (1 + LONG) + LONG_S:
+    if output.ended_s > programme.total_s * (1 + LONG) + LONG_S + programme.slack_s:
         yield f"was on for {display(output.ended_s, TIME)}, longer than the {total} programmed"
 
 

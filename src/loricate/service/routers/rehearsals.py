@@ -86,7 +86,7 @@ async def answer_rehearsal(
     rehearsal_id: str, body: AnswerIn, person: Runner, desk: TheDesk
 ) -> None:
     """Answer what the nest is being asked."""
-    answer = Answer(body.choice, body.note, person.name, body.picture)
+    answer = Answer(body.choice, body.note, person.name, body.picture, body.values)
     await desk.bench.do(
         lambda side: side.rehearsals.answer(rehearsal_id, body.nest, answer, body.question)
     )

@@ -134,7 +134,7 @@ async def abort_run(run_id: str, person: Runner, desk: TheDesk) -> RunSummary:
 @router.post("/{run_id}/answers", status_code=204)
 async def answer_question(run_id: str, body: AnswerIn, person: Runner, desk: TheDesk) -> None:
     """Answer what a nest is being asked."""
-    answer = Answer(body.choice, body.note, person.name, body.picture)
+    answer = Answer(body.choice, body.note, person.name, body.picture, body.values)
     await desk.bench.do(lambda side: side.runs.answer(run_id, body.nest, answer, body.question))
 
 

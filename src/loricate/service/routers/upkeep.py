@@ -62,7 +62,7 @@ async def show_upkeep(act_id: str, person: Reader, desk: TheDesk) -> UpkeepOut:
 @router.post("/{act_id}/answers", status_code=204)
 async def answer_upkeep(act_id: str, body: AnswerIn, person: Runner, desk: TheDesk) -> None:
     """Say that what was asked for is done, or stop."""
-    answer = Answer(body.choice, body.note, person.name, body.picture)
+    answer = Answer(body.choice, body.note, person.name, body.picture, body.values)
     await desk.bench.do(lambda side: side.upkeeps.answer(act_id, body.nest, answer, body.question))
 
 

@@ -4,6 +4,7 @@ import asyncio
 import math
 import random
 import time
+from collections.abc import Callable
 
 from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
@@ -43,17 +44,33 @@ class OutputInstrument(Instrument):
         self.defaults: dict[str, float | str] = {}
         self.command("INITiate[:IMMediate]", self.initiate)
         self.command("ABORt", lambda: self.drop("ABORTED"))
+        self.command("SOURce:DWELl:END", self.end_dwell)
         self.command("FETCh?", self.fetch)
         self.command("FETCh:SUMMary?", self.fetch_summary)
         floor.on_guard_open.append(lambda: self.drop("GUARD"))
 
-    def setting(self, spelling: str, name: str, low: float, high: float, unit: str) -> None:
-        """Make a numeric setting and its query known: refused while the output is on."""
+    def setting(
+        self,
+        spelling: str,
+        name: str,
+        low: float,
+        high: float,
+        unit: str,
+        while_on: Callable[[float], None] | None = None,
+    ) -> None:
+        """Make a numeric setting and its query known.
+
+        While the output is on it is refused, or done by ``while_on``.
+        """
         self.defaults[name] = getattr(self, name)
 
         def write(text: str) -> None:
+            value = scpi.number(text, low, high, unit)
+            if self.output_on and while_on is not None:
+                while_on(value)
+                return
             self.refuse_while_on()
-            setattr(self, name, scpi.number(text, low, high, unit))
+            setattr(self, name, value)
 
         def read(which: str = "") -> str:
             value = scpi.number(which, low, high) if which else getattr(self, name)
@@ -135,29 +152,71 @@ class OutputInstrument(Instrument):
         self.silence_s = 0.0
         self._task = asyncio.get_running_loop().create_task(self._run())
 
-    def run_at_once(self, step_s: float) -> None:
-        """Run the programmed output without a clock, at most ``step_s`` at a time.
-
-        Every phase is looked at at its end, however long the step is.
-        """
+    def begin_at_once(self, step_s: float) -> None:
+        """Put the programmed output on without a clock, to be followed in steps."""
         self.step_s = step_s
         self.plan = self.phases()
         self.phase, self.ending = self.plan[0][0], "NONE"
         self.dwelt_s = self.started = self.reached = 0.0
         self.begin()
-        began, elapsed = 0.0, 0.0
+
+    def advance(self, by_s: float) -> None:
+        """Follow an output without a clock for a while, every phase to its very end."""
+        goal, began = min(self.reached + by_s, self.plan_s), 0.0
         for _, length in self.plan:
-            while self.output_on and elapsed < began + length:
-                elapsed = self.reached = min(elapsed + step_s, began + length)
-                self._step_at(elapsed)
+            while self.output_on and self.reached < min(goal, began + length):
+                self.reached = min(self.reached + self.step_s, began + length, goal)
+                self._step_at(self.reached)
             began += length
+        if self.reached >= self.plan_s:
+            self.finish("FINISHED")
+
+    def end_at_once(self) -> None:
+        """Have an output without a clock fall to its end."""
+        if self.output_on:
+            self.end_dwell()
+            self.advance(self.plan_s)
+
+    def end_dwell(self) -> None:
+        """Have the output fall now, whatever its programme has left of its time at level."""
+        self.refuse_unless_dwelling()
+        elapsed = self.reached - self.started
+        fall = self.plan[-1] if self.plan[-1][0] == "FALL" else ("FALL", 0.0)
+        self.plan = [*self._until(elapsed), fall]
+
+    def _until(self, elapsed_s: float) -> list[tuple[str, float]]:
+        """The plan's phases as far as they have come."""
+        came: list[tuple[str, float]] = []
+        began = 0.0
+        for phase, length in self.plan:
+            if elapsed_s <= began + length + ROUNDING_S:
+                return [*came, (phase, elapsed_s - began)]
+            came.append((phase, length))
+            began += length
+        return came
+
+    def refuse_unless_dwelling(self) -> None:
+        """Raise the settings conflict of an output that does not stand at its level."""
+        if self.phase != "DWELL":
+            raise ScpiError(*scpi.SETTINGS_CONFLICT)
+
+    def raise_to(self, level_v: float) -> None:
+        """Bring the output that is on to another level; a source that can overrides this."""
+        raise ScpiError(*scpi.SETTINGS_CONFLICT)
+
+    def run_at_once(self, step_s: float) -> None:
+        """Run the programmed output without a clock, at most ``step_s`` at a time.
+
+        Every phase is looked at at its end, however long the step is.
+        """
+        self.begin_at_once(step_s)
+        self.advance(self.plan_s)
         self.finish("FINISHED")
 
     async def _run(self) -> None:
         """Follow the paced clock in small steps until the plan is done."""
-        total = self.plan_s
         while self.output_on:
-            until_end = (self.started + total - self.clock.now()) / self.clock.pace
+            until_end = (self.started + self.plan_s - self.clock.now()) / self.clock.pace
             before = time.monotonic()
             await asyncio.sleep(min(TICK_S, max(0.0, until_end)))
             # Time that this process itself was held up does not count as the other side's silence.
@@ -165,6 +224,7 @@ class OutputInstrument(Instrument):
             if self.deadman_s and self.silence_s > self.deadman_s:
                 self.drop("DEADMAN")
                 return
+            total = self.plan_s  # which whoever holds the output may have changed
             goal = min(self.clock.now(), self.started + total)
             while self.output_on and self.reached < goal:
                 self.reached = min(self.reached + self.step_s, goal)

@@ -35,6 +35,7 @@ class WithstandSource(OutputInstrument):
         self.function, self.level_v, self.frequency_hz = "AC", 500.0, 50.0
         self.ramp_s, self.dwell_s, self.fall_s, self.trip_a = 0.5, 1.0, 0.0, 1e-3
         self.arc_count = 4
+        self.from_v = 0.0  # where a ramp begins
         self.gain = 1 + self.chance.uniform(-0.003, 0.003)
         self.terminals = self.high, self.low = f"{name}.high", f"{name}.low"
         self.network = Network(())
@@ -44,7 +45,7 @@ class WithstandSource(OutputInstrument):
         self.volts = self.amperes = self.resistive = 0.0
         self.arcs = 0
         self.summary_v = self.dwell_end_a = self.greatest_a = self.summary_resistive = 0.0
-        self.setting("SOURce:VOLTage[:LEVel]", "level_v", 50, 6000, "V")
+        self.setting("SOURce:VOLTage[:LEVel]", "level_v", 50, 6000, "V", self.raise_to)
         self.setting("SOURce:FREQuency", "frequency_hz", 40, 400, "HZ")
         self.setting("SOURce:RAMP:UP", "ramp_s", 0.01, 999, "S")
         self.setting("SOURce:DWELl", "dwell_s", 0.02, 3600, "S")
@@ -62,7 +63,18 @@ class WithstandSource(OutputInstrument):
     def _source(self, volts: float) -> Source:
         return Source(self.high, EARTH, volts, OUTPUT_OHMS[self.function])
 
+    def raise_to(self, level_v: float) -> None:
+        """Ramp from the level at which the output stands to another, and stand there anew."""
+        self.refuse_unless_dwelling()
+        if self.function == "AC" and level_v > 5000:
+            raise ScpiError(*scpi.SETTINGS_CONFLICT)
+        came = self._until(self.reached - self.started)
+        self.from_v, self.level_v = self.level_v, level_v
+        self.plan = [*came, *self.phases()]
+        self.phase, self.dwelt_s = "RAMP", 0.0
+
     def begin(self) -> None:
+        self.from_v = 0.0
         self.network = self.floor.circuit((Resistor(self.low, EARTH, SHUNT_OHMS),))
         self.arcs = 0
         self.volts = self.amperes = self.resistive = self.greatest_a = 0.0
@@ -72,10 +84,12 @@ class WithstandSource(OutputInstrument):
             self.transient = Transient(self.network, start, self.step_s, self.floor.charges)
 
     def step(self, phase: str, into_s: float, length_s: float) -> None:
-        share = {"RAMP": into_s / length_s if length_s else 1.0, "DWELL": 1.0}.get(
-            phase, 1 - into_s / length_s if length_s else 0.0
-        )
-        volts = self.level_v * self.gain * share
+        share = into_s / length_s if length_s else 1.0
+        if phase == "RAMP":
+            level_v = self.from_v + (self.level_v - self.from_v) * share
+        else:
+            level_v = self.level_v * (1.0 if phase == "DWELL" else 1 - share)
+        volts = level_v * self.gain
         solution = self._solve(volts)
         held_v = abs(solution.across(self.high, self.low))
         fresh = self.network.strike(solution, math.sqrt(2) if self.function == "AC" else 1.0)

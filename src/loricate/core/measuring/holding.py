@@ -1,0 +1,146 @@
+"""Until when an output is held: whichever of several conditions comes first.
+
+A condition is looked at with every sample of the running output, by the instrument's own clock.
+One that bounds the time must be among them: nothing is held for ever.
+"""
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from loricate.core.errors import ProcedureError
+from loricate.core.measuring.curves import Sample
+
+
+@dataclass(frozen=True, slots=True)
+class For:
+    """A time in s has passed since the hold began."""
+
+    seconds: float
+
+
+@dataclass(frozen=True, slots=True)
+class Marks:
+    """The last of these moments (s since the hold began) has come; a sample is kept at each."""
+
+    times_s: tuple[float, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Settled:
+    """A quantity has stayed within a share of itself for a time in s."""
+
+    quantity: str
+    within: float
+    over_s: float
+
+
+@dataclass(frozen=True, slots=True)
+class Rises:
+    """A quantity has risen to so many times its least since the hold began."""
+
+    quantity: str
+    ratio: float
+
+
+@dataclass(frozen=True, slots=True)
+class Leaves:
+    """A quantity has left a band (SI)."""
+
+    quantity: str
+    minimum: float = -math.inf
+    maximum: float = math.inf
+
+
+@dataclass(frozen=True, slots=True)
+class Answered:
+    """The operator has answered, while the output stays on; nobody may reach in for it."""
+
+    question: str
+    choices: tuple[str, ...]
+
+
+Until = For | Marks | Settled | Rises | Leaves | Answered
+
+
+@dataclass(slots=True)
+class Holding:
+    """One hold under way: takes in samples in order and says which condition was met.
+
+    ``lowest`` and ``highest`` are the extremes of each quantity, ``at`` the first sample at or
+    after each mark. Raises ProcedureError without a condition that bounds the time.
+    """
+
+    until: tuple[Until, ...]
+    began_s: float = math.nan
+    last: Sample | None = None
+    at: dict[float, Sample] = field(default_factory=dict)
+    lowest: dict[str, float] = field(default_factory=dict)
+    highest: dict[str, float] = field(default_factory=dict)
+    _steady: dict[Settled, list[tuple[float, float]]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        if not math.isfinite(self.longest_s):
+            raise ProcedureError("Nothing is held for ever: name a time among the conditions.")
+
+    @property
+    def longest_s(self) -> float:
+        """How long it lasts at most, in s; infinite without a condition that says so."""
+        times = [each.seconds for each in self.until if isinstance(each, For)]
+        times += [max(each.times_s) for each in self.until if isinstance(each, Marks)]
+        return min(times, default=math.inf)
+
+    @property
+    def question(self) -> Answered | None:
+        """What the operator is asked meanwhile, if anything."""
+        return next((each for each in self.until if isinstance(each, Answered)), None)
+
+    def see(self, sample: Sample) -> Until | None:
+        """Take in a sample; gives the condition that it meets, the first in their order."""
+        if math.isnan(self.began_s):
+            self.began_s = sample.elapsed_s
+        self.last = sample
+        for name, value in sample.values.items():
+            self.lowest[name] = min(value, self.lowest.get(name, value))
+            self.highest[name] = max(value, self.highest.get(name, value))
+        passed_s = sample.elapsed_s - self.began_s
+        for mark in _marks(self.until):
+            if passed_s >= mark:
+                self.at.setdefault(mark, sample)
+        return next((each for each in self.until if self._is_met(each, sample, passed_s)), None)
+
+    def _is_met(self, until: Until, sample: Sample, passed_s: float) -> bool:
+        match until:
+            case For():
+                return passed_s >= until.seconds
+            case Marks():
+                return passed_s >= max(until.times_s)
+            case Settled():
+                return self._is_settled(until, sample)
+            case Rises():
+                value, least = sample.values.get(until.quantity), self.lowest.get(until.quantity)
+                return value is not None and least is not None and value > least * until.ratio
+            case Leaves():
+                value = sample.values.get(until.quantity)
+                return value is not None and not until.minimum <= value <= until.maximum
+            case Answered():
+                return False  # whoever holds is told of the answer by whoever asks
+
+    def _is_settled(self, until: Settled, sample: Sample) -> bool:
+        value = sample.values.get(until.quantity)
+        if value is None:
+            self._steady.pop(until, None)
+            return False
+        seen = self._steady.setdefault(until, [])
+        seen.append((sample.elapsed_s, value))
+        # What is older than the time asked for does not count, but for the last before it.
+        while len(seen) > 1 and seen[1][0] <= sample.elapsed_s - until.over_s:
+            seen.pop(0)
+        if sample.elapsed_s - seen[0][0] < until.over_s:
+            return False
+        values = [each for _, each in seen]
+        return max(values) - min(values) <= until.within * abs(value)
+
+
+def _marks(until: Iterable[Until]) -> tuple[float, ...]:
+    return tuple(time for each in until if isinstance(each, Marks) for time in each.times_s)
