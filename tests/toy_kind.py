@@ -17,19 +17,37 @@ from loricate.core.kinds.kind import (
     Points,
     register,
 )
-from loricate.core.measuring.actions import At, Connect, Energise, Procedure, do
+from loricate.core.measuring.actions import (
+    Acquire,
+    Asking,
+    At,
+    Connect,
+    Energise,
+    Entry,
+    Form,
+    Hold,
+    Off,
+    Output,
+    Procedure,
+    Programme,
+    Source,
+    do,
+)
 from loricate.core.measuring.curves import Column, Curve
 from loricate.core.measuring.grading import Cause, Fault, Measured
-from loricate.core.measuring.readings import Measurand
+from loricate.core.measuring.holding import For, Settled
+from loricate.core.measuring.readings import Measurand, Reading
 from loricate.core.measuring.roles import register_role
 from loricate.core.products.product import Product, Terminal
 from loricate.core.quantities import (
     RATE,
     TEMPERATURE,
+    TIME,
     VOLTAGE,
     Celsius,
     PerSecond,
     Seconds,
+    parse,
 )
 
 TACHOMETER = register_role(
@@ -38,6 +56,10 @@ TACHOMETER = register_role(
     {"rate": RATE, "warmth": TEMPERATURE},
     sets=("level_v", "dwell_s"),
     reports=("rate", "warmth"),
+)
+ROOM = (
+    Entry("room", "Room", TEMPERATURE, target="23 °C"),
+    Entry("grease", "Grease", choices=("thin", "thick")),
 )
 SPEEDS = {"slow": 12.0, "fast": 24.0}  # volts
 
@@ -58,6 +80,7 @@ class Spin(KindSettings):
     dwell: Annotated[Seconds, Field(gt=0)] = Field(default=0.5, title="Dwell at each speed")
     fastest: Annotated[PerSecond, Field(gt=0)] = Field(default=100.0, title="Bursts above")
     coldest: Celsius = Field(default=-20.0, title="Not below")
+    thorough: bool = Field(default=False, title="Thorough", description="Asks, holds and records")
 
     def points(self, product: Product) -> Points:
         return tuple(Point(name, {"level_v": volts}) for name, volts in SPEEDS.items())
@@ -67,11 +90,18 @@ class Spin(KindSettings):
 
     def procedure(self, points: Points, limits: Limits) -> Procedure:
         readings, faults = [], []
+        if self.thorough:
+            form = yield from do(Form("The rotor as it lies there", ROOM))
+            readings.append(Reading("room", parse(form.values["room"], TEMPERATURE), TEMPERATURE))
         yield from do(Connect(TACHOMETER, {"high": (self.high,), "low": (self.low,)}))
         for number, point in enumerate(points, start=1):
             yield from do(At(point.name, number, len(points)))
             programme = {"level_v": point.values["level_v"], "dwell_s": self.dwell}
-            output = yield from do(Energise(TACHOMETER, programme))
+            if self.thorough:
+                output, held_s = yield from self._held(programme)
+                readings.append(Reading("held", held_s, TIME, point.name, instrument="TA1"))
+            else:
+                output = yield from do(Energise(TACHOMETER, programme))
             rate = output.reading("rate", RATE).at(point.name)
             readings += [rate, output.reading("warmth", TEMPERATURE).at(point.name)]
             if not rate.value > 0:
@@ -85,6 +115,14 @@ class Spin(KindSettings):
         warm = Measurand("warmth", "slow")
         reason = {warm: "it had no time to warm"} if warm in limits else {}
         return Measured(tuple(readings), tuple(faults), curves=(curve,), ungraded=reason)
+
+    def _held(self, programme: Programme) -> Asking[tuple[Output, float]]:
+        """Turn the rotor until it has turned steadily for a while, and fetch the record of it."""
+        yield from do(Source(TACHOMETER, {**programme, "dwell_s": 60.0}))
+        held = yield from do(Hold(TACHOMETER, (Settled("rate", 0.01, 0.3), For(50.0))))
+        output = yield from do(Off(TACHOMETER))
+        yield from do(Acquire(TACHOMETER, "turning"))
+        return output, held.held_s
 
     def demands(self, limits: Limits) -> tuple[Demand, ...]:
         return (Demand(TACHOMETER, "level_v", max(SPEEDS.values()), VOLTAGE, "level_v"),)

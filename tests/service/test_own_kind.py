@@ -3,191 +3,31 @@
 No file of the product is touched for it, and none knows its name.
 """
 
-import asyncio
 import json
 import subprocess
 import sys
-import threading
 import time
 import tomllib
 from collections.abc import Iterator
-from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 import pytest
-import tomlkit
 
 from loricate.client import Client, RefusedError
-from loricate.commands import demo_site
-from loricate.commands.demo_upkeep import make_fit
-from loricate.simulator.clock import PacedClock
-from loricate.simulator.floor import Floor
-from loricate.simulator.hands_link import Hands
-from loricate.simulator.instruments.output import OutputInstrument
-from loricate.simulator.standins import StandIns
-from tests.conftest import LEFT, SITE_PACE, read_demo, write_patient_profiles
+from tests.conftest import SITE_PACE
 from tests.rig import DEMO
-
-PASSWORD = "of the rotor's engineer"
-PROFILE = """
-format = "loricate-profile/1"
-name = "toy-tachometer"
-role = "tachometer"
-setup = ["*RST", "*CLS"]
-start = "INITiate"
-stop = "ABORt"
-output = "OUTPut?"
-
-[set]
-level_v = "SOURce:VOLTage {value}"
-dwell_s = "SOURce:DWELl {value}"
-
-[sample]
-ask = "FETCh?"
-fields = ["phase", "elapsed_s", "remaining_s", "rate", "warmth"]
-
-[summary]
-ask = "FETCh:SUMMary?"
-fields = ["ending", "rate", "warmth", "at_level_s"]
-
-[span]
-level_v = [0, 24]
-
-[ceiling]
-rate = 1000
-warmth = 500
-"""
-SEQUENCE = """
-format = "loricate-sequence/1"
-code = "ROTOR"
-title = "Rotor of the drying cabinet"
-product = "DC-40"
-
-[[steps]]
-id = "spin"
-kind = "spin"
-title = "Rotor at both speeds"
-
-[steps.settings]
-high = "L"
-low = "N"
-
-[steps.limits.rate]
-minimum = "60 /min"
-source = "drawing of the rotor, note 2"
-
-[steps.limits.warmth]
-maximum = "140 °F"
-caution_above = "20 °C"
-source = "bearing data sheet 7"
-"""
-
-
-class Tachometer(OutputInstrument):
-    """Turns a rotor a turn a second for each six volts; its bearing grows two degrees warmer."""
-
-    model = "TACHOMETER"
-    hazardous = False
-    stands_still = False
-
-    def __init__(self, serial: str, name: str, floor: Floor, clock: PacedClock) -> None:
-        super().__init__(serial, name, floor, clock)
-        self.level_v, self.dwell_s = 0.0, 1.0
-        self.setting("SOURce:VOLTage[:LEVel]", "level_v", 0, 24, "V")
-        self.setting("SOURce:DWELl", "dwell_s", 0.1, 600, "S")
-
-    def phases(self) -> list[tuple[str, float]]:
-        return [("DWELL", self.dwell_s)]
-
-    def values(self) -> list[str]:
-        turning = 0.0 if self.stands_still else self.level_v / 6
-        return [f"{turning:g}", f"{20 + self.level_v / 12:g}"]
-
-    summary = values
-
-
-@dataclass
-class Rotor:
-    """The site of the rotor: its service's address, its hands, its tachometer."""
-
-    url: str
-    hands: Hands
-    tachometer: Tachometer
-    folder: Path
-
-
-def bench_file(folder: Path, ports: dict[str, int]) -> Path:
-    """The demo's bench with a tachometer on two more rows of its matrix."""
-    path = folder / "bench.toml"
-    demo_site.write_bench_file(ports, path)
-    bench = tomlkit.parse(path.read_text(encoding="utf-8")).unwrap()
-    today = demo_site.today()
-    bench["instruments"].append(
-        {
-            "id": "TA1", "role": "tachometer", "title": "Tachometer", "profile": "toy-tachometer",
-            "address": f"tcp://127.0.0.1:{ports['TA1']}", "serial": "TA-1",
-            "calibrated": today, "due": today.replace(year=today.year + 1),
-        }
-    )  # fmt: skip
-    bench["matrix"]["rows"]["tachometer"] = {"high": [15], "low": [16]}
-    path.write_text(tomlkit.dumps(bench), encoding="utf-8")
-    write_patient_profiles(folder)
-    (folder / "profiles" / "toy-tachometer.toml").write_text(PROFILE, encoding="utf-8")
-    return path
+from tests.rotor import SEQUENCE, Rotor, engineer_of, rotor_site
 
 
 @pytest.fixture(scope="module")
 def rotor(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Rotor]:
-    """Stand-ins in a thread of their own, and `loricate serve` with the kind's module."""
-    folder = tmp_path_factory.mktemp("rotor")
-    loop = asyncio.new_event_loop()
-    thread = threading.Thread(target=loop.run_forever, daemon=True)
-    thread.start()
-    floor = StandIns(DEMO / "stand-ins" / "stand-ins.toml", pace=SITE_PACE)
-    floor.floor.rows.update({15: "TA1.high", 16: "TA1.low"})
-    tachometer = Tachometer("TA-1", "TA1", floor.floor, floor.clock)
-    floor.instruments["TA1"] = tachometer
-    ports = asyncio.run_coroutine_threadsafe(floor.serve(), loop).result(10)
-    port = demo_site.free_port()
-    url = f"http://127.0.0.1:{port}"
-    process = subprocess.Popen(
-        [sys.executable, "-m", "loricate", "serve", "--bench", str(bench_file(folder, ports)),
-         "--data", str(folder / "data"), "--port", str(port), "--account", "mara", "--password",
-         PASSWORD, "--kinds", "tests.toy_kind", "--one-person"],
-        cwd=DEMO.parent, stderr=subprocess.DEVNULL,
-    )  # fmt: skip
-    try:
-        yield Rotor(url, Hands("127.0.0.1", ports["HANDS"]), tachometer, folder)
-    finally:
-        process.terminate()
-        process.wait(15)
-        asyncio.run_coroutine_threadsafe(floor.close(), loop).result(10)
-        loop.call_soon_threadsafe(loop.stop)
-        thread.join(5)
-        loop.close()
+    with rotor_site(tmp_path_factory.mktemp("rotor")) as site:
+        yield site
 
 
 @pytest.fixture(scope="module")
 def client(rotor: Rotor) -> Iterator[Client]:
-    """Signed in, with the daily check done and the rotor's sequence released."""
-    with Client(rotor.url) as client:
-        demo_site.wait_for(client)
-        client.sign_in("mara", PASSWORD)
-        waived = [
-            {"kind": kind, "by": "M. Rowe", "reason": "is tried in the final test of the cabinet"}
-            for kind in ("ground_bond", "continuity", "withstand")
-        ]
-        client.add_product({**read_demo("products/dc-40.toml"), "not_tested": waived})
-        client.add_product(read_demo("products/ref-box.toml"))
-        for document in (read_demo("sequences/ref-box.toml"), tomllib.loads(SEQUENCE)):
-            client.add_sequence(document)
-            left = {
-                f"{each.rule}@{each.step}".removesuffix("@"): LEFT
-                for each in client.review(document["code"]).findings
-            }
-            client.release_sequence(document["code"], LEFT, left)
-        make_fit(client, rotor.hands, SITE_PACE)
+    with engineer_of(rotor) as client:
         yield client
 
 
@@ -242,6 +82,63 @@ def test_its_curves_are_kept_the_one_of_its_own_over_volts(client: Client, rotor
     *_, own = kept
     assert (own.x.name, own.x.unit, own.x.values) == ("voltage", "V", [12, 24])
     assert (own.columns[0].unit, own.columns[0].values) == ("/min", [2, 4])
+
+
+def thorough(
+    client: Client, serial: str, room: str = "23.5 °C", grease: str = "thin"
+) -> tuple[Any, list[str]]:
+    """Test a unit by the sequence that asks for a form, holds its output and fetches a record."""
+    run = client.create_run("ROTOR-T", "FX-A", {"1": serial})
+    client.arm_run(run.id)
+    client.start_run(run.id)
+    refused = []
+    for event in client.events(run.id):
+        if event.name != "question":
+            continue
+        assert [each["name"] for each in event.data["entries"]] == ["room", "grease"]
+        for values in ({"room": room, "grease": "tallow", "colour": "red"}, {"room": "cold"}):
+            with pytest.raises(RefusedError) as wrong:
+                client.answer(run.id, "1", "", values=values)
+            refused.append(str(wrong.value))
+        client.answer(run.id, "1", "", values={"room": room, "grease": grease})
+    return client.run(run.id).units[0], refused
+
+
+def test_a_form_is_asked_for_whole_and_each_wrong_entry_is_named(client: Client) -> None:
+    unit, refused = thorough(client, "R-10")
+    assert "'tallow' is not a choice; answer thin, thick." in refused[0]
+    assert "values.colour: was not asked for; asked for: room, grease." in refused[0]
+    assert "values.room: 'cold' is not a number followed by a unit" in refused[1]
+    assert "values.grease: '' is not a choice" in refused[1]
+    assert [(each.question, each.choice) for each in unit.answers] == [
+        ("The rotor as it lies there", "Room 23.5 °C, Grease thin")
+    ]
+    room = next(each for each in unit.attempts[0].readings if each.quantity == "room")
+    assert (room.text, unit.verdict) == ("23.50 °C", "pass")
+
+
+def test_an_output_is_held_and_a_record_kept_with_its_spike(client: Client) -> None:
+    unit, _ = thorough(client, "R-11")
+    kept = client.curves(unit.run_id, "1", "spin").curves
+    assert [(curve.name, curve.point) for curve in kept] == [
+        ("course", "slow"), ("turning", "slow"), ("course", "fast"), ("turning", "fast"),
+        ("spin_up", ""),
+    ]  # fmt: skip
+    record = kept[3]
+    assert record.x.values[1] == pytest.approx(2e-6) and len(record.x.values) == 50
+    assert max(value or 0 for value in record.columns[0].values) == pytest.approx(12, rel=1e-3)
+    held = next(each for each in unit.attempts[0].readings if each.quantity == "held")
+    assert held.value >= 0.3
+
+
+def test_a_record_with_values_missing_is_not_believed(client: Client, rotor: Rotor) -> None:
+    rotor.tachometer.missing = 3
+    try:
+        unit, _ = thorough(client, "R-12")
+    finally:
+        rotor.tachometer.missing = 0
+    assert (unit.verdict, unit.cause) == ("inconclusive", "instrument")
+    assert "gave 47 of the 50 values of turning" in unit.attempts[0].note
 
 
 def test_the_console_gets_its_form_from_the_schema(client: Client) -> None:

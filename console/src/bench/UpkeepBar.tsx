@@ -1,10 +1,12 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useCallback, useEffect, useState } from 'react'
-import { api, ask } from '../api/client'
+import { api, ask, type Schemas } from '../api/client'
 import { Trouble } from '../parts/Trouble'
-import { QuestionBar } from '../run/QuestionBar'
+import { type Given, QuestionBar } from '../run/QuestionBar'
 import type { Question } from '../run/runState'
+
+type Events = Schemas['UpkeepEvents']
 
 interface Seen {
   text: string
@@ -24,22 +26,23 @@ export function UpkeepBar({ id, onClose }: { id: string; onClose: () => void }) 
 
   useEffect(() => {
     const source = new EventSource(`/api/v1/upkeep/${id}/events`)
-    const on = (name: string, change: (was: Seen, data: Record<string, unknown>) => Seen) =>
+    function on<Name extends keyof Events>(
+      name: Name,
+      change: (was: Seen, data: Events[Name]) => Seen,
+    ) {
       source.addEventListener(name, (message: MessageEvent<string>) => {
-        const data = JSON.parse(message.data) as Record<string, unknown>
+        const data = JSON.parse(message.data) as Events[Name]
         setSeen((was) => change(was, data))
       })
+    }
     on('state', (was, data) => {
-      setTitle(`${TITLES[String(data.kind)] ?? data.kind} of ${data.fixture}`)
+      setTitle(`${TITLES[data.kind] ?? data.kind} of ${data.fixture}`)
       return was
     })
-    on('progress', (was, data) => ({ ...was, text: String(data.text) }))
+    on('progress', (was, data) => ({ ...was, text: data.text }))
     on('question', (was, data) => ({
       ...was,
-      questions: [
-        ...was.questions.filter((each) => each.number !== data.number),
-        data as unknown as Question,
-      ],
+      questions: [...was.questions.filter((each) => each.number !== data.number), data],
     }))
     on('answered', (was, data) => ({
       ...was,
@@ -51,8 +54,8 @@ export function UpkeepBar({ id, onClose }: { id: string; onClose: () => void }) 
       return {
         ...was,
         questions: [],
-        state: String(data.state),
-        findings: data.findings as string[],
+        state: data.state,
+        findings: data.findings,
       }
     })
     return () => source.close()
@@ -62,10 +65,10 @@ export function UpkeepBar({ id, onClose }: { id: string; onClose: () => void }) 
   const nest = question?.nest ?? ''
   const number = question?.number ?? 0
   const answer = useCallback(
-    (choice: string, note: string) =>
+    (given: Given) =>
       api.POST('/api/v1/upkeep/{act_id}/answers', {
         params: { path: { act_id: id } },
-        body: { nest, choice, note, question: number, picture: '' },
+        body: { nest, question: number, ...given },
       }),
     [id, nest, number],
   )

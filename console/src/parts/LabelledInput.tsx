@@ -13,6 +13,8 @@ interface Props {
   /** What the browser may fill it with; nothing by default. */
   auto?: string
   isRequired?: boolean
+  /** Whether it is where one types first. */
+  isFirst?: boolean
 }
 
 /** A line to type in, under its label. */
@@ -26,6 +28,7 @@ export function LabelledInput({
   type = 'text',
   auto = 'off',
   isRequired = false,
+  isFirst = false,
 }: Props) {
   const id = useId()
   return (
@@ -40,6 +43,7 @@ export function LabelledInput({
         borderColor="edge"
         autoComplete={auto}
         required={isRequired}
+        autoFocus={isFirst}
         value={value}
         placeholder={hint}
         _placeholder={{ color: 'soft' }}

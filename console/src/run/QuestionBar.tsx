@@ -2,16 +2,26 @@ import { Flex, Image, Input, Text } from '@chakra-ui/react'
 import { type FormEvent, useCallback, useState } from 'react'
 import { ask } from '../api/client'
 import { sendPicture } from '../api/pictures'
+import { Choice } from '../parts/Choice'
 import { KeyButton } from '../parts/KeyButton'
+import { LabelledInput } from '../parts/LabelledInput'
 import { Trouble } from '../parts/Trouble'
 import { type Question, WHOLE_LOAD } from './runState'
 import { useKey } from './useKey'
+
+/** What is answered: a choice or figure with a note and a picture, or the entries of a form. */
+export interface Given {
+  choice: string
+  note: string
+  picture: string
+  values: Record<string, string>
+}
 
 interface Props {
   question: Question
   /** Who is meant, for people: a nest with its serial, the whole load, a fixture. */
   place: string
-  onAnswer: (choice: string, note: string, picture: string) => Promise<unknown>
+  onAnswer: (given: Given) => Promise<unknown>
 }
 
 /** An open question with its choices on the keys 1, 2, 3, and its picture if it has one. */
@@ -20,10 +30,10 @@ export function QuestionBar({ question, place, onAnswer }: Props) {
   const [noting, setNoting] = useState('')
 
   const answer = useCallback(
-    async (choice: string, note: string, photo?: File) => {
+    async (choice: string, note: string, photo?: File, values: Record<string, string> = {}) => {
       try {
         const picture = photo === undefined ? '' : await sendPicture(photo)
-        await ask(onAnswer(choice, note, picture) as Parameters<typeof ask>[0])
+        await ask(onAnswer({ choice, note, picture, values }) as Parameters<typeof ask>[0])
         setTrouble('')
       } catch (error) {
         setTrouble((error as Error).message)
@@ -68,7 +78,12 @@ export function QuestionBar({ question, place, onAnswer }: Props) {
         )}
         <b>{place}:</b> {question.question}
       </Text>
-      {question.quantity !== '' ? (
+      {question.entries.length > 0 ? (
+        <EntriesForm
+          entries={question.entries}
+          onFilled={(values) => void answer('', '', undefined, values)}
+        />
+      ) : question.quantity !== '' ? (
         <FigureForm
           question={question}
           onFigure={(figure, photo) => void answer(figure, '', photo)}
@@ -109,6 +124,53 @@ function ChoiceButton({ choice, index, onChoose }: ChoiceProps) {
     >
       {choice}
     </KeyButton>
+  )
+}
+
+interface EntriesProps {
+  entries: Question['entries']
+  onFilled: (values: Record<string, string>) => void
+}
+
+/** Several entries at once, each a figure with its unit or one of its choices. */
+function EntriesForm({ entries, onFilled }: EntriesProps) {
+  const [values, setValues] = useState(() =>
+    Object.fromEntries(entries.map((each) => [each.name, each.target || (each.choices[0] ?? '')])),
+  )
+  const isWhole = entries.every((each) => (values[each.name] ?? '').trim() !== '')
+  function submit(event: FormEvent) {
+    event.preventDefault()
+    if (isWhole) onFilled(values)
+  }
+  return (
+    <form onSubmit={submit}>
+      <Flex gap="4" align="flex-end" wrap="wrap">
+        {entries.map(({ name, title, choices }, place) =>
+          choices.length > 0 ? (
+            <Choice
+              key={name}
+              label={title}
+              width="12rem"
+              value={values[name] ?? ''}
+              options={choices}
+              onChange={(value) => setValues({ ...values, [name]: value })}
+            />
+          ) : (
+            <LabelledInput
+              key={name}
+              width="12rem"
+              label={title}
+              value={values[name] ?? ''}
+              isFirst={place === 0}
+              onChange={(value) => setValues({ ...values, [name]: value })}
+            />
+          ),
+        )}
+        <KeyButton keyName="Enter" type="submit" bg="act" color="act.ink" disabled={!isWhole}>
+          Enter all
+        </KeyButton>
+      </Flex>
+    </form>
   )
 }
 

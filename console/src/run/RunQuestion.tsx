@@ -1,6 +1,6 @@
 import { useCallback } from 'react'
 import { api } from '../api/client'
-import { QuestionBar } from './QuestionBar'
+import { type Given, QuestionBar } from './QuestionBar'
 import { type RunState, WHOLE_LOAD } from './runState'
 
 /** The first open question of a run. */
@@ -9,10 +9,10 @@ export function RunQuestion({ runId, state }: { runId: string; state: RunState }
   const nest = question?.nest ?? ''
   const number = question?.number ?? 0
   const answer = useCallback(
-    (choice: string, note: string, picture: string) =>
+    (given: Given) =>
       api.POST('/api/v1/runs/{run_id}/answers', {
         params: { path: { run_id: runId } },
-        body: { nest, choice, note, question: number, picture },
+        body: { nest, question: number, ...given },
       }),
     [runId, nest, number],
   )

@@ -14,21 +14,28 @@ const run = {
 } as unknown as Run
 const AT = '2026-11-25T08:00:00.000Z'
 
+type Data<Name> = Extract<RunEvent, { name: Name }>['data']
+
+/** An event with as much of its data as the case is about. */
+function event<Name extends RunEvent['name']>(
+  name: Name,
+  data: { [Key in keyof Data<Name>]?: unknown },
+): RunEvent {
+  return { name, data: { units: [], at: AT, ...data } } as unknown as RunEvent
+}
+
 const events: RunEvent[] = [
-  { name: 'state', data: { state: 'running' } },
-  { name: 'question', data: { number: 1, nest: '2', question: 'Case closed?' } },
-  { name: 'step_started', data: { nest: '1', step: 'hv', title: 'Withstand', at: AT } },
-  {
-    name: 'sample',
-    data: {
-      nest: '1',
-      phase: 'dwell',
-      elapsed_s: 1,
-      remaining_s: 2,
-      values: { voltage: 1000 },
-      bounds: {},
-    },
-  },
+  event('state', { state: 'running' }),
+  event('question', { number: 1, nest: '2', question: 'Case closed?' }),
+  event('step_started', { nest: '1', step: 'hv', title: 'Withstand', at: AT }),
+  event('sample', {
+    nest: '1',
+    phase: 'dwell',
+    elapsed_s: 1,
+    remaining_s: 2,
+    values: { voltage: 1000 },
+    bounds: {},
+  }),
 ]
 
 test('a sample changes its own nest and no other', () => {
@@ -41,15 +48,15 @@ test('a sample changes its own nest and no other', () => {
 test('a question waits at its nest until that very question is answered', () => {
   const asked = events.reduce(after, stateOf(run))
   expect([isAsked(asked, '1'), isAsked(asked, '2')]).toEqual([false, true])
-  const other = after(asked, { name: 'answered', data: { number: 7, nest: '2' } })
+  const other = after(asked, event('answered', { number: 7, nest: '2' }))
   expect(isAsked(other, '2')).toBe(true)
-  const answered = after(asked, { name: 'answered', data: { number: 1, nest: '2' } })
+  const answered = after(asked, event('answered', { number: 1, nest: '2' }))
   expect(isAsked(answered, '2')).toBe(false)
 })
 
 test('a resumed run starts from the steps that were done', () => {
   const data = { state: 'running', units: [{ nest: '2', serial: 'B', done: 3 }] }
-  const state = after(stateOf(run), { name: 'state', data })
+  const state = after(stateOf(run), event('state', data))
   expect(state.nests.map((nest) => nest.done)).toEqual([0, 3])
 })
 
@@ -57,12 +64,12 @@ test('a question that the record knows of is told once, even when its event come
   const question = { number: 1, nest: '2', question: 'Case closed?', choices: ['pass'] }
   const state = stateOf({ ...run, questions: [question] } as unknown as Run)
   expect(isAsked(state, '2')).toBe(true)
-  expect(after(state, { name: 'question', data: question }).questions).toHaveLength(1)
+  expect(after(state, event('question', question)).questions).toHaveLength(1)
 })
 
 test('a question for the whole load waits at every nest', () => {
   const data = { number: 1, nest: 'all', question: 'Oven warm?', choices: ['pass'] }
-  const state = after(stateOf(run), { name: 'question', data })
+  const state = after(stateOf(run), event('question', data))
   expect(state.nests.map((nest) => isAsked(state, nest.nest))).toEqual([true, true])
 })
 
@@ -75,9 +82,9 @@ test('in a repeat the units that are not repeated keep their verdict', () => {
 
 test('a cue in passing stays until its step is over', () => {
   const data = { nest: '1', step: 'hv', text: 'Hold the clip', picture: '' }
-  const told = after(stateOf(run), { name: 'cue', data })
+  const told = after(stateOf(run), event('cue', data))
   expect(told.nests.map((nest) => nest.cue?.text)).toEqual(['Hold the clip', undefined])
-  const done = after(told, { name: 'step_finished', data: { nest: '1', step: 'hv' } })
+  const done = after(told, event('step_finished', { nest: '1', step: 'hv' }))
   expect(done.nests[0]?.cue).toBeNull()
 })
 
@@ -86,29 +93,32 @@ test('a step draws its bar from its start to its end', () => {
   expect(began.nests[0]?.spans).toMatchObject([{ step: 'hv', begin: Date.parse(AT), end: null }])
   const at = '2026-11-25T08:00:02.500Z'
   const data = { nest: '1', step: 'hv', verdict: 'fail', at }
-  const span = after(began, { name: 'step_finished', data }).nests[0]?.spans[0]
+  const span = after(began, event('step_finished', data)).nests[0]?.spans[0]
   expect(span).toMatchObject({ end: Date.parse(at), verdict: 'fail' })
 })
 
 test('what is left at a unit is told until the run is over', () => {
-  const left = after(stateOf(run), { name: 'discharging', data: { voltage: 412 } })
+  const left = after(stateOf(run), event('discharging', { voltage: 412 }))
   expect(left.residualV).toBe(412)
   const data = { state: 'aborted', verdict: 'inconclusive', note: '' }
-  expect(after(left, { name: 'finished', data }).residualV).toBeNull()
+  expect(after(left, event('finished', data)).residualV).toBeNull()
 })
 
 test('a finished step counts and takes its live values away', () => {
   const state = events.reduce(after, stateOf(run))
-  const done = after(state, { name: 'step_finished', data: { nest: '1', verdict: 'pass' } })
+  const done = after(state, event('step_finished', { nest: '1', verdict: 'pass' }))
   expect(done.nests[0]?.done).toBe(1)
   expect(done.nests[0]?.live).toBeNull()
 })
 
 test('a failed step is told at once, and stays', () => {
-  const finished = (step: string, verdict: string): RunEvent => ({
-    name: 'step_finished',
-    data: { nest: '1', title: step, verdict, cause: verdict === 'fail' ? 'breakdown' : '' },
-  })
+  const finished = (step: string, verdict: string): RunEvent =>
+    event('step_finished', {
+      nest: '1',
+      title: step,
+      verdict,
+      cause: verdict === 'fail' ? 'breakdown' : '',
+    })
   const failed = after(stateOf(run), finished('Withstand', 'fail'))
   expect(failed.nests[0]?.failed).toEqual({ step: 'Withstand', cause: 'breakdown' })
   expect(after(failed, finished('Leakage', 'pass')).nests[0]?.failed?.step).toBe('Withstand')
@@ -116,15 +126,15 @@ test('a failed step is told at once, and stays', () => {
 
 test('the end carries the verdict and the reason of an abort', () => {
   const data = { state: 'aborted', verdict: 'inconclusive', note: 'Aborted by mara.' }
-  expect(after(stateOf(run), { name: 'finished', data })).toMatchObject(data)
+  expect(after(stateOf(run), event('finished', data))).toMatchObject(data)
 })
 
 test('a repeated step tells which repetition is done until the next step starts', () => {
   const started = events.reduce(after, stateOf(run))
-  const again = after(started, { name: 'repetition', data: { nest: '1', number: 2, times: 5 } })
+  const again = after(started, event('repetition', { nest: '1', number: 2, times: 5 }))
   expect(again.nests[0]?.repetition).toEqual({ number: 2, times: 5 })
   const next = { nest: '1', step: 'leak', title: 'Leakage', at: AT }
-  expect(after(again, { name: 'step_started', data: next }).nests[0]?.repetition).toBeNull()
+  expect(after(again, event('step_started', next)).nests[0]?.repetition).toBeNull()
 })
 
 test('a rehearsal begins with one nest and no unit', () => {

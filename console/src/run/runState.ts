@@ -51,14 +51,12 @@ export interface RunState {
   nests: NestState[]
 }
 
-/** One event of the run's stream: its name and its data. */
-export interface RunEvent {
-  name: string
-  // The stream's data differs by event; each case below reads what its event carries.
-  data: Record<string, unknown>
-}
+type Events = Schemas['RunEvents']
 
-export const EVENT_NAMES = [
+/** One event of the run's stream: its name, and the data that goes with that name. */
+export type RunEvent = { [Name in keyof Events]: { name: Name; data: Events[Name] } }[keyof Events]
+
+export const EVENT_NAMES: readonly (keyof Events)[] = [
   'state',
   'step_started',
   'sample',
@@ -71,7 +69,13 @@ export const EVENT_NAMES = [
   'discharging',
   'unit_finished',
   'finished',
-] as const
+]
+
+/** The events that tell of one nest. */
+type NestEvent = Exclude<
+  RunEvent,
+  { name: 'state' | 'question' | 'answered' | 'discharging' | 'finished' }
+>
 
 /** The nest that a question names when it is asked once for the load. */
 export const WHOLE_LOAD = 'all'
@@ -160,26 +164,24 @@ export function after(run: RunState, event: RunEvent): RunState {
   const { name, data } = event
   switch (name) {
     case 'state': {
-      const told = (data.units ?? []) as { nest: string; done: number }[]
-      const done = new Map(told.map((unit) => [unit.nest, unit.done]))
+      const done = new Map(data.units.map((unit) => [unit.nest, unit.done]))
       const nests = run.nests.map((nest) => ({ ...nest, done: done.get(nest.nest) ?? nest.done }))
-      return { ...run, state: String(data.state), nests }
+      return { ...run, state: data.state, nests }
     }
     case 'question': {
-      const asked = data as unknown as Question
-      const others = run.questions.filter((each) => each.number !== asked.number)
-      return { ...run, questions: [...others, asked] }
+      const others = run.questions.filter((each) => each.number !== data.number)
+      return { ...run, questions: [...others, data] }
     }
     case 'answered':
       return { ...run, questions: run.questions.filter((each) => each.number !== data.number) }
     case 'discharging':
-      return { ...run, residualV: Number(data.voltage) }
+      return { ...run, residualV: data.voltage }
     case 'finished':
       return {
         ...run,
-        state: String(data.state),
-        verdict: String(data.verdict),
-        note: String(data.note),
+        state: data.state,
+        verdict: data.verdict,
+        note: data.note,
         residualV: null,
         questions: [],
       }
@@ -192,21 +194,22 @@ export function after(run: RunState, event: RunEvent): RunState {
   }
 }
 
-function changeOf(nest: NestState, { name, data }: RunEvent): Partial<NestState> {
+/** What an event of one nest changes of it. */
+function changeOf(nest: NestState, { name, data }: NestEvent): Partial<NestState> {
   switch (name) {
     case 'step_started':
       return {
-        step: String(data.title),
-        stepId: String(data.step),
+        step: data.title,
+        stepId: data.step,
         live: null,
         repetition: null,
         at: null,
         spans: [
           ...nest.spans,
           {
-            step: String(data.step),
-            title: String(data.title),
-            begin: Date.parse(String(data.at)),
+            step: data.step,
+            title: data.title,
+            begin: Date.parse(data.at),
             end: null,
             verdict: '',
           },
@@ -215,21 +218,21 @@ function changeOf(nest: NestState, { name, data }: RunEvent): Partial<NestState>
     case 'sample':
       return {
         live: {
-          phase: String(data.phase),
-          elapsedS: Number(data.elapsed_s),
-          remainingS: Number(data.remaining_s),
-          values: data.values as Record<string, number>,
-          meters: data.meters as Record<string, string>,
+          phase: data.phase,
+          elapsedS: data.elapsed_s,
+          remainingS: data.remaining_s,
+          values: data.values,
+          meters: data.meters,
         },
       }
     case 'point':
       return {
-        at: { point: String(data.point), number: Number(data.number), of: Number(data.of) },
+        at: { point: data.point, number: data.number, of: data.of },
       }
     case 'repetition':
-      return { repetition: { number: Number(data.number), times: Number(data.times) } }
+      return { repetition: { number: data.number, times: data.times } }
     case 'cue':
-      return { cue: { text: String(data.text), picture: String(data.picture) } }
+      return { cue: { text: data.text, picture: data.picture } }
     case 'step_finished':
       return {
         done: nest.done + 1,
@@ -240,18 +243,13 @@ function changeOf(nest: NestState, { name, data }: RunEvent): Partial<NestState>
         cue: null,
         spans: nest.spans.map((span) =>
           span.end === null && span.step === data.step
-            ? { ...span, end: Date.parse(String(data.at)), verdict: String(data.verdict) }
+            ? { ...span, end: Date.parse(data.at), verdict: data.verdict }
             : span,
         ),
         failed:
-          nest.failed ??
-          (data.verdict === 'fail'
-            ? { step: String(data.title), cause: String(data.cause) }
-            : null),
+          nest.failed ?? (data.verdict === 'fail' ? { step: data.title, cause: data.cause } : null),
       }
     case 'unit_finished':
-      return { verdict: String(data.verdict), cause: String(data.cause), step: '' }
-    default:
-      return {}
+      return { verdict: data.verdict, cause: data.cause, step: '' }
   }
 }

@@ -19,7 +19,7 @@ export function useRunEvents(
     for (const name of EVENT_NAMES) {
       source.addEventListener(name, (message: MessageEvent<string>) => {
         if (name === 'finished') source.close()
-        onEvent({ name, data: JSON.parse(message.data) })
+        onEvent({ name, data: JSON.parse(message.data) } as RunEvent)
       })
     }
     return () => source.close()

@@ -5,7 +5,7 @@ import { ReadingsTable } from '../parts/ReadingsTable'
 import { Trouble } from '../parts/Trouble'
 import { VerdictMark } from '../parts/VerdictMark'
 import { NestTile } from '../run/NestTile'
-import { QuestionBar } from '../run/QuestionBar'
+import { type Given, QuestionBar } from '../run/QuestionBar'
 import { after, isAsked, type RunEvent, rehearsalState } from '../run/runState'
 import { useRunEvents } from '../run/useRunEvents'
 
@@ -36,10 +36,10 @@ export function RehearsalView({ rehearsal, onChange }: Props) {
   const number = question?.number ?? 0
   const place = question?.nest ?? ''
   const answer = useCallback(
-    (choice: string, note: string, picture: string) =>
+    (given: Given) =>
       api.POST('/api/v1/rehearsals/{rehearsal_id}/answers', {
         params: { path: { rehearsal_id: id } },
-        body: { nest: place, choice, note, question: number, picture },
+        body: { nest: place, question: number, ...given },
       }),
     [id, place, number],
   )

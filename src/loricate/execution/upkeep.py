@@ -168,7 +168,7 @@ class Zeroing(Upkeep):
         problems, good = [], []
         for nest in self.nests:
             columns = self.fixture.nests[nest]
-            self.log.publish("progress", text=f"Zeroing nest {nest}", nest=nest)
+            self.log.publish("progress", text=f"Zeroing nest {nest}")
             measured = await self._measure(zero_nest(tuple(columns)), [columns])
             await self.bench.disconnect([self._using()[BOND]])
             if measured.problem:

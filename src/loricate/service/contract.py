@@ -10,7 +10,9 @@ from typing import Any
 from fastapi import FastAPI
 from fastapi.openapi.utils import get_openapi
 from fastapi.routing import APIRoute
+from pydantic import BaseModel
 
+from loricate.api.events import RunEvents, UpkeepEvents
 from loricate.api.problems import MEDIA_TYPE, ProblemDocument
 from loricate.service.doorkeeper import PUBLIC
 from loricate.service.sign_in import COOKIE, CSRF_HEADER
@@ -34,6 +36,12 @@ ANSWERS = {
     502: ("BenchFault", "An instrument does not answer as it should"),
     503: ("Busy", "Too much at once; `Retry-After` says when to ask again"),
     507: ("StorageFull", "The disk is full; nothing was stored"),
+}
+SCHEMAS = "#/components/schemas/"
+STREAMS: dict[str, type[BaseModel]] = {
+    "/runs/": RunEvents,
+    "/rehearsals/": RunEvents,
+    "/upkeep/": UpkeepEvents,
 }
 BODY_ANSWERS = {400, 408, 413}  # only where there is a body
 STREAM = "text/event-stream"
@@ -83,9 +91,13 @@ def _add_shared(document: Json) -> None:
     schemas = components["schemas"]
     for ours in ("HTTPValidationError", "ValidationError"):  # the framework's own, never answered
         schemas.pop(ours, None)
-    problem = ProblemDocument.model_json_schema(ref_template="#/components/schemas/{model}")
+    problem = ProblemDocument.model_json_schema(ref_template=f"{SCHEMAS}{{model}}")
     schemas.update(problem.pop("$defs"))
     schemas["ProblemDocument"] = problem
+    for events in (RunEvents, UpkeepEvents):
+        told = events.model_json_schema(ref_template=f"{SCHEMAS}{{model}}")
+        schemas.update(told.pop("$defs"))
+        schemas[events.__name__] = told
     components["securitySchemes"] = SCHEMES
     components["responses"] = {
         name: {
@@ -109,7 +121,7 @@ def _finish(path: str, method: str, operation: Json) -> None:
         for kind, content in answer.get("content", {}).items():
             event = content.pop("itemSchema", None)  # belongs to OpenAPI 3.2
             if kind == STREAM:
-                content["schema"] = event
+                content["schema"] = _stream(path, event)
             content.setdefault("schema", {"type": "string", "format": "binary"})
     names = {each.get("name", "").lower() for each in operation.get("parameters", ())}
     for status, (name, _) in ANSWERS.items():
@@ -118,6 +130,21 @@ def _finish(path: str, method: str, operation: Json) -> None:
         if status == 412 and "if-match" not in names:
             continue
         answers[str(status)] = {"$ref": f"#/components/responses/{name}"}
+
+
+def _stream(path: str, event: Json) -> Json:
+    """An event of a stream, and what its data is by its name, where its kinds are told."""
+    told = next((each for part, each in STREAMS.items() if part in path), None)
+    if told is None:
+        return event
+    names = list(told.model_fields)
+    parts = [{"$ref": f"{SCHEMAS}{told.__name__}/properties/{name}"} for name in names]
+    event["properties"]["event"]["enum"] = names
+    event["properties"]["data"] |= {
+        "contentMediaType": "application/json",
+        "contentSchema": {"anyOf": parts},
+    }
+    return event
 
 
 def _security(path: str, method: str) -> list[Json]:

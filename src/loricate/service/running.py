@@ -446,7 +446,10 @@ class Runs:
         run = await self.get(run_id)
         name = "state" if run["state"] in ("created", "armed") else "finished"
         log = EventLog()
-        log.publish(name, state=run["state"], verdict=run["verdict"], note=run["note"])
+        if name == "state":
+            log.publish(name, state=run["state"], units=[])
+        else:
+            log.publish(name, state=run["state"], verdict=run["verdict"], note=run["note"])
         log.close()
         return log
 

@@ -203,6 +203,6 @@ async def follow_run(
     """Server-sent events of a run from the one after Last-Event-ID until its end."""
     log = await desk.bench.do(lambda side: side.runs.log(run_id))
     # A number that this log has not reached is from a log before it.
-    after = last_event_id if last_event_id <= len(log.events) else 0
+    after = last_event_id if last_event_id <= log.last_number else 0
     async for event in until_stop(log.follow(after), desk):
         yield ServerSentEvent(data=event.data, event=event.name, id=str(event.number))
