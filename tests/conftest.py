@@ -46,6 +46,11 @@ def product() -> Product:
 @pytest.fixture
 def limit_sets() -> dict[str, tuple[LimitSet, int]]:
     """The demo's limit sets, each at revision 1."""
+    return demo_limit_sets()
+
+
+def demo_limit_sets() -> dict[str, tuple[LimitSet, int]]:
+    """The demo's limit sets, each at revision 1."""
     found = [
         LimitSet.model_validate(tomllib.loads(path.read_text(encoding="utf-8")))
         for path in (DEMO / "limit-sets").glob("*.toml")

@@ -132,6 +132,7 @@ class FixtureOut(BaseModel):
     title: str
     nests: dict[str, dict[str, int]]
     per_row: int = Field(description="How many nests stand side by side")
+    earthed: list[str] = Field(description="The unit's terminals that the fixture earths")
     conditions: list[ConditionOut]
     zeroes: list[ZeroOut]
     impedance_zeroes: list[ImpedanceZeroOut]

@@ -88,6 +88,7 @@ class Instrument:
         self.energised = False
         self.programmed: dict[str, float | str] = {}
         self._running: _Running | None = None
+        self._meter = self.capability
 
     @property
     def sure(self) -> dict[str, float | str]:
@@ -195,6 +196,8 @@ class Instrument:
         lines = []
         for name, value in settings.items():
             line = self.profile.spelled(name, value)
+            if line is None and self.profile.usual.get(name) == value:
+                continue
             if line is None:
                 raise InstrumentFault(self.name, f"has a profile that cannot set '{name}'")
             lines.append(line)
@@ -203,6 +206,9 @@ class Instrument:
         await self.check_errors(f"refused {', '.join(settings)}")
         await self._check_settings(settings, "before its start")
         self.programmed.update(settings)
+        self._meter = self.capability
+        if settings.get("return_side") == "HIGH" and self._meter.high_side is not None:
+            self._meter = self._meter.high_side
 
     async def _check_settings(self, settings: Mapping[str, float | str], when: str) -> None:
         """It must say that it is set to what it was sent, as far as its make can say so."""
@@ -291,7 +297,7 @@ class Instrument:
 
     def looked(self, sample: Sample) -> Look:
         """A sample of the running output as a look of this instrument, believed or not."""
-        return believed_look(Look(sample, self.name, self.profile.accuracy), self.capability)
+        return believed_look(Look(sample, self.name, self._meter.accuracy), self._meter)
 
     @property
     def is_running(self) -> bool:
@@ -423,12 +429,12 @@ class Instrument:
             bounds,
             tuple(running.kept.samples),
             self.name,
-            self.profile.accuracy,
+            self._meter.accuracy,
             end.elapsed_s,
             doubts=doubts,
             dimensions=self.profile.sampled,
         )
-        return believed(output, running.programme, self.capability)
+        return believed(output, running.programme, self._meter)
 
     def _parse(self, text: str, answer: Answer) -> tuple[dict[str, str | float], dict[str, Bound]]:
         parts = text.split(self.profile.separator)

@@ -82,7 +82,8 @@ class GuardPlan(LinkedPart):
 class FixturePlan(_Part):
     """A fixture: for each nest, the matrix column of each unit terminal.
 
-    ``per_row`` nests stand side by side. ``zero_lasts`` is how long a zero of its leads counts (s),
+    ``per_row`` nests stand side by side; ``earthed`` are the unit's terminals that the fixture
+    itself connects to earth. ``zero_lasts`` is how long a zero of its leads counts (s),
     ``mating_limit`` how often a nest may take a unit until its contacts are renewed.
     """
 
@@ -92,6 +93,7 @@ class FixturePlan(_Part):
     per_row: int = Field(default=4, ge=1, le=8)
     zero_lasts: Annotated[Seconds, Field(gt=0)] = 7 * 86_400.0
     mating_limit: int = Field(default=10_000, ge=1)
+    earthed: tuple[str, ...] = ()
 
 
 class DailyCheckPlan(_Part):
@@ -168,6 +170,11 @@ class BenchPlan(_Part):
             each.id: self.matrix.rows.get(each.id) or self.matrix.rows.get(each.role, {})
             for each in self.instruments
         }
+
+    @property
+    def earthed(self) -> dict[str, tuple[str, ...]]:
+        """What of a unit each fixture earths, of those that earth anything."""
+        return {each.code: each.earthed for each in self.fixtures if each.earthed}
 
     def of_role(self, role: Role) -> tuple[InstrumentPlan, ...]:
         """The instruments of a role, in their order."""

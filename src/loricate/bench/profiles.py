@@ -4,6 +4,7 @@ import math
 import re
 import tomllib
 from collections.abc import Mapping
+from dataclasses import replace
 from importlib import resources
 from pathlib import Path
 from typing import Annotated, Literal
@@ -59,6 +60,15 @@ class Answer(BaseModel):
     fields: tuple[str, ...]
 
 
+class HighSide(BaseModel):
+    """What a meter on the high side costs: its floors and accuracies, where they are others."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    floor: dict[str, float] = Field(default_factory=dict)
+    accuracy: dict[str, Accuracy] = Field(default_factory=dict)
+
+
 class Record(BaseModel):
     """A record of an output: ``about`` asks for its start, step and length, ``ask`` for its values.
 
@@ -94,7 +104,8 @@ class Profile(BaseModel):
     to have the instrument alone, which ``1`` grants, and ``lock_owner`` who has it. ``dimensions``
     are of what this make samples beside what its role says. ``finish`` has a running output fall
     and end, which ``stop`` cuts; ``adjustable`` are the settings that may change under it.
-    ``waveforms`` are the records that can be fetched of the last output.
+    ``waveforms`` are the records that can be fetched of the last output. ``high_side`` is of a
+    source whose ``return_side`` can be set.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -153,6 +164,7 @@ class Profile(BaseModel):
     waveforms: dict[str, Record] = Field(default_factory=dict)
     floor: dict[str, float] = Field(default_factory=dict)
     ceiling: dict[str, float] = Field(default_factory=dict)
+    high_side: HighSide | None = None
     source_ohms: float = 0.0
     open_circuit_v: float | None = None
     close: str = ""
@@ -199,6 +211,11 @@ class Profile(BaseModel):
             )
         if strange := sorted({*self.not_read_back, *self.read_back} - set(self.set)):
             raise ValueError(f"reads back {', '.join(strange)}, which set does not have; add them.")
+        if ("return_side" in self.set) != (self.high_side is not None):
+            raise ValueError(
+                "has only one of set.return_side and high_side, which says what it costs; add the "
+                "other."
+            )
         if strange := sorted(set(self.adjustable) - set(self.set)):
             raise ValueError(f"adjusts {', '.join(strange)}, which set does not have; add them.")
         if strange := sorted(set(self.phases.values()) - {"ramp", "dwell", "fall"}):
@@ -239,6 +256,12 @@ class Profile(BaseModel):
         facts = ROLES.get(Role(self.role))
         own = {name: DIMENSIONS[each] for name, each in self.dimensions.items()}
         return {**(facts.samples if facts is not None else {}), **own}
+
+    @property
+    def usual(self) -> Mapping[str, str]:
+        """What an instrument of its role does that cannot be set otherwise."""
+        facts = ROLES.get(Role(self.role))
+        return facts.usual if facts is not None else {}
 
     @property
     def unseen(self) -> tuple[str, ...]:
@@ -293,15 +316,23 @@ class Profile(BaseModel):
 
     def capability(self, instrument: str) -> Capability:
         """What an instrument of this make can do."""
-        return Capability(
+        usual = Capability(
             instrument,
-            self.span,
+            {**self.span, "high_side": (0, int(self.high_side is not None))},
             self.accuracy,
             self.floor,
             self.ceiling,
             self.source_ohms,
             self.open_circuit_v,
         )
+        if self.high_side is None:
+            return usual
+        high = replace(
+            usual,
+            accuracy={**self.accuracy, **self.high_side.accuracy},
+            floor={**self.floor, **self.high_side.floor},
+        )
+        return replace(usual, high_side=high)
 
 
 def in_words(name: str) -> str:

@@ -1,6 +1,6 @@
 """Work on files alone: a sequence with its product, limit sets and bench, without a service."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -8,6 +8,8 @@ from loricate.commands.documents import read_toml
 from loricate.commands.places import demo_folder
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
     from loricate.api.definitions import ChallengeOut
     from loricate.core.limits.limit_sets import LimitSet
     from loricate.core.sequences.capability import Instruments
@@ -21,6 +23,7 @@ class Loaded:
     sequence: "ReadySequence"
     limit_sets: "dict[str, tuple[LimitSet, int]]"
     bench: "Instruments | None"
+    earthed: "Mapping[str, Sequence[str]]" = field(default_factory=dict)  # by fixture
 
 
 def load_sequence(
@@ -30,6 +33,7 @@ def load_sequence(
 
     Without a folder of limit sets, those that ship are taken. Pictures are not looked for.
     """
+    from loricate.bench.plan import read_bench_plan
     from loricate.core.documents import read_document
     from loricate.core.limits.limit_sets import LimitSet
     from loricate.core.products.product import Product
@@ -43,7 +47,9 @@ def load_sequence(
     ]
     limit_sets = {each.code: (each, 1) for each in sets}
     ready = prepare(_without_pictures(read_toml(sequence)), {made.code: made}, limit_sets)
-    return Loaded(ready, limit_sets, bench_capabilities(bench) if bench is not None else None)
+    if bench is None:
+        return Loaded(ready, limit_sets, None)
+    return Loaded(ready, limit_sets, bench_capabilities(bench), read_bench_plan(bench).earthed)
 
 
 def challenge_files(

@@ -206,7 +206,7 @@ def _review_files(
     if not file.is_file():
         raise click.UsageError(f"{file} is not a file; --product goes with a sequence file.")
     loaded = load_sequence(file, product, limits, bench)
-    reviewed = Reviewed(loaded.sequence, loaded.limit_sets, loaded.bench, nests)
+    reviewed = Reviewed(loaded.sequence, loaded.limit_sets, loaded.bench, nests, loaded.earthed)
     findings = [ReviewFindingOut(**asdict(each)) for each in review_ready(reviewed)]
     return ReviewOut(
         code=loaded.sequence.code, nests=nests, load_s=load_s(reviewed), findings=findings

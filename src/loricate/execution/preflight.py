@@ -64,6 +64,16 @@ def check_load(
                     "add it to the bench file or use another fixture.",
                 )
             )
+    found += [
+        Finding(
+            "fixture",
+            f"fixture {fixture.code} earths {' and '.join(fixture.earthed)}, and step '{step.id}' "
+            "takes the unit for isolated: what flows to earth goes past its meter; set return = "
+            "earthed, or use another fixture.",
+        )
+        for step in sequence.steps
+        if fixture.earthed and step.takes_isolated
+    ]
     return tuple(found)
 
 

@@ -42,7 +42,7 @@ async def rehearsable(document: dict[str, Any], steps: Sequence[str], desk: Desk
 async def reviewed_document(document: dict[str, Any], desk: Desk, nests: int = 4) -> Reading:
     """Review what is not stored, against the newest limit sets."""
     material = await _material(document, desk)
-    at = ReviewAt(desk.bench.capabilities, nests)
+    at = ReviewAt(desk.bench.capabilities, nests, desk.plan.earthed)
     reading = await desk.study.do(review_document, material, at, field="steps")
     await _refuse_lacking(reading.facts, desk)
     return reading
@@ -55,7 +55,7 @@ async def reviewed_record(record: SequenceRecord, desk: Desk, nests: int = 4) ->
         return sequences.pinned(conn, record), sequences.reviewed_texts(conn, record)
 
     texts, limit_sets = await desk.store.read(look)
-    at = ReviewAt(desk.bench.capabilities, nests)
+    at = ReviewAt(desk.bench.capabilities, nests, desk.plan.earthed)
     return await desk.study.do(review_stored, texts, limit_sets, at, field="steps")
 
 

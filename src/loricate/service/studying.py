@@ -3,8 +3,8 @@
 Documents come as they are stored: the JSON text of each with its revision.
 """
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
 from loricate.core.limits.limit_sets import LimitSet, LimitSets
@@ -40,6 +40,7 @@ class ReviewAt:
 
     bench: Instruments
     nests: int = 4
+    earthed: Mapping[str, Sequence[str]] = field(default_factory=dict)  # by fixture
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +79,7 @@ def review_stored(texts: Pinned, limit_sets: Texts, at: ReviewAt) -> Reading:
 
 
 def _review(ready: ReadySequence, limit_sets: Texts, at: ReviewAt) -> Reading:
-    reviewed = Reviewed(ready, _read(limit_sets), at.bench, at.nests)
+    reviewed = Reviewed(ready, _read(limit_sets), at.bench, at.nests, at.earthed)
     return Reading(facts_of(ready), review(reviewed), load_s(reviewed))
 
 

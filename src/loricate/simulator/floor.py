@@ -6,6 +6,7 @@ from itertools import combinations
 
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.network import (
+    EARTH,
     Capacitor,
     Element,
     Network,
@@ -15,7 +16,7 @@ from loricate.simulator.network import (
 )
 from loricate.simulator.units import Unit, UnitModel, build_unit
 
-RELAY_OHMS = 0.02
+RELAY_OHMS, EARTH_OHMS = 0.02, 0.05
 FORGOTTEN_V = 1.0  # a charge below this is none
 
 
@@ -25,6 +26,7 @@ class Nest:
 
     ``lead_ohms`` is the resistance of each lead, its contact included, ``stray_farads`` the
     capacitance between each two of them; ``presence`` the number of the switch that feels a unit.
+    ``earthed`` are the unit's terminals that the fixture connects to earth.
     """
 
     columns: dict[str, int]
@@ -32,6 +34,7 @@ class Nest:
     lead_ohms: float = 0.0
     presence: int = 0
     stray_farads: float = 0.0
+    earthed: tuple[str, ...] = ()
 
 
 @dataclass(slots=True)
@@ -134,6 +137,11 @@ class Floor:
             if name not in nests and not touched & set(nest.columns.values()):
                 continue
             elements.extend(nest.unit.elements)
+            elements += [
+                Resistor(nest.unit.terminals[terminal], EARTH, EARTH_OHMS)
+                for terminal in nest.earthed
+                if terminal in nest.unit.terminals
+            ]
             for terminal, column in nest.columns.items():
                 node = nest.unit.terminals.get(terminal)
                 if node is None or column not in touched:

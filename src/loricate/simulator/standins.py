@@ -54,6 +54,7 @@ class StandInNest(_Model):
     lead: str = "0 Ω"
     stray: str = "0 F"
     presence: int = 0
+    earthed: tuple[str, ...] = ()
 
 
 class StandInBench(_Model):
@@ -69,7 +70,11 @@ class StandInBench(_Model):
 def _empty_nest(plan: StandInNest) -> Nest:
     lead_ohms, stray_f = parse(plan.lead, RESISTANCE), parse(plan.stray, CAPACITANCE)
     return Nest(
-        dict(plan.columns), lead_ohms=lead_ohms, stray_farads=stray_f, presence=plan.presence
+        dict(plan.columns),
+        lead_ohms=lead_ohms,
+        stray_farads=stray_f,
+        presence=plan.presence,
+        earthed=plan.earthed,
     )
 
 

@@ -18,7 +18,16 @@ from pydantic import Field
 from loricate.core.errors import ProcedureError
 from loricate.core.kinds.advice import Advice, Considered, Severity
 from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Points
-from loricate.core.kinds.outputs import TIME_SLOT, charging_advice, cut_faults, level_faults
+from loricate.core.kinds.outputs import (
+    HIGH_SIDE,
+    RETURN,
+    SIDES,
+    TIME_SLOT,
+    charging_advice,
+    cut_faults,
+    level_faults,
+    return_field,
+)
 from loricate.core.measuring.actions import Ask, Connect, Ending, Energise, Procedure, Programme, do
 from loricate.core.measuring.grading import Measured
 from loricate.core.measuring.readings import Bound, Measurand, resistance_of
@@ -70,6 +79,7 @@ class Insulation(KindSettings):
     tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(
         default=0.05, title="Level tolerance", description="Departure of the voltage still accepted"
     )
+    return_: RETURN = return_field()
 
     seems_off_above: Annotated[Ohms, Field(gt=0)] | None = Field(
         default=None,
@@ -114,6 +124,7 @@ class Insulation(KindSettings):
             "dwell_s": self.settle + self.dwell,
             "fall_s": 0.0,
             "trip_a": self.trip,
+            "return_side": SIDES[self.return_],
         }
         output = yield from do(Energise(WITHSTAND, programme))
         voltage = output.reading("voltage", VOLTAGE)
@@ -130,7 +141,14 @@ class Insulation(KindSettings):
             Demand(WITHSTAND, "dc_level_v", self.level, VOLTAGE, "level"),
             Demand(WITHSTAND, "trip_a", self.trip, CURRENT, "trip"),
             Demand(WITHSTAND, "dwell_s", self.settle + self.dwell, TIME, "dwell"),
+            *([HIGH_SIDE] if self.return_ == "earthed" else []),
         )
+
+    def takes_isolated(self) -> bool:
+        return self.return_ == "isolated"
+
+    def measures_high(self) -> bool:
+        return self.return_ == "earthed"
 
     def programmed_s(self, points: Points) -> float:
         return self.ramp + self.settle + self.dwell

@@ -154,6 +154,15 @@ class KindSettings(BaseModel):
         """Whether the step fails, or decides nothing, when nothing is in the nest."""
         return False
 
+    def takes_isolated(self) -> bool:
+        """Whether what it measures must not flow to earth past its meter, as through a case would
+        that the fixture earths."""
+        return False
+
+    def measures_high(self) -> bool:
+        """Whether a source measures on its high side for it, which is less fine."""
+        return False
+
     def wants_switch(self) -> str:
         """Where the unit's own switch must stand, ``on`` or ``off``; empty where it is all one."""
         return ""

@@ -6,17 +6,38 @@ unit. The level is the measured one; for too much it is the greatest that was se
 
 import math
 from collections.abc import Iterator
+from typing import Any, Literal
+
+from pydantic import Field
 
 from loricate.core.kinds.advice import Advice, Considered, Severity
-from loricate.core.kinds.kind import LimitSlot
+from loricate.core.kinds.kind import Demand, LimitSlot
 from loricate.core.measuring.actions import Ending, Output
 from loricate.core.measuring.grading import Cause, Fault
 from loricate.core.measuring.readings import Bound, Reading
-from loricate.core.measuring.roles import Role
-from loricate.core.quantities import CAPACITANCE, CURRENT, TIME, display
+from loricate.core.measuring.roles import WITHSTAND, Role
+from loricate.core.quantities import CAPACITANCE, CURRENT, NUMBER, TIME, display
 
 NEARLY = 1e-9  # a level on the very edge of its tolerance is within it
 COLLAPSED = 0.1  # of its level: what trips before has a short in front of it
+RETURN = Literal["isolated", "earthed"]
+SIDES = {"isolated": "LOW", "earthed": "HIGH"}  # where the current is measured
+
+
+HIGH_SIDE = Demand(WITHSTAND, "high_side", 1.0, NUMBER, "return")  # a meter on the high side
+
+
+def return_field() -> Any:
+    """The setting of how the current comes back; its name is a word of the language."""
+    return Field(
+        default="isolated",
+        alias="return",
+        title="Return",
+        description="earthed: the unit's case stays earthed, so the current is measured on the high"
+        " side, less finely",
+    )
+
+
 TIME_SLOT = {"time_at_level": LimitSlot(TIME, title="Time at level")}
 ROOM = 0.8  # of a limit that a good unit may use up
 USUAL_RANGE_A = 0.1  # where the bench is not known

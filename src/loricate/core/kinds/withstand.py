@@ -18,12 +18,16 @@ from loricate.core.errors import ProcedureError
 from loricate.core.kinds.advice import Advice, Considered, Severity
 from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Points
 from loricate.core.kinds.outputs import (
+    HIGH_SIDE,
+    RETURN,
     ROOM,
+    SIDES,
     TIME_SLOT,
     beyond_the_meter,
     charging_advice,
     cut_faults,
     level_faults,
+    return_field,
 )
 from loricate.core.measuring.actions import Connect, Ending, Energise, Procedure, do
 from loricate.core.measuring.grading import Measured
@@ -90,6 +94,7 @@ class Withstand(KindSettings):
     tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(
         default=0.05, title="Level tolerance", description="Departure of the voltage still accepted"
     )
+    return_: RETURN = return_field()
 
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
         return {"high": self.high, "low": self.low}
@@ -115,6 +120,7 @@ class Withstand(KindSettings):
             "dwell_s": self.dwell,
             "fall_s": self.fall,
             "trip_a": self.trip_a(limits),
+            "return_side": SIDES[self.return_],
         }
         if self.voltage == "ac":
             programme["frequency_hz"] = self.frequency
@@ -138,9 +144,17 @@ class Withstand(KindSettings):
             Demand(WITHSTAND, "dwell_s", self.dwell, TIME, "dwell"),
             Demand(WITHSTAND, "trip_a", self.trip_a(limits), CURRENT, "trip"),
         ]
+        if self.return_ == "earthed":
+            wanted.append(HIGH_SIDE)
         if self.voltage == "ac":
             wanted.append(Demand(WITHSTAND, "frequency_hz", self.frequency, FREQUENCY, "frequency"))
         return tuple(wanted)
+
+    def takes_isolated(self) -> bool:
+        return self.return_ == "isolated"
+
+    def measures_high(self) -> bool:
+        return self.return_ == "earthed"
 
     def programmed_s(self, points: Points) -> float:
         return self.ramp + self.dwell + self.fall

@@ -13,6 +13,7 @@ class Capability:
     ``spans`` are the smallest and greatest value by capability name; ``accuracy``, ``floor`` and
     ``ceiling`` are of its meter, by what it measures; ``source_ohms`` is its output's resistance,
     ``open_circuit_v`` the voltage that a source of current gives at most (None: not known).
+    ``high_side`` is what it can do when it measures on its high side, where it can.
     """
 
     instrument: str
@@ -22,3 +23,4 @@ class Capability:
     ceiling: Mapping[str, float] = field(default_factory=dict)
     source_ohms: float = 0.0
     open_circuit_v: float | None = None
+    high_side: "Capability | None" = None

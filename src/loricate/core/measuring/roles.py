@@ -29,6 +29,7 @@ class RoleFacts:
     reports: tuple[str, ...] = ()
     words: frozenset[str] = field(default_factory=frozenset)
     reads_residual: bool = False
+    usual: Mapping[str, str] = field(default_factory=dict)  # what a make does that cannot set it
 
 
 ROLES: dict[Role, RoleFacts] = {}
@@ -42,12 +43,13 @@ def register_role(
     reports: tuple[str, ...] = (),
     words: frozenset[str] = frozenset(),
     reads_residual: bool = False,
+    usual: Mapping[str, str] = {},
 ) -> Role:
     """Add a role to the table; raises AlreadyRegistered for a name that is taken."""
     role = Role(name)
     if role in ROLES:
         raise AlreadyRegistered("role", name)
-    ROLES[role] = RoleFacts(role, title, samples, sets, reports, words, reads_residual)
+    ROLES[role] = RoleFacts(role, title, samples, sets, reports, words, reads_residual, usual)
     return role
 
 
@@ -64,8 +66,9 @@ WITHSTAND = register_role(
     {"voltage": VOLTAGE, "current": CURRENT, "resistive_current": CURRENT},
     sets=("function", "level_v", "frequency_hz", "ramp_s", "dwell_s", "fall_s", "trip_a"),
     reports=("voltage", "current", "current_max"),
-    words=frozenset({"function"}),
+    words=frozenset({"function", "return_side"}),
     reads_residual=True,
+    usual={"return_side": "LOW"},
 )
 BOND = register_role(
     "bond",

@@ -44,13 +44,14 @@ class Reviewed:
     """A sequence under review, with what is known of the bench and of the limits it cites.
 
     Without a bench, ``bench`` is None and what depends on instruments is not looked at. ``nests``
-    is how many units a load has.
+    is how many units a load has; ``earthed`` what of a unit each fixture of the bench earths.
     """
 
     sequence: ReadySequence
     limit_sets: LimitSets = field(default_factory=dict)
     bench: Instruments | None = None
     nests: int = 4
+    earthed: Mapping[str, Sequence[str]] = field(default_factory=dict)
 
     @property
     def product(self) -> Product:

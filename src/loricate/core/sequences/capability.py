@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from loricate.core.errors import Finding
 from loricate.core.kinds.kind import Demand
+from loricate.core.kinds.outputs import HIGH_SIDE
 from loricate.core.measuring.instruments import Capability
 from loricate.core.measuring.roles import Role
 from loricate.core.quantities import display
@@ -59,6 +60,13 @@ def _beyond(
         return [Finding(f"{path}.settings.{demands[0].field}", message)]
     found = []
     for demand in for_all:
+        if demand.capability == HIGH_SIDE.capability:
+            message = (
+                f"step '{step_id}' measures on the high side, for an earthed return, which no "
+                f"{demand.role} instrument here can; isolate the unit, or use another source."
+            )
+            found.append(Finding(f"{path}.settings.{demand.field}", message))
+            continue
         spans = [(each.spans[demand.capability], each.instrument) for each in instruments]
         is_above = all(demand.value > span[1] for span, _ in spans)
         (low, high), name = (

@@ -77,6 +77,11 @@ class ReadyStep:
         return self.settings.place_of_limit(measurand)
 
     @property
+    def takes_isolated(self) -> bool:
+        """Whether nothing of the unit may be earthed but through its meter."""
+        return self.settings.takes_isolated()
+
+    @property
     def levels(self) -> tuple[str, ...]:
         """The settings that are levels, which count with the step's tolerance."""
         return self.settings.has_levels
@@ -110,12 +115,12 @@ class ReadyStep:
     @property
     def values(self) -> dict[str, Any]:
         """What is set, by name, in SI units."""
-        return self.settings.model_dump()
+        return self.settings.model_dump(by_alias=True)
 
     @property
     def written(self) -> dict[str, Any]:
         """What is set, by name, as a document has it."""
-        return self.settings.model_dump(mode="json")
+        return self.settings.model_dump(mode="json", by_alias=True)
 
     @property
     def conditions(self) -> str:

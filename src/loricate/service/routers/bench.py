@@ -185,6 +185,7 @@ def _fixture(
         title=plan.title,
         nests=plan.nests,
         per_row=plan.per_row,
+        earthed=list(plan.earthed),
         conditions=[
             ConditionOut(name=each.name, met=each.met, reason=each.reason) for each in conditions
         ],

@@ -17,7 +17,7 @@ from loricate.simulator.network import (
 )
 from loricate.simulator.scpi import ScpiError
 
-FLOOR_A, RANGE_A = 50e-9, 0.1
+FLOOR_A, HIGH_FLOOR_A, RANGE_A = 50e-9, 2e-6, 0.1
 STEP_V, STEP_A, RESISTIVE_STEP_A = 0.1, 1e-9, 1e-8  # what its display can tell apart
 SHUNT_OHMS = 10.0
 OUTPUT_OHMS = {"AC": 2_000.0, "DC": 20_000.0}
@@ -35,6 +35,7 @@ class WithstandSource(OutputInstrument):
         self.function, self.level_v, self.frequency_hz = "AC", 500.0, 50.0
         self.ramp_s, self.dwell_s, self.fall_s, self.trip_a = 0.5, 1.0, 0.0, 1e-3
         self.arc_count = 4
+        self.return_side = "LOW"  # where it measures the current
         self.from_v = 0.0  # where a ramp begins
         self.gain = 1 + self.chance.uniform(-0.003, 0.003)
         self.terminals = self.high, self.low = f"{name}.high", f"{name}.low"
@@ -53,6 +54,7 @@ class WithstandSource(OutputInstrument):
         self.setting("SOURce:CURRent:PROTection[:LEVel]", "trip_a", 1e-6, 0.1, "A")
         self.setting("SENSe:ARC:COUNt", "arc_count", 0, 100, "")
         self.choices("SOURce:FUNCtion[:SHAPe]", "function", "AC", "DC")
+        self.choices("SENSe:CURRent:SIDE", "return_side", "LOW", "HIGH")
         self.command("MEASure:VOLTage:RESidual?", lambda: f"{self.residual_v():.2f}")
 
     def phases(self) -> list[tuple[str, float]]:
@@ -99,7 +101,7 @@ class WithstandSource(OutputInstrument):
                 self.transient.rebuild([self._source(volts)])
             solution = self._solve(volts)
         self.solution = solution
-        self._measure(solution, held_v)
+        self._measure(solution, held_v, volts)
         self._protect()
 
     def _solve(self, volts: float) -> Solution:
@@ -109,10 +111,17 @@ class WithstandSource(OutputInstrument):
             self.unit_solution = self.network.solve_ac([self._source(1.0)], self.frequency_hz)
         return Solution(self.network, self.unit_solution.voltages * volts)
 
-    def _measure(self, solution: Solution, held_v: float) -> None:
-        """Read the meters; the voltmeter holds what stood at the unit before a breakdown."""
+    def _measure(self, solution: Solution, held_v: float, source_v: float) -> None:
+        """Read the meters; the voltmeter holds what stood at the unit before a breakdown.
+
+        On the low side only what comes back through the low terminal is seen; on the high side all
+        that goes out, more coarsely.
+        """
         across = solution.across(self.high, self.low)
         current = solution.at(self.low) / SHUNT_OHMS
+        if self.return_side == "HIGH":
+            out = (source_v - solution.at(self.high)) / OUTPUT_OHMS[self.function]
+            current = complex(self.noisy(out.real, 2e-3, 1e-7), self.noisy(out.imag, 2e-3, 1e-7))
         self.volts = self.noisy(held_v, 2e-4, 0.05)
         if self.function == "AC":
             self.amperes = self.noisy(abs(current), 5e-4, 2e-9)
@@ -145,13 +154,18 @@ class WithstandSource(OutputInstrument):
     def values(self) -> list[str]:
         if not self.output_on:
             return ["0", "0", "UNDER", "0"]
-        current, bound = bounded(self.amperes, FLOOR_A, RANGE_A)
+        current, bound = bounded(self.amperes, self.floor_a, RANGE_A)
         resistive = displayed(self.resistive, RESISTIVE_STEP_A)
         return [displayed(self.volts, STEP_V), displayed(current, STEP_A), bound, resistive]
 
+    @property
+    def floor_a(self) -> float:
+        """The least current that its meter shows, on the side where it measures."""
+        return FLOOR_A if self.return_side == "LOW" else HIGH_FLOOR_A
+
     def summary(self) -> list[str]:
-        current, bound = bounded(self.dwell_end_a, FLOOR_A, RANGE_A)
-        greatest, bound_max = bounded(self.greatest_a, FLOOR_A, RANGE_A)
+        current, bound = bounded(self.dwell_end_a, self.floor_a, RANGE_A)
+        greatest, bound_max = bounded(self.greatest_a, self.floor_a, RANGE_A)
         return [
             displayed(self.summary_v, STEP_V), displayed(current, STEP_A), bound,
             displayed(greatest, STEP_A), bound_max,
