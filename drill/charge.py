@@ -10,13 +10,16 @@ import tomllib
 from collections.abc import Awaitable, Callable
 from contextlib import AsyncExitStack
 from dataclasses import dataclass, field, replace
+from itertools import product
 
 from drill.documents import demo_sequence
+from drill.ladder import Ladder, ladder_step
 from drill.lying import Notebook
 from loricate.bench.bench import Bench, Patience
 from loricate.bench.danger import DangerState
 from loricate.bench.plan import BenchPlan
 from loricate.commands.places import demo_folder
+from loricate.core.sequences.ready import ReadyStep
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
 from loricate.simulator.network import Capacitor, Gap
@@ -154,10 +157,22 @@ async def _stuck(rig: Rig, engine: Engine) -> None:
 
 
 async def _endless(rig: Rig, engine: Engine) -> None:
-    """It never says that it is done."""
-    rig.source.finish = lambda ending: None  # type: ignore[attr-defined]
+    """It never comes to the end of its programme by itself."""
+    finish = rig.source.finish  # type: ignore[attr-defined]
+    rig.source.finish = lambda ending: None if ending == "FINISHED" else finish(ending)  # type: ignore[attr-defined]
     await asyncio.sleep(2.5)
     del rig.source.finish  # type: ignore[attr-defined]
+
+
+def _programmed(insulation: ReadyStep) -> ReadyStep:
+    settings = insulation.settings.model_copy(
+        update={"seems_off_above": None, "ramp": 6.0, "settle": 6.0, "trip": 20e-3}
+    )
+    return replace(insulation, settings=settings)
+
+
+def _held(insulation: ReadyStep) -> ReadyStep:
+    return ladder_step(insulation, Ladder(levels=(300.0, 500.0), ramp=3.0, stands=6.0))
 
 
 # Each ending, and whether the instrument can still say what is left.
@@ -179,20 +194,23 @@ ENDINGS: dict[str, tuple[Ending, bool]] = {
 }
 
 
-async def end_once(name: str) -> Ended:
+# What the output is of: one that is programmed to its end, or one that a procedure holds.
+OUTPUTS: dict[str, Callable[[ReadyStep], ReadyStep]] = {
+    "programmed": _programmed, "held": _held,
+}  # fmt: skip
+
+
+async def end_once(name: str, output: str = "programmed") -> Ended:
     """Let an output end in one way, and look at what was done on the wire."""
     ending, can_tell = ENDINGS[name]
-    found = Ended(name)
+    found = Ended(f"{name}, {output}")
     async with AsyncExitStack() as stack:
         rig = Rig()
         await rig.open(stack)
         rig.put_in(*([Gap("FX-A/1/L", "FX-A/1/PE", 470.0)] if name == "trip" else []))
         sequence = demo_sequence("dc40-final")
         insulation = next(each for each in sequence.steps if each.id == "insulation")
-        settings = insulation.settings.model_copy(
-            update={"seems_off_above": None, "ramp": 6.0, "settle": 6.0, "trip": 20e-3}
-        )
-        quick = replace(insulation, settings=settings, discharge_within_s=1.0)
+        quick = replace(OUTPUTS[output](insulation), discharge_within_s=1.0)
         notebook = Notebook()
         engine = Engine(
             "charge", replace(sequence, steps=(quick,)), rig.bench.plan.fixtures[0],
@@ -242,10 +260,10 @@ def _faults(found: Ended, can_tell: bool, rig: Rig) -> list[str]:
 async def end_in_every_way(say: Callable[[str], object]) -> list[Ended]:
     """Every ending once; gives what was found of each."""
     found = []
-    for name in ENDINGS:
-        ended = await end_once(name)
+    for name, output in product(ENDINGS, OUTPUTS):
+        ended = await end_once(name, output)
         found.append(ended)
         said = "; ".join(ended.faults) or "held"
         opened = "none opened" if ended.opened_over_v is None else f"{ended.opened_over_v:.0f} V"
-        say(f"{name}: {ended.unit_v:.0f} V on the unit, relays over {opened}: {said}")
+        say(f"{ended.name}: {ended.unit_v:.0f} V on the unit, relays over {opened}: {said}")
     return found

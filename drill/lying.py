@@ -13,13 +13,13 @@ from contextlib import AsyncExitStack
 from dataclasses import dataclass, field, replace
 
 from drill.documents import demo_sequence
+from drill.ladder import Ladder, ladder_step
 from drill.wires import LIES, MISHEARD, LyingWire
 from loricate.bench.bench import Bench, Patience
 from loricate.bench.plan import BenchPlan
 from loricate.commands.places import demo_folder
 from loricate.core.attempts import Attempt
 from loricate.core.measuring.actions import Answer, Output
-from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.grading import Verdict
 from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.engine import Engine
@@ -31,7 +31,7 @@ PACE = 20.0
 PATIENCE = Patience(link_s=0.6, overrun_s=0.3)
 HANGS_S, FALLS_S = 150.0, 1.0  # a load takes a minute where each answer is late
 SAFE_V = 60.0
-SOURCES = ("HV1", "GB1", "LK1")
+SOURCES = ("HV1", "HV2", "GB1", "LK1")
 WIRES = (*SOURCES, "MX1", "GD1")
 RATES = (0.02, 0.1, 0.5, 1.0)
 FAULTS = (
@@ -135,20 +135,23 @@ class Site:
         """Note what an output goes through, and what it really was set to."""
         source, floor = self.floor.instruments[name], self.floor.floor
         assert isinstance(source, OutputInstrument)
-        instrument, begin = self.bench.instruments[name], source.begin
-        energise = instrument.energise
+        instrument, begin, cut = self.bench.instruments[name], source.begin, source.cut
+        read_summary = instrument.read_summary
         really: dict[str, float | str] = {}
 
         def began() -> None:
-            really.update(settings_of(source))
+            really.clear()
             rows = {row for row, wire in floor.rows.items() if wire.startswith(f"{name}.")}
             hot.update(nests_of({column for row, column in floor.closed if row in rows}))
             begin()
 
-        async def followed(on_sample: Callable[[Sample], None]) -> Output:
+        def ended() -> None:
+            really.update(settings_of(source))
+            cut()
+
+        async def summed_up() -> Output:
             wanted = dict(instrument.programmed)
-            really.clear()
-            output = await energise(on_sample)
+            output = await read_summary()
             if not output.doubts:
                 self.set_otherwise += [
                     f"{name} had {each} of {really.get(each)}, and {value} was believed"
@@ -157,8 +160,8 @@ class Site:
                 ]
             return output
 
-        source.begin = began  # type: ignore[method-assign]
-        instrument.energise = followed  # type: ignore[method-assign]
+        source.begin, source.cut = began, ended  # type: ignore[method-assign]
+        instrument.read_summary = summed_up  # type: ignore[method-assign]
 
     async def load(self, number: int) -> Load:
         """One load of four units through lying wires."""
@@ -266,12 +269,16 @@ def is_same(wanted: float | str, really: float | str | None) -> bool:
 
 
 def _unasked(sequence: ReadySequence) -> ReadySequence:
-    """The sequence without the step that only a person does, and without questions."""
+    """The sequence without the step that only a person does, and without questions.
+
+    After its insulation comes an output that is held, with a point a level.
+    """
     quiet = []
     for each in (step for step in sequence.steps if step.roles):
         if each.kind.name == "insulation":
             settings = each.settings.model_copy(update={"seems_off_above": None})
             quiet.append(replace(each, settings=settings))
+            quiet.append(ladder_step(each, Ladder()))
         else:
             quiet.append(each)
     return replace(sequence, steps=tuple(quiet))

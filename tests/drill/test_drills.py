@@ -2,16 +2,17 @@
 
 import pytest
 from drill.attack import attack_run
-from drill.charge import ENDINGS, end_once
+from drill.charge import ENDINGS, OUTPUTS, end_once
 from drill.gate import tricky_sequences, try_once
 from drill.lying import lie_to_loads
 from drill.wires import LIES
 
 
+@pytest.mark.parametrize("output", OUTPUTS)
 @pytest.mark.parametrize("name", ENDINGS)
-async def test_no_relay_opens_over_a_charged_unit(name: str) -> None:
+async def test_no_relay_opens_over_a_charged_unit(name: str, output: str) -> None:
     """However an output ends, what is left is measured first, or nothing moves."""
-    ended = await end_once(name)
+    ended = await end_once(name, output)
     assert ended.unit_v >= 400.0 and ended.faults == [], ended
 
 

@@ -13,6 +13,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from decimal import Decimal
 from fractions import Fraction as Exact
+from functools import lru_cache
 from typing import Annotated, Any
 
 from pydantic import BeforeValidator, PlainSerializer, WithJsonSchema
@@ -129,6 +130,7 @@ def _unit_table() -> dict[str, _Unit]:
 _UNITS = _unit_table()
 
 
+@lru_cache(maxsize=8192)  # the points of a step have the same few limits
 def parse(text: str, dimension: Dimension) -> float:
     """Give the SI value of ``text``, which must be a quantity of ``dimension``.
 

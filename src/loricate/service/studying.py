@@ -5,6 +5,7 @@ Documents come as they are stored: the JSON text of each with its revision.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Any
 
 from loricate.core.limits.limit_sets import LimitSet, LimitSets
@@ -84,7 +85,10 @@ def _review(ready: ReadySequence, limit_sets: Texts, at: ReviewAt) -> Reading:
 
 
 def _read(limit_sets: Texts) -> LimitSets:
-    return {
-        code: (LimitSet.model_validate_json(text), revision)
-        for code, (text, revision) in limit_sets.items()
-    }
+    return {code: (_limit_set(text), revision) for code, (text, revision) in limit_sets.items()}
+
+
+@lru_cache(maxsize=256)
+def _limit_set(text: str) -> LimitSet:
+    """A limit set of a text, which a worker reads once."""
+    return LimitSet.model_validate_json(text)

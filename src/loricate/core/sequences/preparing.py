@@ -1,5 +1,6 @@
 """Preparing: a sequence document checked in full and made ready, or refused with every reason."""
 
+from collections import defaultdict
 from collections.abc import Iterator, Mapping
 from typing import Any
 
@@ -10,7 +11,7 @@ from loricate.core.errors import DocumentError, Finding
 from loricate.core.kinds import KINDS, Kind, KindSettings, find_kind
 from loricate.core.kinds.kind import Limits, LimitSlot, Point, Points
 from loricate.core.limits.facts import Facts
-from loricate.core.limits.limit import Limit
+from loricate.core.limits.limit import Limit, LimitSource
 from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.limits.resolving import Asked, demanding_items, least_for, resolve, source_in
 from loricate.core.measuring.readings import Bound, Measurand
@@ -237,13 +238,12 @@ class _Limiting:
         A figure of the step's own that asks for more stays.
         """
         demanded: dict[Measurand, Limit] = {}
+        cited: defaultdict[str, list[LimitSource]] = defaultdict(list)  # by point
+        for measurand, limit in resolved.items():
+            cited[measurand.point].append(limit.source)
         for point in points:
             here, values = facts.at(point.values), self._values(point)
-            sources = [
-                limit.source
-                for measurand, limit in resolved.items()
-                if measurand.point in ("", point.name)
-            ]
+            sources = cited[""] + (cited[point.name] if point.name else [])
             items = demanding_items(self.kind.name, values, sources, self.limit_sets, here)
             for limit_set, revision, item in items.values():
                 for setting, (least, dimension) in least_for(item, here, values).items():
