@@ -197,10 +197,12 @@ def test_a_unit_that_passed_on_repeat_is_no_first_pass(conn: sqlite3.Connection)
     attempts.add_attempt(conn, unit["id"], attempt(2, PASS, "cleaned"))
     runs.set_verdicts(conn, run_id, Verdict.PASS, {unit["id"]: (Verdict.PASS, "")})
     runs.set_state(conn, run_id, "finished", "engine")
-    verdicts = [each.verdict for each in lots.appearances(conn, "L-1")]
+    verdicts = [each.verdict for each in lots.appearances(conn, ["L-1"])["L-1"]]
     assert verdicts == [Verdict.FAIL, Verdict.PASS]
     runs.set_state(conn, run_id, "created", "mara", "a repeat is asked for")
-    assert len(lots.appearances(conn, "L-1")) == 2, "a repeat under way keeps the lot's figures"
+    assert len(lots.appearances(conn, ["L-1"])["L-1"]) == 2, (
+        "a repeat under way keeps the lot's figures"
+    )
 
 
 def test_records_of_before_are_kept_by_the_migration(tmp_path: Path) -> None:

@@ -30,7 +30,7 @@ def test_a_lots_units_show_their_latest_verdict(conn: sqlite3.Connection) -> Non
     finish(conn, "other", C=Verdict.PASS)
     found = {row["serial"]: (row["verdict"], row["times"]) for row in lots.latest_units(conn, "L")}
     assert found == {"A": ("pass", 2), "B": ("pass", 1)}
-    assert [each.serial for each in lots.appearances(conn, "L")] == ["A", "B", "A"]
+    assert [each.serial for each in lots.appearances(conn, ["L"])["L"]] == ["A", "B", "A"]
 
 
 def test_only_verdicts_in_production_count_as_tested(conn: sqlite3.Connection) -> None:

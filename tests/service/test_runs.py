@@ -112,10 +112,11 @@ def test_the_ledger_is_whole(done: tuple[Client, str]) -> None:
 def test_events_resume_after_the_last_one_seen(done: tuple[Client, str]) -> None:
     client, run_id = done
     everything = [(event.number, event.name) for event in client.events(run_id)]
-    assert [number for number, _ in everything] == list(range(1, len(everything) + 1))
-    assert everything[-1][1] == "finished"
-    rest = [(event.number, event.name) for event in client.events(run_id, after=5)]
-    assert rest == everything[5:]
+    numbers = [number for number, _ in everything]
+    assert numbers == sorted(set(numbers)) and everything[-1][1] == "finished"
+    after = numbers[5]
+    rest = [(event.number, event.name) for event in client.events(run_id, after=after)]
+    assert rest == everything[6:]
 
 
 def test_many_watchers_see_the_same_and_a_slow_one_holds_nobody_up(
@@ -141,7 +142,11 @@ def test_many_watchers_see_the_same_and_a_slow_one_holds_nobody_up(
     for watcher in watchers:
         watcher.join(timeout=60)
     assert late[0][1] == "state" and late[-1][1] == "finished"
-    assert all(seen[number] == late for number in range(12))
+    for number in range(12):
+        assert [each for each in seen[number] if each[1] != "sample"] == [
+            each for each in late if each[1] != "sample"
+        ], "of samples a late watcher gets the last of each step"
+        assert seen[number] == sorted(seen[number]) and set(late) <= set(seen[number])
 
 
 def test_a_units_history_shows_the_run(done: tuple[Client, str]) -> None:

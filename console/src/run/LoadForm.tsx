@@ -24,7 +24,10 @@ export function LoadForm() {
     queryKey: ['sequences'],
     queryFn: () => askAll(api.GET('/api/v1/sequences')),
   })
-  const lots = useQuery({ queryKey: ['lots'], queryFn: () => askAll(api.GET('/api/v1/lots')) })
+  const lots = useQuery({
+    queryKey: ['lots', 'open'],
+    queryFn: () => askAll(api.GET('/api/v1/lots', { params: { query: { state: 'open' } } })),
+  })
   const bench = useQuery({ queryKey: ['bench'], queryFn: () => ask(api.GET('/api/v1/bench')) })
 
   if (sequences.isError) return <Trouble text={sequences.error.message} />
@@ -42,9 +45,7 @@ export function LoadForm() {
   const fixtureCode = chosen(query, 'fixture', bench.data.fixtures)
   const fixture = bench.data.fixtures.find((each) => each.code === fixtureCode)
   const sequence = sequences.data.find((each) => each.code === code)
-  const openLots = (lots.data ?? []).filter(
-    (each) => each.state === 'open' && each.product === sequence?.product,
-  )
+  const openLots = (lots.data ?? []).filter((each) => each.product === sequence?.product)
   const lot = query.get('lot') ?? ''
   const startBy = starting(bench.data.has_inputs)
   const unmet = (fixture?.conditions ?? []).filter((each) => !each.met)

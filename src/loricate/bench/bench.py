@@ -187,10 +187,14 @@ class Bench:
 
     async def look(self) -> dict[str, str]:
         """Ask every instrument who it is, reconnecting where needed; gives the problems."""
-        for instrument in self.everything:
+
+        async def ask(instrument: Instrument) -> None:
             if instrument.link.is_open:
                 with contextlib.suppress(BenchError):
                     await instrument.check_same("when it was looked at")
+
+        # At one time: those that are dead are waited for once.
+        await asyncio.gather(*(ask(each) for each in self.everything))
         return await self.connect()
 
     def states(self) -> list[InstrumentState]:

@@ -1,6 +1,7 @@
 """Lots, and what was tested of them."""
 
 import sqlite3
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -60,12 +61,17 @@ def get_lot(conn: sqlite3.Connection, code: str) -> LotRecord:
     return found
 
 
-def list_lots(conn: sqlite3.Connection, count: int, before: str = "") -> list[LotRecord]:
-    """The newest lots, newest first; those opened before the lot ``before`` if that is one."""
+def list_lots(
+    conn: sqlite3.Connection, count: int, before: str = "", state: str = ""
+) -> list[LotRecord]:
+    """The newest lots, newest first; those opened before the lot ``before`` if that is one.
+
+    Of one ``state`` only, where one is given.
+    """
     rows = conn.execute(
-        f"SELECT {_LOT} FROM lot WHERE ?1 = '' OR rowid < (SELECT rowid FROM lot WHERE code = ?1)"
-        " ORDER BY rowid DESC LIMIT ?2",
-        (before, count),
+        f"SELECT {_LOT} FROM lot WHERE (?1 = '' OR rowid < (SELECT rowid FROM lot WHERE code = ?1))"
+        " AND (?3 = '' OR state = ?3) ORDER BY rowid DESC LIMIT ?2",
+        (before, count, state),
     )
     return [LotRecord(**row) for row in rows]
 
@@ -76,24 +82,25 @@ def close_lot(conn: sqlite3.Connection, code: str, account: str) -> None:
     audit.note(conn, account, "close lot", code)
 
 
-def appearances(conn: sqlite3.Connection, code: str) -> list[Appearance]:
-    """Every verdict of a unit of a lot, oldest first.
+def appearances(conn: sqlite3.Connection, codes: Sequence[str]) -> dict[str, list[Appearance]]:
+    """Every verdict of a unit of these lots, by lot, oldest first.
 
     A unit that failed a step and passed it when that was repeated appears twice.
     """
+    marks = ", ".join("?" * len(codes))
     rows = conn.execute(
-        "SELECT serial, run_unit.verdict, EXISTS (SELECT 1 FROM attempt WHERE run_unit_id ="
+        "SELECT lot, serial, run_unit.verdict, EXISTS (SELECT 1 FROM attempt WHERE run_unit_id ="
         " run_unit.id AND number = 1 AND attempt.verdict = 'fail') AS failed_first"
         " FROM run_unit JOIN run ON run.id = run_id JOIN unit ON unit.id = unit_id"
-        " WHERE lot = ? AND finished_at IS NOT NULL ORDER BY run_unit.id",
-        (code,),
+        f" WHERE lot IN ({marks}) AND finished_at IS NOT NULL ORDER BY run_unit.id",
+        list(codes),
     )
-    found = []
+    found: dict[str, list[Appearance]] = {code: [] for code in codes}
     for row in rows:
-        verdict = Verdict(row["verdict"])
+        own, verdict = found[row["lot"]], Verdict(row["verdict"])
         if row["failed_first"] and verdict is not Verdict.FAIL:
-            found.append(Appearance(row["serial"], Verdict.FAIL))
-        found.append(Appearance(row["serial"], verdict))
+            own.append(Appearance(row["serial"], Verdict.FAIL))
+        own.append(Appearance(row["serial"], verdict))
     return found
 
 

@@ -1,6 +1,8 @@
 """Lots: open, list, sum up, close."""
 
 import sqlite3
+from collections.abc import Sequence
+from typing import Literal
 
 from fastapi import Response
 
@@ -8,7 +10,7 @@ from loricate import __version__
 from loricate.api.lots import LotOut, LotSummary, LotUnitOut, NewLot
 from loricate.certificates.lot_paper import make_lot_pdf
 from loricate.core.errors import Finding
-from loricate.core.planning.lots import progress, read_serials
+from loricate.core.planning.lots import Appearance, Progress, progress, read_serials
 from loricate.records import definitions, lots
 from loricate.records.lots import LotRecord
 from loricate.records.stamps import now
@@ -23,12 +25,9 @@ def _refused(field: str, message: str) -> NotReady:
     return NotReady.because([Finding(field, message)])
 
 
-def _summary(conn: sqlite3.Connection, record: LotRecord) -> LotSummary:
-    found = progress(
-        read_serials(record.serials, record.quantity), lots.appearances(conn, record.code)
-    )
+def _in_short(record: LotRecord, found: Progress) -> LotOut:
     own = LotOut.model_fields.keys() & LotRecord.__dataclass_fields__.keys()
-    return LotSummary(
+    return LotOut(
         **{name: getattr(record, name) for name in own},
         expected=found.expected,
         tested=found.tested,
@@ -36,8 +35,19 @@ def _summary(conn: sqlite3.Connection, record: LotRecord) -> LotSummary:
         failed=found.failed,
         first_pass_yield=found.first_pass_yield,
         final_yield=found.final_yield,
-        waiting=list(found.waiting),
         waiting_count=found.waiting_count,
+    )
+
+
+def _progress(record: LotRecord, appearances: Sequence[Appearance]) -> Progress:
+    return progress(read_serials(record.serials, record.quantity), appearances)
+
+
+def _summary(conn: sqlite3.Connection, record: LotRecord) -> LotSummary:
+    found = _progress(record, lots.appearances(conn, [record.code])[record.code])
+    return LotSummary(
+        **_in_short(record, found).model_dump(),
+        waiting=list(found.waiting),
         units=[
             LotUnitOut(**{name: row[name] for name in LotUnitOut.model_fields})
             for row in lots.latest_units(conn, record.code)
@@ -74,16 +84,19 @@ async def open_lot(body: NewLot, person: Runner, desk: TheDesk) -> LotSummary:
 
 @router.get("", response_model=list[LotOut])
 async def list_lots(
-    person: Reader, desk: TheDesk, page: APage, before: Before = ""
+    person: Reader,
+    desk: TheDesk,
+    page: APage,
+    before: Before = "",
+    state: Literal["", "open", "closed"] = "",
 ) -> list[LotOut]:
-    """Every lot with its progress, newest first."""
+    """Every lot with its progress, newest first; with ``state`` those that are open, or closed."""
 
     def look(conn: sqlite3.Connection) -> list[LotOut]:
-        found = lots.list_lots(conn, page.look_for, before)
-        return [
-            LotOut.model_validate(_summary(conn, record).model_dump())
-            for record in page.cut(found, "before", lambda record: record.code)
-        ]
+        found = lots.list_lots(conn, page.look_for, before, state)
+        records = page.cut(found, "before", lambda record: record.code)
+        came = lots.appearances(conn, [record.code for record in records])
+        return [_in_short(each, _progress(each, came[each.code])) for each in records]
 
     return await desk.store.read(look)
 
