@@ -90,7 +90,7 @@ def try_once(entry: dict[str, Any]) -> Tried:
     try:
         sequence = prepare(document, products, limit_sets)
     except DocumentError as error:
-        return Tried(name, f"refused: {error.findings[0].field}: {error.findings[0].message}")
+        return Tried(name, f"refused: {error.findings[0].path}: {error.findings[0].message}")
     found = review(Reviewed(sequence, limit_sets, bench()))
     if left := open_findings(found, ()):
         accepted = [Accepted(each.rule, each.step, REASON) for each in found]

@@ -123,6 +123,19 @@ async def test_what_a_make_cannot_change_under_its_output_is_refused(rig: Rig) -
     assert is_safe(rig)
 
 
+async def test_a_make_that_cannot_end_an_output_early_holds_none(rig: Rig) -> None:
+    instrument = rig.bench.instruments["HV1"]
+    instrument.profile = instrument.profile.model_copy(update={"finish": ""})
+
+    def procedure() -> Asking[None]:
+        yield from do(HIGH)
+        yield from do(Source(WITHSTAND, DC))
+
+    with pytest.raises(InstrumentFault, match="add finish to it"):
+        await driver(rig).drive(procedure())
+    assert is_safe(rig) and rig.floor.instruments["HV1"].ending == "NONE"  # type: ignore[attr-defined]
+
+
 async def test_one_stays_on_while_another_is_looked_at(rig: Rig) -> None:
     """Both are connected first: PE is common to them, and nothing is connected to what is on."""
 

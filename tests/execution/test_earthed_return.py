@@ -94,7 +94,7 @@ def test_a_run_does_not_start_where_the_case_is_earthed(rig: Rig) -> None:
     )
     load = [("1", "A-1")]
     found = check_load(earthing, "FX-A", load, ready())
-    assert [each.field for each in found] == ["fixture", "fixture"]
+    assert [each.path for each in found] == ["fixture", "fixture"]
     assert "earths CHASSIS, and step 'insulation' takes the unit for isolated" in found[0].message
     assert check_load(earthing, "FX-A", load, ready(**{"return": "earthed"})) == ()
     assert check_load(plan, "FX-A", load, ready()) == ()

@@ -41,7 +41,7 @@ def test_a_faulty_load_is_named(
     sequence: ReadySequence, fixture: str, load: list[tuple[str, str]], field: str, says: str
 ) -> None:
     found = check_load(PLAN, fixture, load, sequence)
-    assert [each.field for each in found] == [field]
+    assert [each.path for each in found] == [field]
     assert says in found[0].message
 
 
@@ -65,14 +65,14 @@ def test_a_silent_instrument_is_named(sequence: ReadySequence, place: int) -> No
     states = list(GOOD)
     states[place] = replace(states[place], problem="does not answer")
     (found,) = check_bench(states, ABLE, sequence, TODAY)
-    assert found.field == f"bench.{states[place].id}.address"
+    assert found.path == f"bench.{states[place].id}.address"
 
 
 def test_a_calibration_out_of_date_is_named_and_its_last_day_is_good(
     sequence: ReadySequence,
 ) -> None:
     (first, *_) = check_bench(GOOD, ABLE, sequence, TODAY + dt.timedelta(days=1))
-    assert first.field == "bench.HV1.due" and "have it calibrated" in first.message
+    assert first.path == "bench.HV1.due" and "have it calibrated" in first.message
 
 
 def test_instruments_that_no_step_needs_may_be_off(sequence: ReadySequence) -> None:
@@ -100,7 +100,7 @@ def test_one_of_two_may_be_unfit_while_the_other_can_take_its_place(
 def test_what_is_wrong_with_each_is_said_when_none_is_left(sequence: ReadySequence) -> None:
     states = [replace(GOOD[0], problem="off"), replace(SECOND, problem="off too"), *GOOD[1:]]
     found = check_bench(states, BOTH, sequence, TODAY)
-    assert [each.field for each in found] == ["bench.HV1.address", "bench.HV2.address"]
+    assert [each.path for each in found] == ["bench.HV1.address", "bench.HV2.address"]
     weak = {**ABLE, WITHSTAND: (Capability("HV1"), Capability("HV2", {"dwell_s": (20, 60)}))}
     (first, *_) = check_bench([states[0], SECOND, *GOOD[1:]], weak, sequence, TODAY)
-    assert first.field == "bench.HV1.address", "the other cannot do what the step asks"
+    assert first.path == "bench.HV1.address", "the other cannot do what the step asks"

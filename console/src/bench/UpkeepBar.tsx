@@ -2,9 +2,9 @@ import { Box, Button, Flex, Text } from '@chakra-ui/react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useCallback, useEffect, useState } from 'react'
 import { api, ask, type Schemas } from '../api/client'
+import { type Given, QuestionBar } from '../asking/QuestionBar'
+import type { Question } from '../asking/question'
 import { Trouble } from '../parts/Trouble'
-import { type Given, QuestionBar } from '../run/QuestionBar'
-import type { Question } from '../run/runState'
 
 type Events = Schemas['UpkeepEvents']
 

@@ -7,6 +7,7 @@ import { KeyButton } from '../parts/KeyButton'
 import { LINK } from '../parts/link'
 import { quantityText } from '../parts/quantity'
 import { Trouble } from '../parts/Trouble'
+import { useKey } from '../parts/useKey'
 import { VerdictMark, verdictInk } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
 import { CellPanel } from './CellPanel'
@@ -18,7 +19,6 @@ import { RunQuestion } from './RunQuestion'
 import { isAsked, type RunState } from './runState'
 import { Timeline } from './Timeline'
 import { UnitActs } from './UnitActs'
-import { useKey } from './useKey'
 import { useRun } from './useRun'
 import { useSounds } from './useSounds'
 
@@ -111,7 +111,9 @@ function Acts({ run, state }: { run: Run; state: RunState }) {
               ? api.POST('/api/v1/runs/{run_id}/start', { params })
               : api.POST('/api/v1/runs/{run_id}/abort', { params }),
         )
-        queries.setQueryData(['run', run.id], next)
+        // What was measured before an abort is in the record alone.
+        if (move === 'abort') await queries.invalidateQueries({ queryKey: ['run', run.id] })
+        else queries.setQueryData<Run>(['run', run.id], (was) => was && { ...was, ...next })
       } catch (error) {
         setTrouble((error as Error).message)
         void queries.invalidateQueries({ queryKey: ['run', run.id] })

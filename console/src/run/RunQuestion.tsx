@@ -1,7 +1,8 @@
 import { useCallback } from 'react'
 import { api } from '../api/client'
-import { type Given, QuestionBar } from './QuestionBar'
-import { type RunState, WHOLE_LOAD } from './runState'
+import { type Given, QuestionBar } from '../asking/QuestionBar'
+import { WHOLE_LOAD } from '../asking/question'
+import type { RunState } from './runState'
 
 /** The first open question of a run. */
 export function RunQuestion({ runId, state }: { runId: string; state: RunState }) {

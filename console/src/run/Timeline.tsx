@@ -1,5 +1,5 @@
 import { Box, Flex, Heading, Text } from '@chakra-ui/react'
-import { useEffect, useState } from 'react'
+import { memo, useEffect, useState } from 'react'
 import { verdictInk, verdictWord } from '../parts/VerdictMark'
 import type { NestState, Span } from './runState'
 
@@ -9,8 +9,21 @@ const WIDTH = 1200
 const TICKS = 8
 const TICK_S = [0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600]
 
-/** The pipeline as it ran: a lane a nest, a bar a step, against seconds since the first began. */
-export function Timeline({ nests, isLive }: { nests: NestState[]; isLive: boolean }) {
+interface Props {
+  nests: NestState[]
+  isLive: boolean
+}
+
+/**
+ * The pipeline as it ran: a lane a nest, a bar a step, against seconds since the first began. A
+ * sample changes nothing of it: it is drawn anew when a step begins or ends, and as time goes on.
+ */
+export const Timeline = memo(Drawing, (was, is) => {
+  const same = was.nests.every((nest, lane) => nest.spans === is.nests[lane]?.spans)
+  return same && was.isLive === is.isLive && was.nests.length === is.nests.length
+})
+
+function Drawing({ nests, isLive }: Props) {
   const now = useNow(isLive)
   const spans = nests.flatMap((nest) => nest.spans)
   if (spans.length === 0) return null

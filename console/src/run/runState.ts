@@ -1,4 +1,5 @@
 import type { Run, Schemas } from '../api/client'
+import { type Question, WHOLE_LOAD } from '../asking/question'
 
 export interface Live {
   phase: string
@@ -39,8 +40,6 @@ export interface NestState {
   cause: string
 }
 
-export type Question = Schemas['QuestionOut']
-
 export interface RunState {
   state: string
   verdict: string
@@ -76,9 +75,6 @@ type NestEvent = Exclude<
   RunEvent,
   { name: 'state' | 'question' | 'answered' | 'discharging' | 'finished' }
 >
-
-/** The nest that a question names when it is asked once for the load. */
-export const WHOLE_LOAD = 'all'
 
 /** What a run looks like before its first event. */
 export function stateOf(run: Run): RunState {

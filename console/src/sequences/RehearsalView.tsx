@@ -1,11 +1,11 @@
 import { Box, Button, Flex, Stack, Text } from '@chakra-ui/react'
 import { useCallback, useReducer } from 'react'
 import { api, ask, type Schemas } from '../api/client'
+import { type Given, QuestionBar } from '../asking/QuestionBar'
 import { ReadingsTable } from '../parts/ReadingsTable'
 import { Trouble } from '../parts/Trouble'
 import { VerdictMark } from '../parts/VerdictMark'
 import { NestTile } from '../run/NestTile'
-import { type Given, QuestionBar } from '../run/QuestionBar'
 import { after, isAsked, type RunEvent, rehearsalState } from '../run/runState'
 import { useRunEvents } from '../run/useRunEvents'
 

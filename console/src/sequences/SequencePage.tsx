@@ -193,6 +193,7 @@ function Editor({ schema, stored, revision, status, etag }: EditorProps) {
         <Stack gap="5">
           <StepList
             document={document}
+            schema={schema}
             selected={selected}
             onSelect={select}
             onChange={(steps: Step[]) => change({ steps })}

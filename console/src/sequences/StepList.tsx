@@ -3,12 +3,22 @@ import { useQuery } from '@tanstack/react-query'
 import { type DragEvent, type KeyboardEvent, useState } from 'react'
 import { api, ask } from '../api/client'
 import { tidy } from '../forms/SchemaForm'
-import { addAfter, freeId, move, neighbour, type SequenceDocument, type Step } from './document'
+import type { Schema } from '../forms/schema'
+import {
+  addAfter,
+  freeId,
+  glance,
+  move,
+  neighbour,
+  type SequenceDocument,
+  type Step,
+} from './document'
 
 const CLIPBOARD = 'loricate cut step'
 
 interface Props {
   document: SequenceDocument
+  schema: Schema
   selected: string
   onSelect: (id: string) => void
   onChange: (steps: Step[]) => void
@@ -18,7 +28,15 @@ interface Props {
 }
 
 /** The steps in their order: chosen, moved by drag or Alt with an arrow, cut and pasted. */
-export function StepList({ document, selected, onSelect, onChange, marks, isLocked }: Props) {
+export function StepList({
+  document,
+  schema,
+  selected,
+  onSelect,
+  onChange,
+  marks,
+  isLocked,
+}: Props) {
   const { steps, product } = document
   const [dragged, setDragged] = useState('')
   const [cut, setCut] = useState(() => localStorage.getItem(CLIPBOARD))
@@ -63,6 +81,7 @@ export function StepList({ document, selected, onSelect, onChange, marks, isLock
           <Flex
             key={each.id}
             role="option"
+            data-step={each.id}
             aria-selected={each.id === selected}
             tabIndex={each.id === selected ? 0 : -1}
             draggable={!isLocked}
@@ -85,10 +104,7 @@ export function StepList({ document, selected, onSelect, onChange, marks, isLock
             </Text>
             <Box flex="1" textDecoration={each.off ? 'line-through' : 'none'}>
               <Text fontWeight="bold">{each.title || each.id}</Text>
-              <Text fontSize="sm" color="soft">
-                {each.id}, {tidy(each.kind)}
-                {each.off ? ', switched off' : ''}
-              </Text>
+              <Glance step={each} schema={schema} />
             </Box>
             {marks[each.id] !== undefined && (
               <Text
@@ -139,6 +155,18 @@ export function StepList({ document, selected, onSelect, onChange, marks, isLock
         </>
       )}
     </Stack>
+  )
+}
+
+/** What a step does and what it must come to, without opening it. */
+function Glance({ step, schema }: { step: Step; schema: Schema }) {
+  // A figure stays with its unit.
+  const { level, limits } = glance(step, schema)
+  const told = [tidy(step.kind), level, limits, step.off ? 'switched off' : ''].filter(Boolean)
+  return (
+    <Text fontSize="sm" color="soft">
+      {told.join(', ').replace(/([\d≤≥]) (?=\S)/g, '$1\u00a0')}
+    </Text>
   )
 }
 

@@ -1,7 +1,9 @@
 import { expect, test } from 'vitest'
+import type { Schema } from '../forms/schema'
 import {
   addAfter,
   freeId,
+  glance,
   kindSchema,
   move,
   neighbour,
@@ -65,4 +67,44 @@ test('a value is written where its way leads, and what lacks on the way is made'
   expect(written(own, ['settings', 'paths', 1, 'maximum'], '2 Ω').settings).toEqual({
     paths: [{ high: 'L' }, { maximum: '2 Ω' }],
   })
+})
+
+const schema = {
+  $defs: {
+    Step: {
+      allOf: [
+        {
+          if: { properties: { kind: { const: 'withstand' } } },
+          // biome-ignore lint/suspicious/noThenProperty: a word of JSON Schema
+          then: { properties: { limits: { propertyNames: { enum: ['current'] } } } },
+        },
+      ],
+    },
+    withstand_settings: {
+      properties: {
+        high: { type: 'array' },
+        level: { type: 'string', format: 'voltage' },
+        trip: { anyOf: [{ type: 'string', format: 'current' }, { type: 'null' }] },
+        dwell: { type: 'string', format: 'time', default: '1 s' },
+      },
+    },
+  },
+} as unknown as Schema
+
+test.each([
+  [
+    { level: '1.03 kV' },
+    { minimum: '0.4 mA', maximum: '5 mA' },
+    '1.03 kV for 1 s',
+    'current 0.4 mA to 5 mA',
+  ],
+  [{ level: '2 kV', dwell: '60 s' }, { maximum: '5 mA' }, '2 kV for 60 s', 'current ≤ 5 mA'],
+  [{}, { source: 'IEC-1' }, 'for 1 s', 'current as IEC-1'],
+])('a step is told at a glance: %j', (settings, current, level, limits) => {
+  const step = { id: 'hv', kind: 'withstand', settings, limits: { current } }
+  expect(glance(step, schema)).toEqual({ level, limits })
+})
+
+test('a step of a person alone has neither level nor limits', () => {
+  expect(glance({ id: 'look', kind: 'visual' }, schema)).toEqual({ level: '', limits: '' })
 })

@@ -1,4 +1,4 @@
-import { plain, type Schema, type Value } from '../forms/schema'
+import { plain, type Schema, shown, type Value } from '../forms/schema'
 
 export interface Step extends Value {
   id: string
@@ -82,6 +82,27 @@ export function kindSchema(schema: Schema, kind: string): KindSchema {
     limits: variant?.then.properties.limits.propertyNames.enum ?? [],
     needed: variant?.then.properties.limits.required ?? [],
   }
+}
+
+/** A step's level, time and limits in one line each: `1.03 kV for 1 s`, `current 0.4 mA to 5 mA`. */
+export function glance(step: Step, schema: Schema): { level: string; limits: string } {
+  const fields = kindSchema(schema, step.kind).settings.properties ?? {}
+  const written = (name: string) => shown(step.settings?.[name] ?? fields[name]?.default)
+  const formatOf = (name: string) => plain(fields[name] ?? {}, schema.$defs ?? {}).format
+  const level = Object.keys(fields).find((name) =>
+    ['voltage', 'current'].includes(formatOf(name) ?? ''),
+  )
+  const parts = [level ? written(level) : '', fields.dwell ? `for ${written('dwell')}` : '']
+  const limits = Object.entries(step.limits ?? {}).map(
+    ([quantity, { minimum, maximum, source }]) =>
+      `${quantity.replaceAll('_', ' ')} ${span(shown(minimum), shown(maximum)) || `as ${shown(source)}`}`,
+  )
+  return { level: parts.filter(Boolean).join(' '), limits: limits.join(', ') }
+}
+
+function span(low: string, high: string): string {
+  if (low && high) return `${low} to ${high}`
+  return low ? `≥ ${low}` : high ? `≤ ${high}` : ''
 }
 
 interface Variant {

@@ -348,6 +348,7 @@ class Bench:
         instrument = self.instruments[name]
         held = self._held.get(name)
         if held is None:
+            instrument.refuse_unless_ends_early()
             await instrument.program(programme)
             self._refuse_while_charged()
             held = await self._hold_open(name, hazard_of(instrument.sure, instrument.capability))

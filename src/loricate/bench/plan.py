@@ -197,7 +197,7 @@ def read_bench_plan(path: Path) -> BenchPlan:
             "bench file", (Finding(str(path), f"is not TOML: {error}."),)
         ) from error
     moved = tuple(  # benches of 0.1.0 had these
-        Finding(name, "belongs into the site file now; move it to site.toml beside this file.")
+        Finding(name, "belongs into the site file now", "move it to site.toml beside this file.")
         for name in ("exports", "sounds")
         if name in data
     )

@@ -353,5 +353,5 @@ def read_profile(name: str, beside: Path | None = None) -> Profile:
         if place.is_file():
             data = tomllib.loads(place.read_text(encoding="utf-8"))
             return read_document(Profile, data, f"profile '{name}'")
-    message = f"there is no profile '{name}'; put {name}.toml in a folder 'profiles' here."
-    raise DocumentError("bench", (Finding("profile", message),))
+    message = f"there is no profile '{name}'", f"put {name}.toml in a folder 'profiles' here."
+    raise DocumentError("bench", (Finding("profile", *message),))

@@ -23,7 +23,7 @@ def main() -> None:
     try:
         sys.stdout.write(request.perform().model_dump_json())
     except DocumentError as error:
-        findings = [[each.field, each.message] for each in error.findings]
+        findings = [[each.path, each.reason, each.remedy] for each in error.findings]
         sys.stdout.write(json.dumps({"refused": str(error), "findings": findings}))
         sys.exit(1)
     except NoStandIn as error:

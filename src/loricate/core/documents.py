@@ -18,15 +18,15 @@ def findings_of(error: ValidationError, prefix: str = "") -> tuple[Finding, ...]
         path = prefix
         for part in each["loc"]:
             path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
-        message = each["msg"].removeprefix("Value error, ")
+        reason, remedy = each["msg"].removeprefix("Value error, "), ""
         if each["type"] == "extra_forbidden":
-            message = "is not a known key; remove it or correct its spelling."
+            reason, remedy = "is not a known key", "remove it or correct its spelling."
         elif each["type"] == "missing":
-            message = "is missing; add it."
+            reason, remedy = "is missing", "add it."
         elif each["type"] == "too_long":
-            most = each["ctx"]["max_length"]
-            message = f"has {each['ctx']['actual_length']} entries; at most {most} are taken."
-        found.append(Finding(path or "document", message))
+            reason = f"has {each['ctx']['actual_length']} entries"
+            remedy = f"at most {each['ctx']['max_length']} are taken."
+        found.append(Finding(path or "document", reason, remedy))
     return tuple(found)
 
 

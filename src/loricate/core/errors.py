@@ -31,10 +31,19 @@ class AlreadyRegistered(CoreError):
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """One thing wrong with a document: where (a dotted path) and a sentence with the remedy."""
+    """One thing wrong with a document: where (a dotted path), why, and what to do about it.
 
-    field: str
-    message: str
+    What others found, a validator for instance, is a whole sentence and has no remedy of its own.
+    """
+
+    path: str
+    reason: str
+    remedy: str = ""
+
+    @property
+    def message(self) -> str:
+        """Reason and remedy in one sentence, for whoever is told."""
+        return f"{self.reason}; {self.remedy}" if self.remedy else self.reason
 
 
 class DocumentError(CoreError, ValueError):
@@ -45,7 +54,7 @@ class DocumentError(CoreError, ValueError):
         self.document, self.findings = document, findings
 
     def __str__(self) -> str:
-        listed = " ".join(f"{found.field}: {found.message}" for found in self.findings)
+        listed = " ".join(f"{found.path}: {found.message}" for found in self.findings)
         return f"The {self.document} is refused. {listed}"
 
 

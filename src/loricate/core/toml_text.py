@@ -57,16 +57,16 @@ def read_sequence_text(text: str) -> dict[str, Any]:
     document = read_toml(text)
     found = []
     if not isinstance(document.get("code"), str):
-        found.append(Finding("code", "is missing; a sequence file has a code."))
+        found.append(Finding("code", "is missing", "a sequence file has a code."))
     if not isinstance(document.get("product"), str):
-        found.append(Finding("product", "is missing; a sequence file names its product."))
+        found.append(Finding("product", "is missing", "a sequence file names its product."))
     steps = document.get("steps")
     if not isinstance(steps, list) or not all(isinstance(each, dict) for each in steps):
-        found.append(Finding("steps", "are missing; write each as a [[steps]] table."))
+        found.append(Finding("steps", "are missing", "write each as a [[steps]] table."))
     else:
         for index, step in enumerate(steps):
             found += [
-                Finding(f"steps[{index}].{key}", "is missing; each step has an id and a kind.")
+                Finding(f"steps[{index}].{key}", "is missing", "each step has an id and a kind.")
                 for key in ("id", "kind")
                 if not isinstance(step.get(key), str)
             ]

@@ -23,7 +23,9 @@ def check_load(
     fixture = plan.find_fixture(fixture_code)
     if fixture is None:
         known = ", ".join(each.code for each in plan.fixtures)
-        return (Finding("fixture", f"the bench has no fixture '{fixture_code}'; it has {known}."),)
+        return (
+            Finding("fixture", f"the bench has no fixture '{fixture_code}'", f"it has {known}."),
+        )
     found = []
     used_nests: set[str] = set()
     used_serials: dict[str, str] = {}
@@ -39,18 +41,21 @@ def check_load(
             known = ", ".join(fixture.nests)
             found.append(
                 Finding(
-                    f"{path}.nest", f"fixture {fixture.code} has no nest '{nest}'; it has {known}."
+                    f"{path}.nest",
+                    f"fixture {fixture.code} has no nest '{nest}'",
+                    f"it has {known}.",
                 )
             )
             continue
         if nest in used_nests:
-            found.append(Finding(f"{path}.nest", f"nest {nest} is loaded twice; keep one."))
+            found.append(Finding(f"{path}.nest", f"nest {nest} is loaded twice", "keep one."))
         if serial.casefold() in used_serials:
             other = used_serials[serial.casefold()]
             found.append(
                 Finding(
                     f"{path}.serial",
-                    f"serial {serial} is in nest {other} already; scan the serial of this unit.",
+                    f"serial {serial} is in nest {other} already",
+                    "scan the serial of this unit.",
                 )
             )
         used_nests.add(nest)
@@ -60,7 +65,7 @@ def check_load(
             found.append(
                 Finding(
                     f"{path}.nest",
-                    f"nest {nest} of {fixture.code} has no contact for {', '.join(unwired)}; "
+                    f"nest {nest} of {fixture.code} has no contact for {', '.join(unwired)}",
                     "add it to the bench file or use another fixture.",
                 )
             )
@@ -68,8 +73,8 @@ def check_load(
         Finding(
             "fixture",
             f"fixture {fixture.code} earths {' and '.join(fixture.earthed)}, and step '{step.id}' "
-            "takes the unit for isolated: what flows to earth goes past its meter; set return = "
-            "earthed, or use another fixture.",
+            "takes the unit for isolated: what flows to earth goes past its meter",
+            "set return = earthed, or use another fixture.",
         )
         for step in sequence.steps
         if fixture.earthed and step.takes_isolated
@@ -111,7 +116,7 @@ def check_bench(
             found.append(
                 Finding(
                     f"{path}.due",
-                    f"the calibration of {state.id} ({state.serial}) ended on {state.due}; "
+                    f"the calibration of {state.id} ({state.serial}) ended on {state.due}",
                     "have it calibrated and enter the new date in the bench file.",
                 )
             )

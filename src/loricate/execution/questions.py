@@ -47,11 +47,11 @@ class Question:
                     found.append(Finding(path, str(error)))
             elif given not in entry.choices:
                 known = ", ".join(entry.choices)
-                found.append(Finding(path, f"'{given}' is not a choice; answer {known}."))
+                found.append(Finding(path, f"'{given}' is not a choice", f"answer {known}."))
         names = [entry.name for entry in self.entries]
         for name in sorted(set(answer.values) - set(names)):
             asked = ", ".join(names) or "none"
-            found.append(Finding(f"values.{name}", f"was not asked for; asked for: {asked}."))
+            found.append(Finding(f"values.{name}", "was not asked for", f"asked for: {asked}."))
         return tuple(found)
 
     def told_entries(self, answer: Answer) -> str:

@@ -26,11 +26,11 @@ async def answer_question(
         raise WrongState(f"{which} {is_open} for nest {nest} any more; look at what is shown now.")
     question = questions.open[found]
     if answer.picture and not await store.read(lambda c: pictures.has_picture(c, answer.picture)):
-        message = "is not kept here; send it to /api/v1/pictures first."
-        raise NotReady.because([Finding("picture", message)])
+        message = "is not kept here", "send it to /api/v1/pictures first."
+        raise NotReady.because([Finding("picture", *message)])
     if question.photo is Photo.BESIDE and not answer.picture:
-        message = "is missing; a photo must come with the figure."
-        raise NotReady.because([Finding("picture", message)])
+        message = "is missing", "a photo must come with the figure."
+        raise NotReady.because([Finding("picture", *message)])
     if wrong := question.missing(answer):
         raise NotReady.because(wrong)
     if question.entries:
@@ -43,11 +43,11 @@ async def answer_question(
         except QuantityError as error:
             raise NotReady.because([Finding("choice", str(error))]) from error
     elif answer.choice not in question.choices:
-        message = f"'{answer.choice}' is not a choice; answer {', '.join(question.choices)}."
-        raise NotReady.because([Finding("choice", message)])
+        message = f"'{answer.choice}' is not a choice", f"answer {', '.join(question.choices)}."
+        raise NotReady.because([Finding("choice", *message)])
     if answer.choice in question.note_for and not answer.note.strip():
-        message = f"is missing; say why with '{answer.choice}'."
-        raise NotReady.because([Finding("note", message)])
+        message = "is missing", f"say why with '{answer.choice}'."
+        raise NotReady.because([Finding("note", *message)])
     detail = f"nest {nest}: {answer.choice} {answer.note}".strip()
     await store.write(lambda conn: audit.note(conn, answer.account, "answer", subject, detail))
     if not questions.answer(found, answer):

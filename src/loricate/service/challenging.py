@@ -73,5 +73,5 @@ class Challenger:
             refused = json.loads(out)
         except ValueError:
             raise RuntimeError(f"The challenge failed: {err.decode(errors='replace')}") from None
-        findings = [Finding(field, message) for field, message in refused["findings"]]
+        findings = [Finding(*each) for each in refused["findings"]]
         raise NotReady(refused["refused"], findings)

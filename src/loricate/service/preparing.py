@@ -64,8 +64,8 @@ async def _material(
 ) -> Material:
     steps = document.get("steps")
     if isinstance(steps, list) and len(steps) > MOST_STEPS:  # before it goes anywhere
-        message = f"has {len(steps)} entries; at most {MOST_STEPS} are taken."
-        raise DocumentError("sequence", (Finding("steps", message),))
+        message = f"has {len(steps)} entries", f"at most {MOST_STEPS} are taken."
+        raise DocumentError("sequence", (Finding("steps", *message),))
 
     def look(conn: sqlite3.Connection) -> tuple[Texts, Texts]:
         return (
@@ -83,8 +83,8 @@ async def _refuse_lacking(facts: SequenceFacts, desk: Desk) -> None:
         return tuple(
             Finding(
                 place,
-                f"'{picture}' is not kept by this service; add the file with "
-                "`loricate sequence add`, which sends its pictures.",
+                f"'{picture}' is not kept by this service",
+                "add the file with `loricate sequence add`, which sends its pictures.",
             )
             for place, picture in facts.pictures
             if not pictures.has_picture(conn, picture)

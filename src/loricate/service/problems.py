@@ -41,7 +41,7 @@ class NotReady(ServiceError):
     @classmethod
     def because(cls, findings: Sequence[Finding]) -> Self:
         """Make it of its findings."""
-        return cls(" ".join(f"{each.field}: {each.message}" for each in findings), findings)
+        return cls(" ".join(f"{each.path}: {each.message}" for each in findings), findings)
 
 
 class ChangedMeanwhile(ServiceError):
@@ -147,7 +147,7 @@ def problem(
         title=title,
         status=status,
         detail=detail,
-        errors=[ProblemError(field=each.field, message=each.message) for each in findings],
+        errors=[ProblemError(field=each.path, message=each.message) for each in findings],
     )
     return JSONResponse(body.model_dump(), status_code=status, media_type=MEDIA_TYPE)
 
@@ -189,7 +189,7 @@ def add_problem_handlers(app: FastAPI) -> None:
                 )
                 return problem(400, "not-json", "The body is not JSON", detail)
             found.append(Finding(_field(each["loc"][1:]) or str(each["loc"][0]), each["msg"]))
-        detail = "; ".join(f"{each.field}: {each.message}" for each in found) + "."
+        detail = "; ".join(f"{each.path}: {each.message}" for each in found) + "."
         return problem(422, "invalid", "The request has invalid fields", detail, found)
 
     @app.exception_handler(HTTPException)

@@ -3,7 +3,7 @@
 import datetime as dt
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 from loricate.bench.bench import Bench
@@ -213,8 +213,8 @@ class Rehearsals:
         except QuantityError as error:
             raise NotReady.because([Finding("allowance", str(error))]) from error
         if not 0 <= part < 10:
-            message = f"{allowance} is out of range; give 0 % to 900 %."
-            raise NotReady.because([Finding("allowance", message)])
+            message = f"{allowance} is out of range", "give 0 % to 900 %."
+            raise NotReady.because([Finding("allowance", *message)])
         try:
             graded = found.board.reading(step_id, measurand, repetition)
         except LookupError as error:
@@ -232,4 +232,4 @@ class Rehearsals:
 
 def _as_asked(findings: list[Finding]) -> list[Finding]:
     """A load of one nest is named as the request names it."""
-    return [Finding(each.field.replace("load[0].nest", "nest"), each.message) for each in findings]
+    return [replace(each, path=each.path.replace("load[0].nest", "nest")) for each in findings]

@@ -152,7 +152,7 @@ class Runs:
             found.append(
                 Finding(
                     "disk",
-                    f"{free // 2**20} MiB are free where the records are, {needed} MiB are needed; "
+                    f"{free // 2**20} MiB are free where the records are, {needed} MiB are needed",
                     "make room first.",
                 )
             )

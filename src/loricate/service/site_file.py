@@ -65,6 +65,9 @@ def read_site_plan(path: Path, must_be: bool = True) -> SitePlan:
     except tomllib.TOMLDecodeError as error:
         raise DocumentError("site file", (Finding(str(path), f"is not TOML: {error}."),)) from error
     if "format" not in data:
-        missing = 'is missing; write format = "loricate-site/1".'
-        raise DocumentError("site file", (Finding("format", missing),))
+        missing = (
+            "is missing",
+            'write format = "loricate-site/1".',
+        )
+        raise DocumentError("site file", (Finding("format", *missing),))
     return read_document(SitePlan, data, "site file")

@@ -105,8 +105,8 @@ class Upkeeps:
         unknown = [nest for nest in nests if nest not in fixture.nests]
         if unknown:
             known = ", ".join(fixture.nests)
-            message = f"{code} has no nest {', '.join(unknown)}; it has {known}."
-            raise NotReady.because([Finding("nests", message)])
+            message = f"{code} has no nest {', '.join(unknown)}", f"it has {known}."
+            raise NotReady.because([Finding("nests", *message)])
         self.holders.refuse_if_busy()
         await self._check_instruments([BOND])
 
@@ -138,8 +138,8 @@ class Upkeeps:
         fixture = self.fixture(code)
         plan = self.bench.plan.daily_check
         if plan is None:
-            message = "the bench file names no daily check; add [daily_check] to it."
-            raise NotReady.because([Finding("daily_check", message)])
+            message = "the bench file names no daily check", "add [daily_check] to it."
+            raise NotReady.because([Finding("daily_check", *message)])
         nest = nest or next(iter(fixture.nests))
         sequence = await self.store.read(
             lambda conn: sequences.ready_sequence(
@@ -187,7 +187,7 @@ class Upkeeps:
             if state.role in wanted and state.role not in answering
         ]
         missing = [role for role in roles if not self.bench.of_role(role)]
-        found += [Finding("bench", f"has no {role} instrument; add one.") for role in missing]
+        found += [Finding("bench", f"has no {role} instrument", "add one.") for role in missing]
         if found:
             raise NotReady.because(found)
 
@@ -230,8 +230,8 @@ class Upkeeps:
         return tuple(
             Finding(
                 f"load.{nest}",
-                f"nest {nest} of {code} has taken {times[nest]} units and may take {limit}; renew "
-                "its contacts and enter that on the bench page.",
+                f"nest {nest} of {code} has taken {times[nest]} units and may take {limit}",
+                "renew its contacts and enter that on the bench page.",
             )
             for nest in nests
             if times.get(nest, 0) >= limit

@@ -91,11 +91,11 @@ class Workroom:
                 told: bytes = await asyncio.wrap_future(going)
             is_done, came = pickle.loads(told)
         except TookTooLong:
-            message = f"takes more than {self.within_s:g} s to work through; send less of it."
-            raise NotReady.because([Finding(field, message)]) from None
+            message = f"takes more than {self.within_s:g} s to work through", "send less of it."
+            raise NotReady.because([Finding(field, *message)]) from None
         except (MemoryError, ProcessExpired):
-            message = "takes more memory than there is for it; send less of it."
-            raise NotReady.because([Finding(field, message)]) from None
+            message = "takes more memory than there is for it", "send less of it."
+            raise NotReady.because([Finding(field, *message)]) from None
         finally:
             self._inside -= 1
         if not is_done:

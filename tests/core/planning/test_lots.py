@@ -74,7 +74,7 @@ def test_what_does_not_belong_to_a_lot_is_named(
     lot: LotFacts | None, serial: str, before: dict[str, str], field: str, says: str
 ) -> None:
     (found,) = check_lot("L", lot, "DC-40", [("1", serial)], before)
-    assert found.field == field and says in found.message
+    assert found.path == field and says in found.message
 
 
 def test_what_belongs_to_a_lot_has_no_finding() -> None:

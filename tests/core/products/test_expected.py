@@ -114,7 +114,7 @@ def test_a_waiver_needs_a_sentence(reason: str) -> None:
         read_document(
             Product, {**read_demo("products/dc-40.toml"), "not_tested": [waiver]}, "product"
         )
-    assert refused.value.findings[0].field == "not_tested[0].reason"
+    assert refused.value.findings[0].path == "not_tested[0].reason"
 
 
 def test_the_sets_that_are_cited_ask_for_their_tests(

@@ -19,7 +19,7 @@ def test_a_bench_that_reaches_far_enough_has_no_shortfall(sequence: ReadySequenc
 def test_a_level_beyond_the_source_is_named(sequence: ReadySequence) -> None:
     weak = {**BENCH, WITHSTAND: (Capability("HV1", {"ac_level_v": (50, 800)}),)}
     (found,) = shortfalls(sequence, weak)
-    assert found.field == "steps[3].settings.level"
+    assert found.path == "steps[3].settings.level"
     assert "1.030 kV" in found.message and "800.0 V" in found.message and "HV1" in found.message
 
 

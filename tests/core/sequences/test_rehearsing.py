@@ -49,7 +49,7 @@ def test_some_steps_are_tried_whatever_is_wrong_with_the_others(
     with pytest.raises(DocumentError) as refused:
         rehearse(document, product, limit_sets, "earth", "insulation")
     (finding,) = refused.value.findings
-    assert finding.field == "steps[2].settings.level", "the path in the whole document"
+    assert finding.path == "steps[2].settings.level", "the path in the whole document"
     with pytest.raises(DocumentError, match="there is no step 'nothing'; there are look, earth"):
         rehearse(document, product, limit_sets, "nothing")
 
@@ -64,7 +64,7 @@ def test_a_limit_may_be_missing_unless_the_output_is_programmed_from_it(
         prepare(document, {product.code: product}, limit_sets)
     with pytest.raises(DocumentError) as refused:
         rehearse(document, product, limit_sets)
-    assert [each.field for each in refused.value.findings] == ["steps[3].limits.current"]
+    assert [each.path for each in refused.value.findings] == ["steps[3].limits.current"]
     document["steps"][3]["settings"]["trip"] = "5 mA"
     tried = rehearse(document, product, limit_sets)
     assert unjudged_steps(tried) == ("earth", "insulation", "withstand", "leakage")

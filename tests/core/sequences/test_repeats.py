@@ -16,7 +16,7 @@ def ask(
     steps, findings = steps_to_repeat(
         sequence, dict(zip(IDS, verdicts, strict=True)), dict.fromkeys(IDS, tries), step
     )
-    return steps, " ".join(f"{each.field}: {each.message}" for each in findings)
+    return steps, " ".join(f"{each.path}: {each.message}" for each in findings)
 
 
 def test_a_failed_step_is_repeated_with_what_the_halt_skipped(sequence: ReadySequence) -> None:

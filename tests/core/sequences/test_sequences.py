@@ -114,7 +114,7 @@ def test_a_fault_is_named_with_its_path_and_remedy(
     change(path, value)(sequence_document)
     with pytest.raises(DocumentError) as refused:
         prepare(sequence_document, {product.code: product}, limit_sets)
-    found = {finding.field: finding.message for finding in refused.value.findings}
+    found = {finding.path: finding.message for finding in refused.value.findings}
     assert any(field == place or place.startswith(field) for place in found), found
     assert any(says in message for message in found.values()), found
 

@@ -97,30 +97,30 @@ def check_lot(
     tested already and may not be again.
     """
     if lot is None:
-        message = f"there is no lot '{code}'; open it first, or leave the lot out."
-        return (Finding("lot", message),)
+        message = f"there is no lot '{code}'", "open it first, or leave the lot out."
+        return (Finding("lot", *message),)
     if lot.state == "closed" or lot.product != product:
-        message = f"lot '{code}' of {lot.product} is {lot.state}; open one for {product}."
-        return (Finding("lot", message),)
+        message = f"lot '{code}' of {lot.product} is {lot.state}", f"open one for {product}."
+        return (Finding("lot", *message),)
     found = []
     for index, (_, serial) in enumerate(load):
         path = f"load[{index}].serial"
         if not lot.serials.holds(serial):
-            message = f"{serial} is not among {lot.serials.text} of lot {code}; check the label."
-            found.append(Finding(path, message))
+            message = f"{serial} is not among {lot.serials.text} of lot {code}", "check the label."
+            found.append(Finding(path, *message))
         elif serial in before:
             message = (
-                f"{serial} was tested already ({before[serial]}); if this is a retest, "
-                "say why in 'retest'."
+                f"{serial} was tested already ({before[serial]})",
+                "if this is a retest, say why in 'retest'.",
             )
-            found.append(Finding(path, message))
+            found.append(Finding(path, *message))
     fresh = {serial for _, serial in load} - lot.taken
     if not found and len(lot.taken) + len(fresh) > lot.serials.count:
         message = (
-            f"lot {code} holds {lot.serials.count} units, and {len(lot.taken)} were loaded "
-            "already; open another for these."
+            f"lot {code} holds {lot.serials.count} units, and {len(lot.taken)} were loaded already",
+            "open another for these.",
         )
-        found.append(Finding("lot", message))
+        found.append(Finding("lot", *message))
     return tuple(found)
 
 

@@ -20,10 +20,10 @@ def beyond_bench(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     if reviewed.bench is None:
         return
     for finding in shortfalls(reviewed.sequence, reviewed.bench):
-        index = int(finding.field.split("[")[1].split("]")[0])
+        index = int(finding.path.split("[")[1].split("]")[0])
         step_id = reviewed.steps[index].id
-        reason, _, remedy = finding.message.removeprefix(f"step '{step_id}' ").partition("; ")
-        yield ReviewFinding(Severity.ERROR, step_id, f"{reason}.", _sentence(remedy))
+        reason = finding.reason.removeprefix(f"step '{step_id}' ")
+        yield ReviewFinding(Severity.ERROR, step_id, f"{reason}.", _sentence(finding.remedy))
 
 
 def _sentence(text: str) -> str:

@@ -69,5 +69,6 @@ def when_findings(path: str, when: When | None, earlier: Sequence[str]) -> Itera
             known = ", ".join(earlier) or "none"
             yield Finding(
                 f"{path}.when",
-                f"names step '{each.step}', which does not come before it; before it come {known}.",
+                f"names step '{each.step}', which does not come before it",
+                f"before it come {known}.",
             )

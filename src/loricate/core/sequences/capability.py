@@ -33,11 +33,11 @@ def shortfalls(sequence: ReadySequence, bench: Instruments) -> tuple[Finding, ..
             demands = [demand for demand in step.demands if demand.role == role]
             if not instruments:
                 message = (
-                    f"step '{step.id}' needs a {role} instrument and the bench has none; "
-                    "add one to the bench file."
+                    f"step '{step.id}' needs a {role} instrument and the bench has none",
+                    "add one to the bench file.",
                 )
                 path = f"steps[{index}].settings.{demands[0].field}"
-                found.append(Finding(path, message))
+                found.append(Finding(path, *message))
             elif not any(can_do(each, role, demands) for each in instruments):
                 found += _beyond(f"steps[{index}]", step.id, demands, instruments)
     return tuple(found)
@@ -54,18 +54,19 @@ def _beyond(
         names = " and ".join(each.instrument for each in instruments)
         fields = " and ".join(dict.fromkeys(demand.field for demand in demands))
         message = (
-            f"step '{step_id}' asks for a {fields} that none of {names} can do together; "
-            "change one of them."
+            f"step '{step_id}' asks for a {fields} that none of {names} can do together",
+            "change one of them.",
         )
-        return [Finding(f"{path}.settings.{demands[0].field}", message)]
+        return [Finding(f"{path}.settings.{demands[0].field}", *message)]
     found = []
     for demand in for_all:
         if demand.capability == HIGH_SIDE.capability:
             message = (
                 f"step '{step_id}' measures on the high side, for an earthed return, which no "
-                f"{demand.role} instrument here can; isolate the unit, or use another source."
+                f"{demand.role} instrument here can",
+                "isolate the unit, or use another source.",
             )
-            found.append(Finding(f"{path}.settings.{demand.field}", message))
+            found.append(Finding(f"{path}.settings.{demand.field}", *message))
             continue
         spans = [(each.spans[demand.capability], each.instrument) for each in instruments]
         is_above = all(demand.value > span[1] for span, _ in spans)
@@ -77,8 +78,9 @@ def _beyond(
         edge = display(high if is_above else low, demand.dimension)
         side = f"above {edge}, the most" if is_above else f"below {edge}, the least"
         message = (
-            f"step '{step_id}' asks for {display(demand.value, demand.dimension)}, which is {side} "
-            f"that instrument '{name}' can do; change the {demand.field}."
+            f"step '{step_id}' asks for {display(demand.value, demand.dimension)}, which is "
+            f"{side} that instrument '{name}' can do",
+            f"change the {demand.field}.",
         )
-        found.append(Finding(f"{path}.settings.{demand.field}", message))
+        found.append(Finding(f"{path}.settings.{demand.field}", *message))
     return found

@@ -41,7 +41,7 @@ def prepare(
     product = products.get(sequence.product)
     if product is None:
         findings.append(
-            Finding("product", f"there is no product '{sequence.product}'; add it first.")
+            Finding("product", f"there is no product '{sequence.product}'", "add it first.")
         )
     seen: dict[str, int] = {}
     steps = []
@@ -51,7 +51,8 @@ def prepare(
             findings.append(
                 Finding(
                     f"{path}.id",
-                    f"'{step.id}' is the id of steps[{seen[step.id]}] already; choose another.",
+                    f"'{step.id}' is the id of steps[{seen[step.id]}] already",
+                    "choose another.",
                 )
             )
         earlier = [each.id for each in sequence.steps[:index] if not each.off]
@@ -61,7 +62,7 @@ def prepare(
         if ready is not None and not step.off:
             steps.append(ready)
     if all(step.off for step in sequence.steps):
-        findings.append(Finding("steps", "are all switched off; switch one on."))
+        findings.append(Finding("steps", "are all switched off", "switch one on."))
     if findings or product is None:
         raise DocumentError(f"sequence '{sequence.code}'", tuple(findings))
     return ReadySequence(sequence.code, sequence.title, product, sequence.decision, tuple(steps))
@@ -79,7 +80,9 @@ def _prepare_step(
     if kind is None:
         known = ", ".join(sorted(KINDS))
         findings.append(
-            Finding(f"{path}.kind", f"'{entry.kind}' is not a kind of step; choose one of {known}.")
+            Finding(
+                f"{path}.kind", f"'{entry.kind}' is not a kind of step", f"choose one of {known}."
+            )
         )
         return None
     try:
@@ -113,13 +116,13 @@ def _prepare_step(
         entry.discharge_within,
         entry.earthed,
     )
-    if any(finding.field.startswith(f"{path}.limits") for finding in findings):
+    if any(finding.path.startswith(f"{path}.limits") for finding in findings):
         return None  # what it asks of instruments may depend on the limit that is lacking
     if entry.settle and not ready.roles:
-        message = f"a {kind.name} step connects nothing; leave it out, or add a wait step."
-        findings.append(Finding(f"{path}.settle", message))
-    if message := _across_problem(ready):
-        findings.append(Finding(f"{path}.across", message))
+        message = f"a {kind.name} step connects nothing", "leave it out, or add a wait step."
+        findings.append(Finding(f"{path}.settle", *message))
+    if problem := _across_problem(ready):
+        findings.append(Finding(f"{path}.across", problem))
     return ready
 
 
@@ -131,16 +134,16 @@ def _point_findings(
         message = (
             f"product '{product.code}' has no point that a {settings.name} step so set measures"
         )
-        yield Finding(f"{path}.settings", f"{message}; name one, or describe it in the product.")
+        yield Finding(f"{path}.settings", f"{message}", "name one, or describe it in the product.")
     names = [point.name for point in points]
     if len(set(names)) < len(names):
-        yield Finding(f"{path}.settings", "measures one point twice; each needs its own name.")
+        yield Finding(f"{path}.settings", "measures one point twice", "each needs its own name.")
     for name, used in settings.terminals_used().items():
         for terminal in used:
             if terminal not in product.terminals:
                 yield Finding(
                     f"{path}.settings.{name}",
-                    f"product '{product.code}' has no terminal '{terminal}'; "
+                    f"product '{product.code}' has no terminal '{terminal}'",
                     f"it has {', '.join(product.terminals)}.",
                 )
 
@@ -271,9 +274,9 @@ def _lacking_limits(
     is_needed = judged_by and not any(slot.needed for slot in slots.values())
     if is_needed and not is_rehearsal and not set(judged_by) & set(step.limits):
         known = ", ".join(judged_by)
-        message = f"is missing; a {kind.name} step is judged by at least one of {known}."
-        yield Finding(f"{path}.limits", message)
+        message = "is missing", f"a {kind.name} step is judged by at least one of {known}."
+        yield Finding(f"{path}.limits", *message)
     for name, slot in slots.items():
         if slot.needed and name not in step.limits and (slot.programs or not is_rehearsal):
-            message = f"is missing; a {kind.name} step is judged by its {name}."
-            yield Finding(f"{path}.limits.{name}", message)
+            message = "is missing", f"a {kind.name} step is judged by its {name}."
+            yield Finding(f"{path}.limits.{name}", *message)

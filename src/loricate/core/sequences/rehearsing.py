@@ -6,7 +6,7 @@ may lack the limit that is still to be found.
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import ROUND_CEILING, ROUND_FLOOR, ROUND_HALF_EVEN, Decimal
 from enum import StrEnum
 from typing import Any
@@ -39,8 +39,8 @@ def prepare_rehearsal(
     known = [str(each.get("id")) for each in written]
     unknown = [name for name in steps if name not in known]
     if unknown:
-        message = f"there is no step '{unknown[0]}'; there are {', '.join(known)}."
-        raise DocumentError("rehearsal", (Finding("steps", message),))
+        message = f"there is no step '{unknown[0]}'", f"there are {', '.join(known)}."
+        raise DocumentError("rehearsal", (Finding("steps", *message),))
     places = [index for index, name in enumerate(known) if name in steps]
     chosen = [
         {key: value for key, value in written[index].items() if key not in BEHAVES_ALONE}
@@ -49,9 +49,7 @@ def prepare_rehearsal(
     try:
         return prepare({**document, "steps": chosen}, products, limit_sets, is_rehearsal=True)
     except DocumentError as error:
-        found = tuple(
-            Finding(_in_whole(each.field, places), each.message) for each in error.findings
-        )
+        found = tuple(replace(each, path=_in_whole(each.path, places)) for each in error.findings)
         raise DocumentError(error.document, found) from error
 
 

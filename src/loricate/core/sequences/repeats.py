@@ -22,14 +22,14 @@ def steps_to_repeat(
     """
     ids = [step.id for step in sequence.steps]
     if step_id and step_id not in ids:
-        found = Finding("step", f"there is no step '{step_id}'; there are {', '.join(ids)}.")
+        found = Finding("step", f"there is no step '{step_id}'", f"there are {', '.join(ids)}.")
         return (), (found,)
     if all(verdicts.get(each) is Verdict.PASS for each in ids if each not in skipped):
         return (), (
-            Finding("nest", "the unit passed; test it again in a run with a retest reason."),
+            Finding("nest", "the unit passed", "test it again in a run with a retest reason."),
         )
     if step_id and verdicts.get(step_id) is Verdict.PASS:
-        return (), (Finding("step", f"step '{step_id}' passed; repeat a step that did not."),)
+        return (), (Finding("step", f"step '{step_id}' passed", "repeat a step that did not."),)
     if not step_id:
         chosen = tuple(ids)
     else:
@@ -41,6 +41,6 @@ def steps_to_repeat(
     ]
     if used_up:
         named = ", ".join(f"{step.id} ({step.attempts})" for step in used_up)
-        message = f"all attempts of {named} are used; put the unit aside."
-        return (), (Finding("step", message),)
+        message = f"all attempts of {named} are used", "put the unit aside."
+        return (), (Finding("step", *message),)
     return chosen, ()

@@ -19,8 +19,8 @@ router = make_router("", "oneself")
 async def _check_password(person: Person, desk: Desk, field: str, password: str) -> None:
     with desk.limiter.attempt(Allowance(f"own {person.name.casefold()}", ATTEMPTS)):
         if not await desk.hashing.fits(person.account.password_hash, password):
-            message = "is not the present password; type the one you signed in with."
-            raise NotReady.because([Finding(field, message)])
+            message = "is not the present password", "type the one you signed in with."
+            raise NotReady.because([Finding(field, *message)])
 
 
 @router.post("/password", status_code=204)
@@ -28,7 +28,7 @@ async def change_password(body: PasswordChange, person: SignedIn, desk: TheDesk)
     """Change one's own password; other sessions of the account end."""
     await _check_password(person, desk, "present", body.present)
     if body.next == body.present:
-        raise NotReady.because([Finding("next", "is the present password; choose another.")])
+        raise NotReady.because([Finding("next", "is the present password", "choose another.")])
     hashed = await desk.hashing.hash(body.next)
 
     def keep(conn: sqlite3.Connection) -> None:
@@ -96,8 +96,8 @@ async def confirm_codes(body: CodeTyped, person: SignedIn, desk: TheDesk) -> Non
     with desk.limiter.attempt(Allowance(f"own {person.name.casefold()}", ATTEMPTS)):
         step = step_of(made.secret, body.code, dt.datetime.now(dt.UTC))
         if step is None:
-            message = "is not the code of now; check the clock of the device, type the next one."
-            raise NotReady.because([Finding("code", message)])
+            message = "is not the code of now", "check the clock of the device, type the next one."
+            raise NotReady.because([Finding("code", *message)])
 
     def keep(conn: sqlite3.Connection) -> None:
         accounts.set_code_secret(conn, person.name, made.secret)

@@ -157,7 +157,9 @@ async def read_sequence_file(request: Request, person: Reader, desk: TheDesk) ->
     try:
         text = data.decode()
     except UnicodeDecodeError as error:
-        raise NotReady.because([Finding("file", "is not UTF-8 text; save it as that.")]) from error
+        raise NotReady.because(
+            [Finding("file", "is not UTF-8 text", "save it as that.")]
+        ) from error
     return await desk.study.do(read_sequence_text, text, field="file")
 
 

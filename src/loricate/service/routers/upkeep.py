@@ -44,8 +44,8 @@ async def begin_upkeep(body: NewUpkeep, person: Runner, desk: TheDesk) -> Upkeep
         )
         return await _show(act.id, desk)
     if len(body.nests) > 1:
-        message = "takes one nest for the boxes; name it alone."
-        raise NotReady.because([Finding("nests", message)])
+        message = "takes one nest for the boxes", "name it alone."
+        raise NotReady.because([Finding("nests", *message)])
     nest = body.nests[0] if body.nests else ""
     act = await desk.bench.do(
         lambda side: side.upkeeps.begin_check(body.fixture, nest, person.name)

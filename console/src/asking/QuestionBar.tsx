@@ -6,8 +6,8 @@ import { Choice } from '../parts/Choice'
 import { KeyButton } from '../parts/KeyButton'
 import { LabelledInput } from '../parts/LabelledInput'
 import { Trouble } from '../parts/Trouble'
-import { type Question, WHOLE_LOAD } from './runState'
-import { useKey } from './useKey'
+import { useKey } from '../parts/useKey'
+import { type Question, WHOLE_LOAD } from './question'
 
 /** What is answered: a choice or figure with a note and a picture, or the entries of a form. */
 export interface Given {
