@@ -74,12 +74,10 @@ class Ladder(KindSettings):
         return (self.ramp + self.stands) * len(points)
 
 
-def ladder_step(like: ReadyStep, settings: Ladder) -> ReadyStep:
+def ladder_step(like: ReadyStep, ladder: Ladder) -> ReadyStep:
     """A step of the ladder in the place of another, every level's current limited."""
-    points = settings.rungs()
+    points = ladder.rungs()
     source = LimitSource(engineer="the drill")
     limit = Limit(dimension=CURRENT.name, maximum=10e-3, source=source)
     limits = {Measurand("current", point.name): limit for point in points}
-    return replace(
-        like, id="ladder", title="Ladder", settings=settings, points=points, limits=limits
-    )
+    return replace(like, id="ladder", title="Ladder", settings=ladder, points=points, limits=limits)

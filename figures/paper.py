@@ -28,7 +28,7 @@ def certificate_cpu() -> float:
     with tempfile.TemporaryDirectory() as folder:
         key = make_site_key(Path(folder) / "site-key.pem")
     text = [
-        f"{step['title']} {reading['name']} {reading['text']} {reading['limit']['source']}"
+        f"{step['title']} {reading['quantity']} {reading['text']} {reading['limit']['source']}"
         for step in document["steps"]
         for reading in step["readings"]
     ]

@@ -17,7 +17,7 @@ def harness() -> tuple[dict[str, Any], dict[str, Any]]:
     """A product of two connectors, and a sequence that measures every wire between them."""
     pairs = [(f"J1.{number}", f"P1.{number}") for number in range(1, POINTS + 1)]
     product = {
-        "format": "loricate-product/1", "code": "HN-200", "title": "Harness of 200 wires",
+        "format": "loricate-product/2", "code": "HN-200", "title": "Harness of 200 wires",
         "family": "cable", "terminals": [each for pair in pairs for each in pair],
     }  # fmt: skip
     sequence = {

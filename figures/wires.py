@@ -114,7 +114,7 @@ def event_lag() -> float:
                 asked = time.perf_counter()
                 answer = await link.query(QUESTION)
                 trip.append(time.perf_counter() - asked)
-                engine.log.publish("sample", asked=asked, answer=answer)
+                engine.log.publish("sample", nest="1", asked=asked, answer=answer)
                 await asyncio.sleep(0.01)
             engine.log.close()
             link.close()

@@ -38,7 +38,8 @@ from loricate.core.measuring.grading import Cause, Fault, Measured
 from loricate.core.measuring.holding import For, Settled
 from loricate.core.measuring.readings import Measurand, Reading
 from loricate.core.measuring.roles import register_role
-from loricate.core.products.product import Product, Terminal
+from loricate.core.products.families.section import Terminal
+from loricate.core.products.product import Product
 from loricate.core.quantities import (
     RATE,
     TEMPERATURE,

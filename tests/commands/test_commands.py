@@ -174,3 +174,24 @@ def test_a_terminal_is_told_in_words() -> None:
     record.code = "ab12"
     line = PeopleLines().format(record)
     assert line.endswith("warning: no account yet; code: ab12")
+
+
+SPOILT = """
+import sys
+from loricate.commands import cli, demo_site
+
+def spoilt(client):
+    client.add_product({"format": "loricate-product/2"})
+
+demo_site.add_definitions = spoilt
+cli(["demo", "--data", sys.argv[1], "--port", "0"])
+"""
+
+
+def test_a_demo_that_cannot_be_set_up_says_why_and_ends(tmp_path: Path) -> None:
+    done = subprocess.run(
+        [sys.executable, "-c", SPOILT, str(tmp_path)],
+        capture_output=True, text=True, timeout=120, check=False,
+    )  # fmt: skip
+    assert done.returncode != 0
+    assert "Error: the demo could not be set up: The product is refused. code" in done.stderr

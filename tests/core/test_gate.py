@@ -7,7 +7,8 @@ import pytest
 
 from loricate.core.gate import Coverage, certificate_gate, is_open
 from loricate.core.measuring.grading import Verdict
-from loricate.core.products.expected import Done, Expectation
+from loricate.core.products.expected import Done
+from loricate.core.products.families.section import Expectation
 from loricate.core.products.product import Product
 from tests.conftest import read_demo
 

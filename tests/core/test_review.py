@@ -80,6 +80,9 @@ def limit(index: int, name: str, **figures: str) -> Change:
     return change
 
 
+PAD = {"id": "pad", "type": "BF", "terminals": ["CHASSIS"]}
+
+
 def product(**own: Any) -> Change:
     return lambda _, described: described.update(own)
 
@@ -268,7 +271,7 @@ CASES: list[tuple[str, Change, str, Severity, str]] = [
     ),
     (
         "missing_kind",
-        product(applied_parts=[{"id": "pad", "type": "BF", "terminals": ["CHASSIS"]}]), "",
+        product(medical={"applied_parts": [PAD]}), "",
         Severity.WARNING, "no leakage step measures at the applied part CHASSIS",
     ),
     (

@@ -78,9 +78,9 @@ async def test_a_source_that_stayed_on_the_other_side_is_not_believed(rig: Rig) 
 def ready(**settings: str) -> ReadySequence:
     """The final test, with the return of its insulation and withstand as given."""
     document = five_steps()
-    for step in document["steps"]:
-        if step["kind"] in ("insulation", "withstand"):
-            step["settings"] |= settings
+    for entry in document["steps"]:
+        if entry["kind"] in ("insulation", "withstand"):
+            entry["settings"] |= settings
     product = Product.model_validate(read_demo("products/dc-40.toml"))
     return prepare(document, {product.code: product}, demo_limit_sets())
 

@@ -10,7 +10,7 @@ from tests.conftest import five_steps, read_demo
 
 def lamp(**own: Any) -> dict[str, Any]:
     return {
-        "format": "loricate-product/1", "code": "LP-T", "title": "A lamp pole",
+        "format": "loricate-product/2", "code": "LP-T", "title": "A lamp pole",
         "family": "appliance", "protection_class": "II", "supply_voltage": "230 V",
         "cord": "fixed", "cord_length": "3 m", "terminals": ["L", "N", "CASE"], **own,
     }  # fmt: skip
@@ -68,12 +68,24 @@ def test_a_limit_set_is_released_by_name_and_stays_so(client: Client) -> None:
     assert "items[ratio-principal-tap].maximum" in [each.path for each in changed]
 
 
+def test_a_product_in_its_former_form_is_kept_in_todays(client: Client) -> None:
+    former = lamp(code="TR-1", family="winding", format="loricate-product/1",
+                  short_circuit_impedance="4 %")  # fmt: skip
+    assert client.add_product(former).revision == 1
+    kept = client.product("TR-1")
+    assert kept["winding"] == {"short_circuit_impedance": "4 %"}
+    assert kept["format"] == "loricate-product/2" and "short_circuit_impedance" not in kept
+    del kept["revision"]
+    assert client.add_product(kept).revision == 1, "it says the same"
+    assert client.add_product(former).revision == 1
+
+
 @pytest.mark.parametrize(
     ("change", "says"),
     [
         ({"terminals": ["L", "L"]}, "a name twice"),
         (
-            {"applied_parts": [{"id": "ecg", "type": "CF", "terminals": ["X"]}]},
+            {"medical": {"applied_parts": [{"id": "ecg", "type": "CF", "terminals": ["X"]}]}},
             "names terminal X, which the product does not have",
         ),
         ({"cord_length": "3"}, "cord_length.*no unit"),

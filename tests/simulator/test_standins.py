@@ -6,6 +6,7 @@ from collections.abc import AsyncIterator
 
 import pytest
 
+from loricate.simulator.clock import PacedClock
 from loricate.simulator.instruments.withstand_source import WithstandSource
 from loricate.simulator.server import Instrument
 from loricate.simulator.standins import StandIns
@@ -215,6 +216,33 @@ async def test_the_deadman_cuts_an_output_that_nobody_beats_for(bench: StandIns)
     await say(source, "SYST:DEAD:TIM 0.1;:SOUR:DWEL 1000;:INIT")
     await asyncio.wait_for(source.wait_idle(), 10)
     assert (await say(source, "FETC:SUMM?")).startswith("DEADMAN")
+
+
+class HeldUp(PacedClock):
+    """A clock on which a while passes in which this process did nothing."""
+
+    passed_s = 0.0
+
+    def now(self) -> float:
+        return super().now() + self.passed_s
+
+
+@pytest.mark.parametrize("asked_meanwhile", [True, False])
+async def test_however_long_its_process_is_held_up_an_output_tells_of_now(
+    bench: StandIns, asked_meanwhile: bool
+) -> None:
+    source = bench.instruments["HV1"]
+    assert isinstance(source, WithstandSource)
+    source.clock = clock = HeldUp(1.0)
+    await say(source, "SOUR:FUNC DC;VOLT 500;DWEL 60;RAMP:UP 0.5;DOWN 0.2;:INIT")
+    clock.passed_s = 5.0
+    if asked_meanwhile:
+        phase, elapsed, *_ = (await say(source, "FETC?")).split(",")
+        assert phase == "DWELL" and float(elapsed) >= 5.0
+    await say(source, "SOUR:DWEL:END")
+    clock.passed_s = 10.0
+    phase, elapsed, *_ = (await say(source, "FETC?")).split(",")
+    assert phase == "FALL" and 5.2 <= float(elapsed) < 6.0, "it has fallen, and fell for 0.2 s"
 
 
 async def test_a_lost_link_cuts_the_output_that_it_started(bench: StandIns) -> None:

@@ -10,7 +10,17 @@ import {
   Text,
 } from '@chakra-ui/react'
 import { useId, useState } from 'react'
-import { departs, plain, put, type Schema, shapeOf, shown, type Value, words } from './schema'
+import {
+  departs,
+  isForThis,
+  plain,
+  put,
+  type Schema,
+  shapeOf,
+  shown,
+  type Value,
+  words,
+} from './schema'
 
 export interface Finding {
   field: string
@@ -41,7 +51,9 @@ export function SchemaForm({
   without = [],
   isLocked = false,
 }: FormProps) {
-  const names = Object.keys(schema.properties ?? {}).filter((name) => !without.includes(name))
+  const names = Object.keys(schema.properties ?? {}).filter(
+    (name) => !without.includes(name) && isForThis(schema, name, value),
+  )
   return (
     <Grid templateColumns="repeat(auto-fill, minmax(17rem, 1fr))" gap="4" alignItems="start">
       {names.map((name) => {

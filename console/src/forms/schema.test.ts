@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { departs, plain, put, type Schema, shapeOf, words } from './schema'
+import { departs, isForThis, plain, put, type Schema, shapeOf, words } from './schema'
 
 const defs: Record<string, Schema> = {
   Part: { type: 'object', properties: { id: { type: 'string' } }, title: 'Part' },
@@ -54,4 +54,12 @@ test('only what differs from a default that says something departs', () => {
   expect(departs('10 A', { default: '25 A' })).toBe(true)
   expect(departs(undefined, { default: '25 A' })).toBe(false)
   expect(departs('fixed', { default: null })).toBe(false)
+})
+
+test('what is for one family is shown for it, and wherever it is filled in', () => {
+  const schema = { properties: { cable: { 'x-where': { family: 'cable' } }, code: {} } }
+  expect(isForThis(schema, 'code', {})).toBe(true)
+  expect(isForThis(schema, 'cable', {})).toBe(false)
+  expect(isForThis(schema, 'cable', { family: 'cable' })).toBe(true)
+  expect(isForThis(schema, 'cable', { family: 'medical', cable: {} })).toBe(true)
 })

@@ -15,6 +15,7 @@ export interface Schema {
   properties?: Record<string, Schema>
   required?: string[]
   'x-units'?: Units
+  'x-where'?: Record<string, string>
 }
 
 /** Of each spelling what it is times in SI, and what is added before: as the service has them. */
@@ -74,6 +75,12 @@ export function put(value: Value, name: string, given: unknown): Value {
     given === '' ||
     (typeof given === 'object' && given !== null && Object.keys(given).length === 0)
   return isEmpty ? rest : { ...value, [name]: given }
+}
+
+/** Whether a property is for this document: what is only for some is shown for those, or if it is there. */
+export function isForThis(schema: Schema, name: string, value: Value): boolean {
+  const where = Object.entries(schema.properties?.[name]?.['x-where'] ?? {})
+  return value[name] !== undefined || where.every(([other, wanted]) => value[other] === wanted)
 }
 
 /** Whether a field departs from a default that says something. */

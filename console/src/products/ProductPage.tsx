@@ -27,7 +27,7 @@ export default function ProductPage() {
   if (product.isError) return <Trouble text={product.error.message} />
   if (schema.data === undefined || (product.data === undefined && !isNew)) return <Waiting />
   const { revision, ...stored } = product.data ?? { revision: 0 }
-  const empty = { format: 'loricate-product/1', code }
+  const empty = { format: 'loricate-product/2', code }
   return (
     <Editor
       key={`${code} ${revision}`}

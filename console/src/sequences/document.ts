@@ -87,7 +87,8 @@ export function kindSchema(schema: Schema, kind: string): KindSchema {
 /** A step's level, time and limits in one line each: `1.03 kV for 1 s`, `current 0.4 mA to 5 mA`. */
 export function glance(step: Step, schema: Schema): { level: string; limits: string } {
   const fields = kindSchema(schema, step.kind).settings.properties ?? {}
-  const written = (name: string) => shown(step.settings?.[name] ?? fields[name]?.default)
+  const { settings = {} } = step
+  const written = (name: string) => shown(settings[name] ?? fields[name]?.default)
   const formatOf = (name: string) => plain(fields[name] ?? {}, schema.$defs ?? {}).format
   const level = Object.keys(fields).find((name) =>
     ['voltage', 'current'].includes(formatOf(name) ?? ''),

@@ -1,6 +1,8 @@
 """``loricate demo``."""
 
 import json
+import os
+import signal
 import threading
 from pathlib import Path
 from typing import Any
@@ -44,8 +46,15 @@ def command(data_folder: Path, port: int, pace: float, log: str, as_json: bool) 
         )  # fmt: skip
         sign_in = {"url": url, "name": account.name, "password": password, "ports": floor.ports}
         check_start(settings)
-        greet = threading.Thread(target=_greet, args=(sign_in, pace, as_json), daemon=True)
-        greet.start()
+
+        def greet() -> None:
+            try:
+                _greet(sign_in, pace, as_json)
+            except Exception as error:
+                click.echo(f"Error: the demo could not be set up: {error}", err=True)
+                os.kill(os.getpid(), signal.SIGTERM)
+
+        threading.Thread(target=greet, daemon=True).start()
         run_service(settings, "127.0.0.1", port, log_file(log, data_folder))
 
 

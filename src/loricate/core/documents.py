@@ -1,7 +1,8 @@
 """Reading documents: what is wrong with one is a path and a sentence each."""
 
 import json
-from typing import TypeVar
+from collections.abc import Mapping
+from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
@@ -9,6 +10,15 @@ from loricate.core.errors import DocumentError, Finding
 
 MOST_FINDINGS = 200  # of one document; who has more puts those right first
 ModelT = TypeVar("ModelT", bound=BaseModel)
+
+
+class WithFormerForms(BaseModel):
+    """A document that was written otherwise before, and is still read as it was."""
+
+    @classmethod
+    def in_current_form(cls, document: Mapping[str, Any]) -> dict[str, Any]:
+        """The document as it is written today; faulty ones as they are."""
+        raise NotImplementedError
 
 
 def findings_of(error: ValidationError, prefix: str = "") -> tuple[Finding, ...]:
@@ -43,4 +53,6 @@ def read_strictly(model: type[ModelT], data: object) -> ModelT:
 
     Raises pydantic's ValidationError.
     """
+    if issubclass(model, WithFormerForms) and isinstance(data, Mapping):
+        data = model.in_current_form(data)
     return model.model_validate_json(json.dumps(data, default=str), strict=True)

@@ -9,7 +9,8 @@ from loricate.core.fixtures.daily_check import is_valid
 from loricate.core.fixtures.zeroes import Zero, is_young
 from loricate.core.measuring.grading import Verdict
 from loricate.core.measuring.impedance import ImpedanceZero
-from loricate.core.products.expected import Done, Expectation, is_left_out, is_met
+from loricate.core.products.expected import Done, is_left_out, is_met
+from loricate.core.products.families.section import Expectation
 from loricate.core.products.product import NotTested
 
 

@@ -56,10 +56,11 @@ def add_attempt(conn: sqlite3.Connection, run_unit_id: str, attempt: Attempt) ->
         "SELECT product FROM run_unit JOIN unit ON unit.id = unit_id WHERE run_unit.id = ?",
         (run_unit_id,),
     ).fetchone()
+    sources: dict[int, str] = {}  # many readings have one, which need not be written out each time
     conn.executemany(
         _ADD_READING,
         [
-            (*key, place, product, *_reading_cells(graded))
+            (*key, place, product, *_reading_cells(graded, sources))
             for place, graded in enumerate(grade.readings)
         ],
     )
@@ -87,8 +88,8 @@ def add_attempt(conn: sqlite3.Connection, run_unit_id: str, attempt: Attempt) ->
     )
 
 
-def _reading_cells(graded: GradedReading) -> tuple[object, ...]:
-    """The cells of ``_READING``."""
+def _reading_cells(graded: GradedReading, sources: dict[int, str]) -> tuple[object, ...]:
+    """The cells of ``_READING``; ``sources`` are those written out already, by their identity."""
     reading, limit, grade = graded.reading, graded.limit, graded.grade
     corrections = [[each.what, _number(each.before)] for each in reading.corrections]
     return (
@@ -97,11 +98,17 @@ def _reading_cells(graded: GradedReading) -> tuple[object, ...]:
         reading.instrument, json.dumps(corrections) if corrections else "",
         limit.minimum if limit else None, limit.maximum if limit else None,
         limit.caution_below if limit else None, limit.caution_above if limit else None,
-        limit.source.model_dump_json() if limit else "",
+        _source_text(limit.source, sources) if limit else "",
         grade.verdict if grade else "", grade.cause if grade else "",
         grade.outcome if grade else "", (grade.band or "") if grade else "",
         _number(grade.margin) if grade else None, graded.ungraded,
     )  # fmt: skip
+
+
+def _source_text(source: LimitSource, known: dict[int, str]) -> str:
+    if id(source) not in known:
+        known[id(source)] = source.model_dump_json()
+    return known[id(source)]
 
 
 def _number(value: float | None) -> float | None:

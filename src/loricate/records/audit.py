@@ -89,7 +89,7 @@ def export_faults(rows: Iterable[Mapping[str, str]], end: tuple[int, str] | None
         # An export of an earlier version had fewer columns, and so had what was marked.
         told = {name: row[name] for name in EXPORTED[1:] if name in row}
         content = {"id": int(number), **told}
-        digests[number] = row["digest"], marks.digest_of_content([content])
+        digests[number] = row["digest"], marks.digest_of_row(content)
         wanted = marks.mark_hash(
             ("audit", expected, f"[{number}]", row["digest"], row["marked_at"], row["origin"]),
             previous,

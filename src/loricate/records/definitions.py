@@ -20,15 +20,16 @@ def add_document(
 
     So does a draft with the figures of a limit set that was released meanwhile.
     """
+    document = _current(table, document)
     text = json.dumps(document, sort_keys=True)
     newest = conn.execute(
         f"SELECT revision, document FROM {table} WHERE code = ? ORDER BY revision DESC LIMIT 1",
         (code,),
     ).fetchone()
-    if newest is not None and (
-        newest["document"] == text or _is_draft_of(document, json.loads(newest["document"]))
-    ):
-        return int(newest["revision"])
+    if newest is not None:
+        kept = _read(table, newest["document"])
+        if kept == document or _is_draft_of(document, kept):
+            return int(newest["revision"])
     revision = 1 if newest is None else int(newest["revision"]) + 1
     conn.execute(
         f"INSERT INTO {table} (code, revision, document, created_at, created_by)"
@@ -37,6 +38,20 @@ def add_document(
     )
     audit.note(conn, account, f"add {table.replace('_', ' ')}", code, f"revision {revision}")
     return revision
+
+
+def _current(table: Table, document: dict[str, Any]) -> dict[str, Any]:
+    """A document as it is written today, whenever it was kept; only products have older forms."""
+    return Product.in_current_form(document) if table == "product" else document
+
+
+def current_text(table: Table, text: str) -> str:
+    """A document's JSON text as it is written today."""
+    return json.dumps(_read(table, text), sort_keys=True) if table == "product" else text
+
+
+def _read(table: Table, text: str) -> dict[str, Any]:
+    return _current(table, json.loads(text))
 
 
 def _is_draft_of(document: dict[str, Any], released: dict[str, Any]) -> bool:
@@ -59,7 +74,7 @@ def get_document(
     if row is None:
         what = code if revision is None else f"{code} revision {revision}"
         raise NotFound(table.replace("_", " "), what)
-    return json.loads(row["document"]), int(row["revision"])
+    return _read(table, row["document"]), int(row["revision"])
 
 
 def list_revisions(conn: sqlite3.Connection, table: Table, code: str) -> list[dict[str, Any]]:
@@ -87,7 +102,7 @@ def newest_texts(conn: sqlite3.Connection, table: Table) -> dict[str, tuple[str,
     rows = conn.execute(
         f"SELECT code, max(revision) AS revision, document FROM {table} GROUP BY code ORDER BY code"
     )
-    return {row["code"]: (str(row["document"]), int(row["revision"])) for row in rows}
+    return {row["code"]: (current_text(table, row["document"]), row["revision"]) for row in rows}
 
 
 def newest_documents(conn: sqlite3.Connection, table: Table) -> dict[str, tuple[Any, int]]:
@@ -105,7 +120,7 @@ def page_of_documents(
         " GROUP BY code ORDER BY code LIMIT ?",
         (after, count),
     )
-    return {row["code"]: (json.loads(row["document"]), int(row["revision"])) for row in rows}
+    return {row["code"]: (_read(table, row["document"]), int(row["revision"])) for row in rows}
 
 
 def known_products(conn: sqlite3.Connection) -> dict[str, Product]:

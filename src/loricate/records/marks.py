@@ -114,6 +114,8 @@ def watch(conn: sqlite3.Connection) -> None:
     for kind, marked in MARKED.items():
         for table in marked.tables:
             for change, row in (("INSERT", "NEW"), ("UPDATE", "NEW"), ("DELETE", "OLD")):
+                if change == "INSERT" and table != marked.table and marked.is_final:
+                    continue  # it comes with its whole, which is noticed; later it would be strange
                 key = ", ".join(f"{row}.{name}" for name in marked.key)
                 keeps_before = change != "INSERT" and not marked.is_final
                 before = _as_object(conn, table) if keeps_before else "NULL"
@@ -156,7 +158,7 @@ def _is_as_marked(conn: sqlite3.Connection, kind: str, key: str, before: dict[st
         (kind, key),
     ).fetchone()
     told = {name: value for name, value in before.items() if name not in MARKED[kind].but}
-    return last is None or last["digest"] == digest_of_content([told])
+    return last is None or last["digest"] == digest_of_row(told)
 
 
 STORED, MIGRATED = "stored", "migrated"
@@ -214,22 +216,44 @@ def digest_of(conn: sqlite3.Connection, marked: Marked, key: str) -> str:
         return ""
     content: list[Any] = [_plain(row, marked.but)]
     for table, order in marked.parts:
-        rows = conn.execute(f"SELECT * FROM {table} WHERE {where} ORDER BY {order}", values)
-        content.append([_plain(each, ()) for each in rows])
-    return digest_of_content(content)
+        # There may be hundreds of rows: names are sorted, and blobs looked for, once.
+        columns = conn.execute(f"PRAGMA table_info({table})").fetchall()
+        names = sorted(each["name"] for each in columns)
+        cells = _cells if any(each["type"] == "BLOB" for each in columns) else _plain_cells
+        found = conn.cursor()
+        found.row_factory = None
+        found.execute(
+            f"SELECT {', '.join(names)} FROM {table} WHERE {where} ORDER BY {order}", values
+        )
+        content.append([cells(names, row) for row in found])
+    return _digest(content)
 
 
-def digest_of_content(content: list[Any]) -> str:
-    """The digest of a record's row and of the rows that go with it, each as a JSON object."""
-    text = json.dumps(content, sort_keys=True, separators=(",", ":"))
+def digest_of_row(row: Mapping[str, Any]) -> str:
+    """The digest of a record that is one row."""
+    return _digest([{name: row[name] for name in sorted(row)}])
+
+
+def _digest(content: list[Any]) -> str:
+    """The digest of a record's row and of the rows that go with it, their names sorted."""
+    text = json.dumps(content, separators=(",", ":"))
     return hashlib.sha256(text.encode()).hexdigest()
 
 
 def _plain(row: sqlite3.Row, but: Sequence[str]) -> dict[str, Any]:
+    found = _cells(row.keys(), tuple(row))
+    return {name: found[name] for name in sorted(found) if name not in but}
+
+
+def _plain_cells(names: Sequence[str], row: tuple[Any, ...]) -> dict[str, Any]:
+    return dict(zip(names, row, strict=True))
+
+
+def _cells(names: Sequence[str], row: tuple[Any, ...]) -> dict[str, Any]:
+    """A row by its columns' names; a blob stands as its own digest."""
     return {
-        name: hashlib.sha256(row[name]).hexdigest() if isinstance(row[name], bytes) else row[name]
-        for name in row.keys()  # noqa: SIM118: a row is no mapping
-        if name not in but
+        name: hashlib.sha256(value).hexdigest() if type(value) is bytes else value
+        for name, value in zip(names, row, strict=True)
     }
 
 

@@ -13,7 +13,7 @@ from loricate.core.sequences.preparing import prepare
 from loricate.core.sequences.ready import ReadySequence, SequenceFacts
 from loricate.core.sequences.released import ReleasedSequence, StepAsDone, as_released, step_as_done
 from loricate.records import audit
-from loricate.records.definitions import newest_texts
+from loricate.records.definitions import current_text, newest_texts
 from loricate.records.errors import NotFound
 from loricate.records.stamps import now
 
@@ -228,7 +228,7 @@ def pinned(conn: sqlite3.Connection, record: SequenceRecord) -> Pinned:
         (code, _limit_set_text(conn, code, revision), revision)
         for code, revision in record.limit_revisions.items()
     )
-    return Pinned(json.dumps(record.document), product, limit_sets)
+    return Pinned(json.dumps(record.document), current_text("product", product), limit_sets)
 
 
 def ready_sequence(conn: sqlite3.Connection, record: SequenceRecord) -> ReadySequence:

@@ -35,7 +35,7 @@ from loricate.core.sequences.ready import ReadyStep
 Wires = Mapping[tuple[str, str], float]  # Ω between two contacts; what is not there is open
 CORD = Product.model_validate(
     {
-        "format": "loricate-product/1", "code": "CORD", "title": "A cord", "family": "cable",
+        "format": "loricate-product/2", "code": "CORD", "title": "A cord", "family": "cable",
         "terminals": ["L", "N", "PE", "l", "n", "pe"],
     }
 )  # fmt: skip

@@ -27,7 +27,7 @@ BOND = Asked("ground_bond", "resistance", RESISTANCE, {"current": "25 A"})
 def product(**own: Any) -> Product:
     return Product.model_validate(
         {
-            "format": "loricate-product/1", "code": "P-1", "title": "A product",
+            "format": "loricate-product/2", "code": "P-1", "title": "A product",
             "family": "appliance", "protection_class": "I", "supply_voltage": "230 V",
             "cord": "fixed", "terminals": ["L", "N", "PE", "CHASSIS"], **own,
         }
@@ -111,7 +111,9 @@ def test_a_transformers_ratio_is_held_by_the_lesser_of_two(
     limit_sets: LimitSets, impedance: str, most: float
 ) -> None:
     (item,) = limit_sets["IEC-60076-1"][0].items
-    held = item.figures(product(family="winding", short_circuit_impedance=impedance).facts)
+    held = item.figures(
+        product(family="winding", winding={"short_circuit_impedance": impedance}).facts
+    )
     assert held == pytest.approx((-most, most))
     with pytest.raises(ValueError, match="depends on short_circuit_impedance, which product"):
         item.figures(product(family="winding").facts)

@@ -17,14 +17,13 @@ from loricate.core.gate import (
 from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.measuring.grading import Verdict
 from loricate.core.products.expected import (
-    ACROSS,
     Done,
-    Expectation,
     asked_by_sets,
     expected_tests,
     is_left_out,
     is_met,
 )
+from loricate.core.products.families.section import ACROSS, Expectation
 from loricate.core.products.product import Product
 from tests.conftest import read_demo
 

@@ -153,7 +153,7 @@ def test_the_part_that_was_measured_is_always_inside(
     value: float, allowance: float, use: Use
 ) -> None:
     product = Product.model_validate(
-        {"format": "loricate-product/1", "code": "P", "title": "P", "family": "cable",
+        {"format": "loricate-product/2", "code": "P", "title": "P", "family": "cable",
          "terminals": ["A", "B"]}
     )  # fmt: skip
     step = made("impedance", {"high": "A", "low": "B"}, product)

@@ -23,7 +23,7 @@ from loricate.core.measuring.impedance import (
 )
 from loricate.core.measuring.readings import Bound, Correction, Reading
 from loricate.core.measuring.roles import IMPEDANCE
-from loricate.core.products.product import Terminal
+from loricate.core.products.families.section import Terminal
 from loricate.core.quantities import (
     CAPACITANCE,
     FREQUENCY,

@@ -32,7 +32,7 @@ from loricate.core.measuring.actions import Ask, Connect, Ending, Energise, Proc
 from loricate.core.measuring.grading import Measured
 from loricate.core.measuring.readings import Bound, Measurand, resistance_of
 from loricate.core.measuring.roles import WITHSTAND
-from loricate.core.products.product import Terminal
+from loricate.core.products.families.section import Terminal
 from loricate.core.quantities import (
     CAPACITANCE,
     CURRENT,

@@ -32,7 +32,8 @@ from loricate.core.measuring.actions import At, Connect, Ending, Energise, Proce
 from loricate.core.measuring.grading import Cause, Fault, Measured
 from loricate.core.measuring.readings import Reading
 from loricate.core.measuring.roles import LEAKAGE
-from loricate.core.products.product import EarthTerminal, Product, Terminal
+from loricate.core.products.families.section import Terminal
+from loricate.core.products.product import EarthTerminal, Product
 from loricate.core.quantities import (
     CURRENT,
     VOLTAGE,

@@ -16,7 +16,8 @@ from loricate.core.measuring.actions import At, Connect, Energise, Procedure, do
 from loricate.core.measuring.grading import Cause, Fault, Measured
 from loricate.core.measuring.readings import Bound, Measurand, Reading, resistance_of
 from loricate.core.measuring.roles import BOND
-from loricate.core.products.product import Product, Terminal
+from loricate.core.products.families.section import Terminal
+from loricate.core.products.product import Product
 from loricate.core.quantities import (
     CURRENT,
     RESISTANCE,

@@ -19,7 +19,8 @@ from loricate.core.measuring.actions import Connect, Ending, Energise, Procedure
 from loricate.core.measuring.grading import Cause, Fault, Measured
 from loricate.core.measuring.readings import Bound, Measurand, Reading
 from loricate.core.measuring.roles import LEAKAGE
-from loricate.core.products.product import EarthTerminal, Product, Terminal
+from loricate.core.products.families.section import Terminal
+from loricate.core.products.product import EarthTerminal, Product
 from loricate.core.quantities import (
     CURRENT,
     POWER,

@@ -33,7 +33,7 @@ from loricate.core.measuring.actions import Connect, Ending, Energise, Procedure
 from loricate.core.measuring.grading import Measured
 from loricate.core.measuring.readings import Bound, Measurand, resistance_of
 from loricate.core.measuring.roles import WITHSTAND
-from loricate.core.products.product import Terminal
+from loricate.core.products.families.section import Terminal
 from loricate.core.quantities import (
     CAPACITANCE,
     CURRENT,

@@ -10,23 +10,9 @@ from dataclasses import dataclass
 from loricate.core.limits.fitting import fit
 from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.measuring.grading import Verdict
+from loricate.core.products.families import FAMILIES
+from loricate.core.products.families.section import ACROSS, EARTH, Expectation
 from loricate.core.products.product import NotTested, Product
-
-EARTH, ACROSS = ("ground_bond", "continuity"), ("insulation", "withstand")
-
-
-@dataclass(frozen=True, slots=True)
-class Expectation:
-    """Kinds of which one must be tested, and what for."""
-
-    kinds: tuple[str, ...]
-    purpose: str
-
-    @property
-    def text(self) -> str:
-        """What is missing where none of the kinds was tested."""
-        kinds = " or ".join(kind.replace("_", " ") for kind in self.kinds)
-        return f"{self.purpose} ({kinds})"
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,23 +29,7 @@ def expected_tests(product: Product) -> list[Expectation]:
     wanted: list[Expectation] = []
     if product.protection_class == "I":
         wanted.append(Expectation(EARTH, "the protective earth of class I"))
-    match product.family:
-        case "appliance":
-            wanted.append(
-                Expectation(("withstand",), "the insulation of an appliance at its level")
-            )
-        case "medical":
-            level = "the insulation of medical equipment at its level"
-            wanted.append(Expectation(("withstand",), level))
-            leaks = "the leakage currents of medical equipment"
-            wanted.append(Expectation(("leakage",), leaks))
-        case "cable":
-            wanted.append(Expectation(("continuity", "polarity"), "the conductors of a cable"))
-            wanted.append(Expectation(ACROSS, "the insulation between the conductors"))
-        case "winding":
-            wanted.append(Expectation(("impedance", "continuity"), "the resistance of a winding"))
-            wanted.append(Expectation(ACROSS, "the insulation of a winding"))
-    return wanted
+    return [*wanted, *FAMILIES[product.family].expected]
 
 
 def asked_by_sets(

@@ -1,15 +1,26 @@
-"""Products: what kind of unit is tested, with its ratings, terminals and applied parts."""
+"""Products: what kind of unit is tested, with its ratings, its terminals and its family's section.
 
+Until 0.1.0 all keys stood side by side (``loricate-product/1``). Such documents are read for ever:
+``Product.in_current_form`` puts each key into its section.
+"""
+
+from collections.abc import Iterator, Mapping
 from functools import cached_property
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
+from loricate.core.documents import WithFormerForms
 from loricate.core.limits.facts import NUMBERS, Facts
 from loricate.core.limits.limit import Code, Sentence
-from loricate.core.quantities import Amperes, Farads, Fraction, Hertz, Metres, Volts, Watts
+from loricate.core.products.families import FAMILIES
+from loricate.core.products.families.cable import CableSection
+from loricate.core.products.families.medical import AppliedPart, MedicalSection
+from loricate.core.products.families.section import FamilySection, Terminal
+from loricate.core.products.families.winding import WindingSection
+from loricate.core.quantities import Amperes, Farads, Hertz, Metres, Volts, Watts
 
-Terminal = Annotated[str, Field(pattern=r"^[A-Za-z0-9+-][A-Za-z0-9+_.:/-]{0,31}$")]
+FORMAT, FORMER_FORMAT = "loricate-product/2", "loricate-product/1"
 NO_EARTH = "none"  # TOML has no null
 EarthTerminal = Annotated[
     Terminal | None, BeforeValidator(lambda value: None if value == NO_EARTH else value)
@@ -17,15 +28,9 @@ EarthTerminal = Annotated[
 Trait = Literal["heating", "motor", "high_leakage", "luminaire", "machine"]
 
 
-class AppliedPart(BaseModel):
-    """A part that touches the patient (IEC 60601-1): its type and connections."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-    id: Code
-    type: Literal["B", "BF", "CF"]
-    defibrillation_proof: bool = False
-    terminals: tuple[Terminal, ...] = Field(min_length=1)
+def _of(family: str) -> dict[str, Any]:
+    """Tell forms that a section is for one family."""
+    return {"x-where": {"family": family}}
 
 
 class NotTested(BaseModel):
@@ -38,12 +43,12 @@ class NotTested(BaseModel):
     reason: Sentence = Field(title="Reason", description="A sentence; it is on each certificate")
 
 
-class Product(BaseModel):
+class Product(WithFormerForms):
     """A type of unit. What is not known may be left out; what rests on it is then not on offer."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    format: Literal["loricate-product/1"]
+    format: Literal["loricate-product/2"]
     code: Code = Field(title="Code")
     title: str = Field(min_length=1, max_length=120, title="Title")
     family: Literal["appliance", "cable", "winding", "medical"] = Field(title="Family")
@@ -62,7 +67,7 @@ class Product(BaseModel):
     )
     cord: Literal["fixed", "detachable", "none"] | None = Field(default=None, title="Supply cord")
     cord_length: Annotated[Metres, Field(gt=0)] | None = Field(
-        default=None, title="Cord length", description="Of the supply cord, or of the cable itself"
+        default=None, title="Cord length", description="Of the supply cord"
     )
     mobility: Literal["portable", "stationary", "fixed"] | None = Field(
         default=None, title="Mobility"
@@ -75,19 +80,51 @@ class Product(BaseModel):
         title="Capacitance to earth",
         description="All that mains filter and wiring have to the case, both poles together",
     )
-    short_circuit_impedance: Annotated[Fraction, Field(gt=0, lt=1)] | None = Field(
-        default=None, title="Short-circuit impedance", description="Of a transformer, in percent"
-    )
     terminals: tuple[Terminal, ...] = Field(min_length=1, title="Terminals")
     clips: tuple[Terminal, ...] = Field(
         default=(), title="Clips", description="Terminals that a clip is put on by hand for a step"
     )
-    applied_parts: tuple[AppliedPart, ...] = Field(default=(), title="Applied parts")
+    cable: CableSection | None = Field(default=None, title="Cable", json_schema_extra=_of("cable"))
+    winding: WindingSection | None = Field(
+        default=None, title="Winding", json_schema_extra=_of("winding")
+    )
+    medical: MedicalSection | None = Field(
+        default=None, title="Medical", json_schema_extra=_of("medical")
+    )
     not_tested: tuple[NotTested, ...] = Field(
         default=(),
         title="Not tested",
         description="Kinds of test that its family and class would ask for, left out on purpose",
     )
+
+    @classmethod
+    def in_current_form(cls, document: Mapping[str, Any]) -> dict[str, Any]:
+        """A product's document as it is written today; what is no older form is left as it is."""
+        if document.get("format") != FORMER_FORMAT:
+            return dict(document)
+        now: dict[str, Any] = {**document, "format": FORMAT}
+        for name, section in FAMILIES.items():
+            own = {
+                new: now.pop(old)
+                for old, new in section.formerly.items()
+                # A cord's length was that of the cable itself, for a cable.
+                if old in now and (document.get("family") == name or old not in cls.model_fields)
+            }
+            if own:
+                now[name] = own
+        return now
+
+    @property
+    def sections(self) -> tuple[FamilySection, ...]:
+        """Its family's section, as it is without one in the file, and what it has of others."""
+        given = {name: getattr(self, name, None) for name in FAMILIES}
+        own = given.pop(self.family) or FAMILIES[self.family]()
+        return (own, *(each for each in given.values() if each is not None))
+
+    @property
+    def applied_parts(self) -> tuple[AppliedPart, ...]:
+        """What of it touches the patient."""
+        return () if self.medical is None else self.medical.applied_parts
 
     @cached_property
     def facts(self) -> Facts:
@@ -102,25 +139,27 @@ class Product(BaseModel):
             name: (word,) for name, word in own.items() if word is not None
         }
         words["traits"] = self.traits
-        words["applied_part"] = tuple(sorted({part.type for part in self.applied_parts}))
-        figures = {name: getattr(self, name) for name in NUMBERS}
+        figures = {name: getattr(self, name, None) for name in NUMBERS}
         known = {name: value for name, value in figures.items() if value is not None}
+        for section in self.sections:
+            words |= section.words()
+            known |= section.numbers()
         return Facts(self.code, words, known)
 
     @model_validator(mode="after")
     def _parts_have_terminals(self) -> "Product":
         if len(set(self.terminals)) < len(self.terminals):
             raise ValueError("terminals has a name twice; each needs its own.")
-        unknown = [name for name in self.clips if name not in self.terminals]
-        if unknown:
-            raise ValueError(
-                f"clips names {unknown[0]}, which is no terminal; add it to terminals."
-            )
-        for part in self.applied_parts:
-            lacking = [name for name in part.terminals if name not in self.terminals]
+        for what, named in self._reached():
+            lacking = [name for name in named if name not in self.terminals]
             if lacking:
                 raise ValueError(
-                    f"applied part '{part.id}' names terminal {', '.join(lacking)}, which the "
-                    "product does not have; add it to terminals."
+                    f"{what} names terminal {', '.join(lacking)}, which the product does not "
+                    "have; add it to terminals."
                 )
         return self
+
+    def _reached(self) -> Iterator[tuple[str, tuple[Terminal, ...]]]:
+        yield "clips", self.clips
+        for section in self.sections:
+            yield from section.reached()

@@ -10,9 +10,7 @@ from loricate.core.sequences.ready import ReadyStep
 def nothing_proves_contact(reviewed: Reviewed) -> bool:
     """Whether every step that measures passes an empty nest."""
     measuring = [step for step in reviewed.steps if step.roles]
-    return bool(measuring) and not any(
-        step.settings.fails_when_empty(step.limits) for step in measuring
-    )
+    return bool(measuring) and not any(step.fails_when_empty for step in measuring)
 
 
 @rule
@@ -52,7 +50,7 @@ def switch_not_moved(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     asks: list[Cue] = []
     for step in reviewed.steps:
         asks += cues_at(step.cues, Moment.BEFORE)
-        wanted = step.settings.wants_switch()
+        wanted = step.wanted_switch
         if step.roles and wanted:
             if wanted != stands and not _has_hands_in(asks):
                 yield ReviewFinding(

@@ -138,6 +138,6 @@ def _measured(
     for step in reviewed.steps:
         for role in sorted(step.roles):
             for meter in reviewed.candidates(role, step):
-                used = meter.high_side or meter if step.settings.measures_high() else meter
+                used = meter.high_side or meter if step.measures_high else meter
                 for name, limit in step.limits.items():
                     yield step, name, limit, used

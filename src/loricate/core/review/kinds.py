@@ -42,7 +42,7 @@ def advice_of_kinds(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     is_said = nothing_proves_contact(reviewed)  # of the whole, and so not again of each step
     for step in reviewed.steps:
         looks = considered(reviewed, step)
-        said = dict.fromkeys(advice for look in looks for advice in step.settings.advice(look))
+        said = dict.fromkeys(advice for look in looks for advice in step.advice(look))
         for advice in said:
             if advice.rule == "empty_nest" and is_said:
                 continue

@@ -177,7 +177,8 @@ class _Limiting:
         limit_sets: LimitSets,
         product: Product | None,
     ) -> None:
-        self.step, self.settings, self.path, self.limit_sets = step, settings, path, limit_sets
+        self.step, self.path, self.limit_sets = step, path, limit_sets
+        self.settings = settings
         self.kind, self.slots = type(settings), settings.slots_here()
         self.facts = None if product is None else product.facts
         self.written = settings.model_dump(mode="json")

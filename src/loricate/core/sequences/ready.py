@@ -1,10 +1,11 @@
 """A sequence made ready: every name resolved, every figure in SI, every limit at its point."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+from loricate.core.kinds.advice import Advice, Considered
 from loricate.core.kinds.kind import Demand, Kind, KindSettings, Limits, LimitSlot, Place, Points
 from loricate.core.measuring.actions import Procedure
 from loricate.core.measuring.grading import DecisionRule
@@ -80,6 +81,25 @@ class ReadyStep:
     def takes_isolated(self) -> bool:
         """Whether nothing of the unit may be earthed but through its meter."""
         return self.settings.takes_isolated()
+
+    @property
+    def measures_high(self) -> bool:
+        """Whether a source measures on its high side for it."""
+        return self.settings.measures_high()
+
+    @property
+    def fails_when_empty(self) -> bool:
+        """Whether the step fails, or decides nothing, when nothing is in the nest."""
+        return self.settings.fails_when_empty(self.limits)
+
+    @property
+    def wanted_switch(self) -> str:
+        """Where the unit's own switch must stand; empty where it is all one."""
+        return self.settings.wants_switch()
+
+    def advice(self, look: Considered) -> Iterator[Advice]:
+        """What its kind says of it in a review."""
+        return self.settings.advice(look)
 
     @property
     def levels(self) -> tuple[str, ...]:

@@ -16,7 +16,8 @@ from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.measuring.grading import DecisionRule
 from loricate.core.measuring.readings import Measurand
 from loricate.core.planning.scheduling import Across
-from loricate.core.products.expected import Expectation, asked_by_sets, expected_tests
+from loricate.core.products.expected import asked_by_sets, expected_tests
+from loricate.core.products.families.section import Expectation
 from loricate.core.products.product import NotTested
 from loricate.core.sequences.cues import Cue
 from loricate.core.sequences.ready import ReadySequence, ReadyStep

@@ -78,7 +78,7 @@ UPDATE run SET bench = json_remove(bench, '$.instruments');
 CREATE INDEX run_instrument_instrument ON run_instrument (instrument, run_id);
 
 -- What a unit's attempt read is looked for by product, step, quantity and point, in the order of time: identifiers of
--- units in runs are in it.
+-- units in runs are in it. An attempt may have hundreds: what its words may be is checked where they are written.
 CREATE TABLE measured (
     run_unit_id TEXT NOT NULL,
     step_id TEXT NOT NULL,
@@ -90,7 +90,7 @@ CREATE TABLE measured (
     point TEXT NOT NULL,
     value REAL,
     dimension TEXT NOT NULL,
-    bound TEXT NOT NULL CHECK (bound IN ('exact', 'below', 'above')),
+    bound TEXT NOT NULL,
     uncertainty REAL NOT NULL,
     instrument TEXT NOT NULL,
     corrections TEXT NOT NULL,
@@ -102,7 +102,7 @@ CREATE TABLE measured (
     verdict TEXT NOT NULL,
     cause TEXT NOT NULL,
     outcome TEXT NOT NULL,
-    band TEXT NOT NULL CHECK (band IN ('', 'good', 'caution', 'bad')),
+    band TEXT NOT NULL,
     margin REAL,
     ungraded TEXT NOT NULL,
     PRIMARY KEY (run_unit_id, step_id, number, position),

@@ -197,6 +197,7 @@ class OutputInstrument(Instrument):
 
     def refuse_unless_dwelling(self) -> None:
         """Raise the settings conflict of an output that does not stand at its level."""
+        self.catch_up()
         if self.phase != "DWELL":
             raise ScpiError(*scpi.SETTINGS_CONFLICT)
 
@@ -224,14 +225,19 @@ class OutputInstrument(Instrument):
             if self.deadman_s and self.silence_s > self.deadman_s:
                 self.drop("DEADMAN")
                 return
-            total = self.plan_s  # which whoever holds the output may have changed
-            goal = min(self.clock.now(), self.started + total)
-            while self.output_on and self.reached < goal:
-                self.reached = min(self.reached + self.step_s, goal)
-                self._step_at(self.reached - self.started)
-            is_over = self.reached >= self.started + total
+            self.catch_up()
+            is_over = self.reached >= self.started + self.plan_s
             if self.output_on and is_over and (self.is_looked_at or self._is_patient_enough()):
                 self.finish("FINISHED")
+
+    def catch_up(self) -> None:
+        """Follow the output up to now: whatever held this process up, nobody is told of then."""
+        if self._task is None:
+            return  # it has no clock
+        goal = min(self.clock.now(), self.started + self.plan_s)
+        while self.output_on and self.reached < goal:
+            self.reached = min(self.reached + self.step_s, goal)
+            self._step_at(self.reached - self.started)
 
     def _is_patient_enough(self) -> bool:
         """Whether nobody is going to look. A clock that is faster than real time does not outrun
@@ -301,9 +307,9 @@ class OutputInstrument(Instrument):
 
     def fetch(self) -> str:
         """phase, elapsed s, remaining s, then the live values."""
+        self.catch_up()
         total = self.plan_s
         self.is_looked_at = self.is_looked_at or self.output_on
-        # The time that the values are of, which is a little behind the clock.
         elapsed = self.reached - self.started
         passed = min(self.clock.now() - self.started, total)
         remaining = total - passed if self.output_on else 0.0

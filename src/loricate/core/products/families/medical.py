@@ -1,0 +1,41 @@
+"""Medical devices: what touches the patient (IEC 60601-1)."""
+
+from collections.abc import Iterator, Mapping
+from typing import ClassVar, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from loricate.core.limits.limit import Code
+from loricate.core.products.families.section import Expectation, FamilySection, Terminal
+
+
+class AppliedPart(BaseModel):
+    """A part that touches the patient (IEC 60601-1): its type and connections."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    id: Code
+    type: Literal["B", "BF", "CF"]
+    defibrillation_proof: bool = False
+    terminals: tuple[Terminal, ...] = Field(min_length=1)
+
+
+class MedicalSection(FamilySection):
+    """What a medical device has that others have not."""
+
+    expected = (
+        Expectation(("withstand",), "the insulation of medical equipment at its level"),
+        Expectation(("leakage",), "the leakage currents of medical equipment"),
+    )
+    formerly: ClassVar[Mapping[str, str]] = {"applied_parts": "applied_parts"}
+
+    applied_parts: tuple[AppliedPart, ...] = Field(default=(), title="Applied parts")
+
+    def words(self) -> Mapping[str, tuple[str, ...]]:
+        """The types of all its applied parts."""
+        return {"applied_part": tuple(sorted({part.type for part in self.applied_parts}))}
+
+    def reached(self) -> Iterator[tuple[str, tuple[Terminal, ...]]]:
+        """Each applied part, by its connections."""
+        for part in self.applied_parts:
+            yield f"applied part '{part.id}'", part.terminals
