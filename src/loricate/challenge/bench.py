@@ -33,6 +33,7 @@ from loricate.core.measuring.driving import Driver, at_once
 from loricate.core.measuring.grading import DecisionRule, StepGrade, grade_step
 from loricate.core.measuring.holding import Holding, Until
 from loricate.core.measuring.impedance import ImpedanceZero
+from loricate.core.measuring.instruments import Capability
 from loricate.core.measuring.plausibility import Times, believed, believed_look
 from loricate.core.measuring.readings import Bound, Measurand, Reading
 from loricate.core.measuring.repetitions import decision, grade_repetitions
@@ -80,6 +81,7 @@ class _Wired:
     profile: Profile
     rows: Mapping[str, tuple[int, ...]]
     accuracy: Mapping[str, Accuracy]
+    meter: Capability
 
 
 class OfflineBench:
@@ -109,6 +111,7 @@ class OfflineBench:
                 profile,
                 wires,
                 accuracy or profile.accuracy,
+                profile.capability(name),
             )
 
     def put_in(self, faults: tuple[str, ...], serial: str) -> None:
@@ -182,7 +185,7 @@ class OfflineBench:
         )
         planned = [(phase.lower(), length) for phase, length in instrument.plan]
         times = Times.of({f"{phase}_s": length for phase, length in planned})
-        return believed(output, times, profile.capability(instrument.name))
+        return believed(output, times, wired.meter)
 
     def switch(self, action: Switch) -> None:
         """Change what is closed by what differs."""
@@ -268,7 +271,7 @@ class OfflineBench:
     def _looked(self, role: Role, sample: Sample) -> Look:
         wired = self._wired[role]
         look = Look(sample, wired.instrument.name, wired.accuracy)
-        return believed_look(look, wired.profile.capability(wired.instrument.name))
+        return believed_look(look, wired.meter)
 
     def off(self, role: Role) -> Output:
         """Take an output off and give what it did."""

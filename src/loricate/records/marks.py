@@ -8,8 +8,8 @@ Whoever writes to the file by other means leaves no mark, and ``check`` finds th
 import hashlib
 import json
 import sqlite3
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 from loricate.records.stamps import now
@@ -26,6 +26,7 @@ class Marked:
     parts: tuple[tuple[str, str], ...] = ()  # a table and the order of its rows
     but: tuple[str, ...] = ()  # columns that tell nothing of what was tested
     is_final: bool = True  # stored once, and never changed
+    names_cells: bool = False  # of its parts, as until migration 13: each cell by its name
 
     @property
     def tables(self) -> tuple[str, ...]:
@@ -75,12 +76,18 @@ MARKED: dict[str, Marked] = {
 # How kinds were marked before a migration changed their tables, by the migration; None where there
 # were none.
 UNTIL: dict[int, dict[str, Marked | None]] = {
-    13: {"instrument of a run": None, "site": None, "unit": None},
+    13: {
+        "attempt": replace(MARKED["attempt"], names_cells=True),
+        "instrument of a run": None,
+        "site": None,
+        "unit": None,
+    },
     12: {
         "attempt": Marked(
             "attempt",
             ("run_unit_id", "step_id", "number"),
             (("reading", "position"), ("repetition", "repetition"), ("trace", "number")),
+            names_cells=True,
         )
     },
 }
@@ -216,16 +223,22 @@ def digest_of(conn: sqlite3.Connection, marked: Marked, key: str) -> str:
         return ""
     content: list[Any] = [_plain(row, marked.but)]
     for table, order in marked.parts:
-        # There may be hundreds of rows: names are sorted, and blobs looked for, once.
         columns = conn.execute(f"PRAGMA table_info({table})").fetchall()
-        names = sorted(each["name"] for each in columns)
-        cells = _cells if any(each["type"] == "BLOB" for each in columns) else _plain_cells
+        has_blobs = any(each["type"] == "BLOB" for each in columns)
+        left_out = () if marked.names_cells else marked.key  # all have the same as the row itself
+        names = sorted(each["name"] for each in columns if each["name"] not in left_out)
+        # There may be hundreds of rows, so that they stand without their names.
         found = conn.cursor()
         found.row_factory = None
-        found.execute(
+        rows: Iterable[tuple[Any, ...]] = found.execute(
             f"SELECT {', '.join(names)} FROM {table} WHERE {where} ORDER BY {order}", values
-        )
-        content.append([cells(names, row) for row in found])
+        ).fetchall()
+        if has_blobs:
+            rows = [tuple(map(_cell, row)) for row in rows]
+        if marked.names_cells:
+            content.append([dict(zip(names, row, strict=True)) for row in rows])
+        else:
+            content.append([names, rows])
     return _digest(content)
 
 
@@ -241,20 +254,12 @@ def _digest(content: list[Any]) -> str:
 
 
 def _plain(row: sqlite3.Row, but: Sequence[str]) -> dict[str, Any]:
-    found = _cells(row.keys(), tuple(row))
-    return {name: found[name] for name in sorted(found) if name not in but}
+    return {name: _cell(row[name]) for name in sorted(row.keys()) if name not in but}
 
 
-def _plain_cells(names: Sequence[str], row: tuple[Any, ...]) -> dict[str, Any]:
-    return dict(zip(names, row, strict=True))
-
-
-def _cells(names: Sequence[str], row: tuple[Any, ...]) -> dict[str, Any]:
-    """A row by its columns' names; a blob stands as its own digest."""
-    return {
-        name: hashlib.sha256(value).hexdigest() if type(value) is bytes else value
-        for name, value in zip(names, row, strict=True)
-    }
+def _cell(value: Any) -> Any:
+    """A cell as it is digested: a blob stands as its own digest."""
+    return hashlib.sha256(value).hexdigest() if type(value) is bytes else value
 
 
 MOST_FAULTS = 100

@@ -96,10 +96,10 @@ class Floor:
         for name in set(self.bleeds) - joined:
             del self.bleeds[name]
 
-    def keep(self, charges: Mapping[Capacitor, float], reached: set[Element]) -> None:
-        """What an output has left in the capacitors that it reached, as of now."""
+    def keep(self, charges: Mapping[Capacitor, float], reached: set[str]) -> None:
+        """What an output has left in the capacitors at the nodes that it reached, as of now."""
         for capacitor, volts in charges.items():
-            if capacitor in reached:
+            if capacitor.a in reached or capacitor.b in reached:
                 self.charges[capacitor] = volts
         self.rested_at = self.clock.now()
 

@@ -71,9 +71,7 @@ class Network:
         self.elements = tuple(elements)
         self.gaps = tuple(each for each in self.elements if isinstance(each, Gap))
         self.struck: set[Gap] = set()
-        names = {EARTH}
-        for element in self.elements:
-            names |= {element.a, element.b}
+        names = {each.a for each in self.elements} | {each.b for each in self.elements}
         self.index = {name: number for number, name in enumerate(sorted(names - {EARTH}))}
 
     def _add(self, matrix: Vector, a: str, b: str, amount: float) -> None:
@@ -134,35 +132,39 @@ class Network:
                 fresh.append(gap)
         return fresh
 
-    def reached(self, nodes: Iterable[str]) -> set[Element]:
-        """Every element that hangs together with these nodes, earth not counted as a tie."""
-        known = set(nodes) - {EARTH}
-        found: set[Element] = set()
-        left = list(self.elements)
-        while True:
-            touched = [each for each in left if {each.a, each.b} & known]
-            if not touched:
-                return found
-            found.update(touched)
-            known |= {node for each in touched for node in (each.a, each.b)} - {EARTH}
-            left = [each for each in left if each not in found]
+    def reached(self, nodes: Iterable[str]) -> set[str]:
+        """Every node that hangs together with these, earth neither among them nor a tie."""
+        beside: dict[str, list[str]] = {}
+        for each in self.elements:
+            beside.setdefault(each.a, []).append(each.b)
+            beside.setdefault(each.b, []).append(each.a)
+        found = {EARTH}
+        left = list(nodes)
+        while left:
+            node = left.pop()
+            if node not in found:
+                found.add(node)
+                left += beside.get(node, ())
+        return found - {EARTH}
 
     def release(self) -> None:
         """Let every struck gap go out, as when the output has been off."""
         self.struck.clear()
 
 
-@dataclass(frozen=True, slots=True)
 class Solution:
     """Node voltages of a network."""
 
-    network: Network
-    voltages: Phasors
+    __slots__ = ("_told", "network", "voltages")
+
+    def __init__(self, network: Network, voltages: Phasors) -> None:
+        self.network, self.voltages = network, voltages
+        self._told: list[complex] = voltages.tolist()
 
     def at(self, node: str) -> complex:
         """The voltage of a node against earth; 0 for earth and for a node nothing touches."""
         place = self.network.index.get(node)
-        return 0j if place is None else complex(self.voltages[place])
+        return 0j if place is None else self._told[place]
 
     def across(self, a: str, b: str) -> complex:
         """The voltage from b to a."""

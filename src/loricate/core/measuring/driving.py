@@ -190,7 +190,8 @@ class Driver(ABC):
         return Watched(held, await self._off(action.role))
 
     def _seen(self, output: Output) -> Output:
-        self.curves.append(course_of(output.samples, output.dimensions, self.point))
+        if output.samples:
+            self.curves.append(course_of(output.samples, output.dimensions, self.point))
         self.doubts.extend(output.doubts)
         return output
 

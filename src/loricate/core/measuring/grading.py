@@ -5,7 +5,7 @@ Sources: ILAC-G8:09/2019 and JCGM 106 for decision rules, ISO 14253-1 for the gu
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Annotated, Literal
 
@@ -277,7 +277,7 @@ def grade_step(
         else:
             graded.append(GradedReading(reading, limit, grade(reading, limit, rule)))
     doubts = measured.doubts + contradictions(measured.readings)
-    verdict, cause = _decided(replace(measured, doubts=doubts), limits, graded)
+    verdict, cause = _decided(measured, doubts, limits, graded)
     is_failed = any(
         reading.grade is not None and reading.grade.verdict is Verdict.FAIL for reading in graded
     )
@@ -286,9 +286,12 @@ def grade_step(
 
 
 def _decided(
-    measured: Measured, limits: Mapping[Measurand, Limit], graded: Sequence[GradedReading]
+    measured: Measured,
+    doubts: Sequence[Doubt],
+    limits: Mapping[Measurand, Limit],
+    graded: Sequence[GradedReading],
 ) -> tuple[Verdict, Cause]:
-    if measured.doubts:
+    if doubts:
         return Verdict.INCONCLUSIVE, Cause.IMPLAUSIBLE
     outright = next((fault for fault in measured.faults if not fault.gives_way), None)
     if outright is not None:

@@ -78,7 +78,7 @@ def believed(output: Output, programme: Times, meter: Capability) -> Output:
     texts += _against_programme(found, programme)
     texts += _against_samples(found, programme)
     doubts = tuple(Doubt(output.instrument, text) for text in dict.fromkeys(texts))
-    return replace(found, doubts=output.doubts + doubts)
+    return replace(found, doubts=output.doubts + doubts) if doubts else found
 
 
 def believed_look(look: Look, meter: Capability) -> Look:
@@ -130,8 +130,9 @@ def _negative_text(name: str, value: float) -> str:
 
 def _against_physics(output: Output) -> Iterator[str]:
     """What of one summary cannot be true together."""
-    for name in sorted(MAGNITUDES & output.summary.keys()):
-        value = output.summary[name]
+    for name, value in output.summary.items():
+        if name not in MAGNITUDES or value >= 0:
+            continue
         if output.bounds.get(name, Bound.EXACT) is Bound.EXACT and value < -_u(output, name):
             yield _negative_text(name, value)
     for lesser, greater in NEVER_MORE:
@@ -180,13 +181,15 @@ def _against_programme(output: Output, programme: Times) -> Iterator[str]:
     if not math.isfinite(output.ended_s) or not math.isfinite(output.at_level_s):
         yield "did not say how long its output was on"
         return
-    total = display(programme.total_s, TIME)
-    if output.ended_s < programme.total_s * (1 - SHORT) - LOOK_S:
+    total_s = programme.total_s
+    if output.ended_s < total_s * (1 - SHORT) - LOOK_S:
+        total = display(total_s, TIME)
         yield f"ended after {display(output.ended_s, TIME)} of the {total} programmed"
     elif output.at_level_s < programme.dwell_s * (1 - SHORT) - LOOK_S:
         held, wanted = display(output.at_level_s, TIME), display(programme.dwell_s, TIME)
         yield f"held its level for {held} of the {wanted} programmed"
-    if output.ended_s > programme.total_s * (1 + LONG) + LONG_S + programme.slack_s:
+    if output.ended_s > total_s * (1 + LONG) + LONG_S + programme.slack_s:
+        total = display(total_s, TIME)
         yield f"was on for {display(output.ended_s, TIME)}, longer than the {total} programmed"
 
 
