@@ -53,6 +53,17 @@ def test_a_sequence_goes_out_as_a_file_and_comes_in_as_it_went(client: Client) -
         client._send("POST", "/api/v1/sequences/read", content=b"\xff\xfe")
 
 
+def test_the_list_says_of_each_sequence_what_it_says_itself(client: Client) -> None:
+    client.add_sequence(final_test("RV-L"))
+    listed = client.sequences()
+    assert "RV-L" in [each.code for each in listed]
+    for row in listed:
+        shown = client.sequence(row.code)
+        told = shown.model_dump(include=set(type(row).model_fields) - {"step_count"})
+        assert row.model_dump(exclude={"step_count"}) == told
+        assert row.step_count == len(shown.document["steps"]) == len(shown.steps) > 0
+
+
 def test_a_release_needs_a_reason_for_each_finding_left(client: Client) -> None:
     document = final_test("RV-2")
     del document["steps"][3]["limits"]["current"]["minimum"]

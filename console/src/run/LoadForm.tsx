@@ -175,7 +175,7 @@ export function LoadForm() {
             text={`No unit will be certified. ${unmet.map((each) => each.reason).join(' ')} An operator does this on the Bench page.`}
           />
         )}
-        <Text color="soft">{sequence?.steps.map((step) => step.title).join(' → ')}</Text>
+        <StepTitles code={code} />
         <NestGrid fixture={fixtureCode}>
           {nests.map((nest, index) => (
             <Box key={nest} bg="plate" borderWidth="1px" borderColor="edge" p="4">
@@ -262,4 +262,17 @@ function starting(hasInputs: boolean): 'key' | 'foot' | 'presence' {
 function freshKey(): string {
   const bytes = crypto.getRandomValues(new Uint8Array(16))
   return [...bytes].map((each) => each.toString(16).padStart(2, '0')).join('')
+}
+
+/** What the chosen sequence does, in its order. */
+function StepTitles({ code }: { code: string }) {
+  const sequence = useQuery({
+    queryKey: ['sequences', code],
+    queryFn: () => ask(api.GET('/api/v1/sequences/{code}', { params: { path: { code } } })),
+  })
+  return (
+    <Text color="soft" minH="1lh">
+      {sequence.data?.steps.map((step) => step.title).join(' → ')}
+    </Text>
+  )
 }

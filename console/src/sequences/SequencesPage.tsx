@@ -64,7 +64,7 @@ export default function SequencesPage() {
             },
             { head: 'Title', cell: (each) => each.title },
             { head: 'Product', cell: (each) => each.product },
-            { head: 'Steps', isNumber: true, cell: (each) => each.steps.length },
+            { head: 'Steps', isNumber: true, cell: (each) => each.step_count },
           ]}
         />
       )}

@@ -43,8 +43,8 @@ class StepSummary(BaseModel):
     cues: list[Cue]
 
 
-class SequenceSummary(BaseModel):
-    """A sequence's newest revision in short."""
+class SequenceInShort(BaseModel):
+    """What a revision of a sequence is called, and where it stands."""
 
     code: str = Field(examples=["DC40-FINAL"])
     revision: int
@@ -54,7 +54,12 @@ class SequenceSummary(BaseModel):
     created_at: str
     created_by: str
     etag: str = Field(examples=['"3.2"'])
-    steps: list[StepSummary]
+
+
+class SequenceSummary(SequenceInShort):
+    """A sequence's newest revision in a list."""
+
+    step_count: int = Field(description="How many steps its document has", examples=[6])
 
 
 class AcceptedFinding(BaseModel):
@@ -120,9 +125,10 @@ class SequenceRevision(BaseModel):
     withdrawn_why: str
 
 
-class SequenceOut(SequenceSummary):
-    """A revision of a sequence with its document."""
+class SequenceOut(SequenceInShort):
+    """A revision of a sequence with its steps and its document."""
 
+    steps: list[StepSummary]
     document: Document
     release: ReleaseNote | None = None
 

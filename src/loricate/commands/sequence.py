@@ -40,7 +40,7 @@ def list_(service: str | None, token: str | None, as_json: bool) -> None:
         print_json(found)
         return
     rows = [
-        (s.code, str(s.revision), s.status, s.product, str(len(s.steps)), s.title) for s in found
+        (s.code, str(s.revision), s.status, s.product, str(s.step_count), s.title) for s in found
     ]
     print_table(("CODE", "REV", "STATUS", "PRODUCT", "STEPS", "TITLE"), rows, ("REV", "STEPS"))
     if not found:

@@ -55,12 +55,36 @@ class SequenceRecord:
     @property
     def etag(self) -> str:
         """What changes whenever the revision's content does (RFC 9110)."""
-        return f'"{self.revision}.{self.edits}"'
+        return _etag(self.revision, self.edits)
 
     @property
     def last_edited_by(self) -> str:
         """Who changed it last."""
         return self.edited_by or self.created_by
+
+
+@dataclass(frozen=True, slots=True)
+class SequenceRow:
+    """A revision in a list: nothing of it is made ready for that."""
+
+    code: str
+    revision: int
+    status: str
+    title: str
+    product: str
+    created_at: str
+    created_by: str
+    edits: int
+    step_count: int
+
+    @property
+    def etag(self) -> str:
+        """As of the whole revision."""
+        return _etag(self.revision, self.edits)
+
+
+def _etag(revision: int, edits: int) -> str:
+    return f'"{revision}.{edits}"'
 
 
 def _record(row: sqlite3.Row) -> SequenceRecord:
@@ -149,25 +173,28 @@ MANY = 100_000  # when all are wanted
 
 
 def list_sequences(
-    conn: sqlite3.Connection, after: str = "", count: int = MANY
-) -> list[SequenceRecord]:
-    """The newest revision of each sequence, whatever its status, by code above ``after``."""
+    conn: sqlite3.Connection, after: str = "", count: int = MANY, *, released: bool = False
+) -> list[SequenceRow]:
+    """The newest revision of each sequence, by code above ``after``.
+
+    Whatever its status, or the newest that is ``released`` of those that have one.
+    """
+    only = " AND status = 'released'" if released else ""
     rows = conn.execute(
-        f"SELECT {_COLUMNS} FROM sequence AS s WHERE code > ? AND revision ="
-        " (SELECT max(revision) FROM sequence WHERE code = s.code) ORDER BY code LIMIT ?",
+        "SELECT code, revision, status, title, product, created_at, created_by, edits,"
+        " coalesce(json_array_length(document, '$.steps'), 0) AS step_count"
+        " FROM sequence AS s WHERE code > ? AND revision ="
+        f" (SELECT max(revision) FROM sequence WHERE code = s.code{only}) ORDER BY code LIMIT ?",
         (after, count),
     )
-    return [_record(row) for row in rows]
+    return [SequenceRow(**dict(row)) for row in rows]
 
 
-def list_released(
-    conn: sqlite3.Connection, after: str = "", count: int = MANY
-) -> list[SequenceRecord]:
-    """The newest released revision of each sequence that has one, by code above ``after``."""
+def released_sequences(conn: sqlite3.Connection) -> list[SequenceRecord]:
+    """The newest released revision of each sequence that has one, whole."""
     rows = conn.execute(
-        f"SELECT {_COLUMNS} FROM sequence AS s WHERE code > ? AND revision = (SELECT max(revision)"
-        " FROM sequence WHERE code = s.code AND status = 'released') ORDER BY code LIMIT ?",
-        (after, count),
+        f"SELECT {_COLUMNS} FROM sequence AS s WHERE revision = (SELECT max(revision)"
+        " FROM sequence WHERE code = s.code AND status = 'released') ORDER BY code"
     )
     return [_record(row) for row in rows]
 

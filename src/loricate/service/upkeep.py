@@ -241,7 +241,7 @@ class Upkeeps:
 def _paths_in_use(conn: sqlite3.Connection) -> tuple[ImpedancePath, ...]:
     """The impedance paths that any released sequence measures."""
     found: dict[ImpedancePath, None] = {}
-    for record in sequences.list_released(conn):
+    for record in sequences.released_sequences(conn):
         for step in sequences.ready_sequence(conn, record).steps:
             found |= dict.fromkeys(step.impedance_paths)
     return tuple(found)

@@ -11,6 +11,7 @@ from loricate.api.definitions import (
     Document,
     ReleaseGrounds,
     ReleaseNote,
+    SequenceInShort,
     SequenceOut,
     SequenceRevision,
     SequenceSummary,
@@ -24,7 +25,7 @@ from loricate.core.sequences.release import Accepted, left_findings, open_findin
 from loricate.core.toml_text import read_sequence_text, written
 from loricate.records import accounts, sequences
 from loricate.records.errors import NotFound
-from loricate.records.sequences import SequenceRecord
+from loricate.records.sequences import SequenceRecord, SequenceRow
 from loricate.service.desk import Desk
 from loricate.service.preparing import reviewed_record, studied
 from loricate.service.problems import ChangedMeanwhile, NotAllowed, NotReady, WrongState
@@ -38,13 +39,8 @@ TOML = "application/toml"
 FILE_BODY = {"requestBody": {"required": True, "content": {TOML: {"schema": {"type": "string"}}}}}
 
 
-def _summary(conn: sqlite3.Connection, record: SequenceRecord) -> Document:
-    return {
-        "code": record.code, "revision": record.revision, "status": record.status,
-        "title": record.title, "product": record.product, "created_at": record.created_at,
-        "created_by": record.created_by, "etag": record.etag,
-        "steps": [step_summary(step) for step in sequences.steps_of(conn, record)],
-    }  # fmt: skip
+def _in_short(record: SequenceRecord | SequenceRow) -> dict[str, str | int]:
+    return {name: getattr(record, name) for name in SequenceInShort.model_fields}
 
 
 def _sees_drafts(person: Person) -> bool:
@@ -68,14 +64,12 @@ async def list_sequences(
     person: Reader, desk: TheDesk, page: APage, after: After = ""
 ) -> list[SequenceSummary]:
     """The newest revision of every sequence, by code; an operator sees released ones only."""
-    look = sequences.list_sequences if _sees_drafts(person) else sequences.list_released
-
-    def read(conn: sqlite3.Connection) -> list[SequenceSummary]:
-        found = look(conn, after, page.look_for)
-        records = page.cut(found, "after", lambda record: record.code)
-        return [SequenceSummary(**_summary(conn, record)) for record in records]
-
-    return await desk.store.read(read)
+    released = not _sees_drafts(person)
+    found = await desk.store.read(
+        lambda conn: sequences.list_sequences(conn, after, page.look_for, released=released)
+    )
+    rows = page.cut(found, "after", lambda row: row.code)
+    return [SequenceSummary(**_in_short(row), step_count=row.step_count) for row in rows]
 
 
 @router.get("/{code}", response_model=SequenceOut)
@@ -88,7 +82,10 @@ async def show_sequence(
         record = _visible(conn, person, code, revision)
         response.headers["ETag"] = record.etag
         return SequenceOut(
-            **_summary(conn, record), document=record.document, release=_note(record)
+            **_in_short(record),
+            steps=[step_summary(step) for step in sequences.steps_of(conn, record)],
+            document=record.document,
+            release=_note(record),
         )
 
     return await desk.store.read(read)
