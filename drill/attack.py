@@ -13,7 +13,7 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -30,6 +30,7 @@ INTERVAL_S = 0.05  # of the bench's beats
 FOLLOWERS = 20
 PACE = 1.0
 STEP = "withstand"
+SOURCES = ("HV1", "HV2")
 BEAT, START = b"SYSTem:DEADman:BEAT", b"INITiate"
 GUESSES = 40
 
@@ -239,18 +240,23 @@ def _pieces() -> Iterator[bytes]:
 
 
 def attack_run(seconds: float, with_attack: bool = True) -> Attack:
-    """Run one long output for so long while everybody attacks; says what came of it."""
+    """Run long outputs of two sources for so long while everybody attacks; says what came of it."""
     with tempfile.TemporaryDirectory() as name, demo_site.stand_ins(PACE) as floor:
         folder = Path(name)
-        with watched(floor.ports["HV1"]) as (port, beats):
-            demo_site.write_bench_file({**floor.ports, "HV1": port}, folder / "bench.toml")
+        with ExitStack() as relays:
+            watch = {each: relays.enter_context(watched(floor.ports[each])) for each in SOURCES}
+            ports = {each: port for each, (port, _) in watch.items()}
+            demo_site.write_bench_file({**floor.ports, **ports}, folder / "bench.toml")
             at = demo_site.free_port()
-            with service(folder, at), Client(f"http://127.0.0.1:{at}") as client:
+            serving = service(folder, at, kinds=("drill.ladder",))
+            with serving, Client(f"http://127.0.0.1:{at}") as client:
                 found = _attack(client, floor.ports, seconds, with_attack)
-    found.gap_s = max(beats.gaps_s, default=0.0)
-    found.beats = len(beats.at)
-    if found.beats < seconds / INTERVAL_S / 2:
-        found.faults.append(f"Only {found.beats} beats came past in {seconds:g} s.")
+    for source, (_, beats) in watch.items():
+        found.gap_s = max(found.gap_s, max(beats.gaps_s, default=0.0))
+        found.beats += len(beats.at)
+        if len(beats.at) < seconds / INTERVAL_S / 2:
+            told = f"Only {len(beats.at)} beats came past to {source} in {seconds:g} s."
+            found.faults.append(told)
     return found
 
 
@@ -260,16 +266,16 @@ def _attack(client: Client, ports: dict[str, int], seconds: float, with_attack: 
     demo_site.add_definitions(client)
     hands = Hands("127.0.0.1", ports["HANDS"])
     make_fit(client, hands, PACE)
-    document = _one_output(seconds)
+    document = _long_outputs(seconds)
     client.add_sequence(document)
     with _second(client) as second:
         left = {
-            f"{each.rule}@{each.step}".removesuffix("@"): "one output alone, for a drill"
+            f"{each.rule}@{each.step}".removesuffix("@"): "long outputs alone, for a drill"
             for each in client.review(document["code"]).findings
         }
         second.release_sequence(document["code"], "for a drill", left)
         token = _quality(client)
-    run = client.create_run(document["code"], "FX-A", {"1": "ATTACKED-1"})
+    run = client.create_run(document["code"], "FX-A", {"1": "ATTACKED-1", "2": "ATTACKED-2"})
     attackers = Attackers(client.base_url, token, run.id)
     if with_attack:
         attackers.start()
@@ -281,19 +287,23 @@ def _attack(client: Client, ports: dict[str, int], seconds: float, with_attack: 
     ended = client.run(run.id)
     attackers.stop()
     faults = list(attackers.broken)
-    if ended.state != "finished" or ended.units[0].verdict != "pass":
-        faults.append(f"The run is {ended.state}, {ended.units[0].verdict}: {ended.note}")
     verdicts = [str(unit.verdict) for unit in ended.units]
+    if ended.state != "finished" or set(verdicts) != {"pass"}:
+        faults.append(f"The run is {ended.state}, {', '.join(verdicts)}: {ended.note}")
     return Attack(verdicts, ended.state, 0.0, 0, attackers.told, faults)
 
 
-def _one_output(seconds: float) -> dict[str, Any]:
-    """A sequence of one withstand that lasts."""
+def _long_outputs(seconds: float) -> dict[str, Any]:
+    """A sequence of a withstand and of a ladder of three levels, each half as long."""
     document = demo_site.demo_documents("sequences")[0]
     found = next(each for each in document["steps"] if each["kind"] == STEP)
     own = {key: each for key, each in found.items() if key not in ("when", "cues")}
-    own["settings"] = {**own["settings"], "dwell": f"{seconds:g} s"}
-    return {**document, "code": "ATTACKED", "steps": [own]}
+    own["settings"] = {**own["settings"], "dwell": f"{seconds / 2:g} s"}
+    ladder = {
+        "id": "ladder", "kind": "ladder", "settings": {"stands": seconds / 6},
+        "limits": {"current": {"maximum": "10 mA", "source": "the drill"}},
+    }  # fmt: skip
+    return {**document, "code": "ATTACKED", "steps": [own, ladder]}
 
 
 @contextmanager

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import drill.ladder  # noqa: F401 - its kind is in some of them
 from drill.documents import demo_limit_sets, demo_products, read_toml
 from loricate.bench.profiles import read_profile
 from loricate.challenge.bench import OfflineBench

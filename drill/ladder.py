@@ -1,8 +1,15 @@
-"""A kind of the drills' own: volts in steps on one output that stays on, a point a level."""
+"""A kind of the drills' own: volts in steps on one output that stays on, a point a level.
 
+A service serves it with ``--kinds drill.ladder``.
+"""
+
+from collections.abc import Mapping
 from dataclasses import replace
+from typing import ClassVar
 
-from loricate.core.kinds.kind import Demand, KindSettings, Limits, Point, Points
+from drill.documents import demo_products
+from loricate.core.kinds import register
+from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Point, Points
 from loricate.core.kinds.outputs import cut_faults, falls_short
 from loricate.core.limits.limit import Limit, LimitSource
 from loricate.core.measuring.actions import (
@@ -20,6 +27,7 @@ from loricate.core.measuring.grading import Cause, Fault, Measured
 from loricate.core.measuring.holding import For, Settled
 from loricate.core.measuring.readings import Measurand
 from loricate.core.measuring.roles import WITHSTAND
+from loricate.core.products.product import Product
 from loricate.core.quantities import CURRENT, VOLTAGE, display
 from loricate.core.sequences.ready import ReadyStep
 
@@ -31,12 +39,16 @@ class Ladder(KindSettings):
 
     name = "ladder"
     title = "Ladder"
+    slots: ClassVar[Mapping[str, LimitSlot]] = {
+        "current": LimitSlot(CURRENT, title="Current at a level", side="maximum")
+    }
+    meters = ("voltage", "current")
 
     levels: tuple[float, ...] = (200.0, 350.0, 500.0)
     ramp: float = 0.3
     stands: float = 1.0
 
-    def rungs(self) -> Points:
+    def points(self, product: Product) -> Points:
         """A point a level."""
         return tuple(Point(display(volts, VOLTAGE), {"level_v": volts}) for volts in self.levels)
 
@@ -74,9 +86,12 @@ class Ladder(KindSettings):
         return (self.ramp + self.stands) * len(points)
 
 
+register(Ladder)
+
+
 def ladder_step(like: ReadyStep, ladder: Ladder) -> ReadyStep:
     """A step of the ladder in the place of another, every level's current limited."""
-    points = ladder.rungs()
+    points = ladder.points(demo_products()["DC-40"])
     source = LimitSource(engineer="the drill")
     limit = Limit(dimension=CURRENT.name, maximum=10e-3, source=source)
     limits = {Measurand("current", point.name): limit for point in points}

@@ -13,7 +13,7 @@ ACCOUNT, PASSWORD = "mara", "for this drill"
 
 @contextmanager
 def service(
-    folder: Path, port: int, bench_file: Path | None = None
+    folder: Path, port: int, bench_file: Path | None = None, kinds: tuple[str, ...] = ()
 ) -> Iterator[subprocess.Popen[bytes]]:
     """Serve a bench, by default ``folder/bench.toml``, with its records in ``folder``.
 
@@ -23,6 +23,7 @@ def service(
     bench = bench_file or folder / "bench.toml"
     words = ["serve", "--bench", str(bench), "--data", str(folder)]
     words += ["--port", str(port), "--account", ACCOUNT]
+    words += [word for kind in kinds for word in ("--kinds", kind)]
     with (folder / "service.log").open("ab") as log:
         process = subprocess.Popen(
             [sys.executable, "-m", "loricate", *words],

@@ -17,11 +17,11 @@ from loricate.commands import demo_site
 from loricate.commands.places import demo_folder
 from loricate.core.measuring.actions import Answer
 from loricate.core.planning.scheduling import (
+    Alternative,
     PlannedStep,
     forecast,
     lower_bound_s,
     makespan_s,
-    needs_alone,
 )
 from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.engine import Engine
@@ -76,8 +76,20 @@ async def _wall_s(bench_file: Path, sequence: ReadySequence, nests: int) -> floa
 
 
 def _planned(sequence: ReadySequence) -> list[PlannedStep]:
+    """The steps with the demo bench's instruments of each role, of which two are withstand sources.
+
+    The meters of each do for every step of it.
+    """
+    bench = read_bench_plan(demo_folder() / "bench" / "bench.toml")
     return [
-        PlannedStep(needs_alone(*sorted(step.roles)), step.programmed_s, step.across)
+        PlannedStep(
+            tuple(
+                tuple(Alternative(each.id) for each in bench.of_role(role))
+                for role in sorted(step.roles)
+            ),
+            step.programmed_s,
+            step.across,
+        )
         for step in sequence.steps
     ]
 

@@ -6,6 +6,8 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from loricate.bench.profiles import read_profile
 from loricate.core.limits.limit_sets import LimitSet
@@ -15,7 +17,7 @@ from loricate.core.review import RULES, Reviewed, ReviewFinding, Severity, revie
 from loricate.core.review.times import load_s
 from loricate.core.sequences.capability import Instruments
 from loricate.core.sequences.preparing import prepare
-from tests.conftest import five_steps, read_demo
+from tests.conftest import demo_limit_sets, five_steps, read_demo
 from tests.rig import DEMO
 
 LimitSets = dict[str, tuple[LimitSet, int]]
@@ -26,6 +28,8 @@ BENCH = {
     LEAKAGE: (read_profile("stand-in-leakage").capability("LK1"),),
 }
 LOOK, EARTH, INSULATION, WITHSTANDING, LEAKING = range(5)
+OWN = {"ground_bond": {"maximum": "0.5 Ω"}, "insulation": {"minimum": "1 kΩ"},
+       "withstand": {"maximum": "5 mA"}, "leakage": {"maximum": "10 mA"}}  # fmt: skip
 
 
 def released(limit_sets: LimitSets) -> LimitSets:
@@ -301,7 +305,11 @@ CASES: list[tuple[str, Change, str, Severity, str]] = [
     ),
     (
         "short_of_fitting_limit", limit(EARTH, "resistance", maximum="0.5 Ω"), "earth",
-        Severity.NOTE, "looser than the maximum 300.0 mΩ of EN-50678/protective-conductor",
+        Severity.WARNING, "looser than the maximum 300.0 mΩ of EN-50678/protective-conductor",
+    ),
+    (
+        "short_of_fitting_limit", limit(EARTH, "resistance", maximum="0.25 Ω"), "earth",
+        Severity.NOTE, "looser than the maximum 200.0 mΩ of IEC-60335-1-A/",
     ),
     (
         "beyond_bench", step(WITHSTANDING, level="6 kV"), "withstand", Severity.ERROR,
@@ -344,6 +352,36 @@ def test_a_rule_finds_its_mistake(
     assert {(each.step, each.severity) for each in found} == {(place, severity)}, found
     assert says in f"{found[0].reason} {found[0].remedy}"
     assert found[0].reason.endswith(".") and found[0].remedy.endswith(".")
+
+
+@given(
+    lacking=st.sets(st.sampled_from(
+        ["supply_voltage", "supply_frequency", "rated_power", "cord", "cord_length", "mobility",
+         "traits", "filter_capacitance", "protection_class"]
+    )),
+    family=st.sampled_from(["appliance", "medical", "winding", "cable"]),
+    is_released=st.booleans(),
+)  # fmt: skip
+def test_a_review_says_what_it_can_of_a_product_of_which_little_is_known(
+    lacking: set[str], family: str, is_released: bool
+) -> None:
+    """It never breaks down: what rests on a fact that nobody gave is left out."""
+    known = demo_limit_sets()
+    described = {**read_demo("products/dc-40.toml"), "family": family}
+    if family == "medical":
+        described["medical"] = {"applied_parts": [PAD]}
+    own = {name: each for name, each in described.items() if name not in lacking}
+    document = five_steps()
+    for step in document["steps"]:
+        for name in step.get("limits", {}):
+            step["limits"][name] = {**OWN[step["kind"]], "source": "the engineer"}
+    product = Product.model_validate(own)
+    ready = prepare(document, {product.code: product}, known)
+    found = review(Reviewed(ready, released(known) if is_released else known))
+    assert all(each.reason and each.remedy for each in found)
+    looser = {each.step for each in found if each.rule == "short_of_fitting_limit"}
+    if family == "appliance" and not lacking & {"cord", "cord_length", "protection_class"}:
+        assert "earth" in looser, "of the earth all is known that its limits ask for"
 
 
 def test_a_draft_set_is_pointed_out(limit_sets: LimitSets, product: Product) -> None:

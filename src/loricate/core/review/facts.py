@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from loricate.core.kinds.advice import Severity
+from loricate.core.limits.facts import Facts
 from loricate.core.limits.fitting import fit
 from loricate.core.limits.limit_sets import LimitSet, LimitSetItem, LimitSets
 from loricate.core.measuring.instruments import Capability
@@ -76,6 +77,11 @@ class Reviewed:
                 if fit(item, self.product.facts).holds:
                     found.setdefault(item.kind, []).append(FittingItem(limit_set, item))
         return found
+
+    def facts_at(self, step: ReadyStep, point: str) -> Facts:
+        """What limit sets may ask of the product at a point of a step."""
+        values = {each.name: each.values for each in step.points}
+        return self.product.facts.at(values.get(point, {}))
 
     def candidates(self, role: Role, step: ReadyStep) -> list[Capability]:
         """The instruments of a role that a step may take: each that can do it."""

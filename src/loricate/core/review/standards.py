@@ -3,11 +3,13 @@
 import math
 from collections.abc import Iterator, Mapping
 
-from loricate.core.limits.fitting import is_variant
+from loricate.core.limits.facts import Facts
+from loricate.core.limits.fitting import fit, is_variant
+from loricate.core.limits.limit import Limit
 from loricate.core.limits.limit_sets import LimitSetItem
 from loricate.core.limits.resolving import demanding_items, least_for
 from loricate.core.quantities import DIMENSIONS, RATIO, Dimension, display, parse_any
-from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
+from loricate.core.review.facts import FittingItem, Reviewed, ReviewFinding, Severity, rule
 from loricate.core.sequences.ready import ReadyStep
 
 
@@ -146,36 +148,56 @@ def not_compared(reviewed: Reviewed) -> Iterator[ReviewFinding]:
 
 @rule
 def short_of_fitting_limit(reviewed: Reviewed) -> Iterator[ReviewFinding]:
-    """An engineer's own limit must not be looser than a released set's that fits the product."""
+    """An engineer's own limit should not be looser than those that fit the product and the point.
+
+    Looser than all of them needs a ground; of those that are only some, a released set is named.
+    """
     for step in reviewed.steps:
-        values = step.written
         for name, limit in step.limits.items():
             if limit.source.limit_set:
                 continue
+            facts = reviewed.facts_at(step, name.point)
+            looser: list[tuple[FittingItem, str]] = []
+            held: list[FittingItem] = []
             for each in reviewed.fitting.get(step.kind.name, ()):
                 item = each.item
-                if (
-                    item.reading != name.quantity
-                    or item.by_name
-                    or each.limit_set.status != "released"
-                ):
+                if item.reading != name.quantity or item.by_name or not item.is_limit:
                     continue
-                if not is_variant(item, values):
+                if not is_variant(item, step.written) or not fit(item, facts).holds:
                     continue
-                low, high = item.figures(reviewed.product.facts)
-                dimension = DIMENSIONS[item.dimension]
-                if low is not None and (limit.minimum is None or limit.minimum < low):
-                    edge = f"minimum {display(low, dimension)}"
-                elif high is not None and (limit.maximum is None or limit.maximum > high):
-                    edge = f"maximum {display(high, dimension)}"
-                else:
-                    least = least_for(item, reviewed.product.facts, step.values)
-                    yield from _short(step, each.source, least, Severity.NOTE)
-                    continue
+                edge = _looser_than(limit, item, facts)
+                if edge:
+                    looser.append((each, edge))
+                elif edge is not None:
+                    held.append(each)
+            released = [found for found in looser if found[0].limit_set.status == "released"]
+            severity = Severity.NOTE if held else Severity.WARNING
+            for each, edge in released if held or released else looser[:1]:
                 yield ReviewFinding(
-                    Severity.NOTE,
+                    severity,
                     step.id,
                     f"its {name} {limit.text} is looser than the {edge} of {each.source}, "
                     "which fits the product.",
                     f"Cite {each.limit_set.code}, if that standard is meant.",
                 )
+            for each in held:
+                if each.limit_set.status == "released":
+                    least = least_for(each.item, reviewed.product.facts, step.values)
+                    yield from _short(step, each.source, least, Severity.NOTE)
+
+
+def _looser_than(limit: Limit, item: LimitSetItem, facts: Facts) -> str | None:
+    """The edge of an item that a limit lets pass, in words; empty where there is none.
+
+    None where the item's figure depends on what is not known of the product.
+    """
+    try:
+        low, high = item.figures(facts)
+    except ValueError:
+        return None
+    dimension = DIMENSIONS[item.dimension]
+    if low is not None and (limit.minimum is None or limit.minimum < low):
+        return f"minimum {display(low, dimension)}"
+    if high is not None and (limit.maximum is None or limit.maximum > high):
+        return f"maximum {display(high, dimension)}"
+    return ""
