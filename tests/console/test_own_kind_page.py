@@ -9,6 +9,8 @@ from loricate.client import Client
 from tests.console.pages import check_accessible, sign_in
 from tests.rotor import PASSWORD, Rotor, engineer_of, rotor_site
 
+pytestmark = pytest.mark.console
+
 
 @pytest.fixture(scope="module")
 def rotor(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Rotor]:
@@ -40,3 +42,13 @@ def test_a_form_is_filled_in_at_the_run_page(page: Page, rotor: Rotor, client: C
     expect(page.get_by_test_id("verdict")).to_have_text("PASS", timeout=20_000)
     (answer,) = client.run(run.id).units[0].answers
     assert answer.choice == "Room 24.5 °C, Grease thick"
+    # Two speeds: a row each, and what was measured of the rotor as a whole beside them.
+    page.goto(f"{rotor.url}/units/R-50")
+    points = page.get_by_role("table", name="Points of")
+    expect(page.get_by_text("All of 2 points passed.")).to_be_visible()
+    expect(
+        points.get_by_role("columnheader", name="rate ≥ 60 /min drawing of the rotor")
+    ).to_have_count(1)
+    expect(points.get_by_role("row", name="slow")).to_contain_text("not judged: it had no time")
+    expect(points.get_by_role("row", name="fast")).to_contain_text("/min")
+    check_accessible(page)

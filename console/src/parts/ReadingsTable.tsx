@@ -3,6 +3,8 @@ import { Fragment } from 'react'
 import type { Attempt, Reading } from '../api/client'
 import { MarginBar } from './MarginBar'
 import { marginText } from './margin'
+import { PointsTable } from './PointsTable'
+import { byPoint } from './points'
 import { VerdictMark } from './VerdictMark'
 import { measurand } from './words'
 
@@ -41,20 +43,20 @@ export function ReadingsTable({ attempts, label }: { attempts: Attempt[]; label:
                     {attempt.title}
                   </Text>
                   {attempt.number > 1 && ` (attempt ${attempt.number}: ${attempt.reason})`}
-                  {[attempt.note, ...attempt.faults.map((fault) => fault.text)]
-                    .filter(Boolean)
-                    .map((told) => (
-                      <Text key={told} as="span" color="soft">
-                        {' '}
-                        {told}
-                      </Text>
-                    ))}
+                  {[attempt.note, ...toldAbove(attempt)].filter(Boolean).map((told) => (
+                    <Text key={told} as="span" color="soft">
+                      {' '}
+                      {told}
+                    </Text>
+                  ))}
                 </Table.Cell>
                 <Table.Cell>
                   <VerdictMark verdict={attempt.verdict} cause={attempt.cause} />
                 </Table.Cell>
               </Table.Row>
-              {attempt.repetitions.length === 0 && <ReadingRows readings={attempt.readings} />}
+              {attempt.repetitions.length === 0 && (
+                <ReadingRows attempt={attempt} readings={attempt.readings} />
+              )}
               {attempt.repetitions.map(({ number, verdict, cause }) => (
                 <Fragment key={number}>
                   <Table.Row>
@@ -66,6 +68,8 @@ export function ReadingsTable({ attempts, label }: { attempts: Attempt[]; label:
                     </Table.Cell>
                   </Table.Row>
                   <ReadingRows
+                    attempt={attempt}
+                    repetition={number}
                     readings={attempt.readings.filter((each) => each.repetition === number)}
                   />
                 </Fragment>
@@ -78,8 +82,36 @@ export function ReadingsTable({ attempts, label }: { attempts: Attempt[]; label:
   )
 }
 
-function ReadingRows({ readings }: { readings: Reading[] }) {
-  return readings.map((reading) => <ReadingRow key={measurand(reading)} reading={reading} />)
+/** What was found wrong outright, but for what the table of points says beside its point. */
+function toldAbove({ readings, faults }: Attempt): string[] {
+  const hasTable = byPoint(readings, faults) !== null
+  return faults.filter((each) => !hasTable || each.point === '').map((each) => each.text)
+}
+
+interface RowsProps {
+  attempt: Attempt
+  readings: Reading[]
+  repetition?: number
+}
+
+function ReadingRows({ attempt, readings, repetition = 0 }: RowsProps) {
+  const faults = attempt.faults.filter((each) => each.repetition === repetition)
+  const table = byPoint(readings, faults)
+  const own = table?.whole ?? readings
+  return (
+    <>
+      {table && (
+        <Table.Row>
+          <Table.Cell colSpan={7}>
+            <PointsTable table={table} label={`Points of ${attempt.title}`} />
+          </Table.Cell>
+        </Table.Row>
+      )}
+      {own.map((reading) => (
+        <ReadingRow key={measurand(reading)} reading={reading} />
+      ))}
+    </>
+  )
 }
 
 function ReadingRow({ reading }: { reading: Reading }) {

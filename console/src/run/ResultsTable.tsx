@@ -1,6 +1,7 @@
 import { Box, Table, Text } from '@chakra-ui/react'
 import type { CSSProperties } from 'react'
 import type { Attempt, Run } from '../api/client'
+import { telling } from '../parts/points'
 import { VerdictMark, VerdictShape, verdictInk, verdictWord } from '../parts/VerdictMark'
 import { NOT_TRIED } from './runState'
 
@@ -73,7 +74,8 @@ interface CellProps {
 function StepCell({ attempts, label, isOpen, onOpen }: CellProps) {
   const latest = attempts.at(-1)
   if (latest === undefined) return null
-  const decided = latest.readings.find((reading) => reading.limit !== '')
+  const decided =
+    telling(latest.readings) ?? latest.readings.find((reading) => reading.limit !== '')
   const tried = attempts.filter((each) => !NOT_TRIED.includes(each.cause)).length
   const again = tried > 1 ? `, attempt ${tried}` : ''
   return (
@@ -106,7 +108,7 @@ function StepCell({ attempts, label, isOpen, onOpen }: CellProps) {
       </Text>
       {decided && (
         <Text as="span" display="block" fontSize="sm" color="soft" whiteSpace="nowrap">
-          {decided.text}
+          {decided.text} {decided.point}
         </Text>
       )}
       <span style={UNSEEN}>, open readings</span>

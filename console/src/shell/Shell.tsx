@@ -45,7 +45,7 @@ export function Shell() {
         px="5"
         minH="14"
         wrap="wrap"
-        gap={{ base: '3', xl: '6' }}
+        gap={{ base: '3', xl: '4' }}
       >
         <HStack gap="2">
           <Mark size={26} />
@@ -59,7 +59,7 @@ export function Shell() {
               {({ isActive }) => (
                 <Flex
                   align="center"
-                  px={{ base: '2', xl: '3' }}
+                  px={{ base: '2', xl: '2.5' }}
                   fontWeight={isActive ? 'bold' : 'normal'}
                   color={isActive ? 'act' : 'ink'}
                   borderBottomWidth="3px"
@@ -71,7 +71,7 @@ export function Shell() {
             </NavLink>
           ))}
         </HStack>
-        <HStack gap={{ base: '1', xl: '3' }}>
+        <HStack gap={{ base: '1', xl: '2' }}>
           <Button
             size="sm"
             variant="ghost"

@@ -2,8 +2,8 @@
 
 import click
 
-from loricate.commands.connection import DEFAULT_URL, connect, save_session, service_options
-from loricate.commands.output import moment, print_json, print_table
+from loricate.commands.connection import DEFAULT_URL, Call, save_session, service_options
+from loricate.commands.output import moment, print_json, print_table, printed
 
 ROLES = click.Choice(["operator", "engineer", "quality", "administrator"])
 
@@ -32,8 +32,7 @@ def first(service: str, code: str, name: str, full_name: str, password: str, as_
     with Client(service) as client:
         made = client.make_first_account(code, name, full_name, password)
         save_session(client.base_url, client.sign_in(name, password).token)
-    if as_json:
-        print_json(made)
+    if printed(as_json, made):
         return
     click.echo(f"{made.name} ({made.role}) is made and signed in.")
     click.echo(
@@ -45,15 +44,14 @@ def first(service: str, code: str, name: str, full_name: str, password: str, as_
 
 @command.command("list")
 @service_options
-def list_(service: str | None, token: str | None, as_json: bool) -> None:
+def list_(call: Call) -> None:
     """List accounts.
 
     Example: loricate account list
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.accounts()
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     rows = [
         (
@@ -70,18 +68,14 @@ def list_(service: str | None, token: str | None, as_json: bool) -> None:
 @click.option("--full-name", required=True)
 @click.option("--role", type=ROLES, required=True)
 @service_options
-def add(
-    name: str, full_name: str, role: str, service: str | None, token: str | None, as_json: bool
-) -> None:
+def add(name: str, full_name: str, role: str, call: Call) -> None:
     """Add somebody; prints a one-time password, shown this once.
 
     Example: loricate account add olle --full-name "Olle Stark" --role operator
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         made = client.add_account(name, full_name, role)
-    if as_json:
-        print_json(made)
-    else:
+    if not call.printed(made):
         click.echo(f"{made.name} signs in with {made.password} and then chooses a password.")
 
 
@@ -92,34 +86,29 @@ def add(
 @click.option("--close/--open", "closed", default=None, help="Close the account, or open it.")
 @service_options
 def change(
-    name: str, full_name: str | None, role: str | None, closed: bool | None, service: str | None,
-    token: str | None, as_json: bool,
+    name: str, full_name: str | None, role: str | None, closed: bool | None, call: Call,
 ) -> None:  # fmt: skip
     """Change an account's full name or role, close or open it.
 
     Example: loricate account change olle --role quality
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         made = client.change_account(name, full_name=full_name, role=role, closed=closed)
-    if as_json:
-        print_json(made)
-    else:
+    if not call.printed(made):
         click.echo(f"{made.name}: {made.full_name}, {made.role}, {made.state}.")
 
 
 @command.command("reset")
 @click.argument("name")
 @service_options
-def reset(name: str, service: str | None, token: str | None, as_json: bool) -> None:
+def reset(name: str, call: Call) -> None:
     """Give an account a one-time password and ends its sessions.
 
     Example: loricate account reset olle
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         made = client.reset_password(name)
-    if as_json:
-        print_json(made)
-    else:
+    if not call.printed(made):
         click.echo(f"{made.name} signs in with {made.password} and then chooses a password.")
 
 
@@ -128,32 +117,27 @@ def reset(name: str, service: str | None, token: str | None, as_json: bool) -> N
 @click.option("--next", "following", prompt="New password", hide_input=True,
               confirmation_prompt=True)  # fmt: skip
 @service_options
-def password(
-    present: str, following: str, service: str | None, token: str | None, as_json: bool
-) -> None:
+def password(present: str, following: str, call: Call) -> None:
     """Change your own password; your other sessions end.
 
     Example: loricate account password
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         client.change_password(present, following)
-    if as_json:
-        print_json({"changed": True})
-    else:
+    if not call.printed({"changed": True}):
         click.echo("Your password is changed.")
 
 
 @command.command("sessions")
 @service_options
-def sessions(service: str | None, token: str | None, as_json: bool) -> None:
+def sessions(call: Call) -> None:
     """List where you are signed in.
 
     Example: loricate account sessions
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.sessions()
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     rows = [
         (
@@ -168,16 +152,14 @@ def sessions(service: str | None, token: str | None, as_json: bool) -> None:
 @command.command("end-session")
 @click.argument("session")
 @service_options
-def end_session(session: str, service: str | None, token: str | None, as_json: bool) -> None:
+def end_session(session: str, call: Call) -> None:
     """End one of your sessions, by its id in the list.
 
     Example: loricate account end-session 0199c0de-3f00-7000-8000-0123456789ab
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         client.end_session(session)
-    if as_json:
-        print_json({"ended": session})
-    else:
+    if not call.printed({"ended": session}):
         click.echo("That session has ended.")
 
 
@@ -185,12 +167,12 @@ def end_session(session: str, service: str | None, token: str | None, as_json: b
 @click.option("--off", is_flag=True, help="Have the password be enough again.")
 @click.option("--password", envvar="LORICATE_PASSWORD", prompt=True, hide_input=True)
 @service_options
-def codes(off: bool, password: str, service: str | None, token: str | None, as_json: bool) -> None:
+def codes(off: bool, password: str, call: Call) -> None:
     """Have a one-time code of an authenticator (TOTP) go with your password, or no longer.
 
     Example: loricate account codes
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         if off:
             client.end_codes(password)
         else:
@@ -199,7 +181,7 @@ def codes(off: bool, password: str, service: str | None, token: str | None, as_j
                 click.echo(line, err=True)
             click.echo(f"Scan this with an authenticator, or type {made.secret} there.", err=True)
             client.confirm_codes(click.prompt("Code that it shows", err=True))
-    if as_json:
+    if call.as_json:
         print_json({"codes": not off})
     elif off:
         click.echo("The password is enough again.")
@@ -218,16 +200,14 @@ def _half_blocks(rows: list[str]) -> list[str]:
 
 @command.command("sign-out-everywhere")
 @service_options
-def sign_out_everywhere(service: str | None, token: str | None, as_json: bool) -> None:
+def sign_out_everywhere(call: Call) -> None:
     """End every session of yours, this one as well.
 
     Example: loricate account sign-out-everywhere
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         client.sign_out_everywhere()
-    if as_json:
-        print_json({"signed_out": True})
-    else:
+    if not call.printed({"signed_out": True}):
         click.echo("You are signed out everywhere.")
 
 
@@ -241,18 +221,17 @@ def sign_out_everywhere(service: str | None, token: str | None, as_json: bool) -
 @service_options
 def audit(
     account: str, action: str, subject: str, since: str, until: str, count: int,
-    service: str | None, token: str | None, as_json: bool,
+    call: Call,
 ) -> None:  # fmt: skip
     """Read the audit trail, newest first.
 
     Example: loricate account audit --account mara --action release
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.audit(
             account=account, action=action, subject=subject, since=since, until=until, count=count
         )
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     rows = [
         (moment(each.at), each.account, each.action, each.subject, each.detail) for each in found

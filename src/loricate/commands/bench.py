@@ -5,8 +5,8 @@ from typing import TYPE_CHECKING
 
 import click
 
-from loricate.commands.connection import connect, service_options
-from loricate.commands.output import NOT_PASSED, print_json, print_table
+from loricate.commands.connection import Call, service_options
+from loricate.commands.output import NOT_PASSED, print_table
 
 if TYPE_CHECKING:
     from loricate.api.bench import DangerOut, FixtureOut
@@ -19,15 +19,14 @@ def command() -> None:
 
 @command.command("show")
 @service_options
-def show(service: str | None, token: str | None, as_json: bool) -> None:
+def show(call: Call) -> None:
     """Show who answers, calibration, guard and fixtures.
 
     Example: loricate bench show
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         bench, site = client.bench(), client.site()
-    if as_json:
-        print_json(bench)
+    if call.printed(bench):
         return
     guard = {True: "closed", False: "OPEN", None: "does not answer"}[bench.guard_closed]
     click.echo(f"{bench.code}  {bench.title}, {bench.site}. Guard {guard}.")
@@ -67,17 +66,16 @@ def danger_line(danger: "DangerOut") -> str:
 @command.command("earthed")
 @click.argument("note")
 @service_options
-def earthed(note: str, service: str | None, token: str | None, as_json: bool) -> None:
+def earthed(note: str, call: Call) -> None:
     """Confirm that the unit was earthed by hand; NOTE says what was done.
 
     Asked for where nothing could measure what is left at a unit.
 
     Example: loricate bench earthed "earthed nest 2 with the earthing stick"
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         danger = client.confirm_earthed(note)
-    if as_json:
-        print_json(danger)
+    if call.printed(danger):
         return
     click.echo(danger_line(danger))
 
@@ -111,42 +109,38 @@ def _print_fixture(fixture: "FixtureOut") -> None:
 @click.argument("fixture")
 @click.option("--nest", "nests", multiple=True, help="Only this nest; may be repeated.")
 @service_options
-def zero(
-    fixture: str, nests: tuple[str, ...], service: str | None, token: str | None, as_json: bool
-) -> None:
+def zero(fixture: str, nests: tuple[str, ...], call: Call) -> None:
     """Measure the leads of a fixture with its contacts shorted; later readings have them taken off.
 
     Exits 3 when a nest could not be zeroed.
 
     Example: loricate bench zero FX-A --nest 1
     """
-    _perform("zero", fixture, nests, service, token, as_json)
+    _perform("zero", fixture, nests, call)
 
 
 @command.command("check")
 @click.argument("fixture")
 @click.option("--nest", default="", help="Where the reference boxes go; the first by default.")
 @service_options
-def check(fixture: str, nest: str, service: str | None, token: str | None, as_json: bool) -> None:
+def check(fixture: str, nest: str, call: Call) -> None:
     """Do the daily check: the scanner with the fixture empty, then both reference boxes.
 
     Exits 3 when it fails; until one passes, no unit is certified.
 
     Example: loricate bench check FX-A
     """
-    _perform("daily_check", fixture, (nest,) if nest else (), service, token, as_json)
+    _perform("daily_check", fixture, (nest,) if nest else (), call)
 
 
 def _perform(
     kind: str,
     fixture: str,
     nests: tuple[str, ...],
-    service: str | None,
-    token: str | None,
-    as_json: bool,
+    call: Call,
 ) -> None:
     """Begin an act of upkeep, put its questions to the terminal, and print how it ended."""
-    with connect(service, token) as client:
+    with call.connect() as client:
         act = client.begin_upkeep(kind, fixture, nests)
         try:
             for event in client.upkeep_events(act.id):
@@ -164,9 +158,7 @@ def _perform(
             client.abort_upkeep(act.id)
         ended = client.upkeep(act.id)
         shown = next(each for each in client.bench().fixtures if each.code == fixture)
-    if as_json:
-        print_json(ended)
-    else:
+    if not call.printed(ended):
         click.echo(f"{ended.kind.replace('_', ' ')} of {fixture}: {ended.state}")
         for finding in ended.findings:
             click.echo(finding)
@@ -178,15 +170,14 @@ def _perform(
 @command.command("checks")
 @click.argument("fixture")
 @service_options
-def checks(fixture: str, service: str | None, token: str | None, as_json: bool) -> None:
+def checks(fixture: str, call: Call) -> None:
     """List the daily checks of a fixture, newest first, with what was found wrong.
 
     Example: loricate bench checks FX-A
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.daily_checks(fixture)
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     rows = [
         (
@@ -204,15 +195,13 @@ def checks(fixture: str, service: str | None, token: str | None, as_json: bool) 
 @click.argument("fixture")
 @click.option("--note", required=True, help="What was done; it is kept.")
 @service_options
-def renew(fixture: str, note: str, service: str | None, token: str | None, as_json: bool) -> None:
+def renew(fixture: str, note: str, call: Call) -> None:
     """Enter that the contacts of a fixture were renewed; its matings are counted from now.
 
     Example: loricate bench renew FX-A --note "spring contacts changed"
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         client.renew_contacts(fixture, note)
         shown = next(each for each in client.bench().fixtures if each.code == fixture)
-    if as_json:
-        print_json(shown)
-    else:
+    if not call.printed(shown):
         _print_fixture(shown)

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from loricate.commands.connection import connect, service_options
+from loricate.commands.connection import Call, service_options
 from loricate.commands.output import print_json, print_table, verdict_word
 
 FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
@@ -22,23 +22,21 @@ def command() -> None:
 @click.argument("name")
 @click.option("--to", "folder", type=click.Path(file_okay=False, path_type=Path), default=".")
 @service_options
-def get(name: str, folder: Path, service: str | None, token: str | None, as_json: bool) -> None:
+def get(name: str, folder: Path, call: Call) -> None:
     """Save the PDF and the signed JSON of a certificate or nonconformance report.
 
     NAME is a number or a serial. The files are named by the document's number.
 
     Example: loricate certificate get DC40-26-0117 --to out
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         sealed, pdf = client.certificate(name), client.certificate_pdf(name)
     number = json.loads(sealed)["document"]["number"]
     folder.mkdir(parents=True, exist_ok=True)
     paths = [folder / f"{number}.json", folder / f"{number}.pdf"]
     paths[0].write_text(sealed, encoding="utf-8")
     paths[1].write_bytes(pdf)
-    if as_json:
-        print_json([str(path) for path in paths])
-    else:
+    if not call.printed([str(path) for path in paths]):
         for path in paths:
             click.echo(str(path))
 
@@ -46,15 +44,14 @@ def get(name: str, folder: Path, service: str | None, token: str | None, as_json
 @command.command("show")
 @click.argument("name")
 @service_options
-def show(name: str, service: str | None, token: str | None, as_json: bool) -> None:
+def show(name: str, call: Call) -> None:
     """Show a certificate or nonconformance report, by number or serial.
 
     Example: loricate certificate show DC40-26-0117
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         sealed = json.loads(client.certificate(name))
-    if as_json:
-        print_json(sealed)
+    if call.printed(sealed):
         return
     document: dict[str, Any] = sealed["document"]
     click.secho(

@@ -1,18 +1,21 @@
 """How commands reach the service: by options, environment, or the sign-in that was kept."""
 
+import functools
 import json
 import os
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any
 
 import click
 import platformdirs
 
+from loricate.commands.output import printed
+
 if TYPE_CHECKING:
     from loricate.client import Client
 
-F = TypeVar("F", bound=Callable[..., Any])
 DEFAULT_URL = "http://127.0.0.1:8640"
 
 
@@ -39,8 +42,38 @@ def save_session(url: str, token: str) -> None:
         json.dump({"url": url, "token": token}, file)
 
 
-def service_options(function: F) -> F:
-    """Add --service, --token and --json to a command."""
+@dataclass(frozen=True, slots=True)
+class Call:
+    """How a command reaches the service, and whether it answers a program."""
+
+    service: str | None
+    token: str | None
+    as_json: bool
+
+    def connect(self) -> "Client":
+        """Give a client for the chosen service with the best token known for it."""
+        from loricate.client import Client
+
+        saved = saved_session()
+        url = (self.service or saved.get("url") or DEFAULT_URL).rstrip("/")
+        token = self.token
+        if token is None and saved.get("url") == url:
+            token = saved.get("token")
+        return Client(url, token=token or "")
+
+    def printed(self, found: object) -> bool:
+        """Print what was found as JSON, if that was asked for; whether it was."""
+        return printed(self.as_json, found)
+
+
+def service_options(function: Callable[..., None]) -> Callable[..., None]:
+    """Add --service, --token and --json to a command; it is given them as its ``call``."""
+
+    @functools.wraps(function)
+    def called(service: str | None, token: str | None, as_json: bool, **own: Any) -> None:
+        function(call=Call(service, token, as_json), **own)
+
+    made: Callable[..., None] = called
     for option in (
         click.option("--json", "as_json", is_flag=True, help="Print JSON for programs."),
         click.option("--token", envvar="LORICATE_TOKEN", help="Bearer token; else the kept one."),
@@ -49,8 +82,8 @@ def service_options(function: F) -> F:
             f"else {DEFAULT_URL}.",
         ),
     ):  # fmt: skip
-        function = option(function)
-    return function
+        made = option(made)
+    return made
 
 
 fixture_option = click.option(
@@ -70,14 +103,3 @@ def chosen_fixture(client: "Client", fixture: str) -> str:
             "LORICATE_FIXTURE."
         )
     return codes[0]
-
-
-def connect(service: str | None, token: str | None) -> "Client":
-    """Give a client for the chosen service with the best token known for it."""
-    from loricate.client import Client
-
-    saved = saved_session()
-    url = (service or saved.get("url") or DEFAULT_URL).rstrip("/")
-    if token is None and saved.get("url") == url:
-        token = saved.get("token")
-    return Client(url, token=token or "")

@@ -6,8 +6,8 @@ from typing import Any
 
 import click
 
-from loricate.commands.connection import connect, service_options
-from loricate.commands.output import moment, print_json, print_table
+from loricate.commands.connection import Call, service_options
+from loricate.commands.output import moment, print_table
 
 FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 FOLDER = click.Path(exists=True, file_okay=False, path_type=Path)
@@ -30,11 +30,10 @@ def revisions_command(kind: str, noun: str, code: str) -> click.Command:
     )
     @click.argument("code")
     @service_options
-    def revisions(code: str, service: str | None, token: str | None, as_json: bool) -> None:
-        with connect(service, token) as client:
+    def revisions(code: str, call: Call) -> None:
+        with call.connect() as client:
             found = client.revisions(kind, code)
-        if as_json:
-            print_json(found)
+        if call.printed(found):
             return
         rows = [
             (str(each.revision), each.status, moment(each.created_at), each.created_by)
@@ -57,13 +56,10 @@ def differences_command(kind: str, noun: str, code: str) -> click.Command:
     @click.argument("old", type=int)
     @click.argument("new", type=int)
     @service_options
-    def differences(
-        code: str, old: int, new: int, service: str | None, token: str | None, as_json: bool
-    ) -> None:
-        with connect(service, token) as client:
+    def differences(code: str, old: int, new: int, call: Call) -> None:
+        with call.connect() as client:
             found = client.differences(kind, code, old, new)
-        if as_json:
-            print_json(found)
+        if call.printed(found):
             return
         for each in found:
             sides = ("nothing" if each_side in (None, "") else str(each_side)

@@ -4,9 +4,9 @@ from pathlib import Path
 
 import click
 
-from loricate.commands.connection import connect, service_options
+from loricate.commands.connection import Call, service_options
 from loricate.commands.documents import FILE, differences_command, read_toml, revisions_command
-from loricate.commands.output import print_json, print_table
+from loricate.commands.output import print_table
 
 
 @click.group("limit-set")
@@ -16,15 +16,14 @@ def command() -> None:
 
 @command.command("list")
 @service_options
-def list_(service: str | None, token: str | None, as_json: bool) -> None:
+def list_(call: Call) -> None:
     """List the newest revision of every limit set.
 
     Example: loricate limit-set list
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.limit_sets()
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     rows = [
         (
@@ -42,17 +41,14 @@ def list_(service: str | None, token: str | None, as_json: bool) -> None:
 @click.argument("code")
 @click.option("--revision", type=int, help="The newest by default.")
 @service_options
-def show(
-    code: str, revision: int | None, service: str | None, token: str | None, as_json: bool
-) -> None:
+def show(code: str, revision: int | None, call: Call) -> None:
     """Show the items of a limit set.
 
     Example: loricate limit-set show IEC-60335-1-A
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.limit_set(code, revision)
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     checked = found["checked"] or "nobody has compared it with a bought copy yet"
     click.echo(
@@ -78,16 +74,14 @@ def _figure(item: dict[str, object]) -> str:
 @command.command("add")
 @click.argument("file", type=FILE)
 @service_options
-def add(file: Path, service: str | None, token: str | None, as_json: bool) -> None:
+def add(file: Path, call: Call) -> None:
     """Add a limit set file, or a revision of one.
 
     Example: loricate limit-set add demo/limit-sets/en-50699.toml
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         stored = client.add_limit_set(read_toml(file))
-    if as_json:
-        print_json(stored)
-    else:
+    if not call.printed(stored):
         click.echo(f"{stored.code} is stored as revision {stored.revision}.")
 
 
@@ -95,16 +89,14 @@ def add(file: Path, service: str | None, token: str | None, as_json: bool) -> No
 @click.argument("code")
 @click.option("--checked", required=True, help="Who compared its figures with what, and when.")
 @service_options
-def release(code: str, checked: str, service: str | None, token: str | None, as_json: bool) -> None:
+def release(code: str, checked: str, call: Call) -> None:
     """Release a limit set's newest revision.
 
     Example: loricate limit-set release EN-50699 --checked "M. Rowe, 2026-11-20, copy 4411"
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         stored = client.release_limit_set(code, checked)
-    if as_json:
-        print_json(stored)
-    else:
+    if not call.printed(stored):
         click.echo(f"{stored.code} is released as revision {stored.revision}.")
 
 

@@ -5,8 +5,8 @@ from typing import TYPE_CHECKING
 
 import click
 
-from loricate.commands.connection import connect, service_options
-from loricate.commands.output import print_json, print_table, verdict_word
+from loricate.commands.connection import Call, service_options
+from loricate.commands.output import print_table, verdict_word
 
 if TYPE_CHECKING:
     from loricate.api.lots import LotOut, LotSummary
@@ -32,9 +32,7 @@ def open_(
     serials: str,
     quantity: int | None,
     order_number: str,
-    service: str | None,
-    token: str | None,
-    as_json: bool,
+    call: Call,
 ) -> None:
     """Open a lot of a product for serials.
 
@@ -43,25 +41,22 @@ def open_(
 
     Example: loricate lot open L-2611 DC-40 DC40-26-0201..DC40-26-0208 --order PO-7731
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         lot = client.open_lot(code, product, serials, quantity=quantity, order_number=order_number)
-    if as_json:
-        print_json(lot)
-    else:
+    if not call.printed(lot):
         click.echo(f"Lot {lot.code} is open for {lot.expected} units.")
 
 
 @command.command("list")
 @service_options
-def list_(service: str | None, token: str | None, as_json: bool) -> None:
+def list_(call: Call) -> None:
     """List lots with their progress.
 
     Example: loricate lot list
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.lots()
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     rows = [
         (lot.code, lot.product, lot.state, f"{lot.tested} of {lot.expected}",
@@ -77,16 +72,14 @@ def list_(service: str | None, token: str | None, as_json: bool) -> None:
 @command.command("show")
 @click.argument("code")
 @service_options
-def show(code: str, service: str | None, token: str | None, as_json: bool) -> None:
+def show(code: str, call: Call) -> None:
     """Sum up a lot: yields, units with their latest verdicts, and those that wait.
 
     Example: loricate lot show L-2611
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         lot = client.lot(code)
-    if as_json:
-        print_json(lot)
-    else:
+    if not call.printed(lot):
         print_lot(lot)
 
 
@@ -97,35 +90,31 @@ def show(code: str, service: str | None, token: str | None, as_json: bool) -> No
     show_default=True, help="Where the PDF goes.",
 )  # fmt: skip
 @service_options
-def paper(code: str, folder: Path, service: str | None, token: str | None, as_json: bool) -> None:
+def paper(code: str, folder: Path, call: Call) -> None:
     """Save the summary of a lot as a PDF, as it stands now.
 
     Example: loricate lot paper L-2611 --to out
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         data = client.lot_pdf(code)
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{code}.pdf"
     path.write_bytes(data)
-    if as_json:
-        print_json({"path": str(path)})
-    else:
+    if not call.printed({"path": str(path)}):
         click.echo(str(path))
 
 
 @command.command("close")
 @click.argument("code")
 @service_options
-def close(code: str, service: str | None, token: str | None, as_json: bool) -> None:
+def close(code: str, call: Call) -> None:
     """Close a lot; no run is made in it any more.
 
     Example: loricate lot close L-2611
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         lot = client.close_lot(code)
-    if as_json:
-        print_json(lot)
-    else:
+    if not call.printed(lot):
         click.echo(f"Lot {lot.code} is closed. {sentence(lot)}")
 
 

@@ -22,6 +22,13 @@ def print_json(data: object) -> None:
     click.echo(json.dumps(data, ensure_ascii=False, indent=2))
 
 
+def printed(as_json: bool, found: object) -> bool:
+    """Print what was found as JSON, if that was asked for; whether it was."""
+    if as_json:
+        print_json(found)
+    return as_json
+
+
 def print_table(
     heads: Sequence[str], rows: Sequence[Sequence[str]], right: Collection[str] = ()
 ) -> None:

@@ -4,14 +4,14 @@ from pathlib import Path
 
 import click
 
-from loricate.commands.connection import connect, service_options
+from loricate.commands.connection import Call, service_options
 from loricate.commands.documents import (
     FILE,
     differences_command,
     read_toml,
     revisions_command,
 )
-from loricate.commands.output import print_json, print_table
+from loricate.commands.output import print_table
 from loricate.core.products.product import Product
 from loricate.core.toml_text import write_toml
 
@@ -23,15 +23,14 @@ def command() -> None:
 
 @command.command("list")
 @service_options
-def list_(service: str | None, token: str | None, as_json: bool) -> None:
+def list_(call: Call) -> None:
     """List the newest revision of every product.
 
     Example: loricate product list
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.products()
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     rows = [
         (
@@ -49,17 +48,14 @@ def list_(service: str | None, token: str | None, as_json: bool) -> None:
 @click.argument("code")
 @click.option("--revision", type=int, help="The newest by default.")
 @service_options
-def show(
-    code: str, revision: int | None, service: str | None, token: str | None, as_json: bool
-) -> None:
+def show(code: str, revision: int | None, call: Call) -> None:
     """Print a product's file.
 
     Example: loricate product show DC-40
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.product(code, revision)
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     click.echo(f"# {code}, revision {found['revision']}")
     ordered = {name: found[name] for name in Product.model_fields if name in found}
@@ -70,18 +66,14 @@ def show(
 @click.argument("file", type=FILE)
 @click.option("--based-on", type=int, help="Refuse when another revision is the newest by now.")
 @service_options
-def add(
-    file: Path, based_on: int | None, service: str | None, token: str | None, as_json: bool
-) -> None:
+def add(file: Path, based_on: int | None, call: Call) -> None:
     """Add a product file, or a revision of one.
 
     Example: loricate product add demo/products/dc-40.toml
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         stored = client.add_product(read_toml(file), based_on)
-    if as_json:
-        print_json(stored)
-    else:
+    if not call.printed(stored):
         click.echo(f"{stored.code} is stored as revision {stored.revision}.")
 
 
@@ -91,23 +83,20 @@ def add(
 @click.option("--title", help="The same by default.")
 @service_options
 def copy(
-    code: str, new_code: str, title: str | None, service: str | None, token: str | None,
-    as_json: bool,
+    code: str, new_code: str, title: str | None, call: Call,
 ) -> None:  # fmt: skip
     """Copy a product under a new code.
 
     Example: loricate product copy DC-40 DC-42 --title "Drying cabinet DC-42"
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         if any(each["code"] == new_code for each in client.products()):
             raise click.ClickException(f"There is a product {new_code} already; choose another.")
         document = client.product(code)
         del document["revision"]
         document |= {"code": new_code, "title": title or document["title"]}
         stored = client.add_product(document)
-    if as_json:
-        print_json(stored)
-    else:
+    if not call.printed(stored):
         click.echo(f"{stored.code} is stored as revision {stored.revision}.")
 
 
@@ -115,17 +104,14 @@ def copy(
 @click.argument("code")
 @click.option("--all", "show_all", is_flag=True, help="Those that do not hold as well.")
 @service_options
-def limits(
-    code: str, show_all: bool, service: str | None, token: str | None, as_json: bool
-) -> None:
+def limits(code: str, show_all: bool, call: Call) -> None:
     """Show which limits of which standards hold for a product, and why.
 
     Example: loricate product limits DC-40
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.offer(code)
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     rows = [
         (

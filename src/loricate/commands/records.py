@@ -8,8 +8,8 @@ from pathlib import Path
 
 import click
 
-from loricate.commands.connection import connect, service_options
-from loricate.commands.output import moment, print_json, print_table
+from loricate.commands.connection import Call, service_options
+from loricate.commands.output import moment, print_json, print_table, printed
 
 FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 FOLDER = click.Path(file_okay=False, path_type=Path)
@@ -35,8 +35,7 @@ def command() -> None:
 @head_folders
 @service_options
 def check(
-    data_folder: Path | None, head_folders: tuple[Path, ...], service: str | None,
-    token: str | None, as_json: bool,
+    data_folder: Path | None, head_folders: tuple[Path, ...], call: Call,
 ) -> None:  # fmt: skip
     """Find everything in the records and the ledger that was changed, added or taken away.
 
@@ -54,11 +53,11 @@ def check(
         heads, notes = both[0].heads, list(both[0].notes)
         faults = [fault for each in both for fault in each.faults]
     else:
-        with connect(service, token) as client:
+        with call.connect() as client:
             records, ledger = client.check_records(), client.ledger()
         marks, entries, heads, notes = records.marks, ledger.entries, records.heads, records.notes
         faults = [*records.faults, *ledger.faults]
-    if as_json:
+    if call.as_json:
         print_json(
             {"whole": not faults, "marks": marks, "documents": entries, "heads": heads,
              "faults": faults, "notes": notes}
@@ -84,19 +83,16 @@ def _database(data_folder: Path) -> Path:
 @click.option("--now", "try_now", is_flag=True, help="Try everything that waits now.")
 @click.option("--all", "show_all", is_flag=True, help="Show what has got there as well.")
 @service_options
-def show_outbox(
-    try_now: bool, show_all: bool, service: str | None, token: str | None, as_json: bool
-) -> None:
+def show_outbox(try_now: bool, show_all: bool, call: Call) -> None:
     """Show what still has to leave the service, and why it has not yet.
 
     Example: loricate records outbox --now
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         if try_now:
             client.try_outbox()
         found = client.outbox(waiting=not show_all)
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     print_table(
         ["DOCUMENT", "TO", "QUEUED", "TRIES", "STATE"],
@@ -200,9 +196,7 @@ def new_key(data_folder: Path, as_json: bool) -> None:
 
     _database(data_folder)
     key = begin_new_key(data_folder, getpass.getuser())
-    if as_json:
-        print_json({"kid": key.kid})
-    else:
+    if not printed(as_json, {"kid": key.kid}):
         click.echo(f"The site seals with a new key from now on: {key.kid}")
         click.echo("Give its public half to whoever verifies: /api/v1/site-keys.", err=True)
 
@@ -210,38 +204,34 @@ def new_key(data_folder: Path, as_json: bool) -> None:
 @command.command("head")
 @click.option("--to", "file", type=click.Path(dir_okay=False, path_type=Path), help="A file.")
 @service_options
-def head(file: Path | None, service: str | None, token: str | None, as_json: bool) -> None:
+def head(file: Path | None, call: Call) -> None:
     """Print a signed head of the ledger and the records, to be kept elsewhere.
 
     Example: loricate records head --to /mnt/safe/head.jws
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         compact = client.ledger_head()
     if file is not None:
         file.write_text(compact, encoding="ascii")
-    if as_json:
-        print_json({"head": compact.strip(), "file": None if file is None else str(file)})
-    else:
+    if not call.printed({"head": compact.strip(), "file": None if file is None else str(file)}):
         click.echo(compact.strip() if file is None else str(file))
 
 
 @command.command("audit")
 @click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
 @service_options
-def audit(file: Path, service: str | None, token: str | None, as_json: bool) -> None:
+def audit(file: Path, call: Call) -> None:
     """Export the whole audit trail as CSV, with a signed head beside it.
 
     Example: loricate records audit audit.csv
     """
     head_file = file.with_name(f"{file.name}.head.jws")
-    with connect(service, token) as client:
+    with call.connect() as client:
         compact = client.ledger_head()  # before the rest, which is at least as long then
         text = client.export_audit()
     file.write_text(text, encoding="utf-8", newline="")
     head_file.write_text(compact, encoding="ascii")
-    if as_json:
-        print_json([str(file), str(head_file)])
-    else:
+    if not call.printed([str(file), str(head_file)]):
         click.echo(f"{file}: {text.count(chr(10)) - 1} entries; {head_file}")
 
 
@@ -270,9 +260,9 @@ def audit_check(file: Path, head_file: Path | None, key: Path, as_json: bool) ->
             faults = list(export_faults(csv.DictReader(rows), signed.chains.get("audit")))
         except (KeyError, ValueError, TypeError, csv.Error) as error:
             faults = [f"It is no exported audit trail: {error}."]
-    if as_json:
-        print_json({"whole": not faults, "faults": faults, "at": signed.at, "site": signed.site})
-    else:
+    if not printed(
+        as_json, {"whole": not faults, "faults": faults, "at": signed.at, "site": signed.site}
+    ):
         told = f"Whole, as of {signed.at} at {signed.site}." if not faults else "NOT whole:"
         click.echo(told)
         for each in faults:

@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from loricate.commands.connection import chosen_fixture, connect, fixture_option, service_options
+from loricate.commands.connection import Call, chosen_fixture, fixture_option, service_options
 from loricate.commands.cue_pictures import send_pictures
 from loricate.commands.documents import FILE, read_toml
-from loricate.commands.output import NOT_PASSED, print_json, verdict_word
+from loricate.commands.output import NOT_PASSED, printed, verdict_word
 from loricate.commands.unit import print_attempts
 
 if TYPE_CHECKING:
@@ -38,9 +38,7 @@ def start(
     nest: str,
     pass_visual: bool,
     yes: bool,
-    service: str | None,
-    token: str | None,
-    as_json: bool,
+    call: Call,
 ) -> None:
     """Rehearse a sequence, by file or by code, or only some of its steps; Ctrl-C aborts.
 
@@ -50,7 +48,7 @@ def start(
     """
     from loricate.commands.run_view import watch
 
-    with connect(service, token) as client:
+    with call.connect() as client:
         document = _document(client, sequence)
         found = client.prepare_rehearsal(document, chosen_fixture(client, fixture), nest, steps)
         click.echo(f"REHEARSAL of {found.sequence}: nothing is recorded.", err=True)
@@ -65,7 +63,7 @@ def start(
         except (KeyboardInterrupt, click.Abort):
             client.abort_rehearsal(found.id)
         ended = client.rehearsal(found.id)
-    _report(ended, as_json)
+    _report(ended, call.as_json)
     if ended.verdict != "pass":
         sys.exit(NOT_PASSED)
 
@@ -93,14 +91,14 @@ def _confirm(client: "Client", found: "RehearsalOut") -> None:
 @command.command("show")
 @click.argument("rehearsal", default="last")
 @service_options
-def show(rehearsal: str, service: str | None, token: str | None, as_json: bool) -> None:
+def show(rehearsal: str, call: Call) -> None:
     """Show what a rehearsal measured, by default the last; it is gone when the service stops.
 
     Example: loricate rehearsal show
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.rehearsal(_rehearsal_id(client, rehearsal))
-    _report(found, as_json)
+    _report(found, call.as_json)
 
 
 @command.command("take")
@@ -124,9 +122,7 @@ def take(
     point: str,
     rehearsal: str,
     repetition: int,
-    service: str | None,
-    token: str | None,
-    as_json: bool,
+    call: Call,
 ) -> None:
     """Write a reading of a rehearsal into a sequence file as a limit; comments are kept.
 
@@ -134,7 +130,7 @@ def take(
     """
     from loricate.core.toml_text import change_toml
 
-    with connect(service, token) as client:
+    with call.connect() as client:
         taken = client.take_reading(
             _rehearsal_id(client, rehearsal), step, quantity, use, point=point,
             allowance=allow, repetition=repetition,
@@ -146,8 +142,7 @@ def take(
     except LookupError as error:
         raise click.UsageError(f"{file} has no '{error.args[0]}' for this reading.") from error
     file.write_text(text, encoding="utf-8")
-    if as_json:
-        print_json(taken)
+    if call.printed(taken):
         return
     for each in taken:
         click.echo(f"{step} {'.'.join(map(str, each.path))} is {each.value}.")
@@ -155,19 +150,17 @@ def take(
 
 @command.command("abort")
 @service_options
-def abort(service: str | None, token: str | None, as_json: bool) -> None:
+def abort(call: Call) -> None:
     """Abort the rehearsal under way: outputs fall first.
 
     Example: loricate rehearsal abort
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         running = next((each.id for each in client.rehearsals() if each.state == "running"), "")
         if not running:
             raise click.ClickException("No rehearsal is under way.")
         found = client.abort_rehearsal(running)
-    if as_json:
-        print_json(found)
-    else:
+    if not call.printed(found):
         click.echo(f"The rehearsal of {found.sequence} is {found.state}. {found.note}")
 
 
@@ -185,8 +178,7 @@ def _rehearsal_id(client: "Client", name: str) -> str:
 
 
 def _report(found: "RehearsalOut", as_json: bool) -> None:
-    if as_json:
-        print_json(found)
+    if printed(as_json, found):
         return
     print_attempts(found.attempts)
     if found.note:

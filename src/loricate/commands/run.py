@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 import click
 
-from loricate.commands.connection import chosen_fixture, connect, fixture_option, service_options
-from loricate.commands.output import NOT_PASSED, print_json, print_table, verdict_word
+from loricate.commands.connection import Call, chosen_fixture, fixture_option, service_options
+from loricate.commands.output import NOT_PASSED, print_table, printed, verdict_word
 from loricate.commands.unit import print_readings
 
 if TYPE_CHECKING:
@@ -57,9 +57,7 @@ def start(
     retest: str,
     start_by: str,
     pass_visual: bool,
-    service: str | None,
-    token: str | None,
-    as_json: bool,
+    call: Call,
 ) -> None:
     """Create, arm and start a run, watch it, and print its table; Ctrl-C aborts it.
 
@@ -68,7 +66,7 @@ def start(
     Example: loricate run start DC40-FINAL --fixture FX-A 1=DC40-26-0117
     """
     places = read_pairs(load)
-    with connect(service, token) as client:
+    with call.connect() as client:
         run = client.create_run(
             sequence,
             chosen_fixture(client, fixture),
@@ -78,27 +76,25 @@ def start(
             start_by=start_by,
         )
         ended = perform(client, run, pass_visual)
-    report(ended, as_json)
+    report(ended, call.as_json)
 
 
 @command.command("resume")
 @click.argument("run_id", default="")
 @click.option("--pass-visual", is_flag=True, help="Answer every visual check with pass.")
 @service_options
-def resume(
-    run_id: str, pass_visual: bool, service: str | None, token: str | None, as_json: bool
-) -> None:
+def resume(run_id: str, pass_visual: bool, call: Call) -> None:
     """Go on with an interrupted run, by default the newest; finished steps keep their readings.
 
     Example: loricate run resume
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         if not run_id:
             run_id = next((run.id for run in client.runs() if run.state == "interrupted"), "")
             if not run_id:
                 raise click.ClickException("No run was interrupted.")
         ended = perform(client, client.run(run_id), pass_visual)
-    report(ended, as_json)
+    report(ended, call.as_json)
 
 
 def perform(client: "Client", run: "RunOut", pass_visual: bool) -> "RunOut":
@@ -138,9 +134,7 @@ def _watch(client: "Client", run: "RunOut", pass_visual: bool) -> None:
 
 def report(run: "RunOut", as_json: bool) -> None:
     """Print a run that has ended, and leave with 3 when a unit did not pass."""
-    if as_json:
-        print_json(run)
-    else:
+    if not printed(as_json, run):
         print_run(run)
     if any(unit.verdict != "pass" for unit in run.units):
         sys.exit(NOT_PASSED)
@@ -171,17 +165,14 @@ def print_run(run: "RunOut") -> None:
 @click.argument("run_id", default="last")
 @click.option("--readings", is_flag=True, help="Every reading of every unit.")
 @service_options
-def show(
-    run_id: str, readings: bool, service: str | None, token: str | None, as_json: bool
-) -> None:
+def show(run_id: str, readings: bool, call: Call) -> None:
     """Show a run, the newest by default.
 
     Example: loricate run show --readings
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         run = client.run(_run_id(client, run_id))
-    if as_json:
-        print_json(run)
+    if call.printed(run):
         return
     print_run(run)
     for unit in run.units if readings else ():
@@ -202,9 +193,7 @@ def repeat(
     step: str,
     reason: str,
     pass_visual: bool,
-    service: str | None,
-    token: str | None,
-    as_json: bool,
+    call: Call,
 ) -> None:
     """Do a failed unit, or one failed step of it, again in its run; every attempt is kept.
 
@@ -212,10 +201,10 @@ def repeat(
 
     Example: loricate run repeat last 3 earth --reason "earth pin cleaned"
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         run = client.repeat(_run_id(client, run_id), nest, reason, step)
         ended = perform(client, run, pass_visual)
-    report(ended, as_json)
+    report(ended, call.as_json)
 
 
 @command.command("remark")
@@ -234,21 +223,17 @@ def remark(
     text: str,
     step: str,
     picture: Path | None,
-    service: str | None,
-    token: str | None,
-    as_json: bool,
+    call: Call,
 ) -> None:
     """Remark on a unit in a run, or on one of its steps. RUN_ID may be `last`.
 
     Example: loricate run remark last 3 "insulator cracked at the edge" --step withstand
     """
     data = None if picture is None else picture.read_bytes()
-    with connect(service, token) as client:
+    with call.connect() as client:
         run = client.remark(_run_id(client, run_id), nest, text, step=step, picture=data)
     unit = next(each for each in run.units if each.nest == nest)
-    if as_json:
-        print_json(unit)
-    else:
+    if not call.printed(unit):
         click.echo(f"Kept with {unit.serial}: {unit.remarks[-1].text}")
 
 
@@ -265,18 +250,16 @@ def _run_id(client: "Client", name: str) -> str:
 @command.command("abort")
 @click.argument("run_id", default="")
 @service_options
-def abort(run_id: str, service: str | None, token: str | None, as_json: bool) -> None:
+def abort(run_id: str, call: Call) -> None:
     """Abort a run, by default the one under way: outputs fall first.
 
     Example: loricate run abort
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         if not run_id:
             run_id = client.health().running
             if not run_id:
                 raise click.ClickException("No run is under way.")
         run = client.abort_run(run_id)
-    if as_json:
-        print_json(run)
-    else:
+    if not call.printed(run):
         click.echo(f"Run {run.id} is {run.state}. {run.note}")

@@ -7,7 +7,7 @@ from typing import IO, TYPE_CHECKING
 import click
 
 from loricate.commands.challenge_view import print_challenge, write_matrix
-from loricate.commands.connection import connect, service_options
+from loricate.commands.connection import Call, service_options
 from loricate.commands.cue_pictures import send_pictures
 from loricate.commands.documents import (
     FILE,
@@ -16,7 +16,7 @@ from loricate.commands.documents import (
     read_toml,
 )
 from loricate.commands.files import challenge_files, load_sequence
-from loricate.commands.output import NOT_PASSED, moment, print_json, print_table
+from loricate.commands.output import NOT_PASSED, moment, print_table, printed
 
 if TYPE_CHECKING:
     from loricate.api.definitions import LimitInShort, ReviewOut
@@ -29,15 +29,14 @@ def command() -> None:
 
 @command.command("list")
 @service_options
-def list_(service: str | None, token: str | None, as_json: bool) -> None:
+def list_(call: Call) -> None:
     """List the newest revision of every sequence.
 
     Example: loricate sequence list
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.sequences()
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     rows = [
         (s.code, str(s.revision), s.status, s.product, str(s.step_count), s.title) for s in found
@@ -51,17 +50,14 @@ def list_(service: str | None, token: str | None, as_json: bool) -> None:
 @click.argument("code")
 @click.option("--revision", type=int, help="The newest by default.")
 @service_options
-def show(
-    code: str, revision: int | None, service: str | None, token: str | None, as_json: bool
-) -> None:
+def show(code: str, revision: int | None, call: Call) -> None:
     """Show a sequence's steps with their limits.
 
     Example: loricate sequence show DC40-FINAL
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.sequence(code, revision)
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     click.echo(f"{found.code} revision {found.revision} ({found.status}): {found.title}")
     rows = [
@@ -91,16 +87,14 @@ def _limit_line(limit: "LimitInShort") -> str:
 @command.command("check")
 @click.argument("file", type=FILE)
 @service_options
-def check(file: Path, service: str | None, token: str | None, as_json: bool) -> None:
+def check(file: Path, call: Call) -> None:
     """Check a sequence file; stores nothing.
 
     Example: loricate sequence check demo/sequences/dc40-final.toml
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.check_sequence(send_pictures(client, read_toml(file), file.parent))
-    if as_json:
-        print_json(found)
-    else:
+    if not call.printed(found):
         click.echo(f"{found.code} is good: {found.steps} steps, {found.programmed_s:g} s a unit.")
 
 
@@ -113,7 +107,7 @@ def check(file: Path, service: str | None, token: str | None, as_json: bool) -> 
 @service_options
 def review(
     what: str, product: Path | None, bench: Path | None, limits: Path | None, nests: int,
-    service: str | None, token: str | None, as_json: bool,
+    call: Call,
 ) -> None:  # fmt: skip
     """Read a sequence for mistakes: WHAT is its code, or a file with --product.
 
@@ -127,7 +121,7 @@ def review(
     if product is not None:
         found = _review_files(Path(what), product, bench, limits, nests)
     else:
-        with connect(service, token) as client:
+        with call.connect() as client:
             is_file = Path(what).is_file()
             document = (
                 send_pictures(client, read_toml(Path(what)), Path(what).parent) if is_file else {}
@@ -137,9 +131,7 @@ def review(
                 if is_file
                 else client.review(what, nests=nests)
             )
-    if as_json:
-        print_json(found)
-    else:
+    if not call.printed(found):
         _print_review(found)
     if any(each.severity == "error" for each in found.findings):
         sys.exit(NOT_PASSED)
@@ -158,8 +150,7 @@ def review(
 @service_options
 def challenge(
     what: str, product: Path | None, bench: Path | None, limits: Path | None, unit: Path | None,
-    pairs: bool, repetitions: int, nests: int, csv_file: "IO[str] | None", service: str | None,
-    token: str | None, as_json: bool,
+    pairs: bool, repetitions: int, nests: int, csv_file: "IO[str] | None", call: Call,
 ) -> None:  # fmt: skip
     """Run a sequence against stand-in units with faults: WHAT is its code, or a file.
 
@@ -174,7 +165,7 @@ def challenge(
         files = (Path(what), product, bench, limits, unit)
         found = challenge_files(*files, pairs=pairs, repetitions=repetitions, nests=nests)
     else:
-        with connect(service, token) as client:
+        with call.connect() as client:
             path = Path(what)
             if path.is_file():
                 document = send_pictures(client, read_toml(path), path.parent)
@@ -185,9 +176,7 @@ def challenge(
                 found = client.challenge(what, pairs=pairs, repetitions=repetitions, nests=nests)
     if csv_file is not None:
         write_matrix(found, csv_file)
-    if as_json:
-        print_json(found)
-    else:
+    if not call.printed(found):
         print_challenge(found)
     if found.missed or any(found.false_alarms.values()):
         sys.exit(NOT_PASSED)
@@ -229,15 +218,14 @@ def _print_review(found: "ReviewOut") -> None:
 @click.argument("file", type=FILE)
 @click.option("--etag", default="", help="Refuse when it was changed since (see `show --json`).")
 @service_options
-def add(file: Path, etag: str, service: str | None, token: str | None, as_json: bool) -> None:
+def add(file: Path, etag: str, call: Call) -> None:
     """Store a sequence file as a draft, over the draft that is there.
 
     Example: loricate sequence add demo/sequences/dc40-final.toml
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         stored = client.add_sequence(send_pictures(client, read_toml(file), file.parent), etag)
-    if as_json:
-        print_json(stored)
+    if call.printed(stored):
         return
     click.echo(f"{stored.code} is stored as revision {stored.revision}.")
     click.echo(f"Release it: loricate sequence release {stored.code} --why TEXT", err=True)
@@ -249,18 +237,16 @@ def add(file: Path, etag: str, service: str | None, token: str | None, as_json: 
 @click.option("--to", type=click.Path(dir_okay=False, path_type=Path), help="Else on the terminal.")
 @service_options
 def export(
-    code: str, revision: int | None, to: Path | None, service: str | None, token: str | None,
-    as_json: bool,
+    code: str, revision: int | None, to: Path | None, call: Call,
 ) -> None:  # fmt: skip
     """Write a sequence as a TOML file, which `sequence add` takes again without loss.
 
     Example: loricate sequence export DC40-FINAL --to dc40-final.toml
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.sequence(code, revision)
         text = client.sequence_file(code, revision)
-    if as_json:
-        print_json(found.document)
+    if call.printed(found.document):
         return
     if to is None:
         click.echo(text, nl=False)
@@ -276,19 +262,17 @@ def export(
     show_default=True, help="Where the PDF goes.",
 )  # fmt: skip
 @service_options
-def label(code: str, folder: Path, service: str | None, token: str | None, as_json: bool) -> None:
+def label(code: str, folder: Path, call: Call) -> None:
     """Save a label with a sequence's code, to be scanned at the bench.
 
     Example: loricate sequence label DC40-FINAL --to out
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         data = client.sequence_label(code)
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{code}-label.pdf"
     path.write_bytes(data)
-    if as_json:
-        print_json({"path": str(path)})
-    else:
+    if not call.printed({"path": str(path)}):
         click.echo(str(path))
 
 
@@ -321,9 +305,7 @@ def set_(file: Path, path: str, value: str | None, remove: bool, as_json: bool) 
     document = tomllib.loads(text)
     read_document(Sequence, document, str(file))  # refuses what is no sequence any more
     file.write_text(text, encoding="utf-8")
-    if as_json:
-        print_json(document)
-    else:
+    if not printed(as_json, document):
         click.echo(f"{path} is {'taken out' if remove else value}.")
 
 
@@ -336,8 +318,7 @@ def set_(file: Path, path: str, value: str | None, remove: bool, as_json: bool) 
 )  # fmt: skip
 @service_options
 def release(
-    code: str, why: str, accepted: tuple[str, ...], service: str | None, token: str | None,
-    as_json: bool,
+    code: str, why: str, accepted: tuple[str, ...], call: Call,
 ) -> None:  # fmt: skip
     """Release a sequence's draft for use; it is frozen from then on.
 
@@ -349,11 +330,9 @@ def release(
         if not found:
             raise click.UsageError(f"--accept {each} has no reason; write RULE@STEP=REASON.")
         reasons[name] = reason
-    with connect(service, token) as client:
+    with call.connect() as client:
         stored = client.release_sequence(code, why, reasons)
-    if as_json:
-        print_json(stored)
-    else:
+    if not call.printed(stored):
         click.echo(f"{stored.code} revision {stored.revision} is released.")
 
 
@@ -363,33 +342,29 @@ def release(
 @click.option("--revision", type=int, help="The newest released by default.")
 @service_options
 def withdraw(
-    code: str, why: str, revision: int | None, service: str | None, token: str | None,
-    as_json: bool,
+    code: str, why: str, revision: int | None, call: Call,
 ) -> None:  # fmt: skip
     """Take a released revision out of use; what ran under it keeps it.
 
     Example: loricate sequence withdraw DC40-FINAL --why "level was wrong"
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         stored = client.withdraw_sequence(code, why, revision)
-    if as_json:
-        print_json(stored)
-    else:
+    if not call.printed(stored):
         click.echo(f"{stored.code} revision {stored.revision} is withdrawn.")
 
 
 @command.command("revisions")
 @click.argument("code")
 @service_options
-def revisions(code: str, service: str | None, token: str | None, as_json: bool) -> None:
+def revisions(code: str, call: Call) -> None:
     """List a sequence's revisions, and who released them why.
 
     Example: loricate sequence revisions DC40-FINAL
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.sequence_revisions(code)
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     rows = [
         (

@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
-from loricate.commands.connection import connect, service_options
-from loricate.commands.output import percent, print_json, print_table, verdict_word
+from loricate.commands.connection import Call, service_options
+from loricate.commands.output import percent, print_table, verdict_word
 
 if TYPE_CHECKING:
     from loricate.api.records import AttemptOut, ReadingOut, UnitOut
@@ -21,15 +21,14 @@ def command() -> None:
 @command.command("find")
 @click.argument("serial", default="*")
 @service_options
-def find(serial: str, service: str | None, token: str | None, as_json: bool) -> None:
+def find(serial: str, call: Call) -> None:
     """Find units by serial; `*` stands for anything, `?` for one character.
 
     Example: loricate unit find 'DC40-26-01*'
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.find_units(serial)
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     rows = [
         (u.serial, u.product, verdict_word(u.verdict), u.cause, (u.started_at or "")[:19],
@@ -44,15 +43,14 @@ def find(serial: str, service: str | None, token: str | None, as_json: bool) -> 
 @command.command("show")
 @click.argument("serial")
 @service_options
-def show(serial: str, service: str | None, token: str | None, as_json: bool) -> None:
+def show(serial: str, call: Call) -> None:
     """Show everything that was measured of a unit, newest run first.
 
     Example: loricate unit show DC40-26-0119
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         found = client.unit(serial)
-    if as_json:
-        print_json(found)
+    if call.printed(found):
         return
     for unit in found:
         cause = f" ({unit.cause})" if unit.cause else ""
@@ -125,14 +123,12 @@ def _reading_rows(readings: "list[ReadingOut]", repetition: int) -> list[tuple[s
 @click.argument("step")
 @click.option("--attempt", default=0, help="Which attempt; the latest by default.")
 @service_options
-def curve(
-    serial: str, step: str, attempt: int, service: str | None, token: str | None, as_json: bool
-) -> None:
+def curve(serial: str, step: str, attempt: int, call: Call) -> None:
     """Print the curves of a step of a unit's newest run as CSV (RFC 4180), in SI units.
 
     Example: loricate unit curve DC40-26-0119 withstand > withstand.csv
     """
-    with connect(service, token) as client:
+    with call.connect() as client:
         unit = client.unit(serial)[0]
         tried = [each for each in unit.attempts if each.step_id == step and each.curves]
         if not tried:
@@ -141,8 +137,7 @@ def curve(
                 f"{serial} has no curve of '{step}'; there is one of {', '.join(steps) or 'none'}."
             )
         kept = client.curves(unit.run_id, unit.nest, step, attempt or tried[-1].number)
-    if as_json:
-        print_json(kept)
+    if call.printed(kept):
         return
     columns = dict.fromkeys(
         f"{each.name}_{each.unit}" for drawn in kept.curves for each in (drawn.x, *drawn.columns)
