@@ -248,7 +248,7 @@ def attack_run(seconds: float, with_attack: bool = True) -> Attack:
             ports = {each: port for each, (port, _) in watch.items()}
             demo_site.write_bench_file({**floor.ports, **ports}, folder / "bench.toml")
             at = demo_site.free_port()
-            serving = service(folder, at, kinds=("drill.ladder",))
+            serving = service(folder, at, kinds=("drill.served_kinds",))
             with serving, Client(f"http://127.0.0.1:{at}") as client:
                 found = _attack(client, floor.ports, seconds, with_attack)
     for source, (_, beats) in watch.items():

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import drill.ladder  # noqa: F401 - its kind is in some of them
 from drill.documents import demo_limit_sets, demo_products, read_toml
+from drill.ladder import ladder_known
 from loricate.bench.profiles import read_profile
 from loricate.challenge.bench import OfflineBench
 from loricate.commands.places import demo_folder
@@ -83,6 +83,11 @@ def bench() -> dict[Role, tuple[Capability, ...]]:
 
 def try_once(entry: dict[str, Any]) -> Tried:
     """Hold one tricky sequence against model, review and gate."""
+    with ladder_known():
+        return _try(entry)
+
+
+def _try(entry: dict[str, Any]) -> Tried:
     name = entry["name"]
     products, limit_sets = demo_products(), demo_limit_sets()
     own = {**read_toml("products/dc-40.toml"), **entry.get("product", {})}

@@ -1,14 +1,15 @@
 """A kind of the drills' own: volts in steps on one output that stays on, a point a level.
 
-A service serves it with ``--kinds drill.ladder``.
+A service loads it with ``--kinds drill.served_kinds``; here it is known only while asked for.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import replace
 from typing import ClassVar
 
 from drill.documents import demo_products
-from loricate.core.kinds import register
+from loricate.core.kinds import KINDS, register
 from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Point, Points
 from loricate.core.kinds.outputs import cut_faults, falls_short
 from loricate.core.limits.limit import Limit, LimitSource
@@ -86,7 +87,14 @@ class Ladder(KindSettings):
         return (self.ramp + self.stands) * len(points)
 
 
-register(Ladder)
+@contextmanager
+def ladder_known() -> Iterator[None]:
+    """With the ladder among the kinds."""
+    register(Ladder)
+    try:
+        yield
+    finally:
+        del KINDS[Ladder.name]
 
 
 def ladder_step(like: ReadyStep, ladder: Ladder) -> ReadyStep:

@@ -22,7 +22,7 @@ def certificate_document() -> dict[str, Any]:
     reading = {
         "quantity": "resistance", "point": "", "value": 0.0834, "unit": "Ω", "bound": "exact",
         "uncertainty": 0.0007, "text": "83.40 mΩ", "instrument": "GB1", "verdict": "pass",
-        "outcome": "pass", "band": "good", "margin": 0.58, "ungraded": "", "repetition": 1,
+        "guarded": "pass", "band": "good", "margin": 0.58, "ungraded": "", "repetition": 1,
         "corrections": [], "limit": limit,
     }  # fmt: skip
     names = ("resistance", "voltage", "current")

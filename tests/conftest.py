@@ -9,6 +9,8 @@ from typing import Any
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # before numpy: small networks need no threads
 
 import pytest
+from hypothesis import HealthCheck
+from hypothesis import settings as hypothesis_settings
 
 from loricate.client import Client
 from loricate.commands import demo_site
@@ -18,6 +20,12 @@ from loricate.core.sequences.preparing import prepare
 from loricate.core.sequences.ready import ReadySequence
 from loricate.simulator.hands_link import Hands
 from tests.rig import DEMO, Rig, connected_rig
+
+# Nothing here is timed: a machine that is held up for a second has found no counterexample.
+hypothesis_settings.register_profile(
+    "untimed", deadline=None, suppress_health_check=[HealthCheck.too_slow]
+)
+hypothesis_settings.load_profile("untimed")
 
 PROFILES = Path(__file__).parents[1] / "src" / "loricate" / "bench" / "profiles"
 PATIENT_DEADMAN_S = 5.0

@@ -135,7 +135,7 @@ async def test_nonsense_is_not_read_as_a_number(rig: Rig) -> None:
     assert source.profile.sample is not None
     for answer in ("RAMP,1,2", "RAMP,1,2,3,4,ODD,5"):
         with pytest.raises(InstrumentFault, match="answered FETCh"):
-            source._parse(answer, source.profile.sample)
+            source.parse(answer, source.profile.sample)
 
 
 async def test_the_matrix_must_say_that_what_was_asked_for_is_closed(rig: Rig) -> None:

@@ -12,7 +12,7 @@ from tests.rig import Rig, on_the_way, said
 async def ask(rig: Rig, name: str, *lines: str) -> list[str]:
     """What somebody on another link is answered; for a command, the error that it left."""
     instrument = rig.floor.instruments[name]
-    reader, writer = await asyncio.open_connection("127.0.0.1", instrument._port)
+    reader, writer = await asyncio.open_connection("127.0.0.1", instrument.port)
     answers = []
     for line in lines:
         writer.write(f"{line}\n".encode())

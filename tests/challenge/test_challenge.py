@@ -76,9 +76,9 @@ def test_every_fault_of_the_cabinet_is_caught_where_it_must_be(
     }
     assert found.missed == () and found.repetitions == 100
     assert set(found.false_alarms.values()) == {0}
-    outcome = next(row for row in found.rows if row.faults == ("cracked_insulator",))
-    assert outcome.outcomes["withstand"].cause is Cause.BREAKDOWN
-    assert outcome.outcomes["insulation"].verdict is Verdict.PASS, "500 V DC do not strike it"
+    cracked = next(row for row in found.rows if row.faults == ("cracked_insulator",))
+    assert cracked.verdicts["withstand"].cause is Cause.BREAKDOWN
+    assert cracked.verdicts["insulation"].verdict is Verdict.PASS, "500 V DC do not strike it"
     assert found.load_s == pytest.approx(16.2)
 
 

@@ -58,11 +58,11 @@ async def test_a_watcher_that_goes_leaves_nothing_behind() -> None:
 
     watching = asyncio.ensure_future(watch())
     await asyncio.sleep(0)
-    assert len(log._watchers) == 1
+    assert log.watched_by == 1
     watching.cancel()
     await asyncio.wait([watching])
     await asyncio.sleep(0)
-    assert not log._watchers
+    assert log.watched_by == 0
 
 
 async def test_what_a_run_remembers_stays_in_bounds_however_long_it_is() -> None:

@@ -146,7 +146,7 @@ def test_a_sequence_is_challenged_with_the_unit_file_of_its_product(client: Clie
     document = five_steps()
     document["steps"] = document["steps"][:2]
     weak = client.challenge_document(document, repetitions=0, nests=2)
-    missed = {row.faults[0]: row.outcomes["earth"].verdict for row in weak.rows if not row.caught}
+    missed = {row.faults[0]: row.verdicts["earth"].verdict for row in weak.rows if not row.caught}
     assert missed["cracked_insulator"] == "pass" and "loose_earth" not in missed
     assert weak.nests == 2
 

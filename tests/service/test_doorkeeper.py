@@ -166,14 +166,14 @@ async def test_toml_without_end_is_refused(wire: httpx.AsyncClient, text: str, s
 async def test_requests_are_counted_while_they_are_under_way() -> None:
     """As many as there is room for go in, one more does not, and an abort always does."""
     keeper = Doorkeeper(app=None)  # type: ignore[arg-type]
-    inside = [keeper._room(REQUESTS, "mara", is_abort=False) for _ in range(REQUESTS.most)]
+    inside = [keeper.room(REQUESTS, "mara", is_abort=False) for _ in range(REQUESTS.most)]
     for each in inside:
         each.__enter__()
-    with pytest.raises(TooManyAtOnce), keeper._room(REQUESTS, "mara", is_abort=False):
+    with pytest.raises(TooManyAtOnce), keeper.room(REQUESTS, "mara", is_abort=False):
         pass
-    with keeper._room(REQUESTS, "olle", is_abort=False):
+    with keeper.room(REQUESTS, "olle", is_abort=False):
         pass
-    with keeper._room(REQUESTS, "mara", is_abort=True):
+    with keeper.room(REQUESTS, "mara", is_abort=True):
         pass
     for each in inside:
         each.__exit__(None, None, None)

@@ -14,7 +14,7 @@ import httpx
 import pytest
 from fastapi import FastAPI
 
-from loricate.certificates.documents import make_document
+from loricate.certificates.content import make_document
 from loricate.commands import demo_site
 from loricate.core.fixtures.zeroes import is_young
 from loricate.records import stamps

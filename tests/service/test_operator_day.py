@@ -109,7 +109,7 @@ def test_a_remark_and_its_photo_are_kept(client: Client) -> None:
         ({"nest": "1", "text": ""}, "text"),
     ):
         with pytest.raises(RefusedError, match=told):
-            client._send("POST", f"/api/v1/runs/{run_id}/remarks", json=wrong)
+            client.send("POST", f"/api/v1/runs/{run_id}/remarks", json=wrong)
     with pytest.raises(NotFoundError):
         client.remark(run_id, "9", "nobody there")
     with pytest.raises(RefusedError, match="not a whole PNG"):

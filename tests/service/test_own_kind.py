@@ -142,7 +142,7 @@ def test_a_record_with_values_missing_is_not_believed(client: Client, rotor: Rot
 
 
 def test_the_console_gets_its_form_from_the_schema(client: Client) -> None:
-    schema = client._send("GET", "/api/v1/schemas/sequence").json()
+    schema = client.send("GET", "/api/v1/schemas/sequence").json()
     step = schema["$defs"]["Step"]
     assert "spin" in step["properties"]["kind"]["enum"]
     fields = schema["$defs"]["spin_settings"]["properties"]

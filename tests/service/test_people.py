@@ -3,6 +3,7 @@
 import contextlib
 import sqlite3
 import stat
+import time
 from collections.abc import AsyncIterator
 from functools import partial
 from pathlib import Path
@@ -12,7 +13,7 @@ import pytest
 
 from loricate.service.app import create_app
 from loricate.service.desk import Desk
-from loricate.service.guessing import ATTEMPTS, ELSEWHERE
+from loricate.service.guessing import ATTEMPTS, ELSEWHERE, ELSEWHERE_S
 from loricate.service.problems import NotSignedIn, TooManyAttempts
 from loricate.service.settings import FirstAccount, Settings
 from loricate.service.sign_in import Place
@@ -32,7 +33,7 @@ class Site:
     """A site's application, and how people reach it."""
 
     def __init__(self, wire: httpx.AsyncClient, desk: Desk) -> None:
-        self.wire, self.desk = wire, desk
+        self.wire, self.desk, self.passed_s = wire, desk, 0.0
 
     async def sign_in(self, name: str, password: str) -> httpx.Response:
         return await self.wire.post("/sign-in", json={"name": name, "password": password})
@@ -43,8 +44,10 @@ class Site:
         return {"Authorization": f"Bearer {answer.json()['token']}"}
 
     async def forget_failures(self) -> None:
-        """Let the minute of the attempt limit pass."""
-        self.desk.limiter._failures.clear()
+        """Let the time pass for which failures count."""
+        self.passed_s += ELSEWHERE_S
+        passed_s = self.passed_s
+        self.desk.limiter.clock = lambda: time.monotonic() + passed_s
 
 
 @pytest.fixture

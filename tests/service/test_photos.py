@@ -70,5 +70,5 @@ def test_a_picture_that_was_never_sent_is_refused(client: Client) -> None:
     next(event for event in client.events(run.id) if event.name == "question")
     body = {"nest": "1", "choice": "24 V", "picture": "ab" * 32}
     with pytest.raises(RefusedError, match="picture: is not kept here; send it to"):
-        client._send("POST", f"/api/v1/runs/{run.id}/answers", json=body)
+        client.send("POST", f"/api/v1/runs/{run.id}/answers", json=body)
     client.abort_run(run.id)

@@ -50,7 +50,7 @@ def test_a_sequence_goes_out_as_a_file_and_comes_in_as_it_went(client: Client) -
     with pytest.raises(RefusedError, match="file: is not TOML"):
         client.read_sequence_file("code = ")
     with pytest.raises(RefusedError, match="is not UTF-8 text"):
-        client._send("POST", "/api/v1/sequences/read", content=b"\xff\xfe")
+        client.send("POST", "/api/v1/sequences/read", content=b"\xff\xfe")
 
 
 def test_the_list_says_of_each_sequence_what_it_says_itself(client: Client) -> None:

@@ -72,9 +72,9 @@ def test_the_medical_body_network_weights_frequency(hertz: float, shown: float) 
 def test_parallel_resistors_add_as_conductances(ohms: list[float]) -> None:
     source = Source("a", EARTH, 10.0, 1e-3)
     network = Network([Resistor("a", EARTH, each) for each in ohms])
-    expected = 10.0 * sum(1 / each for each in ohms)
+    expected = 10.0 / (1 / sum(1 / each for each in ohms) + 1e-3)
     assert network.solve_ac([source], 50.0).current_of(source).real == pytest.approx(
-        expected, rel=5e-3, abs=1e-8
+        expected, rel=1e-6, abs=1e-8
     )
 
 

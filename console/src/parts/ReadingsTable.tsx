@@ -133,7 +133,7 @@ function ReadingRow({ reading }: { reading: Reading }) {
       </Table.Cell>
       <Table.Cell color="soft">{reading.source}</Table.Cell>
       <Table.Cell color="unsure">
-        {reading.outcome.startsWith('conditional') && reading.outcome}
+        {reading.guarded.startsWith('conditional') && reading.guarded}
         {reading.verdict === 'pass' && reading.band === 'caution' && 'near its limit'}
         {reading.ungraded && `not judged: ${reading.ungraded}`}
       </Table.Cell>

@@ -19,7 +19,7 @@ function reading(quantity: string, point: string, own: Partial<Reading> = {}): R
     source: 'drawing 4',
     verdict: 'pass',
     cause: '',
-    outcome: '',
+    guarded: '',
     band: null,
     ungraded: '',
     margin: 0.5,

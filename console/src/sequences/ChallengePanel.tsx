@@ -98,14 +98,12 @@ function Matrix({ found }: { found: Found }) {
           ...found.steps.map((step) => ({
             head: step,
             cell: (row: Found['rows'][number]) => {
-              const outcome = row.outcomes[step]
-              if (outcome === undefined || outcome.verdict === 'pass') {
+              const made = row.verdicts[step]
+              if (made === undefined || made.verdict === 'pass') {
                 return <Text color="soft">passes</Text>
               }
               return (
-                <Text fontWeight="bold">
-                  {(outcome.cause || outcome.verdict).replaceAll('_', ' ')}
-                </Text>
+                <Text fontWeight="bold">{(made.cause || made.verdict).replaceAll('_', ' ')}</Text>
               )
             },
           })),

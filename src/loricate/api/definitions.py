@@ -225,7 +225,7 @@ class ReviewOut(BaseModel):
     findings: list[ReviewFindingOut]
 
 
-class StepOutcomeOut(BaseModel):
+class StepVerdictOut(BaseModel):
     """What a step made of a unit in a challenge."""
 
     verdict: str = Field(examples=["fail"])
@@ -238,7 +238,7 @@ class FaultRowOut(BaseModel):
     faults: list[str] = Field(examples=[["loose_earth"]])
     title: str
     caught: bool
-    outcomes: dict[str, StepOutcomeOut] = Field(description="By step, whatever came before it")
+    verdicts: dict[str, StepVerdictOut] = Field(description="By step, whatever came before it")
 
 
 class ChallengeOut(BaseModel):

@@ -123,7 +123,7 @@ class ReadingData(BaseModel):
     source: str
     margin: float | None
     verdict: Graded
-    outcome: str
+    guarded: str
     band: str
     ungraded: str
 

@@ -38,7 +38,7 @@ class ReadingOut(BaseModel):
     source: str = Field(examples=["IEC 60335-1:2010 Annex A"])
     verdict: Graded
     cause: Cause
-    outcome: str = Field(
+    guarded: str = Field(
         description="With a guard band: pass, conditional pass, conditional fail or fail"
     )
     band: Band | None = Field(description="good, near its limit (caution), or bad")

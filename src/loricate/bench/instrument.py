@@ -409,7 +409,7 @@ class Instrument:
     async def _look(self, answer: Answer) -> Sample:
         """One look at the output; raises InstrumentFault where it tells no time."""
         text = await self.link.query(answer.ask)
-        found, bounds = self._parse(text, answer)
+        found, bounds = self.parse(text, answer)
         word = str(found.pop("phase"))
         phase = self.profile.phases.get(word, word).lower()
         numbers = _numbers(found)
@@ -430,7 +430,7 @@ class Instrument:
         await self.check_errors("reported an error")
         await self.check_same("after its output")
         await self._check_settings(self.programmed, "after its output")
-        found, bounds = self._parse(text, answer)
+        found, bounds = self.parse(text, answer)
         word = str(found.pop("ending"))
         ending = self.profile.endings.get(word)
         if ending is None:
@@ -455,7 +455,8 @@ class Instrument:
         )
         return believed(output, running.programme, self._meter)
 
-    def _parse(self, text: str, answer: Answer) -> tuple[dict[str, str | float], dict[str, Bound]]:
+    def parse(self, text: str, answer: Answer) -> tuple[dict[str, str | float], dict[str, Bound]]:
+        """The fields of an answer, with their bounds; raises InstrumentFault."""
         parts = text.split(self.profile.separator)
         if len(parts) != len(answer.fields):
             raise self.misfit(answer.ask, text)

@@ -14,7 +14,7 @@ from pydantic import (
     StringConstraints,
     WithJsonSchema,
     model_validator,
-)  # fmt: skip
+)
 
 from loricate.core.documents import read_document
 from loricate.core.errors import DocumentError, Finding

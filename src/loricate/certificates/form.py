@@ -50,7 +50,7 @@ class FormReading(_Part):
     text: str
     instrument: str
     verdict: str
-    outcome: str
+    guarded: str
     band: Literal["", "good", "caution", "bad"]
     margin: float | None
     ungraded: str = Field(description="Why its limit was not held against it")

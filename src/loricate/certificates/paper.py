@@ -232,8 +232,8 @@ class CertificateSheet(Sheet):
             if reading["verdict"]:
                 tint = tint_of(reading["verdict"])
                 word = WORDS[reading["verdict"]]
-                if reading["outcome"].startswith("conditional"):
-                    word = reading["outcome"]
+                if reading["guarded"].startswith("conditional"):
+                    word = reading["guarded"]
                 draw_text(canvas, verdict_x, base, word, PLAIN, 7, tint)
 
         return Block(14 if len(source) > 1 else 11, draw)

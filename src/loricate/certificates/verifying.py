@@ -9,7 +9,7 @@ from typing import Any
 
 import pikepdf
 
-from loricate.certificates.documents import FORMAT, KNOWN
+from loricate.certificates.content import FORMAT, KNOWN
 from loricate.certificates.paper_seal import PAPER_NAME, paper_faults
 from loricate.certificates.sealing import SealError, Sort, canonical, key_id, opened
 from loricate.core.json_text import JsonRefused, read_json

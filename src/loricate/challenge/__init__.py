@@ -4,11 +4,11 @@ Imports the core, the bench's profiles and the simulator. The service runs it in
 own (``python -m loricate.challenge``), so that it holds up no heartbeat and knows no stand-in.
 """
 
-from loricate.challenge.challenge import Challenge, FaultRow, StepOutcome, challenge
+from loricate.challenge.challenge import Challenge, FaultRow, StepVerdict, challenge
 from loricate.challenge.families import NoStandIn, stand_in_for
 from loricate.challenge.request import ChallengeRequest
 
 __all__ = [
-    "Challenge", "ChallengeRequest", "FaultRow", "NoStandIn", "StepOutcome", "challenge",
+    "Challenge", "ChallengeRequest", "FaultRow", "NoStandIn", "StepVerdict", "challenge",
     "stand_in_for",
 ]  # fmt: skip

@@ -18,7 +18,7 @@ REPETITIONS = 200
 
 
 @dataclass(frozen=True, slots=True)
-class StepOutcome:
+class StepVerdict:
     """What a step made of a unit."""
 
     verdict: Verdict
@@ -31,13 +31,13 @@ class FaultRow:
 
     faults: tuple[str, ...]
     title: str
-    outcomes: Mapping[str, StepOutcome]
+    verdicts: Mapping[str, StepVerdict]
 
     @property
     def caught_by(self) -> tuple[str, ...]:
         """The steps that did not pass the unit."""
         return tuple(
-            step for step, found in self.outcomes.items() if found.verdict is not Verdict.PASS
+            step for step, found in self.verdicts.items() if found.verdict is not Verdict.PASS
         )
 
     @property
@@ -122,11 +122,11 @@ def challenge(
 def _row(
     offline: OfflineBench, sequence: ReadySequence, faults: tuple[str, ...], title: str
 ) -> FaultRow:
-    outcomes = {}
+    verdicts = {}
     for step in sequence.steps:
         grade = offline.grade(step, sequence.decision)
-        outcomes[step.id] = StepOutcome(grade.verdict, grade.cause)
-    return FaultRow(faults, title, outcomes)
+        verdicts[step.id] = StepVerdict(grade.verdict, grade.cause)
+    return FaultRow(faults, title, verdicts)
 
 
 def _fit_together(model: UnitModel, faults: tuple[str, ...]) -> bool:

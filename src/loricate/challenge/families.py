@@ -124,6 +124,7 @@ def _faults(load: float, half: float, others: list[str], has_earth: bool) -> dic
     faults = {key: {"title": title, "change": changes} for key, (title, changes) in found.items()}
     if has_earth:
         faults["swapped_line_earth"] = {
-            "title": "Line and earth exchanged in the plug", "swap": [("L", "PE")],
-        }  # fmt: skip
+            "title": "Line and earth exchanged in the plug",
+            "swap": [("L", "PE")],
+        }
     return faults

@@ -4,7 +4,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from loricate.api.definitions import ChallengeOut, FaultRowOut, StepOutcomeOut
+from loricate.api.definitions import ChallengeOut, FaultRowOut, StepVerdictOut
 from loricate.challenge.challenge import REPETITIONS, Challenge, challenge
 from loricate.challenge.families import stand_in_for
 from loricate.core.kinds.loading import load_kinds
@@ -64,9 +64,9 @@ def report(found: Challenge, sequence: ReadySequence) -> ChallengeOut:
                 faults=list(row.faults),
                 title=row.title,
                 caught=row.is_caught,
-                outcomes={
-                    step: StepOutcomeOut(verdict=each.verdict, cause=each.cause)
-                    for step, each in row.outcomes.items()
+                verdicts={
+                    step: StepVerdictOut(verdict=each.verdict, cause=each.cause)
+                    for step, each in row.verdicts.items()
                 },
             )
             for row in found.rows

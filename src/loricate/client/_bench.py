@@ -42,7 +42,7 @@ class BenchCalls(Wire):
     def answer_upkeep(self, act_id: str, nest: str, choice: str) -> None:
         """Say that what an act of upkeep asked for is done, or stop it."""
         body = {"nest": nest, "choice": choice}
-        self._send("POST", f"{API}/upkeep/{act_id}/answers", json=body)
+        self.send("POST", f"{API}/upkeep/{act_id}/answers", json=body)
 
     def abort_upkeep(self, act_id: str) -> UpkeepOut:
         """Abort an act of upkeep: outputs fall first."""
@@ -54,4 +54,4 @@ class BenchCalls(Wire):
 
     def renew_contacts(self, fixture: str, note: str) -> None:
         """Enter that a fixture's contacts were renewed: its matings are counted from now."""
-        self._send("POST", f"{API}/fixtures/{fixture}/renewals", json={"note": note})
+        self.send("POST", f"{API}/fixtures/{fixture}/renewals", json={"note": note})

@@ -9,11 +9,11 @@ class CertificateCalls(Wire):
 
     def certificate(self, name: str) -> str:
         """The sealed JSON of a certificate or nonconformance report, by number or serial."""
-        return self._send("GET", f"{API}/certificates/{name}").text
+        return self.send("GET", f"{API}/certificates/{name}").text
 
     def certificate_pdf(self, name: str) -> bytes:
         """The PDF of a certificate or nonconformance report, by number or serial."""
-        return self._send("GET", f"{API}/certificates/{name}/pdf").content
+        return self.send("GET", f"{API}/certificates/{name}/pdf").content
 
     def verify(self, number: str) -> Verified:
         """What the service holds under a number; needs no sign-in."""
@@ -21,7 +21,7 @@ class CertificateCalls(Wire):
 
     def ledger(self, within_s: float = 900.0) -> LedgerState:
         """Whether what was issued is whole: chain, rows, seals, papers, heads kept outside."""
-        found = self._send("GET", f"{API}/ledger", timeout=within_s)
+        found = self.send("GET", f"{API}/ledger", timeout=within_s)
         return LedgerState.model_validate_json(found.content)
 
     def site_key(self) -> dict[str, str]:
@@ -34,4 +34,4 @@ class CertificateCalls(Wire):
 
     def ledger_head(self) -> str:
         """A signed head of the ledger as it is now, to be kept elsewhere."""
-        return self._send("GET", f"{API}/ledger/head").text
+        return self.send("GET", f"{API}/ledger/head").text

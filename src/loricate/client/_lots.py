@@ -40,7 +40,7 @@ class LotCalls(Wire):
 
     def lot_pdf(self, code: str) -> bytes:
         """A lot's summary as a PDF, as it stands now."""
-        return self._send("GET", f"{API}/lots/{code}/pdf").content
+        return self.send("GET", f"{API}/lots/{code}/pdf").content
 
     def close_lot(self, code: str) -> LotSummary:
         """Close a lot: no run is made in it any more."""

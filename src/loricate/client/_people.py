@@ -29,7 +29,7 @@ class PeopleCalls(Wire):
 
     def sign_out(self) -> None:
         """End the session."""
-        self._send("POST", f"{API}/sign-out")
+        self.send("POST", f"{API}/sign-out")
         self.token = ""
 
     def me(self) -> Me:
@@ -43,11 +43,11 @@ class PeopleCalls(Wire):
 
     def change_password(self, present: str, following: str) -> None:
         """Change one's own password; other sessions of the account end."""
-        self._send("POST", f"{API}/password", json={"present": present, "next": following})
+        self.send("POST", f"{API}/password", json={"present": present, "next": following})
 
     def sign_out_everywhere(self) -> None:
         """End every session of one's account, this one as well."""
-        self._send("POST", f"{API}/sign-out-everywhere")
+        self.send("POST", f"{API}/sign-out-everywhere")
         self.token = ""
 
     def sessions(self) -> list[SessionOut]:
@@ -56,7 +56,7 @@ class PeopleCalls(Wire):
 
     def end_session(self, session: str) -> None:
         """End one of one's own sessions."""
-        self._send("DELETE", f"{API}/sessions/{session}")
+        self.send("DELETE", f"{API}/sessions/{session}")
 
     def begin_codes(self, password: str) -> CodeSetup:
         """What an authenticator is set up with; confirm with a code of its."""
@@ -64,11 +64,11 @@ class PeopleCalls(Wire):
 
     def confirm_codes(self, code: str) -> None:
         """Have a one-time code go with one's password; other sessions end."""
-        self._send("POST", f"{API}/codes/confirm", json={"code": code})
+        self.send("POST", f"{API}/codes/confirm", json={"code": code})
 
     def end_codes(self, password: str) -> None:
         """Have the password be enough again."""
-        self._send("POST", f"{API}/codes/end", json={"password": password})
+        self.send("POST", f"{API}/codes/end", json={"password": password})
 
     def accounts(self) -> list[AccountOut]:
         """Every account, by name."""
@@ -115,7 +115,7 @@ class PeopleCalls(Wire):
 
     def export_audit(self) -> str:
         """The whole audit trail as CSV, each entry with its mark."""
-        return self._send("GET", f"{API}/audit/export").text
+        return self.send("GET", f"{API}/audit/export").text
 
     def outbox(self, *, waiting: bool = False) -> list[OutgoingOut]:
         """What leaves the service, newest first; only what has not got there where ``waiting``."""
@@ -123,9 +123,9 @@ class PeopleCalls(Wire):
 
     def try_outbox(self) -> None:
         """Have everything that waits be sent now."""
-        self._send("POST", f"{API}/outbox/tries")
+        self.send("POST", f"{API}/outbox/tries")
 
     def check_records(self, within_s: float = 900.0) -> RecordsState:
         """Whether anything in the records was changed from outside; large ones take a while."""
-        found = self._send("GET", f"{API}/records/check", timeout=within_s)
+        found = self.send("GET", f"{API}/records/check", timeout=within_s)
         return RecordsState.model_validate_json(found.content)

@@ -83,7 +83,7 @@ class RunCalls(Wire):
 
     def picture(self, digest: str) -> bytes:
         """A picture by its digest."""
-        return self._send("GET", f"{API}/pictures/{digest}").content
+        return self.send("GET", f"{API}/pictures/{digest}").content
 
     def curves(self, run_id: str, nest: str, step: str, number: int = 1) -> CurvesOut:
         """The curves of one attempt at a step, with the step's limits."""

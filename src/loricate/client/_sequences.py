@@ -64,7 +64,7 @@ class SequenceCalls(Wire):
     ) -> ChallengeOut:
         query = f"pairs={str(pairs).lower()}&repetitions={repetitions}&nests={nests}"
         place = f"{code}/challenge" if code else "challenge"
-        found = self._send(
+        found = self.send(
             "POST", f"{API}/sequences/{place}?{query}", json=document, timeout=CHALLENGE_S
         )
         return ChallengeOut.model_validate_json(found.content)
@@ -96,18 +96,18 @@ class SequenceCalls(Wire):
     def sequence_file(self, code: str, revision: int | None = None) -> str:
         """A revision as a TOML file, the newest by default."""
         query = {} if revision is None else {"revision": revision}
-        return self._send("GET", f"{API}/sequences/{code}/file", params=query).text
+        return self.send("GET", f"{API}/sequences/{code}/file", params=query).text
 
     def read_sequence_file(self, text: str) -> dict[str, Any]:
         """A TOML file as a document, whatever is still wrong with its steps; stores nothing."""
         headers = {"Content-Type": "application/toml"}
-        found = self._send("POST", f"{API}/sequences/read", content=text.encode(), headers=headers)
+        found = self.send("POST", f"{API}/sequences/read", content=text.encode(), headers=headers)
         document: dict[str, Any] = found.json()
         return document
 
     def sequence_label(self, code: str) -> bytes:
         """A label with a sequence's code as Code 128 and QR code, as a PDF."""
-        return self._send("GET", f"{API}/sequences/{code}/label").content
+        return self.send("GET", f"{API}/sequences/{code}/label").content
 
     def sequence_revisions(self, code: str) -> list[SequenceRevision]:
         """Every revision of a sequence, newest first."""

@@ -85,14 +85,14 @@ class Wire:
         """Hang up."""
         self._http.close()
 
-    def _send(self, method: str, path: str, tries: int = 1, **options: Any) -> httpx.Response:
+    def send(self, method: str, path: str, tries: int = 1, **options: Any) -> httpx.Response:
         """The answer to a request; one that is lost is asked for again, ``tries`` times in all."""
         for wait_s in (*ROOM_WAITS_S, None):
             try:
                 response = self._http.request(method, path, **options)
             except httpx.TransportError as error:
                 if tries > 1 and not isinstance(error, httpx.ConnectError):
-                    return self._send(method, path, tries - 1, **options)
+                    return self.send(method, path, tries - 1, **options)
                 raise UnreachableError(self.base_url, str(error) or type(error).__name__) from error
             if wait_s is None or not _wants_room(response):
                 break
@@ -101,19 +101,19 @@ class Wire:
         return response
 
     def _get(self, kind: type[M], path: str, **query: Any) -> M:
-        found = self._send("GET", path, params={k: v for k, v in query.items() if v is not None})
+        found = self.send("GET", path, params={k: v for k, v in query.items() if v is not None})
         return TypeAdapter(kind).validate_json(found.content)
 
     def _get_all(self, row: type[M], path: str, **query: Any) -> list[M]:
         """Every row of a list, page after page (RFC 8288)."""
         found: list[M] = []
         rows = TypeAdapter(list[row])  # type: ignore[valid-type]
-        answer = self._send("GET", path, params=query)
+        answer = self.send("GET", path, params=query)
         while True:
             found += rows.validate_json(answer.content)
             if "next" not in answer.links:
                 return found
-            answer = self._send("GET", answer.links["next"]["url"])
+            answer = self.send("GET", answer.links["next"]["url"])
 
     def _post(
         self,
@@ -124,7 +124,7 @@ class Wire:
         tries: int = 1,
     ) -> M:
         sent = body.model_dump() if isinstance(body, BaseModel) else body
-        found = self._send("POST", path, tries, json=sent, headers=headers)
+        found = self.send("POST", path, tries, json=sent, headers=headers)
         return TypeAdapter(kind).validate_json(found.content)
 
     def _follow(self, path: str, after: int) -> Iterator[RunEvent]:
@@ -160,7 +160,7 @@ class Wire:
 
     def add_picture(self, data: bytes) -> PictureOut:
         """Keep a PNG, JPEG or WebP; gives the digest that names it."""
-        sent = self._send("POST", f"{API}/pictures", content=data)
+        sent = self.send("POST", f"{API}/pictures", content=data)
         return PictureOut.model_validate_json(sent.content)
 
     def _answer(
@@ -178,4 +178,4 @@ class Wire:
             "nest": nest, "choice": choice, "note": note, "question": question, "picture": digest,
             "values": dict(values),
         }  # fmt: skip
-        self._send("POST", f"{path}/answers", json=body)
+        self.send("POST", f"{path}/answers", json=body)

@@ -114,8 +114,9 @@ def reset(name: str, call: Call) -> None:
 
 @command.command("password")
 @click.option("--present", prompt="Present password", hide_input=True)
-@click.option("--next", "following", prompt="New password", hide_input=True,
-              confirmation_prompt=True)  # fmt: skip
+@click.option(
+    "--next", "following", prompt="New password", hide_input=True, confirmation_prompt=True
+)
 @service_options
 def password(present: str, following: str, call: Call) -> None:
     """Change your own password; your other sessions end.

@@ -8,7 +8,7 @@ import click
 from loricate.commands.output import print_table
 
 if TYPE_CHECKING:
-    from loricate.api.definitions import ChallengeOut, StepOutcomeOut
+    from loricate.api.definitions import ChallengeOut, StepVerdictOut
 
 PASSED = "."
 
@@ -17,11 +17,12 @@ def print_challenge(found: "ChallengeOut") -> None:
     """Print the matrix, what was missed, and false alarms."""
     rows = [
         (
-            " + ".join(row.faults), "caught" if row.caught else "MISSED",
-            *(_cell(row.outcomes[step]) for step in found.steps),
+            " + ".join(row.faults),
+            "caught" if row.caught else "MISSED",
+            *(_cell(row.verdicts[step]) for step in found.steps),
         )
         for row in found.rows
-    ]  # fmt: skip
+    ]
     print_table(("FAULT", "", *found.steps), rows)
     alarms = [f"{step} {count}" for step, count in found.false_alarms.items() if count]
     told = f"{found.caught} of {len(found.rows)} faults are caught"
@@ -35,11 +36,11 @@ def print_challenge(found: "ChallengeOut") -> None:
     click.echo(f"A load of {found.nests} takes {found.load_s:.1f} s as programmed.")
 
 
-def _cell(outcome: "StepOutcomeOut") -> str:
-    if outcome.verdict == "pass":
+def _cell(found: "StepVerdictOut") -> str:
+    if found.verdict == "pass":
         return PASSED
-    word = (outcome.cause or outcome.verdict).replace("_", " ")
-    return word if outcome.verdict == "fail" else f"({word})"
+    word = (found.cause or found.verdict).replace("_", " ")
+    return word if found.verdict == "fail" else f"({word})"
 
 
 def write_matrix(found: "ChallengeOut", to: IO[str]) -> None:
@@ -51,7 +52,7 @@ def write_matrix(found: "ChallengeOut", to: IO[str]) -> None:
         cells = [
             part
             for step in found.steps
-            for part in (row.outcomes[step].verdict, row.outcomes[step].cause)
+            for part in (row.verdicts[step].verdict, row.verdicts[step].cause)
         ]
         table.writerow([" + ".join(row.faults), row.title, "yes" if row.caught else "no", *cells])
     alarms = [part for step in found.steps for part in (str(found.false_alarms[step]), "")]

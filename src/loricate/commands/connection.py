@@ -78,18 +78,21 @@ def service_options(function: Callable[..., None]) -> Callable[..., None]:
         click.option("--json", "as_json", is_flag=True, help="Print JSON for programs."),
         click.option("--token", envvar="LORICATE_TOKEN", help="Bearer token; else the kept one."),
         click.option(
-            "--service", envvar="LORICATE_SERVICE", help=f"Address; else the one signed in to, "
-            f"else {DEFAULT_URL}.",
+            "--service",
+            envvar="LORICATE_SERVICE",
+            help=f"Address; else the one signed in to, else {DEFAULT_URL}.",
         ),
-    ):  # fmt: skip
+    ):
         made = option(made)
     return made
 
 
 fixture_option = click.option(
-    "--fixture", envvar="LORICATE_FIXTURE", default="",
+    "--fixture",
+    envvar="LORICATE_FIXTURE",
+    default="",
     help="The fixture; needs no telling where the bench has one only.",
-)  # fmt: skip
+)
 
 
 def chosen_fixture(client: "Client", fixture: str) -> str:

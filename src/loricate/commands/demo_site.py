@@ -46,8 +46,10 @@ def stand_ins(pace: float, floor: Path | None = None) -> Iterator[StandInPorts]:
     path = floor or demo_folder() / "stand-ins" / "stand-ins.toml"
     process = subprocess.Popen(
         [sys.executable, "-m", "loricate.simulator", str(path), f"{pace:g}"],
-        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
-    )  # fmt: skip
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        text=True,
+    )
     try:
         first = process.stdout.readline() if process.stdout else ""
         if not first:

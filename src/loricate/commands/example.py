@@ -49,9 +49,11 @@ def command(folder: Path, pace: float, as_json: bool) -> None:
             load = tomllib.loads((demo_folder() / "loads" / name).read_text(encoding="utf-8"))
             lot, serials = load["lot"], list(load["nests"].values())
             client.open_lot(
-                lot["code"], lot["product"], f"{serials[0]}..{serials[-1]}",
+                lot["code"],
+                lot["product"],
+                f"{serials[0]}..{serials[-1]}",
                 order_number=lot["order_number"],
-            )  # fmt: skip
+            )
             run = client.create_run(
                 load["sequence"], load["fixture"], load["nests"], lot=lot["code"]
             )

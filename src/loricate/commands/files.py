@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from loricate.commands.documents import read_toml
+from loricate.commands.definitions import read_toml
 from loricate.commands.places import demo_folder
 
 if TYPE_CHECKING:

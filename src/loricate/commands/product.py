@@ -5,7 +5,7 @@ from pathlib import Path
 import click
 
 from loricate.commands.connection import Call, service_options
-from loricate.commands.documents import (
+from loricate.commands.definitions import (
     FILE,
     differences_command,
     read_toml,

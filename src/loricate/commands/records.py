@@ -35,8 +35,10 @@ def command() -> None:
 @head_folders
 @service_options
 def check(
-    data_folder: Path | None, head_folders: tuple[Path, ...], call: Call,
-) -> None:  # fmt: skip
+    data_folder: Path | None,
+    head_folders: tuple[Path, ...],
+    call: Call,
+) -> None:
     """Find everything in the records and the ledger that was changed, added or taken away.
 
     Exits 1 when there is anything.

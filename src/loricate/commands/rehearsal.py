@@ -9,7 +9,7 @@ import click
 
 from loricate.commands.connection import Call, chosen_fixture, fixture_option, service_options
 from loricate.commands.cue_pictures import send_pictures
-from loricate.commands.documents import FILE, read_toml
+from loricate.commands.definitions import FILE, read_toml
 from loricate.commands.output import NOT_PASSED, printed, verdict_word
 from loricate.commands.unit import print_attempts
 

@@ -213,9 +213,10 @@ def repeat(
 @click.argument("text")
 @click.option("--step", default="", help="The step that it is about; by default the unit.")
 @click.option(
-    "--picture", type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    "--picture",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
     help="A PNG, JPEG or WebP to keep with it.",
-)  # fmt: skip
+)
 @service_options
 def remark(
     run_id: str,

@@ -9,7 +9,7 @@ import click
 from loricate.commands.challenge_view import print_challenge, write_matrix
 from loricate.commands.connection import Call, service_options
 from loricate.commands.cue_pictures import send_pictures
-from loricate.commands.documents import (
+from loricate.commands.definitions import (
     FILE,
     FOLDER,
     differences_command,

@@ -18,9 +18,11 @@ F = TypeVar("F", bound=Callable[..., Any])
 def log_option(command: F) -> F:
     """Where the log goes: an option of every command that serves."""
     return click.option(
-        "--log", "log", default="",
+        "--log",
+        "log",
+        default="",
         help="The log's file, DATA/loricate.log by default; - for standard error.",
-    )(command)  # fmt: skip
+    )(command)
 
 
 def log_file(log: str, data_folder: Path) -> Path | None:
@@ -36,9 +38,11 @@ def log_file(log: str, data_folder: Path) -> Path | None:
     type=click.Path(exists=True, dir_okay=False, path_type=Path), help="The bench file.",
 )  # fmt: skip
 @click.option(
-    "--site", "site_file", type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    "--site",
+    "site_file",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
     help="The site file; by default site.toml beside the bench file, if it is there.",
-)  # fmt: skip
+)
 @click.option(
     "--data", "data_folder", required=True,
     type=click.Path(file_okay=False, path_type=Path), help="Where records and the site key live.",
@@ -47,21 +51,25 @@ def log_file(log: str, data_folder: Path) -> Path | None:
 @click.option("--port", default=DEFAULT_PORT, show_default=True)
 @click.option("--base-url", default="", help="How others reach the service; goes on certificates.")
 @click.option(
-    "--tls-cert", type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    "--tls-cert",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
     help="Serve over TLS with this certificate (PEM).",
-)  # fmt: skip
+)
 @click.option(
-    "--tls-key", type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    "--tls-key",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
     help="Its private key, if it is not in the same file.",
-)  # fmt: skip
+)
 @click.option("--host-name", "hosts", multiple=True, help="Answer to this name only; repeatable.")
 @click.option("--proxy", "proxies", multiple=True, help="Believe X-Forwarded-For of this address.")
 @click.option("--page-size", type=click.Choice(["A4", "Letter"]), default="A4", show_default=True)
 @click.option(
-    "--second-person/--one-person", "second_person", default=None,
+    "--second-person/--one-person",
+    "second_person",
+    default=None,
     help="Whether somebody else must release what one changed last; by default where there are "
     "two engineers.",
-)  # fmt: skip
+)
 @click.option(
     "--idle", "idle_minutes", type=click.FloatRange(1, 1440), default=120, show_default=True,
     help="Minutes after which an unused session ends.",
@@ -71,9 +79,11 @@ def log_file(log: str, data_folder: Path) -> Path | None:
     help="Keep signed heads of the ledger here as well; repeatable.",
 )  # fmt: skip
 @click.option(
-    "--metrics-token", envvar="LORICATE_METRICS_TOKEN", default="",
+    "--metrics-token",
+    envvar="LORICATE_METRICS_TOKEN",
+    default="",
     help="Let whoever bears this read /metrics without a sign-in.",
-)  # fmt: skip
+)
 @click.option(
     "--kinds", "kinds", multiple=True, metavar="MODULE",
     help="Load kinds of step of your own from this Python module; repeatable.",

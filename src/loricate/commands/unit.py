@@ -112,7 +112,7 @@ def _reading_rows(readings: "list[ReadingOut]", repetition: int) -> list[tuple[s
         (
             f"  {r.name}", r.text, r.as_measured_text, r.limit,
             percent(r.margin), r.source,
-            r.outcome if r.outcome.startswith("conditional") else "",
+            r.guarded if r.guarded.startswith("conditional") else "",
         )
         for r in readings if r.repetition == repetition
     ]  # fmt: skip

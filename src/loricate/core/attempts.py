@@ -93,7 +93,7 @@ def told_reading(graded: GradedReading) -> dict[str, Any]:
         "source": limit.source.text if limit else "",
         "margin": grade.margin if grade else None,
         "verdict": grade.verdict if grade else "",
-        "outcome": grade.outcome if grade else "",
+        "guarded": grade.guarded if grade else "",
         "band": (grade.band or "") if grade else "",
         "ungraded": graded.ungraded,
     }

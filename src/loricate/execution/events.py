@@ -93,6 +93,11 @@ class EventLog:
         with self._lock:
             return tuple(self._events)
 
+    @property
+    def watched_by(self) -> int:
+        """How many follow it now."""
+        return len(self._watchers)
+
     def close(self) -> None:
         """Say that nothing more will come."""
         self.closed = True

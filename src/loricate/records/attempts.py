@@ -31,7 +31,7 @@ Key = tuple[str, str, int]  # a unit in a run, a step, the number of the attempt
 _READING = (
     "repetition", "quantity", "point", "value", "dimension", "bound", "uncertainty", "instrument",
     "corrections", "minimum", "maximum", "caution_below", "caution_above", "source", "verdict",
-    "cause", "outcome", "band", "margin", "ungraded",
+    "cause", "guarded", "band", "margin", "ungraded",
 )  # fmt: skip
 _ADD_READING = (
     f"INSERT INTO reading (run_unit_id, step_id, number, position, product, {', '.join(_READING)})"
@@ -100,7 +100,7 @@ def _reading_cells(graded: GradedReading, sources: dict[int, str]) -> tuple[obje
         limit.caution_below if limit else None, limit.caution_above if limit else None,
         _source_text(limit.source, sources) if limit else "",
         grade.verdict if grade else "", grade.cause if grade else "",
-        grade.outcome if grade else "", (grade.band or "") if grade else "",
+        grade.guarded if grade else "", (grade.band or "") if grade else "",
         _number(grade.margin) if grade else None, graded.ungraded,
     )  # fmt: skip
 
@@ -142,7 +142,7 @@ def _graded(row: sqlite3.Row) -> GradedReading:
     if row["verdict"]:
         band = Band(row["band"]) if row["band"] else None
         grade = Grade(
-            Verdict(row["verdict"]), Cause(row["cause"]), row["margin"], row["outcome"], band
+            Verdict(row["verdict"]), Cause(row["cause"]), row["margin"], row["guarded"], band
         )
     return GradedReading(reading, limit, grade, row["repetition"], row["ungraded"])
 

@@ -42,7 +42,7 @@ from loricate.service.routers import (
     trying,
     units,
     upkeep,
-)  # fmt: skip
+)
 from loricate.service.settings import Settings
 from loricate.service.site_key_start import check_site_key
 

@@ -125,7 +125,7 @@ class Doorkeeper:
             person = await find_person(request, is_urgent=is_abort)
             scope[PERSON] = person
             room, whose = _room_of(method, path), person.name
-        with self._room(room, whose, is_abort):
+        with self.room(room, whose, is_abort):
             if _is_json(method, headers):
                 body = await _read(receive, most)
                 scope[READ_JSON] = await self._read_json(body)
@@ -135,7 +135,8 @@ class Doorkeeper:
             await self.app(scope, receive, send)
 
     @contextmanager
-    def _room(self, room: Room, whose: str, is_abort: bool) -> Iterator[None]:
+    def room(self, room: Room, whose: str, is_abort: bool) -> Iterator[None]:
+        """Take up a place of a room while it lasts; raises TooManyAtOnce, but for an abort."""
         key = (room.sort, whose)
         if self.under_way[key] >= room.most and not is_abort:
             raise TooManyAtOnce(f"{room.most} {room.sort} are under way for {whose or 'you'}")

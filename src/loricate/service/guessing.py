@@ -48,7 +48,7 @@ class AttemptLimiter:
     """Counts attempts under way, and failures over a sliding time."""
 
     def __init__(self, clock: Callable[[], float] = time.monotonic) -> None:
-        self._clock = clock
+        self.clock = clock
         self._failures: dict[str, deque[float]] = defaultdict(deque)
         self._under_way: Counter[str] = Counter()
 
@@ -60,7 +60,7 @@ class AttemptLimiter:
         attempts that are under way fail.
         """
         self._forget_old()
-        now = self._clock()
+        now = self.clock()
         for each in allowed:
             recent = [at for at in self._failures.get(each.key, ()) if at > now - each.within_s]
             if len(recent) + self._under_way[each.key] >= each.most:
@@ -72,14 +72,14 @@ class AttemptLimiter:
             yield
         except ServiceError:
             for key in keys:
-                self._failures[key].append(self._clock())
+                self._failures[key].append(self.clock())
             raise
         finally:
             self._under_way.subtract(keys)
             self._under_way = +self._under_way
 
     def _forget_old(self) -> None:
-        oldest = self._clock() - ELSEWHERE_S
+        oldest = self.clock() - ELSEWHERE_S
         for key, failures in list(self._failures.items()):
             while failures and failures[0] < oldest:
                 failures.popleft()

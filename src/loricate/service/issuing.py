@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Any, Self
 
 from loricate import __version__
-from loricate.certificates.documents import (
+from loricate.certificates.content import (
     Document,
     Issue,
     certificate_number,

@@ -78,8 +78,9 @@ class AccessLog:
             if message["type"] == "http.response.start":
                 status = message["status"]
                 message["headers"] = [
-                    *message.get("headers", []), (b"x-request-id", request_id.encode())
-                ]  # fmt: skip
+                    *message.get("headers", []),
+                    (b"x-request-id", request_id.encode()),
+                ]
             await send(message)
 
         try:

@@ -403,12 +403,10 @@ class Runs:
             raise NotReady.because([Finding("nest", f"nest {nest} is not in this run.")])
         sequence = await self._sequence_of(run)
         one = loaded(unit, None)
-        outcomes = {step.id: (one.latest(step.id), one.tries(step.id)) for step in sequence.steps}
-        verdicts = {key: found.verdict if found else None for key, (found, _) in outcomes.items()}
-        tries = {key: count for key, (_, count) in outcomes.items()}
-        skipped = [
-            key for key, (found, _) in outcomes.items() if found and found.cause == "skipped"
-        ]
+        latest = {step.id: (one.latest(step.id), one.tries(step.id)) for step in sequence.steps}
+        verdicts = {key: found.verdict if found else None for key, (found, _) in latest.items()}
+        tries = {key: count for key, (_, count) in latest.items()}
+        skipped = [key for key, (found, _) in latest.items() if found and found.cause == "skipped"]
         steps, findings = steps_to_repeat(sequence, verdicts, tries, step_id, skipped)
         if findings:
             raise NotReady.because(findings)

@@ -35,7 +35,7 @@ class Instrument:
         self._commands: list[tuple[re.Pattern[str], Handler]] = []
         self._server: asyncio.Server | None = None
         self._writers: set[asyncio.StreamWriter] = set()
-        self._port = 0
+        self.port = 0
         self._marking: set[asyncio.Task[None]] = set()
         self._add_common()
 
@@ -197,13 +197,13 @@ class Instrument:
     async def serve(self, host: str, port: int) -> int:
         """Listen; gives the port, which is kept over power off and on."""
         self._server = await asyncio.start_server(self._talk, host, port)
-        self._port = self._server.sockets[0].getsockname()[1]
-        return self._port
+        self.port = self._server.sockets[0].getsockname()[1]
+        return self.port
 
     async def power(self, on: bool, host: str) -> None:
         """Switch the instrument off (output down, links cut) or on again."""
         if on and self._server is None:
-            await self.serve(host, self._port)
+            await self.serve(host, self.port)
         elif not on and self._server is not None:
             self.drop("power")
             self._forget_marking()

@@ -58,7 +58,7 @@ def test_simple_acceptance(reading: Reading, limit: Limit, verdict: Verdict) -> 
 
 
 @pytest.mark.parametrize(
-    ("microamperes", "r", "outcome"),
+    ("microamperes", "r", "guarded"),
     [
         (96.0, 1.0, "pass"),
         (96.01, 1.0, "conditional pass"),
@@ -69,11 +69,11 @@ def test_simple_acceptance(reading: Reading, limit: Limit, verdict: Verdict) -> 
         (104.1, 1.0, "fail"),
     ],
 )
-def test_guard_band(microamperes: float, r: float, outcome: str) -> None:
+def test_guard_band(microamperes: float, r: float, guarded: str) -> None:
     rule = DecisionRule(rule="guarded", r=r)
     graded = grade(amperes(microamperes * 1e-6, u=4e-6), UPPER, rule)
-    assert graded.outcome == outcome
-    assert (graded.verdict is Verdict.INCONCLUSIVE) == outcome.startswith("conditional")
+    assert graded.guarded == guarded
+    assert (graded.verdict is Verdict.INCONCLUSIVE) == guarded.startswith("conditional")
 
 
 @given(

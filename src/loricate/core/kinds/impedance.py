@@ -34,7 +34,7 @@ from loricate.core.quantities import (
     Hertz,
     Seconds,
     Volts,
-)  # fmt: skip
+)
 
 
 class Impedance(KindSettings):
@@ -72,8 +72,10 @@ class Impedance(KindSettings):
         zero = yield from do(FixtureZero(self.path))
         yield from do(Connect(IMPEDANCE, {"high": (self.high,), "low": (self.low,)}))
         programme = {
-            "level_v": self.level, "frequency_hz": self.frequency, "dwell_s": self.dwell,
-        }  # fmt: skip
+            "level_v": self.level,
+            "frequency_hz": self.frequency,
+            "dwell_s": self.dwell,
+        }
         output = yield from do(Energise(IMPEDANCE, programme))
         size = output.reading("impedance", RESISTANCE)
         if size.bound is not Bound.EXACT:

@@ -42,7 +42,7 @@ from loricate.core.quantities import (
     Hertz,
     Seconds,
     Volts,
-)  # fmt: skip
+)
 
 
 class Leakage(KindSettings):

@@ -47,7 +47,7 @@ from loricate.core.quantities import (
     Seconds,
     Volts,
     display,
-)  # fmt: skip
+)
 
 LEAST_DWELL_S = 0.1  # IPC/WHMA-A-620 class 2: no standard here takes less
 

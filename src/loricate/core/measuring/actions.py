@@ -1,7 +1,7 @@
 """What a procedure may ask of the bench or the operator, and what comes back.
 
-A procedure is a generator that asks by ``yield from do(action)`` and is given that action's outcome
-with its type; it never sees an instrument, a clock or a socket:
+A procedure is a generator that asks by ``yield from do(action)`` and is given what comes of
+it, with its type; it never sees an instrument, a clock or a socket:
 
     def procedure(self, points, limits):
         yield from do(Connect(BOND, {"high": (self.high,), "low": (self.low,)}))
@@ -29,11 +29,11 @@ from loricate.core.measuring.roles import Role
 from loricate.core.measuring.uncertainty import EXACTLY, Accuracy
 from loricate.core.quantities import TIME, Dimension
 
-OutcomeT = TypeVar("OutcomeT")
+GivenT = TypeVar("GivenT")
 Programme = Mapping[str, float | str]  # what an output is set to, by name
 
 
-class Action(Generic[OutcomeT]):
+class Action(Generic[GivenT]):
     """Something that a procedure asks for, and the type of what it is given for it.
 
     ``gives`` says the same at run time: a procedure that is given something else ends at once, for
@@ -370,9 +370,9 @@ Asking = Generator[AnyAction, Any, R]
 Procedure = Asking[Measured]
 
 
-def do(action: Action[OutcomeT]) -> Generator[AnyAction, Any, OutcomeT]:
+def do(action: Action[GivenT]) -> Generator[AnyAction, Any, GivenT]:
     """Ask for an action: ``output = yield from do(Energise(...))``; raises ProcedureError."""
-    outcome: OutcomeT = yield cast("AnyAction", action)
-    if not isinstance(outcome, action.gives):
-        raise ProcedureError(f"A procedure that asked {action!r} was given {outcome!r}.")
-    return outcome
+    given: GivenT = yield cast("AnyAction", action)
+    if not isinstance(given, action.gives):
+        raise ProcedureError(f"A procedure that asked {action!r} was given {given!r}.")
+    return given

@@ -1,4 +1,4 @@
-"""Driving a procedure: each of its actions is performed by somebody, and its outcome sent back.
+"""Driving a procedure: each of its actions is performed by somebody, and what came of it sent back.
 
 There is one driver for whoever performs procedures: runs and rehearsals, the upkeep of a fixture,
 challenges. What one of them cannot do it refuses by name; an action that nobody thought of fails
@@ -96,7 +96,7 @@ class Driver(ABC):
         )
 
     async def perform(self, action: AnyAction) -> object:
-        """Perform one action and give its outcome."""
+        """Perform one action and give what came of it."""
         match action:
             case Ask():
                 self._refuse_while_on(action)

@@ -57,8 +57,8 @@ class DecisionRule(BaseModel):
     """How uncertainty enters the verdict.
 
     ``simple`` accepts at the limit. ``guarded`` moves each limit in by r·U; a reading in the band
-    on either side of the limit is conditional, and a conditional outcome is inconclusive. ``r`` is
-    1, or 0.83 for 95 % (ISO 14253-1).
+    on either side of the limit is a conditional pass or fail, which is inconclusive. ``r`` is 1, or
+    0.83 for 95 % (ISO 14253-1).
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -85,14 +85,14 @@ class Band(StrEnum):
 class Grade:
     """The verdict of one reading against one limit; margin is a fraction of the limit.
 
-    ``outcome`` says which of the four outcomes a guard band made of it. ``band`` is None where the
-    reading is no number.
+    ``guarded`` says what a guard band made of it: pass, conditional pass, conditional fail or fail.
+    ``band`` is None where the reading is no number.
     """
 
     verdict: Verdict
     cause: Cause = Cause.NONE
     margin: float | None = None
-    outcome: str = ""
+    guarded: str = ""
     band: Band | None = None
 
 
@@ -184,15 +184,15 @@ def margin(value: float, limit: Limit) -> float | None:
 def grade(reading: Reading, limit: Limit, rule: DecisionRule) -> Grade:
     """Hold one reading against one limit. What is no number never passes."""
     if not math.isfinite(reading.value):
-        return Grade(Verdict.INCONCLUSIVE, Cause.NOT_A_NUMBER, outcome="not a number")
+        return Grade(Verdict.INCONCLUSIVE, Cause.NOT_A_NUMBER, guarded="not a number")
     space = margin(reading.value, limit)
     sides = []
     if limit.maximum is not None:
         sides.append(_against_maximum(reading, limit.maximum, rule))
     if limit.minimum is not None:
         sides.append(_against_minimum(reading, limit.minimum, rule))
-    verdict, cause, outcome = max(sides, key=lambda side: _SEVERITY[side[0]])
-    return Grade(verdict, cause, space, outcome, _band(reading, limit, verdict))
+    verdict, cause, guarded = max(sides, key=lambda side: _SEVERITY[side[0]])
+    return Grade(verdict, cause, space, guarded, _band(reading, limit, verdict))
 
 
 def _band(reading: Reading, limit: Limit, verdict: Verdict) -> Band | None:

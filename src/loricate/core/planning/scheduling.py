@@ -95,9 +95,10 @@ def waiting_tasks(
         if steps[index].across is Across.EACH:
             found.append(Task((nest,), index))
     shared = {
-        index for index in next_step.values()
+        index
+        for index in next_step.values()
         if index < len(steps) and steps[index].across is not Across.EACH
-    }  # fmt: skip
+    }
     for index in sorted(shared):
         behind = [nest for nest, place in next_step.items() if place < index]
         here = tuple(nest for nest, place in next_step.items() if place == index)

@@ -101,7 +101,7 @@ CREATE TABLE measured (
     source TEXT NOT NULL,
     verdict TEXT NOT NULL,
     cause TEXT NOT NULL,
-    outcome TEXT NOT NULL,
+    guarded TEXT NOT NULL,
     band TEXT NOT NULL,
     margin REAL,
     ungraded TEXT NOT NULL,
@@ -112,7 +112,7 @@ CREATE TABLE measured (
 INSERT INTO measured
     (run_unit_id, step_id, number, position, repetition, product, quantity, point, value, dimension, bound,
     uncertainty, instrument, corrections, minimum, maximum, caution_below, caution_above, source, verdict, cause,
-    outcome, band, margin, ungraded)
+    guarded, band, margin, ungraded)
 SELECT run_unit_id, step_id, number, position, repetition, product, quantity, point, value, dimension, bound,
     uncertainty, instrument, corrections, minimum, maximum, caution_below, caution_above, source, reading.verdict,
     reading.cause, outcome, band, margin, ungraded

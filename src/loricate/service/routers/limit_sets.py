@@ -7,7 +7,7 @@ from loricate.core.limits.limit_sets import LimitSet
 from loricate.records import audit, definitions
 from loricate.service.problems import WrongState
 from loricate.service.routers.access import TheDesk
-from loricate.service.routers.documents import document_routes
+from loricate.service.routers.definitions import document_routes
 from loricate.service.sign_in import Definer
 
 router = document_routes("limit_set", LimitSet, "/limit-sets", "limit sets")

@@ -7,7 +7,7 @@ from loricate.core.products.offer import OfferedLimit, offered_kinds, offered_li
 from loricate.core.products.product import Product
 from loricate.records import definitions
 from loricate.service.routers.access import TheDesk
-from loricate.service.routers.documents import document_routes
+from loricate.service.routers.definitions import document_routes
 from loricate.service.sign_in import Reader
 
 router = document_routes("product", Product, "/products", "products")

@@ -1,7 +1,6 @@
 """Sequences: list, show, compare; store as a draft, release, withdraw."""
 
 import sqlite3
-from dataclasses import asdict
 
 from fastapi import Request, Response
 
@@ -21,14 +20,12 @@ from loricate.api.definitions import (
 from loricate.certificates.label import make_label
 from loricate.core.differences import differences
 from loricate.core.errors import Finding
-from loricate.core.sequences.release import Accepted, left_findings, open_findings
 from loricate.core.toml_text import read_sequence_text, written
-from loricate.records import accounts, sequences
+from loricate.records import sequences
 from loricate.records.errors import NotFound
 from loricate.records.sequences import SequenceRecord, SequenceRow
-from loricate.service.desk import Desk
-from loricate.service.preparing import reviewed_record, studied
-from loricate.service.problems import ChangedMeanwhile, NotAllowed, NotReady, WrongState
+from loricate.service import releasing
+from loricate.service.problems import NotReady
 from loricate.service.routers.access import After, APage, Number, Revision, TheDesk, make_router
 from loricate.service.routers.changes import IfMatch
 from loricate.service.routers.showing import difference, step_summary
@@ -176,28 +173,7 @@ async def store_draft(
     document: Document, person: Definer, desk: TheDesk, if_match: IfMatch = None
 ) -> Stored:
     """Store a sequence as a draft; with If-Match only if nobody changed it meanwhile."""
-    facts = await studied(document, desk)
-
-    def keep(conn: sqlite3.Connection) -> SequenceRecord:
-        if if_match is not None:
-            _refuse_if_changed(conn, facts.code, if_match)
-        return sequences.store_draft(conn, facts, document, person.name)
-
-    record = await desk.store.write(keep)
-    return Stored(code=record.code, revision=record.revision, etag=record.etag)
-
-
-def _refuse_if_changed(conn: sqlite3.Connection, code: str, if_match: str) -> None:
-    try:
-        newest = sequences.get_sequence(conn, code)
-        etag, by = newest.etag, newest.last_edited_by
-    except NotFound:
-        etag, by = '"0.0"', ""
-    if if_match.strip() != etag:
-        raise ChangedMeanwhile(
-            f"{code} was changed by {by or 'somebody'} meanwhile (it is at {etag} now, yours was "
-            f"{if_match}). Nothing was overwritten; see the differences, then store yours again."
-        )
+    return _stored(await releasing.keep_draft(document, person.name, if_match, desk))
 
 
 @router.post("/{code}/release", response_model=Stored)
@@ -205,40 +181,7 @@ async def release_sequence(
     code: str, grounds: ReleaseGrounds, person: Definer, desk: TheDesk
 ) -> Stored:
     """Freeze the draft for use: with a clean review, or a reason for each finding left."""
-    draft = await desk.store.read(lambda conn: sequences.get_sequence(conn, code))
-    if draft.status != "draft":
-        raise WrongState(f"Revision {draft.revision} of {code} is {draft.status}; change it first.")
-    if draft.last_edited_by == person.name and await _needs_second_person(desk):
-        raise NotAllowed(
-            f"{person.name} changed the draft last; here a second engineer releases it."
-        )
-    reading = await reviewed_record(draft, desk)
-    accepted = [Accepted(each.rule, each.step, each.reason) for each in grounds.accepted]
-    found = reading.findings
-    still_open = open_findings(found, accepted)
-    if still_open:
-        raise NotReady.because(still_open)
-    left = left_findings(found, accepted, person.name)
-    if draft.last_edited_by == person.name and any(each.severity == "error" for each in left):
-        raise NotAllowed(
-            f"{person.name} changed the draft last, and the review finds an error in it; a second "
-            "engineer has to leave it with a reason and release."
-        )
-    kept = {**grounds.model_dump(mode="json"), "left": [asdict(each) for each in left]}
-
-    def keep(conn: sqlite3.Connection) -> SequenceRecord:
-        _refuse_if_changed(conn, code, draft.etag)
-        return sequences.release(conn, code, draft.revision, kept, person.name)
-
-    record = await desk.store.write(keep)
-    return Stored(code=record.code, revision=record.revision, etag=record.etag)
-
-
-async def _needs_second_person(desk: Desk) -> bool:
-    """Whether whoever changed a draft last may not release it."""
-    if desk.settings.second_person is not None:
-        return desk.settings.second_person
-    return await desk.store.read(lambda conn: accounts.count_open(conn, "engineer")) > 1
+    return _stored(await releasing.release(code, grounds, person.name, desk))
 
 
 @router.post("/{code}/withdraw", response_model=Stored)
@@ -246,15 +189,8 @@ async def withdraw_sequence(
     code: str, withdrawal: Withdrawal, person: Definer, desk: TheDesk
 ) -> Stored:
     """Take a released revision, the newest by default, out of use; its runs keep it."""
+    return _stored(await releasing.withdraw(code, withdrawal, person.name, desk))
 
-    def keep(conn: sqlite3.Connection) -> SequenceRecord:
-        if withdrawal.revision is None:
-            record = sequences.released_sequence(conn, code)
-        else:
-            record = sequences.get_sequence(conn, code, withdrawal.revision)
-        if record.status != "released":
-            raise WrongState(f"Revision {record.revision} of {code} is {record.status}.")
-        return sequences.withdraw(conn, code, record.revision, withdrawal.why, person.name)
 
-    record = await desk.store.write(keep)
+def _stored(record: SequenceRecord) -> Stored:
     return Stored(code=record.code, revision=record.revision, etag=record.etag)

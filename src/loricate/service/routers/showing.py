@@ -44,7 +44,7 @@ def reading_out(graded: GradedReading) -> ReadingOut:
         minimum=limit.minimum if limit else None, maximum=limit.maximum if limit else None,
         limit=limit.text if limit else "", source=limit.source.text if limit else "",
         verdict=grade.verdict if grade else "", cause=grade.cause if grade else Cause.NONE,
-        outcome=grade.outcome if grade else "", band=grade.band if grade else None,
+        guarded=grade.guarded if grade else "", band=grade.band if grade else None,
         ungraded=graded.ungraded, margin=grade.margin if grade else None,
         corrections=[
             CorrectionOut(

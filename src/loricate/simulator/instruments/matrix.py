@@ -26,9 +26,10 @@ class RelayMatrix(Instrument):
     def _switching(self, points: set[tuple[int, int]]) -> None:
         """Refuse to move a relay whose row or column an output that is on reaches."""
         hot_rows = {
-            row for row, name in self.floor.rows.items()
+            row
+            for row, name in self.floor.rows.items()
             if name.split(".")[0] in self.floor.outputs_on
-        }  # fmt: skip
+        }
         hot_columns = {column for row, column in self.floor.closed if row in hot_rows}
         if any(row in hot_rows or column in hot_columns for row, column in points):
             raise ScpiError(*scpi.SETTINGS_CONFLICT)

@@ -185,7 +185,7 @@ def _reading(graded: GradedReading) -> Document:
         "text": reading.text if is_number else "not a number",
         "instrument": reading.instrument,
         "verdict": grade.verdict if grade else "",
-        "outcome": grade.outcome if grade else "",
+        "guarded": grade.guarded if grade else "",
         "band": (grade.band or "") if grade else "",
         "margin": grade.margin if grade else None,
         "ungraded": graded.ungraded,

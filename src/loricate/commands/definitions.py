@@ -62,8 +62,10 @@ def differences_command(kind: str, noun: str, code: str) -> click.Command:
         if call.printed(found):
             return
         for each in found:
-            sides = ("nothing" if each_side in (None, "") else str(each_side)
-                     for each_side in (each.old, each.new))  # fmt: skip
+            sides = (
+                "nothing" if each_side in (None, "") else str(each_side)
+                for each_side in (each.old, each.new)
+            )
             click.echo(f"{each.path}: {' -> '.join(sides)}")
         if not found:
             click.echo("No differences.", err=True)
