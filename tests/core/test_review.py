@@ -304,6 +304,16 @@ CASES: list[tuple[str, Change, str, Severity, str]] = [
         Severity.WARNING, "has no source",
     ),
     (
+        "cited_for_another",
+        limit(EARTH, "resistance", source="IEC-60601-1-8.6/earth-with-cord"), "earth",
+        Severity.ERROR, "cites earth-with-cord, which is not for it: family appliance, not medical",
+    ),
+    (
+        "cited_for_another",
+        limit(LEAKING, "current", source="EN-50678/touch-current"), "leakage", Severity.ERROR,
+        "the step is none with",
+    ),
+    (
         "short_of_fitting_limit", limit(EARTH, "resistance", maximum="0.5 Ω"), "earth",
         Severity.WARNING, "looser than the maximum 300.0 mΩ of EN-50678/protective-conductor",
     ),

@@ -42,6 +42,33 @@ def fit(item: LimitSetItem, facts: Facts) -> Fit:
     return Fit(holds, tuple(reasons))
 
 
+def contradictions(item: LimitSetItem, facts: Facts) -> tuple[str, ...]:
+    """What is known that an item is not for; what is not known contradicts nothing."""
+    found = []
+    for name, wanted in item.fits.items():
+        own = facts.word(name)
+        if own and not set(own) & set(wanted):
+            word = name.replace("_", " ")
+            found.append(f"{word} {' and '.join(own)}, not {' or '.join(wanted)}")
+    found += [
+        f"is {trait.replace('_', ' ')}" for trait in item.lacks if trait in facts.word("traits")
+    ]
+    for name, span in item.spans.items():
+        value = facts.numbers.get(name)
+        if value is not None and not span.holds(value):
+            shown = display(value, NUMBERS[name])
+            found.append(f"{name.replace('_', ' ')} {shown}, not {span.text}")
+    return tuple(found)
+
+
 def is_variant(item: LimitSetItem, values: Mapping[str, Any]) -> bool:
     """Whether a step with these settings is the variant that the item is for."""
     return all(str(values.get(name)) in wanted for name, wanted in item.variant.items())
+
+
+def variant_text(item: LimitSetItem) -> str:
+    """The settings of the step that an item is for, in words."""
+    return ", ".join(
+        f"{name.replace('_', ' ')} {' or '.join(each.replace('_', ' ') for each in wanted)}"
+        for name, wanted in item.variant.items()
+    )

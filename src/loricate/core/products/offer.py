@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from loricate.core.kinds import KINDS
-from loricate.core.limits.fitting import fit
+from loricate.core.limits.fitting import fit, variant_text
 from loricate.core.limits.limit import Limit
 from loricate.core.limits.limit_sets import LimitSet, LimitSetItem, LimitSets
 from loricate.core.products.product import Product
@@ -39,10 +39,7 @@ class OfferedLimit:
     @property
     def variant(self) -> str:
         """The settings of the step that the item is for, in words."""
-        return ", ".join(
-            f"{name.replace('_', ' ')} {' or '.join(each.replace('_', ' ') for each in wanted)}"
-            for name, wanted in self.item.variant.items()
-        )
+        return variant_text(self.item)
 
 
 def offered_kinds(product: Product) -> tuple[OfferedKind, ...]:

@@ -4,7 +4,7 @@ import math
 from collections.abc import Iterator, Mapping
 
 from loricate.core.limits.facts import Facts
-from loricate.core.limits.fitting import fit, is_variant
+from loricate.core.limits.fitting import contradictions, fit, is_variant, variant_text
 from loricate.core.limits.limit import Limit
 from loricate.core.limits.limit_sets import LimitSetItem
 from loricate.core.limits.resolving import demanding_items, least_for
@@ -111,6 +111,26 @@ def looser_than_cited(reviewed: Reviewed) -> Iterator[ReviewFinding]:
                     step.id,
                     f"its {name} {limit.text} is looser than the cited {limit.source.looser_than}.",
                     "Take the set's figure, or cite your own ground for another.",
+                )
+
+
+@rule
+def cited_for_another(reviewed: Reviewed) -> Iterator[ReviewFinding]:
+    """An item that is cited by its name must be for such a product, point and step."""
+    for step in reviewed.steps:
+        told: set[tuple[str, str]] = set()  # an item limits several quantities of a point
+        for name, item in reviewed.cited_items(step).items():
+            reasons = contradictions(item, reviewed.facts_at(step, name.point))
+            own = next((each.values for each in step.points if each.name == name.point), {})
+            if not is_variant(item, {**step.written, **own}):
+                reasons = (*reasons, f"the step is none with {variant_text(item)}")
+            if reasons and (item.id, name.point) not in told:
+                told.add((item.id, name.point))
+                yield ReviewFinding(
+                    Severity.ERROR,
+                    step.id,
+                    f"its {name} cites {item.id}, which is not for it: {'; '.join(reasons)}.",
+                    "Cite the item that fits, or the set alone, which takes that one.",
                 )
 
 
