@@ -1,6 +1,6 @@
 """Which items of a limit set hold for a product, one of its points, and a step."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,55 +10,59 @@ from loricate.core.quantities import display
 
 
 @dataclass(frozen=True, slots=True)
+class Decided:
+    """One thing that an item asks: whether it is met, whether it is known, and a sentence."""
+
+    met: bool
+    known: bool
+    told: str
+
+
+@dataclass(frozen=True, slots=True)
 class Fit:
     """Whether an item holds for a product, and what decided it."""
 
-    holds: bool
-    reasons: tuple[str, ...]
+    decided: tuple[Decided, ...]
+
+    @property
+    def holds(self) -> bool:
+        """Whether all is met. What is not known is not met."""
+        return all(each.met for each in self.decided)
+
+    @property
+    def reasons(self) -> tuple[str, ...]:
+        """What decided it."""
+        return tuple(each.told for each in self.decided)
+
+    @property
+    def contradictions(self) -> tuple[str, ...]:
+        """What is known that the item is not for; what is not known contradicts nothing."""
+        return tuple(each.told for each in self.decided if each.known and not each.met)
 
 
 def fit(item: LimitSetItem, facts: Facts) -> Fit:
-    """Hold an item's conditions against what is known. What is not known is not met."""
-    holds, reasons = True, []
+    """Hold what an item asks for against what is known."""
+    return Fit(tuple(_decide(item, facts)))
 
-    def decide(met: bool, yes: str, no: str) -> None:
-        nonlocal holds
-        holds = holds and met
-        reasons.append(yes if met else no)
 
+def _decide(item: LimitSetItem, facts: Facts) -> Iterator[Decided]:
     for name, wanted in item.fits.items():
-        word = name.replace("_", " ")
         own = facts.word(name)
-        shown, asked = " and ".join(own) or "not given", " or ".join(wanted)
-        decide(bool(set(own) & set(wanted)), f"{word} {shown}", f"{word} {shown}, not {asked}")
+        met = bool(set(own) & set(wanted))
+        told = f"{name.replace('_', ' ')} {' and '.join(own) or 'not given'}"
+        yield Decided(met, bool(own), told if met else f"{told}, not {' or '.join(wanted)}")
     for trait in item.lacks:
-        word = trait.replace("_", " ")
-        decide(trait not in facts.word("traits"), f"not {word}", f"is {word}")
+        met, word = trait not in facts.word("traits"), trait.replace("_", " ")
+        yield Decided(met, True, f"not {word}" if met else f"is {word}")
     for name, span in item.spans.items():
         word, value = name.replace("_", " "), facts.numbers.get(name)
-        shown = "not given" if value is None else display(value, NUMBERS[name])
-        met = value is not None and span.holds(value)
-        decide(met, f"{word} {span.text}", f"{word} {shown}, not {span.text}")
-    return Fit(holds, tuple(reasons))
-
-
-def contradictions(item: LimitSetItem, facts: Facts) -> tuple[str, ...]:
-    """What is known that an item is not for; what is not known contradicts nothing."""
-    found = []
-    for name, wanted in item.fits.items():
-        own = facts.word(name)
-        if own and not set(own) & set(wanted):
-            word = name.replace("_", " ")
-            found.append(f"{word} {' and '.join(own)}, not {' or '.join(wanted)}")
-    found += [
-        f"is {trait.replace('_', ' ')}" for trait in item.lacks if trait in facts.word("traits")
-    ]
-    for name, span in item.spans.items():
-        value = facts.numbers.get(name)
-        if value is not None and not span.holds(value):
+        if value is None:
+            yield Decided(False, False, f"{word} not given, not {span.text}")
+        elif span.holds(value):
+            yield Decided(True, True, f"{word} {span.text}")
+        else:
             shown = display(value, NUMBERS[name])
-            found.append(f"{name.replace('_', ' ')} {shown}, not {span.text}")
-    return tuple(found)
+            yield Decided(False, True, f"{word} {shown}, not {span.text}")
 
 
 def is_variant(item: LimitSetItem, values: Mapping[str, Any]) -> bool:

@@ -4,7 +4,7 @@ import math
 from collections.abc import Iterator, Mapping
 
 from loricate.core.limits.facts import Facts
-from loricate.core.limits.fitting import contradictions, fit, is_variant, variant_text
+from loricate.core.limits.fitting import fit, is_variant, variant_text
 from loricate.core.limits.limit import Limit
 from loricate.core.limits.limit_sets import LimitSetItem
 from loricate.core.limits.resolving import demanding_items, least_for
@@ -120,7 +120,7 @@ def cited_for_another(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     for step in reviewed.steps:
         told: set[tuple[str, str]] = set()  # an item limits several quantities of a point
         for name, item in reviewed.cited_items(step).items():
-            reasons = contradictions(item, reviewed.facts_at(step, name.point))
+            reasons = fit(item, reviewed.facts_at(step, name.point)).contradictions
             own = next((each.values for each in step.points if each.name == name.point), {})
             if not is_variant(item, {**step.written, **own}):
                 reasons = (*reasons, f"the step is none with {variant_text(item)}")
