@@ -5,8 +5,10 @@ from collections.abc import Callable
 
 import pytest
 
+from loricate.bench.care import Care
 from loricate.bench.danger import DangerState
 from loricate.bench.errors import BenchError, ChargeUnknown, GuardOpen, Implausible, InstrumentFault
+from loricate.bench.instrument import DISCHARGING
 from loricate.core.errors import ProcedureError
 from loricate.core.measuring.actions import (
     Answer,
@@ -14,6 +16,7 @@ from loricate.core.measuring.actions import (
     Asking,
     Connect,
     Ending,
+    Energise,
     Enter,
     Form,
     Hold,
@@ -218,6 +221,33 @@ async def test_a_defect_under_an_output_leaves_nothing_on(rig: Rig) -> None:
     assert is_safe(rig)
 
 
+@pytest.mark.parametrize("phase", ["ramp", "dwell", DISCHARGING])
+@pytest.mark.parametrize("held", [True, False])
+async def test_a_watcher_that_breaks_leaves_nothing_on_or_charged(
+    rig: Rig, phase: str, held: bool
+) -> None:
+    """A display, a recorder, a kind's own sum: what it raises comes up when the unit is safe."""
+    short = {**DC, "dwell_s": 1.0}
+
+    def procedure() -> Asking[None]:
+        yield from do(HIGH)
+        if held:
+            yield from do(Source(WITHSTAND, short))
+            yield from do(Hold(WITHSTAND, (For(0.5),)))
+            yield from do(Off(WITHSTAND))
+        else:
+            yield from do(Energise(WITHSTAND, short))
+
+    def watch(sample: Sample) -> None:
+        if sample.phase == phase:
+            raise ZeroDivisionError
+
+    driven = BenchDriver(rig.bench, USING, [NEST], nobody, watch, {}, care=Care(earthed_s=0.02))
+    with pytest.raises(ZeroDivisionError):
+        await driven.drive(procedure())
+    assert is_safe(rig)
+
+
 async def test_a_breakdown_ends_a_hold_and_is_told_by_the_output(rig: Rig) -> None:
     rig.floor.floor.put_in("FX-A/1", "DC-40", ("cracked_insulator",), "B-1")
 
@@ -258,6 +288,29 @@ async def test_a_guard_that_opens_ends_whatever_is_on(rig: Rig) -> None:
     rig.floor.floor.set_guard(False)
     with pytest.raises(GuardOpen):
         await running
+    rig.floor.floor.set_guard(True)
+    assert is_safe(rig)
+
+
+@pytest.mark.parametrize("held", [True, False])
+async def test_a_guard_that_opens_just_before_the_start_is_told_as_what_it_is(
+    rig: Rig, held: bool
+) -> None:
+    def procedure() -> Asking[None]:
+        yield from do(HIGH)
+        if held:
+            yield from do(Source(WITHSTAND, DC))
+        else:
+            yield from do(Energise(WITHSTAND, DC))
+
+    def opened(line: str) -> str:
+        if line.strip() == rig.bench.instruments["HV1"].profile.start:
+            rig.floor.floor.set_guard(False)
+        return line
+
+    on_the_way(rig, "HV1", opened)
+    with pytest.raises(GuardOpen):
+        await driver(rig).drive(procedure())
     rig.floor.floor.set_guard(True)
     assert is_safe(rig)
 

@@ -98,7 +98,7 @@ async def test_an_output_needs_its_own_programme(rig: Rig) -> None:
     source.link.close()
     await rig.bench.connect()
     with pytest.raises(InstrumentFault, match="was not programmed"):
-        await source.energise(lambda sample: None)
+        await source.start()
 
 
 async def test_a_level_that_nobody_heard_back_is_taken_for_dangerous(rig: Rig) -> None:

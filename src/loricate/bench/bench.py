@@ -6,7 +6,7 @@ import datetime as dt
 import math
 import time
 from collections import deque
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import AsyncIterator, Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -299,8 +299,8 @@ class Bench:
         hazard = hazard_of(instrument.sure, instrument.capability)
         if not hazard.is_hazardous:
             try:
-                return await self._follow(instrument, on_sample)
-            except BenchError:
+                return await self._run_to_end(instrument, hazard, on_sample)
+            except Exception:
                 # Its link may be closed, and the stop with it: no relay moves under a current.
                 with contextlib.suppress(BenchError):
                     await self._take_off(instrument)
@@ -315,8 +315,8 @@ class Bench:
                 on_sample(sample)
 
             try:
-                output = await self._follow(instrument, look)
-            except BenchError:
+                output = await self._run_to_end(instrument, hazard, look)
+            except Exception:  # whatever it is, of ours as well
                 await self._discharge(name, look)
                 raise
             await self._discharge(name, look)
@@ -324,12 +324,26 @@ class Bench:
             raise GuardOpen
         return output
 
-    @staticmethod
-    async def _follow(instrument: Instrument, on_sample: Callable[[Sample], None]) -> Output:
+    async def _run_to_end(
+        self, instrument: Instrument, hazard: Hazard, on_sample: Callable[[Sample], None]
+    ) -> Output:
+        """Start the output, follow it by the instrument's own clock, give what it did."""
         try:
-            return await instrument.energise(on_sample)
+            await self._start(instrument, hazard)
+            await instrument.follow(lambda sample: False, on_sample)
+            return await instrument.read_summary()
         except BaseException:
             instrument.stop_now()
+            raise
+
+    async def _start(self, instrument: Instrument, hazard: Hazard) -> None:
+        """Put an output on. A guard that opened since it was read is told as what it is."""
+        try:
+            await instrument.start()
+        except InstrumentFault as error:
+            instrument.stop_now()
+            if hazard.is_hazardous and not await self.guard_is_closed():
+                raise GuardOpen from error
             raise
 
     async def source(
@@ -356,19 +370,13 @@ class Bench:
                 self._live[name] = LiveOutput(self._names(nests), held.hazard, care)
         held.on_sample = on_sample
         is_at_level = _AtLevel(instrument)
-        try:
+        async with self._kept_on(name):
             if instrument.is_running:
                 await instrument.adjust(programme)
                 await self._keep_hazard(name, held)
             else:
-                await instrument.start()
+                await self._start(instrument, held.hazard)
             sample = await instrument.follow(is_at_level, self._look_of(name))
-        except Exception:
-            await self.drop(name)
-            raise
-        except BaseException:
-            self._let_go(name)
-            raise
         return Level(instrument.looked(sample) if is_at_level.was_reached else None)
 
     async def _hold_open(self, name: str, hazard: Hazard) -> _Held:
@@ -384,6 +392,21 @@ class Bench:
                 raise
         self._held[name] = held
         return held
+
+    @contextlib.asynccontextmanager
+    async def _kept_on(self, name: str) -> AsyncIterator[None]:
+        """Keep an output on unless something goes wrong: then it is off and its unit discharged.
+
+        Who is cancelled has no time left: the output is cut, and whoever cancels makes safe.
+        """
+        try:
+            yield
+        except Exception:
+            await self.drop(name)
+            raise
+        except BaseException:
+            self._let_go(name)
+            raise
 
     async def _keep_hazard(self, name: str, held: _Held) -> None:
         """An output must not become hazardous that was put on as one that is not."""
@@ -424,18 +447,12 @@ class Bench:
                 met = holding.question
             return True  # after each sample, so that the others are looked at in between
 
-        try:
+        async with self._kept_on(name):
             while met is None:
                 sample = await instrument.follow(is_enough, look)
                 if not instrument.is_running or not await self._others_are_on(name):
                     break
                 await asyncio.sleep(POLL_S)
-        except Exception:
-            await self.drop(name)
-            raise
-        except BaseException:
-            self._let_go(name)
-            raise
         last = holding.last or sample
         began_s = last.elapsed_s if math.isnan(holding.began_s) else holding.began_s
         return Held(
@@ -460,17 +477,11 @@ class Bench:
         Raises as ``energise`` does.
         """
         instrument = self.instruments[name]
-        try:
+        async with self._kept_on(name):
             if instrument.is_running:
                 await instrument.finish()
                 await instrument.follow(lambda sample: False, self._look_of(name))
             output = await instrument.read_summary()
-        except Exception:
-            await self.drop(name)
-            raise
-        except BaseException:
-            self._let_go(name)
-            raise
         await self._end_held(name)
         if output.ending is Ending.GUARD_OPEN:
             raise GuardOpen
@@ -537,10 +548,16 @@ class Bench:
         live.is_discharging = True
         instrument = self.instruments[name]
 
+        broken: Exception | None = None
+
         def look(sample: Sample) -> None:
+            nonlocal broken
             live.see(sample)
-            if on_sample is not None:
-                on_sample(sample)
+            if on_sample is not None and broken is None:
+                try:
+                    on_sample(sample)
+                except Exception as error:  # whoever watches must not keep a unit charged
+                    broken = error
 
         misfit: BenchError | None = None
         while True:
@@ -559,8 +576,8 @@ class Bench:
                 self.charged[instrument.name] = str(unknown)
                 raise unknown from error
         del self._live[name]
-        if misfit is not None:
-            raise misfit
+        if (wrong := misfit or broken) is not None:
+            raise wrong
 
     @staticmethod
     async def _take_off(instrument: Instrument) -> None:

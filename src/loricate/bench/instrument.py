@@ -230,12 +230,6 @@ class Instrument:
             await self.check_same(when)
             raise Implausible(self.name, wrong[0])
 
-    async def energise(self, on_sample: Callable[[Sample], None]) -> Output:
-        """Start the output, follow it by the instrument's own clock, give what it did."""
-        await self.start()
-        await self.follow(lambda sample: False, on_sample)
-        return await self.read_summary()
-
     async def start(self) -> None:
         """Put the output on that was programmed."""
         if self.profile.sample is None or self.profile.summary is None:
