@@ -17,7 +17,7 @@ from loricate.bench.profiles import read_profile
 from loricate.challenge.bench import OfflineBench
 from loricate.commands.places import demo_folder
 from loricate.core.errors import DocumentError
-from loricate.core.gate import Coverage, expected_condition, measured_condition
+from loricate.core.gate import Coverage, expected_requirement, measured_requirement
 from loricate.core.measuring.grading import Verdict
 from loricate.core.measuring.instruments import Capability
 from loricate.core.measuring.roles import Role
@@ -134,7 +134,7 @@ def _gate(sequence: ReadySequence) -> list[Any]:
         *asked_by_sets(sequence.product, cited, demo_limit_sets()),
     ]
     coverage = Coverage(sequence.product.not_tested, expected, done)
-    return [expected_condition(coverage), measured_condition(coverage)]
+    return [expected_requirement(coverage), measured_requirement(coverage)]
 
 
 def try_all(say: Callable[[str], object]) -> list[Tried]:

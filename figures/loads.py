@@ -101,7 +101,7 @@ def load_over_bound(nests: int) -> Callable[[], float]:
         pace = 2.0 if nests >= LONG_LOAD else 1.0
         # A settling time is the service's own and does not go at the stand-ins' pace.
         demo = demo_sequence()
-        steps = tuple(replace(step, settle_s=step.settle_s / pace) for step in demo.steps)
+        steps = tuple(replace(step, lead_in_s=step.lead_in_s / pace) for step in demo.steps)
         sequence = replace(demo, steps=steps)
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name)

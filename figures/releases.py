@@ -21,7 +21,7 @@ def harness() -> tuple[dict[str, Any], dict[str, Any]]:
         "family": "cable", "terminals": [each for pair in pairs for each in pair],
     }  # fmt: skip
     sequence = {
-        "format": "loricate-sequence/1", "code": "HN-200", "title": "Wires", "product": "HN-200",
+        "format": "loricate-sequence/2", "code": "HN-200", "title": "Wires", "product": "HN-200",
         "steps": [
             {
                 "id": "wires", "kind": "continuity", "title": "Every wire",

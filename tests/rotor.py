@@ -61,7 +61,7 @@ dimension = "rate"
 scale = 0.016666666666666666
 """
 SEQUENCE = """
-format = "loricate-sequence/1"
+format = "loricate-sequence/2"
 code = "ROTOR"
 title = "Rotor of the drying cabinet"
 product = "DC-40"

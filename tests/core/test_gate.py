@@ -1,4 +1,4 @@
-"""The gate: a unit is certified only when every condition is met, and each says why not."""
+"""The gate: a unit is certified only when every requirement is met, and each says why not."""
 
 import datetime as dt
 from typing import Any
@@ -35,7 +35,7 @@ def test_a_unit_that_meets_everything_is_let_through() -> None:
 
 
 @pytest.mark.parametrize(
-    ("name", "value", "condition", "says"),
+    ("name", "value", "requirement", "says"),
     [
         ("run_state", "interrupted", "run finished", "interrupted"),
         ("run_state", "aborted", "run finished", "aborted"),
@@ -60,9 +60,9 @@ def test_a_unit_that_meets_everything_is_let_through() -> None:
     ],
 )
 def test_each_unmet_condition_shuts_the_gate_and_says_why(
-    name: str, value: object, condition: str, says: str
+    name: str, value: object, requirement: str, says: str
 ) -> None:
     gate = certificate_gate(**{**GOOD, name: value})
     assert not is_open(gate)
     unmet = {each.name: each.reason for each in gate if not each.met}
-    assert says in unmet[condition]
+    assert says in unmet[requirement]

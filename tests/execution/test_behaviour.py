@@ -1,4 +1,4 @@
-"""How steps behave together: conditions, halts, retries and repetitions, whatever is answered.
+"""How steps behave together: `when`, halts, retries and repetitions, whatever is answered.
 
 No instrument: every step is a check by eye, and answers come by chance. What must hold, holds for
 every sequence that can be written.
@@ -75,7 +75,7 @@ def sequences(draw: st.DrawFn) -> ReadySequence:
         steps.append(step)
     product = Product.model_validate(read_demo("products/dc-40.toml"))
     document = {
-        "format": "loricate-sequence/1", "code": "S", "title": "S", "product": product.code,
+        "format": "loricate-sequence/2", "code": "S", "title": "S", "product": product.code,
         "steps": steps,
     }  # fmt: skip
     return prepare(document, {product.code: product}, {})

@@ -33,7 +33,7 @@ class Doing:
         self, kind: str, limits: dict[str, Any] | None = None, **settings: Any
     ) -> tuple[Measured, StepGrade]:
         document = {
-            "format": "loricate-sequence/1", "code": "S", "title": "s", "product": "DC-40",
+            "format": "loricate-sequence/2", "code": "S", "title": "s", "product": "DC-40",
             "steps": [
                 {"id": "one", "kind": kind, "settings": settings,
                  "limits": ANYTHING if limits is None else limits},

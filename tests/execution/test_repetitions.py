@@ -1,4 +1,4 @@
-"""The engine on stand-ins: steps that are repeated, that settle, that ask in the middle."""
+"""The engine on stand-ins: steps that are repeated, that have a lead-in, that ask in the middle."""
 
 import asyncio
 import datetime as dt
@@ -130,7 +130,7 @@ async def test_an_abort_ends_a_question_that_let_the_bench_go(
 async def test_a_step_settles_between_connection_and_output(
     rig: Rig, sequence: ReadySequence
 ) -> None:
-    earth = replace(sequence.step("earth"), settle_s=0.3)
+    earth = replace(sequence.step("earth"), lead_in_s=0.3)
     engine, _ = engine_for(rig, replace(sequence, steps=(earth,)), "1")
     engine.start()
     at: dict[str, dt.datetime] = {}

@@ -154,7 +154,7 @@ def test_a_sequence_is_challenged_with_the_unit_file_of_its_product(client: Clie
 def test_a_challenge_that_cannot_be_made_says_why(client: Client) -> None:
     client.add_product({**lamp(code="LEAD-T"), "family": "cable"})
     document = {
-        "format": "loricate-sequence/1", "code": "LEAD-T", "title": "Lead", "product": "LEAD-T",
+        "format": "loricate-sequence/2", "code": "LEAD-T", "title": "Lead", "product": "LEAD-T",
         "steps": [{
             "id": "wires", "kind": "continuity",
             "settings": {"paths": [{"high": "L", "low": "N", "maximum": "1 Ω"}]},

@@ -113,6 +113,19 @@ def test_every_document_is_given_as_it_was_sealed_and_verifies(
         assert client.verify(number).genuine, number
 
 
+def test_a_sequence_of_then_is_shown_as_it_is_written_today(client: Client) -> None:
+    for code, step, lead_in in (
+        ("DC40-FINAL", "power", "100 ms"),
+        ("DC40-REWORK", "earth", "200 ms"),
+    ):
+        kept = client.sequence(code)
+        own = next(each for each in kept.document["steps"] if each["id"] == step)
+        assert kept.document["format"] == "loricate-sequence/2"
+        assert own["lead_in"] == lead_in and "settle" not in own
+        again = client.add_sequence(client.read_sequence_file(client.sequence_file(code)))
+        assert (again.revision, again.etag) == (kept.revision, kept.etag), "it says the same"
+
+
 def test_what_0_1_0_left_is_whole_and_goes_on(client: Client, before: dict[str, Any]) -> None:
     run_id = run_load(client, {"1": "GOES-ON-1", "2": "GOES-ON-2"})
     passed = [unit.certificate for unit in client.run(run_id).units]

@@ -14,7 +14,7 @@ def entries(code: str) -> dict[str, Any]:
     """A sequence that asks for a figure with its photo, and for one that a photo may stand for."""
     asked = {"quantity": "voltage", "target": "24 V"}
     return {
-        "format": "loricate-sequence/1", "code": code, "title": "Panel", "product": "DC-40",
+        "format": "loricate-sequence/2", "code": code, "title": "Panel", "product": "DC-40",
         "steps": [
             {"id": "panel", "kind": "entry",
              "settings": {"question": "Panel voltage", "photo": "beside", **asked}},

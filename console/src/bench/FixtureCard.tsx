@@ -40,7 +40,7 @@ export function FixtureCard({ fixture, isBusy, onBegin }: Props) {
           />
         </Flex>
       </Flex>
-      {fixture.conditions.map((each) => (
+      {fixture.requirements.map((each) => (
         <Flex key={each.name} gap="3" align="center">
           <Text color={each.met ? 'good' : 'unsure'}>
             <VerdictShape verdict={each.met ? 'pass' : 'inconclusive'} size={18} />

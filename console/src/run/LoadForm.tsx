@@ -48,7 +48,7 @@ export function LoadForm() {
   const openLots = (lots.data ?? []).filter((each) => each.product === sequence?.product)
   const lot = query.get('lot') ?? ''
   const startBy = starting(bench.data.has_inputs)
-  const unmet = (fixture?.conditions ?? []).filter((each) => !each.met)
+  const unmet = (fixture?.requirements ?? []).filter((each) => !each.met)
   const nests = Object.keys(fixture?.nests ?? {})
   const load = nests
     .map((nest) => ({ nest, serial: (serials[nest] ?? '').trim() }))

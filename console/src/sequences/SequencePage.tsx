@@ -36,7 +36,7 @@ export default function SequencePage() {
   if (found.isError) return <Trouble text={found.error.message} />
   if (schema.data === undefined || (found.data === undefined && newFor === '')) return <Waiting />
   const empty = {
-    format: 'loricate-sequence/1',
+    format: 'loricate-sequence/2',
     code,
     title: code,
     product: newFor,

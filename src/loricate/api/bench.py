@@ -117,8 +117,8 @@ class DailyCheckOut(BaseModel):
     bad: CheckBox
 
 
-class ConditionOut(BaseModel):
-    """A condition for certificates that a fixture meets or not."""
+class RequirementOut(BaseModel):
+    """A requirement for certificates that a fixture meets or not."""
 
     name: str
     met: bool
@@ -133,7 +133,7 @@ class FixtureOut(BaseModel):
     nests: dict[str, dict[str, int]]
     per_row: int = Field(description="How many nests stand side by side")
     earthed: list[str] = Field(description="The unit's terminals that the fixture earths")
-    conditions: list[ConditionOut]
+    requirements: list[RequirementOut]
     zeroes: list[ZeroOut]
     impedance_zeroes: list[ImpedanceZeroOut]
     zero_lasts_s: float

@@ -431,7 +431,7 @@ class Bench:
     async def hold(
         self, name: str, holding: Holding, answered: Callable[[], bool] = lambda: False
     ) -> Held:
-        """Look at an output that is on until a condition is met, ``answered`` being one of them.
+        """Look at an output that is on until the first of what ends the hold; ``answered`` is one.
 
         Every other output that is on is looked at as well: when one of them ends, so does the hold.
         Raises BenchError as ``source`` does; then that output is off and its unit discharged.

@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from loricate.core.attempts import Attempt
-from loricate.core.gate import Condition
+from loricate.core.gate import Requirement
 from loricate.core.limits.limit import LimitSource
 from loricate.core.measuring.grading import Fault, GradedReading
 from loricate.core.measuring.uncertainty import COVERAGE_FACTOR
@@ -40,7 +40,7 @@ def make_document(
     run: Mapping[str, Any],
     unit: Mapping[str, Any],
     sequence: ReleasedSequence,
-    gate: Sequence[Condition],
+    gate: Sequence[Requirement],
 ) -> Document:
     """Build the document of one unit from its run's records (as the records room gives them).
 
@@ -99,7 +99,7 @@ def make_document(
         ],
         "instruments": _used(run["bench"]["instruments"], unit["attempts"]),
         "unseen": run["bench"].get("unseen", {}),
-        "gate": [asdict(condition) for condition in gate],
+        "gate": [asdict(each) for each in gate],
         "software": f"Loricate {issue.software}",
         "ledger": {"position": issue.position, "previous": issue.previous},
         "verify_url": issue.verify_url,

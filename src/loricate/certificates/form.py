@@ -174,7 +174,7 @@ class FormInstrument(_Part):
 
 
 class FormCondition(_Part):
-    """A condition of the gate, and whether it was met."""
+    """A requirement of the gate, and whether it was met."""
 
     name: str
     met: bool

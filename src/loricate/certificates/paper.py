@@ -111,9 +111,9 @@ class CertificateSheet(Sheet):
         if kept:
             yield " ".join(kept)
         if document["kind"] == "nonconformance":
-            for condition in document["gate"]:
-                if not condition["met"]:
-                    yield f"Not certified: {condition['name']}. {condition['reason']}"
+            for requirement in document["gate"]:
+                if not requirement["met"]:
+                    yield f"Not certified: {requirement['name']}. {requirement['reason']}"
 
     def _head(self) -> Block:
         document = self.document

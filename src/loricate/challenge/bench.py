@@ -212,7 +212,7 @@ class OfflineBench:
         return Level(None if sample is None else self._looked(action.role, sample))
 
     def hold(self, role: Role, holding: Holding) -> Held:
-        """Follow an output that is on until a condition is met; a question is answered at once."""
+        """Follow an output that is on until the hold ends; a question is answered at once."""
         met: Until | None = None
         longest_s = holding.longest_s
 

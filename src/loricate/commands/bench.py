@@ -82,9 +82,9 @@ def earthed(note: str, call: Call) -> None:
 
 def _print_fixture(fixture: "FixtureOut") -> None:
     click.secho(f"\nFixture {fixture.code}  {fixture.title}", bold=True)
-    for condition in fixture.conditions:
-        mark = "yes" if condition.met else "NO"
-        click.echo(f"{condition.name}: {mark}. {condition.reason}")
+    for requirement in fixture.requirements:
+        mark = "yes" if requirement.met else "NO"
+        click.echo(f"{requirement.name}: {mark}. {requirement.reason}")
     zeroes = {(each.nest, each.contact): each.text for each in fixture.zeroes}
     contacts = list(dict.fromkeys(name for nest in fixture.nests.values() for name in nest))
     rows = [

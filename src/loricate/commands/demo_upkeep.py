@@ -16,7 +16,7 @@ def make_fit(client: "Client", hands: Hands, pace: float) -> list[str]:
     """Zero and check each fixture that is not fit for certificates; gives what was done."""
     done = []
     for fixture in client.bench().fixtures:
-        unmet = {each.name for each in fixture.conditions if not each.met}
+        unmet = {each.name for each in fixture.requirements if not each.met}
         if not unmet:
             continue
         hands.pace(QUICK_PACE)

@@ -1,4 +1,4 @@
-"""The gate: the conditions that a unit must meet to be certified, each with its reason."""
+"""The gate: the requirements that a unit must meet to be certified, each with its reason."""
 
 import datetime as dt
 from collections.abc import Hashable, Mapping, Sequence
@@ -15,8 +15,8 @@ from loricate.core.products.product import NotTested
 
 
 @dataclass(frozen=True, slots=True)
-class Condition:
-    """One condition of the gate."""
+class Requirement:
+    """One requirement of the gate."""
 
     name: str
     met: bool
@@ -41,119 +41,121 @@ def certificate_gate(
     tested_on: dt.date,
     tests: Coverage,
     doubted: Mapping[str, str],
-    upkeep: Sequence[Condition] = (),
-) -> tuple[Condition, ...]:
+    upkeep: Sequence[Requirement] = (),
+) -> tuple[Requirement, ...]:
     """Judge a unit in a run. ``latest`` is the verdict of each step's latest attempt.
 
     ``tests`` are what was expected and what was done; ``doubted`` says, by instrument, what of it
-    was not plausible. ``upkeep`` are the conditions of the fixture as they were when the run was
+    was not plausible. ``upkeep`` are the requirements of the fixture as they were when the run was
     started.
     """
     missing = [step for step in expected_steps if step not in latest]
     unpassed = [step for step, verdict in latest.items() if verdict is not Verdict.PASS]
     overdue = [name for name, due in calibration_due.items() if due < tested_on]
     return (
-        Condition(
+        Requirement(
             "run finished",
             run_state == "finished",
             "The run came to its end." if run_state == "finished" else f"The run is {run_state}.",
         ),
-        Condition(
+        Requirement(
             "sequence released",
             sequence_status == "released",
             f"The sequence's revision is {sequence_status}.",
         ),
-        Condition(
+        Requirement(
             "every step done",
             not missing,
             f"Never done: {', '.join(missing)}." if missing else "Each step has an attempt.",
         ),
-        Condition(
+        Requirement(
             "every step passed",
             not unpassed and not missing,
             f"Not passed: {', '.join(unpassed)}." if unpassed else "Each latest attempt passed."
             if not missing else "Some steps were never done.",
         ),
-        Condition(
+        Requirement(
             "calibration in date",
             not overdue,
             f"Out of date: {', '.join(overdue)}." if overdue else "Each instrument was in date.",
         ),
-        expected_condition(tests),
-        measured_condition(tests),
-        doubt_condition(doubted),
+        expected_requirement(tests),
+        measured_requirement(tests),
+        doubt_requirement(doubted),
         *upkeep,
     )  # fmt: skip
 
 
-def expected_condition(tests: Coverage) -> Condition:
+def expected_requirement(tests: Coverage) -> Requirement:
     """Whether each test that is expected was performed, measured and passed; skipped is not."""
     left = [each for each in tests.expected if is_left_out(tests.not_tested, each)]
     lacking = [each for each in tests.expected if each not in left and not is_met(each, tests.done)]
     name = "expected tests passed"
     if lacking:
         told = "; ".join(each.text for each in lacking)
-        return Condition(name, False, f"Not performed, measured and passed: {told}.")
+        return Requirement(name, False, f"Not performed, measured and passed: {told}.")
     waivers = [
         f"{each.kind.replace('_', ' ')} is left out by {each.by}: {each.reason}"
         for each in tests.not_tested
     ]
     told = " ".join(text[0].upper() + text[1:].rstrip(".") + "." for text in waivers)
-    return Condition(name, True, told or "Each test that the product asks for was measured.")
+    return Requirement(name, True, told or "Each test that the product asks for was measured.")
 
 
-def measured_condition(tests: Coverage) -> Condition:
+def measured_requirement(tests: Coverage) -> Requirement:
     """Whether an instrument measured anything; without that nothing is certified."""
     measured = any(each.is_measured for each in tests.done.values())
     reason = "Instruments measured." if measured else "No instrument measured anything that passed."
-    return Condition("measured by an instrument", measured, reason)
+    return Requirement("measured by an instrument", measured, reason)
 
 
-def doubt_condition(doubted: Mapping[str, str]) -> Condition:
+def doubt_requirement(doubted: Mapping[str, str]) -> Requirement:
     """Whether every instrument was believed since its last daily check."""
     name = "instruments believed"
     if not doubted:
-        return Condition(name, True, "Nothing that the instruments said was doubted.")
+        return Requirement(name, True, "Nothing that the instruments said was doubted.")
     told = "; ".join(f"{instrument} {text}" for instrument, text in doubted.items())
     remedy = "Put the instrument right and do the daily check with it."
-    return Condition(name, False, f"Not plausible: {told}. {remedy}")
+    return Requirement(name, False, f"Not plausible: {told}. {remedy}")
 
 
-def check_condition(
+def check_requirement(
     planned: bool,
     passed: bool | None,
     ended_at: dt.datetime | None,
     lasts_s: float,
     at: dt.datetime,
     unchecked: Sequence[str] = (),
-) -> Condition:
+) -> Requirement:
     """Whether the daily check of a fixture counts at a moment; ``passed`` is None before any.
 
     ``unchecked`` are instruments that may be taken and that it did not measure with.
     """
     name = "daily check passed"
     if not planned:
-        return Condition(name, False, "The bench file names no daily check; add one.")
+        return Requirement(name, False, "The bench file names no daily check; add one.")
     if passed is None or ended_at is None:
-        return Condition(name, False, "The fixture was never checked; do its daily check.")
+        return Requirement(name, False, "The fixture was never checked; do its daily check.")
     when = f"{ended_at:%Y-%m-%d %H:%M} UTC"
     if not passed:
-        return Condition(name, False, f"The check of {when} failed; put it right and check again.")
+        return Requirement(
+            name, False, f"The check of {when} failed; put it right and check again."
+        )
     if not is_valid(passed, ended_at, lasts_s, at):
-        return Condition(name, False, f"The check of {when} is over; do the daily check again.")
+        return Requirement(name, False, f"The check of {when} is over; do the daily check again.")
     if unchecked:
         names = " and ".join(unchecked)
         reason = f"The check of {when} did not measure with {names}; do the daily check again."
-        return Condition(name, False, reason)
-    return Condition(name, True, f"Checked {when}.")
+        return Requirement(name, False, reason)
+    return Requirement(name, True, f"Checked {when}.")
 
 
-def zero_condition(
+def zero_requirement(
     wanted: Mapping[str, Sequence[Hashable]],
     zeroes: Mapping[str, Mapping[Any, Zero | ImpedanceZero]],
     lasts_s: float,
     at: dt.datetime,
-) -> Condition:
+) -> Requirement:
     """Whether all that is wanted of each nest has a zero that is young enough at a moment.
 
     Wanted are contacts (their leads) and impedance paths.
@@ -166,14 +168,16 @@ def zero_condition(
         elif any(not is_young(own[one].measured_at, lasts_s, at) for one in each):
             old.append(nest)
     if missing:
-        return Condition(
+        return Requirement(
             name, False, f"Nest {', '.join(missing)} was never zeroed; zero its leads."
         )
     if old:
-        return Condition(name, False, f"The zero of nest {', '.join(old)} is too old; zero again.")
-    return Condition(name, True, "The leads of each nest are zeroed.")
+        return Requirement(
+            name, False, f"The zero of nest {', '.join(old)} is too old; zero again."
+        )
+    return Requirement(name, True, "The leads of each nest are zeroed.")
 
 
-def is_open(gate: Sequence[Condition]) -> bool:
-    """Whether every condition is met."""
-    return all(condition.met for condition in gate)
+def is_open(gate: Sequence[Requirement]) -> bool:
+    """Whether every requirement is met."""
+    return all(requirement.met for requirement in gate)

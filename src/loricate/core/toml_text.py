@@ -72,7 +72,7 @@ def read_sequence_text(text: str) -> dict[str, Any]:
             ]
     if found:
         raise DocumentError("file", tuple(found))
-    return document
+    return SequenceDocument.in_current_form(document)
 
 
 def write_toml(document: dict[str, Any]) -> str:

@@ -57,7 +57,7 @@ class BenchDriver(Driver):
     """Performs procedures on the unit in a nest, or on those of several nests in parallel.
 
     ``using`` names the instrument of each role. ``zeroes`` are those of the nest that are young
-    enough; ``settle_s`` is waited once when the unit is connected, and again after a question, for
+    enough; ``lead_in_s`` is waited once when the unit is connected, and again after a question, for
     which it is let go. ``meanwhile`` puts a question while an output stays on, and lets nothing
     go for it. Actions raise BenchError as the bench does.
     """
@@ -70,7 +70,7 @@ class BenchDriver(Driver):
         ask: Asking,
         on_sample: Callable[[Sample], None],
         zeroes: PathZeroes,
-        settle_s: float = 0.0,
+        lead_in_s: float = 0.0,
         care: Care = USUAL_CARE,
         meanwhile: Asking = _nobody_asked,
         on_point: Callable[[At], None] = _unshown,
@@ -78,12 +78,12 @@ class BenchDriver(Driver):
     ) -> None:
         super().__init__()
         self.bench, self.using, self.nests, self.care = bench, using, nests, care
-        self.zeroes, self.settle_s = zeroes, settle_s
+        self.zeroes, self.lead_in_s = zeroes, lead_in_s
         self._ask, self._on_sample, self._on_point, self._recall = (
             ask, on_sample, on_point, recall,
         )  # fmt: skip
         self._meanwhile = meanwhile
-        self._left_to_settle_s = settle_s
+        self._left_in_s = lead_in_s
 
     async def ask(self, action: Ask) -> Answer:
         return await self._asked(action)
@@ -93,7 +93,7 @@ class BenchDriver(Driver):
 
     async def _asked(self, action: Ask | Enter | Form) -> Answer:
         answer = await self._ask(action)
-        self._left_to_settle_s = self.settle_s  # what was connected has been let go
+        self._left_in_s = self.lead_in_s  # what was connected has been let go
         return answer
 
     async def wait(self, seconds: float) -> None:
@@ -110,9 +110,9 @@ class BenchDriver(Driver):
 
     async def connect(self, action: Connect) -> None:
         await self.bench.connect_unit(self.using[action.role], action.points, self.nests)
-        if self._left_to_settle_s:
-            await asyncio.sleep(self._left_to_settle_s)
-            self._left_to_settle_s = 0.0
+        if self._left_in_s:
+            await asyncio.sleep(self._left_in_s)
+            self._left_in_s = 0.0
 
     async def fill_in(self, action: Form) -> Answer:
         return await self._asked(action)

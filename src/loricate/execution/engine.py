@@ -237,7 +237,7 @@ class Engine(Background):
                     await self._keep(unit, self._performer.undone(step, unit, Cause.UNIT_HALTED))
 
     async def _skip_unwanted(self, busy: set[str]) -> None:
-        """Record the steps whose condition is not met when a unit comes to them, and go past."""
+        """Record the steps whose ``when`` is not met as a unit comes to them, and go past."""
         for unit in self.units:
             if unit.nest in busy or unit.halted or self._halt_run:
                 continue

@@ -210,7 +210,7 @@ class Performer:
             ask,
             self._sampler(step, nests, holding.using),
             zeroes.paths,
-            step.settle_s,
+            step.lead_in_s,
             Care(step.discharge_within_s, step.earthed_s),
             # Under an output nothing is let go for an answer.
             lambda ask: self.operator.ask_check(ask, step, units, place),

@@ -251,7 +251,7 @@ def unit_history(conn: sqlite3.Connection, serial: str, count: int, before: str 
 def units_of(
     conn: sqlite3.Connection, where: str, values: Sequence[str], newest_first: bool = False
 ) -> list[Row]:
-    """Units in runs with their attempts and readings; ``where`` is a condition of this module."""
+    """Units in runs with their attempts and readings; ``where`` is ours."""
     order = "run_unit.id DESC" if newest_first else "run_unit.id"
     found = [
         dict(row)

@@ -12,6 +12,7 @@ from loricate.core.products.product import Product
 from loricate.core.sequences.preparing import prepare
 from loricate.core.sequences.ready import ReadySequence, SequenceFacts
 from loricate.core.sequences.released import ReleasedSequence, StepAsDone, as_released, step_as_done
+from loricate.core.sequences.steps import Sequence as SequenceDocument
 from loricate.records import audit
 from loricate.records.definitions import current_text, newest_texts
 from loricate.records.errors import NotFound
@@ -91,6 +92,7 @@ def _record(row: sqlite3.Row) -> SequenceRecord:
     found = dict(row)
     for name in ("document", "limit_revisions", "release"):
         found[name] = json.loads(found[name] or "{}")
+    found["document"] = SequenceDocument.in_current_form(found["document"])
     return SequenceRecord(**found)
 
 
@@ -109,7 +111,7 @@ def store_draft(
     The revision pins the product's and limit sets' revisions that it was checked against. The same
     document against the same ones again changes nothing.
     """
-    text = json.dumps(document, sort_keys=True)
+    text = json.dumps(SequenceDocument.in_current_form(document), sort_keys=True)
     product_revision = newest_texts(conn, "product")[facts.product][1]
     known = {code: revision for code, (_, revision) in newest_texts(conn, "limit_set").items()}
     limit_revisions = {code: known[code] for code in facts.cited if code in known}

@@ -20,7 +20,7 @@ from loricate.certificates.ledger import GENESIS, entry_hash
 from loricate.certificates.paper import make_pdf
 from loricate.certificates.sealing import SealError, SiteKey, digest, seal
 from loricate.certificates.verifying import verify
-from loricate.core.gate import Condition, Coverage, certificate_gate, is_open
+from loricate.core.gate import Coverage, Requirement, certificate_gate, is_open
 from loricate.core.measuring.grading import Cause
 from loricate.core.products.expected import Done
 from loricate.core.sequences.released import ReleasedSequence
@@ -46,13 +46,13 @@ def gate_of(
     sequence: ReleasedSequence,
     status: str,
     doubted: Mapping[str, str],
-) -> tuple[Condition, ...]:
+) -> tuple[Requirement, ...]:
     """The gate of one unit from its records.
 
     ``doubted`` says, by instrument, what was not plausible up to the end of the run.
     """
     latest = {attempt.step.id: attempt for attempt in unit["attempts"]}
-    # A step whose condition was not met was not wanted of this unit.
+    # A step whose ``when`` was not met was not wanted of this unit.
     skipped = {name for name, attempt in latest.items() if attempt.cause is Cause.SKIPPED}
     verdicts = {name: each.verdict for name, each in latest.items() if name not in skipped}
     due: dict[str, dt.date] = {}
@@ -61,7 +61,7 @@ def gate_of(
         due[each["id"]] = min(due.get(each["id"], ends), ends)
     tested = dt.date.fromisoformat((run["started_at"] or run["created_at"])[:10])
     steps = [step.id for step in sequence.steps if step.id not in skipped]
-    upkeep = tuple(Condition(**each) for each in run["bench"].get("upkeep", ()))
+    upkeep = tuple(Requirement(**each) for each in run["bench"].get("upkeep", ()))
     done = {
         name: Done(attempt.step.kind, attempt.verdict, attempt.is_measured)
         for name, attempt in latest.items()
@@ -104,7 +104,7 @@ class Grounds:
             doubts_of(conn, run),
         )
 
-    def gate(self, run: dict[str, Any], unit: dict[str, Any]) -> tuple[Condition, ...]:
+    def gate(self, run: dict[str, Any], unit: dict[str, Any]) -> tuple[Requirement, ...]:
         """The gate of one of the run's units."""
         status = self.record.status
         return gate_of(run, unit, self.sequence, status, self.doubted)
@@ -257,7 +257,7 @@ class Issuer:
         run: dict[str, Any],
         unit: dict[str, Any],
         sequence: ReleasedSequence,
-        gate: tuple[Condition, ...],
+        gate: tuple[Requirement, ...],
         record: SequenceRecord,
     ) -> None:
         async with self._lock:

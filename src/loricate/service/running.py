@@ -104,7 +104,7 @@ class Runs:
         needed = {str(role) for role in needed_roles(sequence)}
         today = dt.datetime.now(dt.UTC).date()
         unfit = unfit_instruments(self.bench.states(), today)
-        conditions = await self.upkeeps.conditions(fixture, sequence, nests)
+        requirements = await self.upkeeps.requirements(fixture, sequence, nests)
         states = [
             state for state in self.bench.states() if state.role in needed and state.id not in unfit
         ]
@@ -132,7 +132,7 @@ class Runs:
                 if state.unseen and state.role in {*needed, "matrix"}
             },
             "upkeep": [
-                {"name": each.name, "met": each.met, "reason": each.reason} for each in conditions
+                {"name": each.name, "met": each.met, "reason": each.reason} for each in requirements
             ],
         }
 
@@ -453,7 +453,7 @@ class Runs:
 
 
 def facts_going_on(before: Mapping[str, Any], facts: Mapping[str, Any]) -> dict[str, Any]:
-    """The bench of a run that goes on: all that measured it, and each condition at its worst.
+    """The bench of a run that goes on: all that measured it, and each requirement at its worst.
 
     What was measured before a daily check, or with another instrument, stays so.
     """

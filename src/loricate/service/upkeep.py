@@ -13,7 +13,7 @@ from loricate.core.errors import Finding
 from loricate.core.fixtures.daily_check import BoxStep
 from loricate.core.fixtures.zeroes import Zero, is_young
 from loricate.core.fixtures.zeroing import ZeroMeasured
-from loricate.core.gate import Condition
+from loricate.core.gate import Requirement
 from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.measuring.readings import Doubt
@@ -27,7 +27,7 @@ from loricate.records.errors import NotFound
 from loricate.records.stamps import new_id
 from loricate.records.store import Store
 from loricate.service.answering import answer_question
-from loricate.service.fixture_conditions import fixture_conditions
+from loricate.service.fixture_requirements import fixture_requirements
 from loricate.service.holding import BenchHolders
 from loricate.service.problems import NotReady, WrongState
 
@@ -208,10 +208,10 @@ class Upkeeps:
             for nest in fixture.nests
         }
 
-    async def conditions(
+    async def requirements(
         self, code: str, sequence: ReadySequence, nests: Sequence[str]
-    ) -> tuple[Condition, ...]:
-        """The gate's conditions that a fixture meets, or not, at this moment."""
+    ) -> tuple[Requirement, ...]:
+        """The gate's requirements that a fixture meets, or not, at this moment."""
         fixture, plan, states = self.fixture(code), self.bench.plan, self.bench.states()
         contacts = (
             each for step in sequence.steps for leads in step.leads.values() for each in leads
@@ -220,7 +220,7 @@ class Upkeeps:
         wanted = dict.fromkeys(nests, tuple(dict.fromkeys((*contacts, *paths))))
         roles = needed_roles(sequence)
         return await self.store.read(
-            lambda conn: fixture_conditions(conn, plan, fixture, states, wanted, roles)
+            lambda conn: fixture_requirements(conn, plan, fixture, states, wanted, roles)
         )
 
     async def worn_nests(self, code: str, nests: Sequence[str]) -> tuple[Finding, ...]:

@@ -42,7 +42,7 @@ def test_the_printed_kind_works(
     kind: str, volts: float, amperes: float, verdict: Verdict, cause: Cause
 ) -> None:
     document: dict[str, Any] = {
-        "format": "loricate-sequence/1", "code": "D", "title": "D", "product": "DC-40",
+        "format": "loricate-sequence/2", "code": "D", "title": "D", "product": "DC-40",
         "steps": [{
             "id": "drop", "kind": kind, "settings": {"high": "PE", "low": "CHASSIS"},
             "limits": {"voltage": {"maximum": "1 V", "source": "drawing 4"}},

@@ -43,7 +43,7 @@ CORD = Product.model_validate(
 
 def make_step(kind: str, limits: Mapping[str, Any] | None = None, **settings: Any) -> ReadyStep:
     document = {
-        "format": "loricate-sequence/1", "code": "S", "title": "s", "product": "CORD",
+        "format": "loricate-sequence/2", "code": "S", "title": "s", "product": "CORD",
         "steps": [{"id": "one", "kind": kind, "settings": settings, "limits": limits or {}}],
     }  # fmt: skip
     return prepare(document, {"CORD": CORD}, {}).steps[0]

@@ -278,7 +278,7 @@ def test_a_level_short_of_every_standard_that_fits_is_found(
         "limits": {"current": {"minimum": "1 µA", "maximum": "5 mA", "source": "drawing"}},
     }  # fmt: skip
     document = {
-        "format": "loricate-sequence/1", "code": "X", "title": "x", "product": unit.code,
+        "format": "loricate-sequence/2", "code": "X", "title": "x", "product": unit.code,
         "steps": [step],
     }  # fmt: skip
     ready = prepare(document, {unit.code: unit}, limit_sets)

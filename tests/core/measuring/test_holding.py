@@ -35,7 +35,7 @@ def samples(steps: list[float], values: list[float], began: float = 7.0) -> list
 
 
 def held(until: tuple[Until, ...], seen: list[Sample]) -> tuple[Until | None, int, Holding]:
-    """Which condition was met, with which sample (or after all of them), and the hold."""
+    """Which end was met, with which sample (or after all of them), and the hold."""
     holding = Holding(until)
     for place, sample in enumerate(seen):
         if (met := holding.see(sample)) is not None:

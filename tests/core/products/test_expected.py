@@ -10,9 +10,9 @@ from loricate.core.documents import read_document
 from loricate.core.errors import DocumentError
 from loricate.core.gate import (
     Coverage,
-    doubt_condition,
-    expected_condition,
-    measured_condition,
+    doubt_requirement,
+    expected_requirement,
+    measured_requirement,
 )
 from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.measuring.grading import Verdict
@@ -43,7 +43,7 @@ def covered(done: dict[str, Done], **more: Any) -> Coverage:
 
 
 def test_what_is_expected_and_measured_opens_the_gate() -> None:
-    assert expected_condition(covered(GOOD)).met and measured_condition(covered(GOOD)).met
+    assert expected_requirement(covered(GOOD)).met and measured_requirement(covered(GOOD)).met
 
 
 @pytest.mark.parametrize(
@@ -60,8 +60,8 @@ def test_what_is_expected_and_measured_opens_the_gate() -> None:
 )
 def test_an_expected_test_must_be_performed_measured_and_passed(withstand: Done | None) -> None:
     done = {"earth": GOOD["earth"]} | ({} if withstand is None else {"withstand": withstand})
-    condition = expected_condition(covered(done))
-    assert not condition.met and "the insulation of an appliance" in condition.reason
+    requirement = expected_requirement(covered(done))
+    assert not requirement.met and "the insulation of an appliance" in requirement.reason
 
 
 KINDS = st.sampled_from(["ground_bond", "continuity", "withstand", "insulation", "question"])
@@ -76,7 +76,7 @@ KINDS = st.sampled_from(["ground_bond", "continuity", "withstand", "insulation",
 )
 def test_nothing_else_opens_it(done: dict[str, Done]) -> None:
     """Whatever was done, the gate is open only with a measured pass of each expected kind."""
-    if expected_condition(covered(done)).met:
+    if expected_requirement(covered(done)).met:
         passed = {
             each.kind for each in done.values() if each.verdict is Verdict.PASS and each.is_measured
         }
@@ -85,17 +85,17 @@ def test_nothing_else_opens_it(done: dict[str, Done]) -> None:
 
 def test_nothing_measured_certifies_nothing() -> None:
     asked = {"look": Done("visual", Verdict.PASS, False)}
-    assert not measured_condition(covered(asked)).met
-    assert not measured_condition(covered({})).met
+    assert not measured_requirement(covered(asked)).met
+    assert not measured_requirement(covered({})).met
 
 
 def test_a_site_leaves_a_test_out_by_name_and_reason() -> None:
     waiver = {
         "kind": "withstand", "by": "M. Rowe", "reason": "type-tested modules inside, file 12",
     }  # fmt: skip
-    condition = expected_condition(covered({"earth": GOOD["earth"]}, not_tested=[waiver]))
-    assert condition.met
-    assert condition.reason == (
+    requirement = expected_requirement(covered({"earth": GOOD["earth"]}, not_tested=[waiver]))
+    assert requirement.met
+    assert requirement.reason == (
         "Withstand is left out by M. Rowe: type-tested modules inside, file 12."
     )
     both = Expectation(ACROSS, "the insulation of a winding")
@@ -127,8 +127,8 @@ def test_the_sets_that_are_cited_ask_for_their_tests(
 
 
 def test_a_doubted_instrument_shuts_the_gate() -> None:
-    assert doubt_condition({}).met
-    shut = doubt_condition({"GB1": "gave no reading of voltage"})
+    assert doubt_requirement({}).met
+    shut = doubt_requirement({"GB1": "gave no reading of voltage"})
     assert not shut.met and "GB1 gave no reading of voltage" in shut.reason
 
 

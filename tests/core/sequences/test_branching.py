@@ -28,7 +28,7 @@ def when(**own: list[tuple[str, str]]) -> When:
 
 
 @pytest.mark.parametrize(
-    ("condition", "came", "wanted"),
+    ("clause", "came", "wanted"),
     [
         (when(all=[("a", "fail")]), {"a": Verdict.FAIL}, True),
         (when(all=[("a", "fail")]), {"a": Verdict.PASS}, False),
@@ -44,9 +44,9 @@ def when(**own: list[tuple[str, str]]) -> When:
     ],
 )  # fmt: skip
 def test_a_condition_is_met_by_its_outcomes(
-    condition: When, came: dict[str, Verdict], wanted: bool
+    clause: When, came: dict[str, Verdict], wanted: bool
 ) -> None:
-    assert is_wanted(condition, came) is wanted
+    assert is_wanted(clause, came) is wanted
 
 
 @given(came=OUTCOMES, step=st.sampled_from("abc"), outcome=st.sampled_from(list(Verdict)))
@@ -60,8 +60,8 @@ def test_all_and_any_of_one_are_the_same_and_nothing_is_always(
 
 
 def test_a_condition_reads_in_words() -> None:
-    condition = when(all=[("earth", "pass")], any=[("a", "fail"), ("b", "not_run")])
-    assert condition.text == "earth pass; and a fail or b not run"
+    clause = when(all=[("earth", "pass")], any=[("a", "fail"), ("b", "not_run")])
+    assert clause.text == "earth pass; and a fail or b not run"
     with pytest.raises(ValidationError, match="names no outcome"):
         when()
 

@@ -123,7 +123,7 @@ def test_what_is_beyond_the_range_gives_the_limit_that_it_bounds(sequence: Ready
 
 def made(kind: str, settings: dict[str, Any], product: Product) -> ReadyStep:
     document = {
-        "format": "loricate-sequence/1", "code": "S", "title": "S", "product": product.code,
+        "format": "loricate-sequence/2", "code": "S", "title": "S", "product": product.code,
         "steps": [{"id": "s", "kind": kind, "settings": settings}],
     }  # fmt: skip
     return prepare_rehearsal(document, (), {product.code: product}, {}).steps[0]

@@ -14,6 +14,7 @@ from loricate.core.products.product import Product
 from loricate.core.sequences.preparing import prepare
 from loricate.core.sequences.ready import ReadySequence
 from loricate.core.sequences.schema import sequence_schema
+from loricate.core.sequences.steps import Sequence
 
 Document = dict[str, Any]
 LimitSets = dict[str, tuple[LimitSet, int]]
@@ -91,14 +92,14 @@ def change(path: str, value: object) -> Callable[[Document], None]:
             "steps.3.limits.current", {"minimum": "0.4 mA", "source": "us"},
             "steps[3].limits.current.maximum", "the output is cut at it",
         ),
-        ("steps.0.settle", "1 s", "steps[0].settle", "a visual step connects nothing"),
+        ("steps.0.lead_in", "1 s", "steps[0].lead_in", "a visual step connects nothing"),
         ("steps.1.repeat", {"times": 2, "needed": 3}, "steps[1].repeat", "ask for at most 2"),
         ("steps.1.across", "once", "steps[1].across", "measures each unit"),
         ("steps.1.across", "some", "steps[1].across", "'each', 'together' or 'once'"),
         ("product", "DC-41", "product", "no product 'DC-41'"),
         ("colour", "red", "colour", "not a known key"),
         ("steps.0.settings.questions", [], "steps[0].settings.questions", "at least 1"),
-        ("format", "loricate-sequence/9", "format", "loricate-sequence/1"),
+        ("format", "loricate-sequence/9", "format", "loricate-sequence/2"),
         ("steps", [], "steps", "at least 1"),
     ],
 )  # fmt: skip
@@ -117,6 +118,27 @@ def test_a_fault_is_named_with_its_path_and_remedy(
     found = {finding.path: finding.message for finding in refused.value.findings}
     assert any(field == place or place.startswith(field) for place in found), found
     assert any(says in message for message in found.values()), found
+
+
+def test_a_former_document_is_read_as_it_was(
+    sequence_document: Document, product: Product, limit_sets: LimitSets
+) -> None:
+    former = change("format", "loricate-sequence/1")
+    former(sequence_document)
+    change("steps.1.settle", "40 ms")(sequence_document)
+    change("steps.2.settings.settle", "2 s")(sequence_document)
+    today = Sequence.in_current_form(sequence_document)
+    assert today["format"] == "loricate-sequence/2" and Sequence.in_current_form(today) == today
+    assert today["steps"][1]["lead_in"] == "40 ms" and "settle" not in today["steps"][1]
+    steps = prepare(sequence_document, {product.code: product}, limit_sets).steps
+    assert (steps[1].lead_in_s, steps[2].values["settle"]) == (0.04, 2.0)
+    change("steps.1.lead_in", "1 s")(sequence_document)
+    with pytest.raises(DocumentError, match=r"steps\[1\].settle"):
+        prepare(sequence_document, {product.code: product}, limit_sets)
+    faulty: tuple[object, ...] = (0, {}, [7], "steps")
+    for broken in faulty:
+        with pytest.raises(DocumentError, match="steps"):
+            prepare({**sequence_document, "steps": broken}, {product.code: product}, limit_sets)
 
 
 def test_every_fault_is_told_at_once(

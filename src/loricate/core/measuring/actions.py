@@ -263,7 +263,7 @@ class Source(Action[Level]):
 
 @dataclass(frozen=True, slots=True)
 class Held:
-    """What came of a hold: which condition was met, None where an output ended by itself.
+    """What came of a hold: what ended it, None where an output ended by itself.
 
     ``last`` and ``at`` are looks at the role that was held, ``answer`` what the operator said.
     """
@@ -279,7 +279,7 @@ class Held:
 
 @dataclass(frozen=True, slots=True)
 class Hold(Action[Held]):
-    """Sample a role that is on until one of the conditions is met; others that are on stay so."""
+    """Sample a role that is on until the first that ends the hold; others that are on stay so."""
 
     role: Role
     until: tuple[Until, ...]

@@ -245,7 +245,7 @@ class Driver(ABC):
 
     @abstractmethod
     async def hold(self, action: Hold, holding: Holding) -> Held:
-        """Sample until a condition is met."""
+        """Sample until the hold ends."""
 
     @abstractmethod
     async def off(self, action: Off) -> Output:

@@ -45,8 +45,8 @@ class Cause(StrEnum):
     NOT_A_NUMBER = "not_a_number"
     UNDECIDED = "undecided"  # a bounded or guard-banded reading cannot decide
     UNIT_HALTED = "unit_halted"
-    SKIPPED = "skipped"  # the step's condition was not met, and it is not required
-    CONDITION_NOT_MET = "condition_not_met"  # the step is required, and its condition was not met
+    SKIPPED = "skipped"  # the step's ``when`` was not met, and it is not required
+    CONDITION_NOT_MET = "condition_not_met"  # the step is required, and its ``when`` was not met
     ABORTED = "aborted"
     INTERRUPTED = "interrupted"
     INSTRUMENT = "instrument"

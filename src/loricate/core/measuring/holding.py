@@ -1,6 +1,6 @@
-"""Until when an output is held: whichever of several conditions comes first.
+"""Until when an output is held: whichever of several ends comes first.
 
-A condition is looked at with every sample of the running output, by the instrument's own clock.
+An end is looked for with every sample of the running output, by the instrument's own clock.
 One that bounds the time must be among them: nothing is held for ever.
 """
 
@@ -65,10 +65,10 @@ Until = For | Marks | Settled | Rises | Leaves | Answered
 
 @dataclass(slots=True)
 class Holding:
-    """One hold under way: takes in samples in order and says which condition was met.
+    """One hold under way: takes in samples in order and says which end it came to.
 
     ``lowest`` and ``highest`` are the extremes of each quantity, ``at`` the first sample at or
-    after each mark. Raises ProcedureError without a condition that bounds the time.
+    after each mark. Raises ProcedureError without an end that bounds the time.
     """
 
     until: tuple[Until, ...]
@@ -81,11 +81,11 @@ class Holding:
 
     def __post_init__(self) -> None:
         if not math.isfinite(self.longest_s):
-            raise ProcedureError("Nothing is held for ever: name a time among the conditions.")
+            raise ProcedureError("Nothing is held for ever: name a time among its ends.")
 
     @property
     def longest_s(self) -> float:
-        """How long it lasts at most, in s; infinite without a condition that says so."""
+        """How long it lasts at most, in s; infinite without an end that says so."""
         times = [each.seconds for each in self.until if isinstance(each, For)]
         times += [max(each.times_s) for each in self.until if isinstance(each, Marks)]
         return min(times, default=math.inf)
@@ -96,7 +96,7 @@ class Holding:
         return next((each for each in self.until if isinstance(each, Answered)), None)
 
     def see(self, sample: Sample) -> Until | None:
-        """Take in a sample; gives the condition that it meets, the first in their order."""
+        """Take in a sample; gives the end that it comes to, the first in their order."""
         if math.isnan(self.began_s):
             self.began_s = sample.elapsed_s
         self.last = sample

@@ -43,7 +43,7 @@ def insulation_before_mains(reviewed: Reviewed) -> Iterator[ReviewFinding]:
 
 @rule
 def never_reached(reviewed: Reviewed) -> Iterator[ReviewFinding]:
-    """A step's condition must be one that can come about before it."""
+    """A step's ``when`` must be one that can come about before it."""
     steps = {step.id: step for step in reviewed.steps}
     for step in reviewed.steps:
         if step.when is None:
@@ -59,7 +59,7 @@ def never_reached(reviewed: Reviewed) -> Iterator[ReviewFinding]:
                 Severity.ERROR,
                 step.id,
                 f"it is never reached: {told} cannot come about and let the unit go on.",
-                "Let the earlier step carry on or ask when it fails, or change the condition.",
+                "Let the earlier step carry on or ask when it fails, or change its `when`.",
             )
 
 
@@ -115,8 +115,8 @@ def missing_kind(reviewed: Reviewed) -> Iterator[ReviewFinding]:
                 Severity.ERROR,
                 present[0].id,
                 f"a unit that passes everything else is never tested for {expectation.purpose}: "
-                "its condition is not met then.",
-                "Take the condition away, or make it one that a good unit meets.",
+                "its `when` is not met then.",
+                "Take the `when` away, or make it one that a good unit meets.",
             )
     parts = {terminal for part in reviewed.product.applied_parts for terminal in part.terminals}
     tried = {

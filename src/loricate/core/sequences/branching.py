@@ -1,6 +1,6 @@
 """When a step is done: outcomes of named earlier steps, as plain data.
 
-A step whose condition is not met is skipped: it is `not_run` with the cause `skipped`, and the unit
+A step whose `when` is not met is skipped: it is `not_run` with the cause `skipped`, and the unit
 can still pass. A step that is required all the same leaves the unit without a pass.
 """
 
@@ -42,7 +42,7 @@ class When(BaseModel):
 
     @property
     def text(self) -> str:
-        """The condition in words."""
+        """The outcomes in words."""
         parts = [" and ".join(map(str, self.all)), " or ".join(map(str, self.any))]
         return "; and ".join(part for part in parts if part)
 

@@ -112,15 +112,15 @@ def _prepare_step(
         entry.when is None if entry.required is None else entry.required,
         entry.retry,
         entry.repeat,
-        entry.settle,
+        entry.lead_in,
         entry.discharge_within,
         entry.earthed,
     )
     if any(finding.path.startswith(f"{path}.limits") for finding in findings):
         return None  # what it asks of instruments may depend on the limit that is lacking
-    if entry.settle and not ready.roles:
+    if entry.lead_in and not ready.roles:
         message = f"a {kind.name} step connects nothing", "leave it out, or add a wait step."
-        findings.append(Finding(f"{path}.settle", *message))
+        findings.append(Finding(f"{path}.lead_in", *message))
     if problem := _across_problem(ready):
         findings.append(Finding(f"{path}.across", problem))
     return ready

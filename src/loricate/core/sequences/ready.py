@@ -39,7 +39,7 @@ class ReadyStep:
     is_required: bool = True
     retry: int = 0
     repeat: Repeat | None = None
-    settle_s: float = 0.0
+    lead_in_s: float = 0.0
     discharge_within_s: float = 30.0
     earthed_s: float = 0.0
 
@@ -110,7 +110,7 @@ class ReadyStep:
     def programmed_s(self) -> float:
         """The time in s that the step is programmed for, as a unit that passes takes it."""
         earthed_s = self.earthed_s if self.hazard.is_hazardous else 0.0
-        once = self.settle_s + self.settings.programmed_s(self.points) + earthed_s
+        once = self.lead_in_s + self.settings.programmed_s(self.points) + earthed_s
         return once if self.repeat is None else once * self.repeat.passes_needed
 
     @property

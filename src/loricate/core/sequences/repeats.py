@@ -18,7 +18,7 @@ def steps_to_repeat(
 
     Without ``step_id`` the whole unit is done again. With it: that step, and each later one that
     has not passed, for a halt will have skipped it. ``verdicts`` are the latest by step, ``tries``
-    how often each was really tried, ``skipped`` the steps whose condition was not met.
+    how often each was really tried, ``skipped`` the steps whose ``when`` was not met.
     """
     ids = [step.id for step in sequence.steps]
     if step_id and step_id not in ids:

@@ -1,12 +1,16 @@
 """The sequence document: ordered steps for a product, as written.
 
 The same model is read from TOML on disk and from JSON in the API; ``preparing`` makes it ready.
+Until 0.1.0 a step's ``lead_in`` was called ``settle`` (``loricate-sequence/1``); such documents are
+read for ever.
 """
 
+from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from loricate.core.documents import WithFormerForms
 from loricate.core.limits.limit import Code, LimitEntry
 from loricate.core.measuring.grading import DecisionRule
 from loricate.core.measuring.repetitions import Repeat
@@ -15,6 +19,7 @@ from loricate.core.quantities import Seconds
 from loricate.core.sequences.branching import When
 from loricate.core.sequences.cues import Cue
 
+FORMAT, FORMER_FORMAT = "loricate-sequence/2", "loricate-sequence/1"
 MOST_STEPS = 500
 
 
@@ -35,7 +40,7 @@ class Step(BaseModel):
     required: bool | None = Field(
         default=None,
         title="Required",
-        description="A unit passes only if it was done; so by default without a condition",
+        description="A unit passes only if it was done; so by default without a `when`",
     )
     on_fail: Literal["carry_on", "halt_unit", "halt_run", "ask"] = Field(
         default="halt_unit", title="On fail", description="What a failed step leads to"
@@ -59,9 +64,9 @@ class Step(BaseModel):
         title="Repeat",
         description="Done several times in one attempt, of which so many must pass",
     )
-    settle: Annotated[Seconds, Field(ge=0)] = Field(
+    lead_in: Annotated[Seconds, Field(ge=0)] = Field(
         default=0.0,
-        title="Settle",
+        title="Lead-in",
         description="Time between connecting the unit and the first output; counts each repetition",
     )
     discharge_within: Annotated[Seconds, Field(gt=0)] = Field(
@@ -91,12 +96,12 @@ class Step(BaseModel):
     limits: dict[str, LimitEntry] = Field(default_factory=dict)
 
 
-class Sequence(BaseModel):
+class Sequence(WithFormerForms):
     """A sequence document, as written."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    format: Literal["loricate-sequence/1"]
+    format: Literal["loricate-sequence/2"]
     code: Code
     title: str = Field(min_length=1, max_length=120)
     product: Code
@@ -107,3 +112,19 @@ class Sequence(BaseModel):
         "limit, guarded moves every limit in by r·U and leaves the band undecided",
     )
     steps: tuple[Step, ...] = Field(min_length=1, max_length=MOST_STEPS)
+
+    @classmethod
+    def in_current_form(cls, document: Mapping[str, Any]) -> dict[str, Any]:
+        """A sequence's document as it is written today; what is no older form is left as it is."""
+        if document.get("format") != FORMER_FORMAT:
+            return dict(document)
+        now = {**document, "format": FORMAT}
+        if isinstance(steps := document.get("steps"), list | tuple):
+            now["steps"] = [_renamed(each) for each in steps]
+        return now
+
+
+def _renamed(step: object) -> object:
+    if not isinstance(step, Mapping) or "settle" not in step or "lead_in" in step:
+        return step
+    return {("lead_in" if key == "settle" else key): value for key, value in step.items()}

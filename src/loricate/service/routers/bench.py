@@ -11,7 +11,6 @@ from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from loricate.api.bench import (
     BenchOut,
-    ConditionOut,
     DailyCheckOut,
     DangerOut,
     Earthed,
@@ -19,6 +18,7 @@ from loricate.api.bench import (
     ImpedanceZeroOut,
     InstrumentOut,
     Renewed,
+    RequirementOut,
     ZeroOut,
 )
 from loricate.bench.bench import InstrumentState
@@ -30,7 +30,7 @@ from loricate.core.quantities import FREQUENCY, RESISTANCE, display
 from loricate.records import audit, doubts, upkeep
 from loricate.records.errors import NotFound
 from loricate.service.bench_side import BenchSide
-from loricate.service.fixture_conditions import fixture_conditions
+from loricate.service.fixture_requirements import fixture_requirements
 from loricate.service.problems import WrongState
 from loricate.service.routers.access import APage, Before, TheDesk, make_router
 from loricate.service.sign_in import Definer, Reader, Runner
@@ -179,15 +179,15 @@ def _fixture(
     check = upkeep.latest_daily_check(conn, plan.code)
     lasts_s = bench.daily_check.lasts if bench.daily_check else 0.0
     wanted = {nest: list(contacts) for nest, contacts in plan.nests.items()}
-    conditions = fixture_conditions(conn, bench, plan, states, wanted)
+    asked = fixture_requirements(conn, bench, plan, states, wanted)
     return FixtureOut(
         code=plan.code,
         title=plan.title,
         nests=plan.nests,
         per_row=plan.per_row,
         earthed=list(plan.earthed),
-        conditions=[
-            ConditionOut(name=each.name, met=each.met, reason=each.reason) for each in conditions
+        requirements=[
+            RequirementOut(name=each.name, met=each.met, reason=each.reason) for each in asked
         ],
         zeroes=[
             ZeroOut(

@@ -6,20 +6,20 @@ from collections.abc import Collection, Hashable, Mapping, Sequence
 
 from loricate.bench.bench import InstrumentState
 from loricate.bench.plan import BenchPlan, FixturePlan
-from loricate.core.gate import Condition, check_condition, zero_condition
+from loricate.core.gate import Requirement, check_requirement, zero_requirement
 from loricate.execution.preflight import unfit_instruments
 from loricate.records import upkeep
 
 
-def fixture_conditions(
+def fixture_requirements(
     conn: sqlite3.Connection,
     bench: BenchPlan,
     fixture: FixturePlan,
     states: Sequence[InstrumentState],
     wanted: Mapping[str, Sequence[Hashable]],
     roles: Collection[str] | None = None,
-) -> tuple[Condition, ...]:
-    """The conditions of a fixture: its daily check, and the zeroes ``wanted`` by nest.
+) -> tuple[Requirement, ...]:
+    """What is asked of a fixture: its daily check, and the zeroes ``wanted`` by nest.
 
     ``roles`` are those that a sequence needs; None asks for every instrument of the bench.
     """
@@ -30,10 +30,10 @@ def fixture_conditions(
     lasts_s = bench.daily_check.lasts if bench.daily_check else 0.0
     measured = [] if check is None else check["report"].get("instruments")
     missed = () if measured is None else _missed(bench, states, at.date(), measured, roles)
-    found = [check_condition(bench.daily_check is not None, passed, ended, lasts_s, at, missed)]
+    found = [check_requirement(bench.daily_check is not None, passed, ended, lasts_s, at, missed)]
     if any(wanted.values()):
         zeroes = upkeep.all_zeroes(conn, fixture.code)
-        found.append(zero_condition(wanted, zeroes, fixture.zero_lasts, at))
+        found.append(zero_requirement(wanted, zeroes, fixture.zero_lasts, at))
     return tuple(found)
 
 
