@@ -136,9 +136,15 @@ def moment_text(text: str) -> str:
 
 
 def draw_text(
-    canvas: Canvas, x: float, y: float, text: str, font: str, size: float, ink: Color,
+    canvas: Canvas,
+    x: float,
+    y: float,
+    text: str,
+    font: str,
+    size: float,
+    ink: Color,
     side: str = "left",
-) -> None:  # fmt: skip
+) -> None:
     """Draw a text from x, or up to x with ``side`` right; nothing for an empty one."""
     if not text:
         return

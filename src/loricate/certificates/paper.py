@@ -308,9 +308,13 @@ def make_pdf(document: dict[str, Any], sealed: str, key: SiteKey, page_size: str
 
 def _attach(pdf: pikepdf.Pdf, name: str, data: bytes, mime: str, about: str) -> None:
     spec = pikepdf.AttachedFileSpec(
-        pdf, data, filename=name, mime_type=mime, description=about,
+        pdf,
+        data,
+        filename=name,
+        mime_type=mime,
+        description=about,
         relationship=pikepdf.Name.Data,
-    )  # fmt: skip
+    )
     pdf.attachments[name] = spec
     kept = pdf.attachments[name].obj
     del kept.EF.F.Params.CheckSum  # the seal is filled in later

@@ -9,6 +9,11 @@ from loricate.challenge.families import NoStandIn, stand_in_for
 from loricate.challenge.request import ChallengeRequest
 
 __all__ = [
-    "Challenge", "ChallengeRequest", "FaultRow", "NoStandIn", "StepVerdict", "challenge",
+    "Challenge",
+    "ChallengeRequest",
+    "FaultRow",
+    "NoStandIn",
+    "StepVerdict",
+    "challenge",
     "stand_in_for",
-]  # fmt: skip
+]

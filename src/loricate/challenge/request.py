@@ -47,9 +47,13 @@ class ChallengeRequest(BaseModel):
         if self.accuracy is not None:
             bench = {role: (Capability(role, {}, each),) for role, each in self.accuracy.items()}
         found = challenge(
-            sequence, model, bench=bench, pairs=self.pairs, repetitions=self.repetitions,
+            sequence,
+            model,
+            bench=bench,
+            pairs=self.pairs,
+            repetitions=self.repetitions,
             nests=self.nests,
-        )  # fmt: skip
+        )
         return report(found, sequence)
 
 

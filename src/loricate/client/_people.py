@@ -109,9 +109,16 @@ class PeopleCalls(Wire):
     ) -> list[AuditEntry]:
         """What was done, newest first; ``before`` is the number of the last entry seen."""
         return self._get(
-            list[AuditEntry], f"{API}/audit", account=account, action=action, subject=subject,
-            since=since, until=until, before=before, count=count,
-        )  # fmt: skip
+            list[AuditEntry],
+            f"{API}/audit",
+            account=account,
+            action=action,
+            subject=subject,
+            since=since,
+            until=until,
+            before=before,
+            count=count,
+        )
 
     def export_audit(self) -> str:
         """The whole audit trail as CSV, each entry with its mark."""

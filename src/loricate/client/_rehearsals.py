@@ -15,8 +15,11 @@ class RehearsalCalls(Wire):
     ) -> RehearsalOut:
         """Check a document, or some of its steps, for a rehearsal. Nothing is energised yet."""
         body = {
-            "document": dict(document), "fixture": fixture, "nest": nest, "steps": list(steps),
-        }  # fmt: skip
+            "document": dict(document),
+            "fixture": fixture,
+            "nest": nest,
+            "steps": list(steps),
+        }
         return self._post(RehearsalOut, f"{API}/rehearsals", body)
 
     def start_rehearsal(self, rehearsal_id: str) -> RehearsalOut:
@@ -66,7 +69,11 @@ class RehearsalCalls(Wire):
     ) -> list[TakenOut]:
         """What to write into a step for a reading to be its minimum, maximum or nominal value."""
         body = {
-            "step": step, "quantity": quantity, "point": point, "use": use, "allowance": allowance,
+            "step": step,
+            "quantity": quantity,
+            "point": point,
+            "use": use,
+            "allowance": allowance,
             "repetition": repetition,
-        }  # fmt: skip
+        }
         return self._post(list[TakenOut], f"{API}/rehearsals/{rehearsal_id}/take", body)

@@ -175,7 +175,11 @@ class Wire:
     ) -> None:
         digest = "" if picture is None else self.add_picture(picture).digest
         body = {
-            "nest": nest, "choice": choice, "note": note, "question": question, "picture": digest,
+            "nest": nest,
+            "choice": choice,
+            "note": note,
+            "question": question,
+            "picture": digest,
             "values": dict(values),
-        }  # fmt: skip
+        }
         self.send("POST", f"{path}/answers", json=body)

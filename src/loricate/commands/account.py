@@ -55,11 +55,14 @@ def list_(call: Call) -> None:
         return
     rows = [
         (
-            each.name, each.role, each.state, moment(each.signed_in_at or "never"),
+            each.name,
+            each.role,
+            each.state,
+            moment(each.signed_in_at or "never"),
             each.full_name,
         )
         for each in found
-    ]  # fmt: skip
+    ]
     print_table(("NAME", "ROLE", "STATE", "LAST SIGN-IN (UTC)", "FULL NAME"), rows)
 
 
@@ -86,8 +89,12 @@ def add(name: str, full_name: str, role: str, call: Call) -> None:
 @click.option("--close/--open", "closed", default=None, help="Close the account, or open it.")
 @service_options
 def change(
-    name: str, full_name: str | None, role: str | None, closed: bool | None, call: Call,
-) -> None:  # fmt: skip
+    name: str,
+    full_name: str | None,
+    role: str | None,
+    closed: bool | None,
+    call: Call,
+) -> None:
     """Change an account's full name or role, close or open it.
 
     Example: loricate account change olle --role quality
@@ -142,11 +149,14 @@ def sessions(call: Call) -> None:
         return
     rows = [
         (
-            each.id, each.address, moment(each.created_at), moment(each.used_at),
+            each.id,
+            each.address,
+            moment(each.created_at),
+            moment(each.used_at),
             "this one" if each.is_this else each.agent[:40],
         )
         for each in found
-    ]  # fmt: skip
+    ]
     print_table(("SESSION", "FROM", "SINCE (UTC)", "LAST USED (UTC)", "BY"), rows)
 
 
@@ -221,9 +231,14 @@ def sign_out_everywhere(call: Call) -> None:
 @click.option("--count", default=50, show_default=True)
 @service_options
 def audit(
-    account: str, action: str, subject: str, since: str, until: str, count: int,
+    account: str,
+    action: str,
+    subject: str,
+    since: str,
+    until: str,
+    count: int,
     call: Call,
-) -> None:  # fmt: skip
+) -> None:
     """Read the audit trail, newest first.
 
     Example: loricate account audit --account mara --action release

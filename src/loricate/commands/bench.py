@@ -35,12 +35,15 @@ def show(call: Call) -> None:
         click.echo(f"Documents go to {site.exports}")
     rows = [
         (
-            each.id, each.title, each.serial, str(each.due or ""),
+            each.id,
+            each.title,
+            each.serial,
+            str(each.due or ""),
             "" if each.days_left is None else str(each.days_left),
             "PROBLEM" if each.problem else "NOT BELIEVED" if each.doubt else "answers",
         )
         for each in bench.instruments
-    ]  # fmt: skip
+    ]
     print_table(("ID", "INSTRUMENT", "SERIAL", "CALIBRATION DUE", "DAYS", "STATE"), rows, ("DAYS",))
     for each in bench.instruments:
         if each.problem:
@@ -181,11 +184,14 @@ def checks(fixture: str, call: Call) -> None:
         return
     rows = [
         (
-            each.ended_at[:19], "passed" if each.passed else "FAILED", each.valid_until[:19],
-            each.account, " ".join(each.findings),
+            each.ended_at[:19],
+            "passed" if each.passed else "FAILED",
+            each.valid_until[:19],
+            each.account,
+            " ".join(each.findings),
         )
         for each in found
-    ]  # fmt: skip
+    ]
     print_table(("CHECKED (UTC)", "RESULT", "COUNTS UNTIL", "BY", "FOUND"), rows)
     if not found:
         click.echo(f"{fixture} was never checked; run `loricate bench check {fixture}`.", err=True)

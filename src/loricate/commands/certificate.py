@@ -60,11 +60,16 @@ def show(name: str, call: Call) -> None:
         bold=True,
     )
     rows = [
-        (step["title"], _named(reading), reading["text"],
-         reading.get("limit", {}).get("text", ""), reading.get("limit", {}).get("source", ""))
+        (
+            step["title"],
+            _named(reading),
+            reading["text"],
+            reading.get("limit", {}).get("text", ""),
+            reading.get("limit", {}).get("source", ""),
+        )
         for step in document["steps"]
         for reading in step["readings"]
-    ]  # fmt: skip
+    ]
     print_table(("STEP", "READING", "MEASURED", "LIMIT", "SOURCE"), rows, ("MEASURED", "LIMIT"))
 
 

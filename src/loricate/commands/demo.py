@@ -14,9 +14,13 @@ from loricate.commands.serve import DEFAULT_PORT, log_option
 
 @click.command("demo")
 @click.option(
-    "--data", "data_folder", type=click.Path(file_okay=False, path_type=Path),
-    default="out/demo", show_default=True, help="Where records and the site key live.",
-)  # fmt: skip
+    "--data",
+    "data_folder",
+    type=click.Path(file_okay=False, path_type=Path),
+    default="out/demo",
+    show_default=True,
+    help="Where records and the site key live.",
+)
 @click.option("--port", default=DEFAULT_PORT, show_default=True, help="0 takes a free one.")
 @click.option("--pace", default=1.0, show_default=True, help="How fast the stand-ins' clock goes.")
 @log_option
@@ -41,9 +45,13 @@ def command(data_folder: Path, port: int, pace: float, log: str, as_json: bool) 
         demo_site.write_bench_file(floor.ports, bench_file)
         account = FirstAccount(demo_site.ACCOUNT, "Mara Quill", "engineer", password)
         settings = Settings(
-            bench_file, data_folder, url, console_folder(), accounts=(account,),
+            bench_file,
+            data_folder,
+            url,
+            console_folder(),
+            accounts=(account,),
             second_person=False,  # at the demo one person is everybody
-        )  # fmt: skip
+        )
         sign_in = {"url": url, "name": account.name, "password": password, "ports": floor.ports}
         check_start(settings)
 

@@ -147,10 +147,23 @@ def running_site(data: Path, pace: float) -> Iterator[dict[str, Any]]:
     data.mkdir(parents=True, exist_ok=True)
     with (data / "service.log").open("w", encoding="utf-8") as log:
         process = subprocess.Popen(
-            [sys.executable, "-m", "loricate", "demo", "--data", str(data), "--port", "0",
-             "--pace", f"{pace:g}", "--json"],
-            stdout=subprocess.PIPE, stderr=log, text=True,
-        )  # fmt: skip
+            [
+                sys.executable,
+                "-m",
+                "loricate",
+                "demo",
+                "--data",
+                str(data),
+                "--port",
+                "0",
+                "--pace",
+                f"{pace:g}",
+                "--json",
+            ],
+            stdout=subprocess.PIPE,
+            stderr=log,
+            text=True,
+        )
         try:
             first = process.stdout.readline() if process.stdout else ""
             if not first:

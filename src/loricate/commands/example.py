@@ -22,9 +22,12 @@ FOLDERS = {"certificate": "certificates", "nonconformance": "nonconformance"}
 
 @click.command("example")
 @click.option(
-    "--to", "folder", type=click.Path(file_okay=False, path_type=Path), default="out/example",
+    "--to",
+    "folder",
+    type=click.Path(file_okay=False, path_type=Path),
+    default="out/example",
     show_default=True,
-)  # fmt: skip
+)
 @click.option("--pace", default=5.0, show_default=True, help="How fast the stand-ins' clock goes.")
 @click.option("--json", "as_json", is_flag=True, help="Print runs and lots as JSON for programs.")
 def command(folder: Path, pace: float, as_json: bool) -> None:
@@ -87,19 +90,49 @@ def readings_csv(runs: "list[RunOut]") -> str:
     """Every reading of these runs as CSV (RFC 4180), values in SI units."""
     text = io.StringIO(newline="")
     heads = (
-        "serial", "nest", "step", "attempt", "repetition", "quantity", "point", "value", "unit",
-        "bound", "uncertainty", "minimum", "maximum", "source", "margin", "verdict", "instrument",
+        "serial",
+        "nest",
+        "step",
+        "attempt",
+        "repetition",
+        "quantity",
+        "point",
+        "value",
+        "unit",
+        "bound",
+        "uncertainty",
+        "minimum",
+        "maximum",
+        "source",
+        "margin",
+        "verdict",
+        "instrument",
         "ended_at",
-    )  # fmt: skip
+    )
     writer = csv.writer(text)
     writer.writerow(heads)
     for unit in (unit for run in runs for unit in run.units):
         for attempt in unit.attempts:
             for r in attempt.readings:
                 row: list[Any] = [
-                    unit.serial, unit.nest, attempt.step_id, attempt.number, r.repetition,
-                    r.quantity, r.point, r.value, r.unit, r.bound, r.uncertainty, r.minimum,
-                    r.maximum, r.source, r.margin, r.verdict, r.instrument, attempt.ended_at,
-                ]  # fmt: skip
+                    unit.serial,
+                    unit.nest,
+                    attempt.step_id,
+                    attempt.number,
+                    r.repetition,
+                    r.quantity,
+                    r.point,
+                    r.value,
+                    r.unit,
+                    r.bound,
+                    r.uncertainty,
+                    r.minimum,
+                    r.maximum,
+                    r.source,
+                    r.margin,
+                    r.verdict,
+                    r.instrument,
+                    attempt.ended_at,
+                ]
                 writer.writerow(row)
     return text.getvalue()

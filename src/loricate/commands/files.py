@@ -53,9 +53,16 @@ def load_sequence(
 
 
 def challenge_files(
-    sequence: Path, product: Path, bench: Path | None, limit_folder: Path | None,
-    unit: Path | None, *, pairs: bool, repetitions: int, nests: int,
-) -> "ChallengeOut":  # fmt: skip
+    sequence: Path,
+    product: Path,
+    bench: Path | None,
+    limit_folder: Path | None,
+    unit: Path | None,
+    *,
+    pairs: bool,
+    repetitions: int,
+    nests: int,
+) -> "ChallengeOut":
     """Run a challenge on files; raises DocumentError or NoStandIn."""
     import os
 
@@ -71,9 +78,13 @@ def challenge_files(
     else:
         model = stand_in_for(loaded.sequence.product)
     found = challenge(
-        loaded.sequence, model, bench=loaded.bench, pairs=pairs, repetitions=repetitions,
+        loaded.sequence,
+        model,
+        bench=loaded.bench,
+        pairs=pairs,
+        repetitions=repetitions,
         nests=nests,
-    )  # fmt: skip
+    )
     return report(found, loaded.sequence)
 
 

@@ -32,9 +32,12 @@ def _with_hands(work: Callable[..., None]) -> Callable[..., None]:
     """Give a command the hands of the running demo as its first argument."""
 
     @click.option(
-        "--demo", type=click.Path(file_okay=False, path_type=Path), default="out/demo",
-        show_default=True, help="The folder of the running demo.",
-    )  # fmt: skip
+        "--demo",
+        type=click.Path(file_okay=False, path_type=Path),
+        default="out/demo",
+        show_default=True,
+        help="The folder of the running demo.",
+    )
     @click.option("--json", "as_json", is_flag=True, help="Print JSON for programs.")
     def wrapped(demo: Path, as_json: bool, **given: Any) -> None:
         try:

@@ -27,12 +27,16 @@ def list_(call: Call) -> None:
         return
     rows = [
         (
-            each["code"], str(each["revision"]), each["status"],
-            f"{each['standard']} {each['edition']}".strip(), str(len(each["items"])),
-            each["checked"] or "nobody yet", each["title"],
+            each["code"],
+            str(each["revision"]),
+            each["status"],
+            f"{each['standard']} {each['edition']}".strip(),
+            str(len(each["items"])),
+            each["checked"] or "nobody yet",
+            each["title"],
         )
         for each in found
-    ]  # fmt: skip
+    ]
     heads = ("CODE", "REV", "STATUS", "STANDARD", "ITEMS", "CHECKED BY", "TITLE")
     print_table(heads, rows, ("REV", "ITEMS"))
 

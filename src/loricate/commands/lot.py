@@ -59,10 +59,17 @@ def list_(call: Call) -> None:
     if call.printed(found):
         return
     rows = [
-        (lot.code, lot.product, lot.state, f"{lot.tested} of {lot.expected}",
-         share(lot.first_pass_yield), share(lot.final_yield), lot.order_number)
+        (
+            lot.code,
+            lot.product,
+            lot.state,
+            f"{lot.tested} of {lot.expected}",
+            share(lot.first_pass_yield),
+            share(lot.final_yield),
+            lot.order_number,
+        )
         for lot in found
-    ]  # fmt: skip
+    ]
     heads = ("LOT", "PRODUCT", "STATE", "TESTED", "FIRST PASS", "FINAL", "ORDER")
     print_table(heads, rows, ("TESTED", "FINAL"))
     if not found:
@@ -86,9 +93,13 @@ def show(code: str, call: Call) -> None:
 @command.command("paper")
 @click.argument("code")
 @click.option(
-    "--to", "folder", type=click.Path(file_okay=False, path_type=Path), default=".",
-    show_default=True, help="Where the PDF goes.",
-)  # fmt: skip
+    "--to",
+    "folder",
+    type=click.Path(file_okay=False, path_type=Path),
+    default=".",
+    show_default=True,
+    help="Where the PDF goes.",
+)
 @service_options
 def paper(code: str, folder: Path, call: Call) -> None:
     """Save the summary of a lot as a PDF, as it stands now.
@@ -139,10 +150,15 @@ def print_lot(lot: "LotSummary") -> None:
     click.secho(f"Lot {lot.code}: {lot.product}, {lot.serials}{order}, {lot.state}", bold=True)
     click.echo(sentence(lot))
     rows = [
-        (unit.serial, verdict_word(unit.verdict), unit.cause, str(unit.times),
-         unit.certificate or "")
+        (
+            unit.serial,
+            verdict_word(unit.verdict),
+            unit.cause,
+            str(unit.times),
+            unit.certificate or "",
+        )
         for unit in lot.units
-    ]  # fmt: skip
+    ]
     print_table(("SERIAL", "VERDICT", "CAUSE", "TIMES", "DOCUMENT"), rows, ("TIMES",))
     if lot.waiting:
         more = len(lot.waiting) - SHOWN_WAITING

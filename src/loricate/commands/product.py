@@ -34,11 +34,15 @@ def list_(call: Call) -> None:
         return
     rows = [
         (
-            each["code"], str(each["revision"]), each["family"],
-            each.get("protection_class") or "", each.get("supply_voltage") or "", each["title"],
+            each["code"],
+            str(each["revision"]),
+            each["family"],
+            each.get("protection_class") or "",
+            each.get("supply_voltage") or "",
+            each["title"],
         )
         for each in found
-    ]  # fmt: skip
+    ]
     print_table(("CODE", "REV", "FAMILY", "CLASS", "RATED", "TITLE"), rows, ("REV",))
     if not found:
         click.echo("No products yet; add one with `loricate product add FILE`.", err=True)
@@ -83,8 +87,11 @@ def add(file: Path, based_on: int | None, call: Call) -> None:
 @click.option("--title", help="The same by default.")
 @service_options
 def copy(
-    code: str, new_code: str, title: str | None, call: Call,
-) -> None:  # fmt: skip
+    code: str,
+    new_code: str,
+    title: str | None,
+    call: Call,
+) -> None:
     """Copy a product under a new code.
 
     Example: loricate product copy DC-40 DC-42 --title "Drying cabinet DC-42"
@@ -115,12 +122,16 @@ def limits(code: str, show_all: bool, call: Call) -> None:
         return
     rows = [
         (
-            each.source, each.kind or "-", each.figure or "-", each.variant, each.demands,
+            each.source,
+            each.kind or "-",
+            each.figure or "-",
+            each.variant,
+            each.demands,
             "; ".join(each.reasons) if each.holds else f"NO: {'; '.join(each.reasons)}",
         )
         for each in found.limits
         if each.holds or show_all
-    ]  # fmt: skip
+    ]
     print_table(("SOURCE", "KIND", "LIMIT", "VARIANT", "TEST", "BECAUSE"), rows)
     absent = [f"{kind.name} ({kind.why_not})" for kind in found.kinds if kind.why_not]
     if absent:

@@ -14,13 +14,20 @@ from loricate.commands.output import moment, print_json, print_table, printed
 FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 FOLDER = click.Path(file_okay=False, path_type=Path)
 data_option = click.option(
-    "--data", "data_folder", envvar="LORICATE_DATA", type=FOLDER, required=True,
+    "--data",
+    "data_folder",
+    envvar="LORICATE_DATA",
+    type=FOLDER,
+    required=True,
     help="The data folder of the service.",
-)  # fmt: skip
+)
 head_folders = click.option(
-    "--head-folder", "head_folders", multiple=True, type=FOLDER,
+    "--head-folder",
+    "head_folders",
+    multiple=True,
+    type=FOLDER,
     help="Where signed heads are kept as well; repeatable.",
-)  # fmt: skip
+)
 
 
 @click.group("records")
@@ -61,9 +68,15 @@ def check(
         faults = [*records.faults, *ledger.faults]
     if call.as_json:
         print_json(
-            {"whole": not faults, "marks": marks, "documents": entries, "heads": heads,
-             "faults": faults, "notes": notes}
-        )  # fmt: skip
+            {
+                "whole": not faults,
+                "marks": marks,
+                "documents": entries,
+                "heads": heads,
+                "faults": faults,
+                "notes": notes,
+            }
+        )
     else:
         click.echo(f"{marks} marks, {entries} documents, {heads} signed heads kept outside.")
         for each in notes:
@@ -100,13 +113,16 @@ def show_outbox(try_now: bool, show_all: bool, call: Call) -> None:
         ["DOCUMENT", "TO", "QUEUED", "TRIES", "STATE"],
         [
             [
-                each.subject, each.target, moment(each.queued_at), str(each.tries),
+                each.subject,
+                each.target,
+                moment(each.queued_at),
+                str(each.tries),
                 f"sent {moment(each.sent_at)}" if each.sent_at else each.problem or "waits",
             ]
             for each in found
         ],
         right={"TRIES"},
-    )  # fmt: skip
+    )
     waiting = sum(each.sent_at is None for each in found)
     click.echo(f"{waiting} wait." if waiting else "Everything has been sent.")
 
@@ -135,9 +151,14 @@ def backup(file: Path, data_folder: Path, key_to: Path | None, as_json: bool) ->
     made = write_backup(data_folder, file)
     if as_json:
         print_json(
-            {"file": str(file), "made_at": made.made_at, "documents": made.documents,
-             "members": len(made.members), "bytes": file.stat().st_size}
-        )  # fmt: skip
+            {
+                "file": str(file),
+                "made_at": made.made_at,
+                "documents": made.documents,
+                "members": len(made.members),
+                "bytes": file.stat().st_size,
+            }
+        )
         return
     size = file.stat().st_size / 2**20
     click.echo(f"{file}: {made.documents} documents, {len(made.members)} files, {size:.1f} MiB.")
@@ -171,9 +192,13 @@ def restore(
     if as_json:
         kept = None if done.kept is None else str(done.kept)
         print_json(
-            {"made_at": done.manifest.made_at, "documents": done.manifest.documents, "kept": kept,
-             "next_numbers": done.numbers}
-        )  # fmt: skip
+            {
+                "made_at": done.manifest.made_at,
+                "documents": done.manifest.documents,
+                "kept": kept,
+                "next_numbers": done.numbers,
+            }
+        )
         return
     click.echo(
         f"Restored from the backup of {done.manifest.made_at}: {done.manifest.documents} documents."

@@ -132,9 +132,14 @@ def take(
 
     with call.connect() as client:
         taken = client.take_reading(
-            _rehearsal_id(client, rehearsal), step, quantity, use, point=point,
-            allowance=allow, repetition=repetition,
-        )  # fmt: skip
+            _rehearsal_id(client, rehearsal),
+            step,
+            quantity,
+            use,
+            point=point,
+            allowance=allow,
+            repetition=repetition,
+        )
     text = file.read_text(encoding="utf-8")
     try:
         for each in taken:

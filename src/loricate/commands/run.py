@@ -44,9 +44,12 @@ def read_pairs(pairs: tuple[str, ...]) -> dict[str, str]:
 @click.option("--lot", default="", help="The lot that these units belong to.")
 @click.option("--retest", default="", help="Why serials with a verdict are tested again.")
 @click.option(
-    "--start-by", type=click.Choice(["key", "foot", "presence"]), default="key", show_default=True,
+    "--start-by",
+    type=click.Choice(["key", "foot", "presence"]),
+    default="key",
+    show_default=True,
     help="What starts the armed run: this command, the foot switch, or a unit in every nest.",
-)  # fmt: skip
+)
 @click.option("--pass-visual", is_flag=True, help="Answer every visual check with pass.")
 @service_options
 def start(
@@ -154,9 +157,14 @@ def print_run(run: "RunOut") -> None:
             steps.append(verdict_word(attempt.verdict) if attempt else "")
         cause = f" ({unit.cause})" if unit.cause else ""
         rows.append(
-            (unit.nest, unit.serial, *steps, verdict_word(unit.verdict) + cause,
-             unit.certificate or "")
-        )  # fmt: skip
+            (
+                unit.nest,
+                unit.serial,
+                *steps,
+                verdict_word(unit.verdict) + cause,
+                unit.certificate or "",
+            )
+        )
     heads = ("NEST", "SERIAL", *(step.id.upper() for step in run.steps), "VERDICT", "DOCUMENT")
     print_table(heads, rows)
 

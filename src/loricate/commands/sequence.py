@@ -62,13 +62,17 @@ def show(code: str, revision: int | None, call: Call) -> None:
     click.echo(f"{found.code} revision {found.revision} ({found.status}): {found.title}")
     rows = [
         (
-            step.id, step.kind, step.title,
+            step.id,
+            step.kind,
+            step.title,
             "; ".join(_limit_line(limit) for limit in step.limits),
             "; ".join(dict.fromkeys(limit.source for limit in step.limits)),
-            f"{step.programmed_s:g} s", step.across, step.on_fail,
+            f"{step.programmed_s:g} s",
+            step.across,
+            step.on_fail,
         )
         for step in found.steps
-    ]  # fmt: skip
+    ]
     heads = ("STEP", "KIND", "TITLE", "LIMITS", "SOURCE", "TIME", "ACROSS", "ON FAIL")
     print_table(heads, rows, ("TIME",))
     for step in found.steps:
@@ -106,9 +110,13 @@ def check(file: Path, call: Call) -> None:
 @click.option("--nests", default=4, show_default=True, help="Units in a load.")
 @service_options
 def review(
-    what: str, product: Path | None, bench: Path | None, limits: Path | None, nests: int,
+    what: str,
+    product: Path | None,
+    bench: Path | None,
+    limits: Path | None,
+    nests: int,
     call: Call,
-) -> None:  # fmt: skip
+) -> None:
     """Read a sequence for mistakes: WHAT is its code, or a file with --product.
 
     Exit 3 when there is an error among the findings.
@@ -149,9 +157,17 @@ def review(
 @click.option("--csv", "csv_file", type=click.File("w"), help="Write the matrix as CSV.")
 @service_options
 def challenge(
-    what: str, product: Path | None, bench: Path | None, limits: Path | None, unit: Path | None,
-    pairs: bool, repetitions: int, nests: int, csv_file: "IO[str] | None", call: Call,
-) -> None:  # fmt: skip
+    what: str,
+    product: Path | None,
+    bench: Path | None,
+    limits: Path | None,
+    unit: Path | None,
+    pairs: bool,
+    repetitions: int,
+    nests: int,
+    csv_file: "IO[str] | None",
+    call: Call,
+) -> None:
     """Run a sequence against stand-in units with faults: WHAT is its code, or a file.
 
     Exit 3 when a fault is missed or a good unit is not passed.
@@ -237,8 +253,11 @@ def add(file: Path, etag: str, call: Call) -> None:
 @click.option("--to", type=click.Path(dir_okay=False, path_type=Path), help="Else on the terminal.")
 @service_options
 def export(
-    code: str, revision: int | None, to: Path | None, call: Call,
-) -> None:  # fmt: skip
+    code: str,
+    revision: int | None,
+    to: Path | None,
+    call: Call,
+) -> None:
     """Write a sequence as a TOML file, which `sequence add` takes again without loss.
 
     Example: loricate sequence export DC40-FINAL --to dc40-final.toml
@@ -258,9 +277,13 @@ def export(
 @command.command("label")
 @click.argument("code")
 @click.option(
-    "--to", "folder", type=click.Path(file_okay=False, path_type=Path), default=".",
-    show_default=True, help="Where the PDF goes.",
-)  # fmt: skip
+    "--to",
+    "folder",
+    type=click.Path(file_okay=False, path_type=Path),
+    default=".",
+    show_default=True,
+    help="Where the PDF goes.",
+)
 @service_options
 def label(code: str, folder: Path, call: Call) -> None:
     """Save a label with a sequence's code, to be scanned at the bench.
@@ -313,13 +336,19 @@ def set_(file: Path, path: str, value: str | None, remove: bool, as_json: bool) 
 @click.argument("code")
 @click.option("--why", required=True, help="What changed, and on what ground.")
 @click.option(
-    "--accept", "accepted", multiple=True, metavar="RULE[@STEP]=REASON",
+    "--accept",
+    "accepted",
+    multiple=True,
+    metavar="RULE[@STEP]=REASON",
     help="Leave a finding of the review as it is, for this reason.",
-)  # fmt: skip
+)
 @service_options
 def release(
-    code: str, why: str, accepted: tuple[str, ...], call: Call,
-) -> None:  # fmt: skip
+    code: str,
+    why: str,
+    accepted: tuple[str, ...],
+    call: Call,
+) -> None:
     """Release a sequence's draft for use; it is frozen from then on.
 
     Example: loricate sequence release DC40-FINAL --why "level as of drawing 4"
@@ -342,8 +371,11 @@ def release(
 @click.option("--revision", type=int, help="The newest released by default.")
 @service_options
 def withdraw(
-    code: str, why: str, revision: int | None, call: Call,
-) -> None:  # fmt: skip
+    code: str,
+    why: str,
+    revision: int | None,
+    call: Call,
+) -> None:
     """Take a released revision out of use; what ran under it keeps it.
 
     Example: loricate sequence withdraw DC40-FINAL --why "level was wrong"
@@ -368,12 +400,15 @@ def revisions(code: str, call: Call) -> None:
         return
     rows = [
         (
-            str(each.revision), each.status, moment(each.created_at),
-            each.created_by, each.release.released_by if each.release else "",
+            str(each.revision),
+            each.status,
+            moment(each.created_at),
+            each.created_by,
+            each.release.released_by if each.release else "",
             each.withdrawn_why or (each.release.why if each.release else ""),
         )
         for each in found
-    ]  # fmt: skip
+    ]
     heads = ("REV", "STATUS", "STORED (UTC)", "BY", "RELEASED BY", "WHY")
     print_table(heads, rows, ("REV",))
 

@@ -34,9 +34,12 @@ def log_file(log: str, data_folder: Path) -> Path | None:
 
 @click.command("serve")
 @click.option(
-    "--bench", "bench_file", required=True,
-    type=click.Path(exists=True, dir_okay=False, path_type=Path), help="The bench file.",
-)  # fmt: skip
+    "--bench",
+    "bench_file",
+    required=True,
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="The bench file.",
+)
 @click.option(
     "--site",
     "site_file",
@@ -44,9 +47,12 @@ def log_file(log: str, data_folder: Path) -> Path | None:
     help="The site file; by default site.toml beside the bench file, if it is there.",
 )
 @click.option(
-    "--data", "data_folder", required=True,
-    type=click.Path(file_okay=False, path_type=Path), help="Where records and the site key live.",
-)  # fmt: skip
+    "--data",
+    "data_folder",
+    required=True,
+    type=click.Path(file_okay=False, path_type=Path),
+    help="Where records and the site key live.",
+)
 @click.option("--host", default="127.0.0.1", show_default=True)
 @click.option("--port", default=DEFAULT_PORT, show_default=True)
 @click.option("--base-url", default="", help="How others reach the service; goes on certificates.")
@@ -71,13 +77,20 @@ def log_file(log: str, data_folder: Path) -> Path | None:
     "two engineers.",
 )
 @click.option(
-    "--idle", "idle_minutes", type=click.FloatRange(1, 1440), default=120, show_default=True,
+    "--idle",
+    "idle_minutes",
+    type=click.FloatRange(1, 1440),
+    default=120,
+    show_default=True,
     help="Minutes after which an unused session ends.",
-)  # fmt: skip
+)
 @click.option(
-    "--head-folder", "head_folders", multiple=True, type=click.Path(path_type=Path),
+    "--head-folder",
+    "head_folders",
+    multiple=True,
+    type=click.Path(path_type=Path),
     help="Keep signed heads of the ledger here as well; repeatable.",
-)  # fmt: skip
+)
 @click.option(
     "--metrics-token",
     envvar="LORICATE_METRICS_TOKEN",
@@ -85,14 +98,20 @@ def log_file(log: str, data_folder: Path) -> Path | None:
     help="Let whoever bears this read /metrics without a sign-in.",
 )
 @click.option(
-    "--kinds", "kinds", multiple=True, metavar="MODULE",
+    "--kinds",
+    "kinds",
+    multiple=True,
+    metavar="MODULE",
     help="Load kinds of step of your own from this Python module; repeatable.",
-)  # fmt: skip
+)
 @click.option("--account", default="", help="Make or renew an account of this name.")
 @click.option(
-    "--role", type=click.Choice(["engineer", "administrator"]), default="engineer",
-    show_default=True, help="What it may.",
-)  # fmt: skip
+    "--role",
+    type=click.Choice(["engineer", "administrator"]),
+    default="engineer",
+    show_default=True,
+    help="What it may.",
+)
 @click.option("--password", envvar="LORICATE_PASSWORD", default="", help="Its password.")
 @log_option
 @click.option("--json", "as_json", is_flag=True, help="Print where it serves as a JSON line.")
@@ -136,11 +155,20 @@ def command(
         raise click.UsageError("--tls-key goes with --tls-cert; give the certificate as well.")
     url = base_url or f"{'https' if tls_cert else 'http'}://{reachable_as(host)}:{port}"
     settings = Settings(
-        bench_file, data_folder, url, console_folder(), site_file, accounts, page_size,
-        second_person=second_person, reached=Reached(hosts, proxies, tls_cert, tls_key),
-        idle_minutes=idle_minutes, head_folders=head_folders, metrics_token=metrics_token,
+        bench_file,
+        data_folder,
+        url,
+        console_folder(),
+        site_file,
+        accounts,
+        page_size,
+        second_person=second_person,
+        reached=Reached(hosts, proxies, tls_cert, tls_key),
+        idle_minutes=idle_minutes,
+        head_folders=head_folders,
+        metrics_token=metrics_token,
         kinds=kinds,
-    )  # fmt: skip
+    )
     check_start(settings)
     if as_json:
         import json

@@ -31,10 +31,16 @@ def find(serial: str, call: Call) -> None:
     if call.printed(found):
         return
     rows = [
-        (u.serial, u.product, verdict_word(u.verdict), u.cause, (u.started_at or "")[:19],
-         u.certificate or "")
+        (
+            u.serial,
+            u.product,
+            verdict_word(u.verdict),
+            u.cause,
+            (u.started_at or "")[:19],
+            u.certificate or "",
+        )
         for u in found
-    ]  # fmt: skip
+    ]
     print_table(("SERIAL", "PRODUCT", "VERDICT", "CAUSE", "TESTED (UTC)", "DOCUMENT"), rows)
     if not found:
         click.echo(f"No unit matches '{serial}'.", err=True)
@@ -110,12 +116,17 @@ def _reading_rows(readings: "list[ReadingOut]", repetition: int) -> list[tuple[s
     """The readings of one repetition, the first where a step is done once."""
     return [
         (
-            f"  {r.name}", r.text, r.as_measured_text, r.limit,
-            percent(r.margin), r.source,
+            f"  {r.name}",
+            r.text,
+            r.as_measured_text,
+            r.limit,
+            percent(r.margin),
+            r.source,
             r.guarded if r.guarded.startswith("conditional") else "",
         )
-        for r in readings if r.repetition == repetition
-    ]  # fmt: skip
+        for r in readings
+        if r.repetition == repetition
+    ]
 
 
 @command.command("curve")

@@ -71,8 +71,11 @@ def certificate_gate(
         Requirement(
             "every step passed",
             not unpassed and not missing,
-            f"Not passed: {', '.join(unpassed)}." if unpassed else "Each latest attempt passed."
-            if not missing else "Some steps were never done.",
+            f"Not passed: {', '.join(unpassed)}."
+            if unpassed
+            else "Each latest attempt passed."
+            if not missing
+            else "Some steps were never done.",
         ),
         Requirement(
             "calibration in date",
@@ -83,7 +86,7 @@ def certificate_gate(
         measured_requirement(tests),
         doubt_requirement(doubted),
         *upkeep,
-    )  # fmt: skip
+    )
 
 
 def expected_requirement(tests: Coverage) -> Requirement:

@@ -21,8 +21,16 @@ from pydantic import BeforeValidator, PlainSerializer, WithJsonSchema
 from loricate.core.errors import QuantityError
 
 PREFIX_EXPONENTS = {
-    "p": -12, "n": -9, "µ": -6, "m": -3, "": 0, "k": 3, "M": 6, "G": 9, "T": 12,
-}  # fmt: skip
+    "p": -12,
+    "n": -9,
+    "µ": -6,
+    "m": -3,
+    "": 0,
+    "k": 3,
+    "M": 6,
+    "G": 9,
+    "T": 12,
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,10 +79,24 @@ TURNS_RATIO = Dimension("turns_ratio", ":1", (":1",), "", "10.05:1")
 DIMENSIONS = {
     dimension.name: dimension
     for dimension in (
-        VOLTAGE, CURRENT, RESISTANCE, CAPACITANCE, INDUCTANCE, TIME, FREQUENCY, POWER, LENGTH,
-        RATIO, TEMPERATURE, ENERGY, PRESSURE, RATE, NUMBER, TURNS_RATIO,
+        VOLTAGE,
+        CURRENT,
+        RESISTANCE,
+        CAPACITANCE,
+        INDUCTANCE,
+        TIME,
+        FREQUENCY,
+        POWER,
+        LENGTH,
+        RATIO,
+        TEMPERATURE,
+        ENERGY,
+        PRESSURE,
+        RATE,
+        NUMBER,
+        TURNS_RATIO,
     )
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True, slots=True)

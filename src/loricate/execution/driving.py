@@ -80,8 +80,11 @@ class BenchDriver(Driver):
         self.bench, self.using, self.nests, self.care = bench, using, nests, care
         self.zeroes, self.lead_in_s = zeroes, lead_in_s
         self._ask, self._on_sample, self._on_point, self._recall = (
-            ask, on_sample, on_point, recall,
-        )  # fmt: skip
+            ask,
+            on_sample,
+            on_point,
+            recall,
+        )
         self._meanwhile = meanwhile
         self._left_in_s = lead_in_s
 

@@ -125,9 +125,14 @@ class Operator:
         for cue in cues:
             if cue.demands_answer:
                 question = Question(
-                    place, cue.text, cue.choices, step.id, cue.at, cue.picture,
+                    place,
+                    cue.text,
+                    cue.choices,
+                    step.id,
+                    cue.at,
+                    cue.picture,
                     hands_in=cue.hands_in,
-                )  # fmt: skip
+                )
                 await self._ask(question, units, is_after)
             else:
                 self._tell(cue, step, units)

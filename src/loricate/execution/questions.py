@@ -65,9 +65,14 @@ def question_of(ask: Ask | Enter | Form, nest: str, step_id: str) -> Question:
         return Question(nest, ask.question, (), step_id, entries=ask.entries)
     if isinstance(ask, Enter):
         return Question(
-            nest, ask.question, (), step_id, quantity=ask.dimension, target=ask.target,
+            nest,
+            ask.question,
+            (),
+            step_id,
+            quantity=ask.dimension,
+            target=ask.target,
             photo=ask.photo,
-        )  # fmt: skip
+        )
     return Question(nest, ask.question, ask.choices, step_id, hands_in=ask.hands_in)
 
 

@@ -29,10 +29,27 @@ Row = dict[str, Any]
 Key = tuple[str, str, int]  # a unit in a run, a step, the number of the attempt
 
 _READING = (
-    "repetition", "quantity", "point", "value", "dimension", "bound", "uncertainty", "instrument",
-    "corrections", "minimum", "maximum", "caution_below", "caution_above", "source", "verdict",
-    "cause", "guarded", "band", "margin", "ungraded",
-)  # fmt: skip
+    "repetition",
+    "quantity",
+    "point",
+    "value",
+    "dimension",
+    "bound",
+    "uncertainty",
+    "instrument",
+    "corrections",
+    "minimum",
+    "maximum",
+    "caution_below",
+    "caution_above",
+    "source",
+    "verdict",
+    "cause",
+    "guarded",
+    "band",
+    "margin",
+    "ungraded",
+)
 _ADD_READING = (
     f"INSERT INTO reading (run_unit_id, step_id, number, position, product, {', '.join(_READING)})"
     f" VALUES ({', '.join('?' * (5 + len(_READING)))})"
@@ -49,9 +66,19 @@ def add_attempt(conn: sqlite3.Connection, run_unit_id: str, attempt: Attempt) ->
     conn.execute(
         "INSERT INTO attempt (run_unit_id, step_id, number, step_index, kind, title, verdict,"
         " cause, note, started_at, ended_at, reason) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        (*key, attempt.index, step.kind, step.title, grade.verdict, grade.cause, attempt.note,
-         attempt.started_at, attempt.ended_at or now(), attempt.reason),
-    )  # fmt: skip
+        (
+            *key,
+            attempt.index,
+            step.kind,
+            step.title,
+            grade.verdict,
+            grade.cause,
+            attempt.note,
+            attempt.started_at,
+            attempt.ended_at or now(),
+            attempt.reason,
+        ),
+    )
     (product,) = conn.execute(
         "SELECT product FROM run_unit JOIN unit ON unit.id = unit_id WHERE run_unit.id = ?",
         (run_unit_id,),
@@ -93,16 +120,27 @@ def _reading_cells(graded: GradedReading, sources: dict[int, str]) -> tuple[obje
     reading, limit, grade = graded.reading, graded.limit, graded.grade
     corrections = [[each.what, _number(each.before)] for each in reading.corrections]
     return (
-        graded.repetition, reading.quantity, reading.point, _number(reading.value),
-        reading.dimension.name, reading.bound, _number(reading.uncertainty) or 0.0,
-        reading.instrument, json.dumps(corrections) if corrections else "",
-        limit.minimum if limit else None, limit.maximum if limit else None,
-        limit.caution_below if limit else None, limit.caution_above if limit else None,
+        graded.repetition,
+        reading.quantity,
+        reading.point,
+        _number(reading.value),
+        reading.dimension.name,
+        reading.bound,
+        _number(reading.uncertainty) or 0.0,
+        reading.instrument,
+        json.dumps(corrections) if corrections else "",
+        limit.minimum if limit else None,
+        limit.maximum if limit else None,
+        limit.caution_below if limit else None,
+        limit.caution_above if limit else None,
         _source_text(limit.source, sources) if limit else "",
-        grade.verdict if grade else "", grade.cause if grade else "",
-        grade.guarded if grade else "", (grade.band or "") if grade else "",
-        _number(grade.margin) if grade else None, graded.ungraded,
-    )  # fmt: skip
+        grade.verdict if grade else "",
+        grade.cause if grade else "",
+        grade.guarded if grade else "",
+        (grade.band or "") if grade else "",
+        _number(grade.margin) if grade else None,
+        graded.ungraded,
+    )
 
 
 def _source_text(source: LimitSource, known: dict[int, str]) -> str:
@@ -200,10 +238,17 @@ def attempts_of(
         )
         attempts.append(
             Attempt(
-                step, row["step_index"], row["number"], grade, row["note"], row["reason"],
-                row["started_at"], row["ended_at"], curve_count=row["curve_count"],
+                step,
+                row["step_index"],
+                row["number"],
+                grade,
+                row["note"],
+                row["reason"],
+                row["started_at"],
+                row["ended_at"],
+                curve_count=row["curve_count"],
             )
-        )  # fmt: skip
+        )
     return attempts
 
 

@@ -54,9 +54,16 @@ def find(conn: sqlite3.Connection, wanted: Wanted) -> list[dict[str, Any]]:
         " AND (?3 = '' OR instr(lower(subject), lower(?3)))"
         " AND (?4 = '' OR at >= ?4) AND (?5 = '' OR substr(at, 1, length(?5)) <= ?5)"
         " AND (?6 IS NULL OR id < ?6) ORDER BY id DESC LIMIT ?7",
-        (wanted.account, wanted.action, wanted.subject, wanted.since, wanted.until, wanted.before,
-         wanted.count),
-    )  # fmt: skip
+        (
+            wanted.account,
+            wanted.action,
+            wanted.subject,
+            wanted.since,
+            wanted.until,
+            wanted.before,
+            wanted.count,
+        ),
+    )
     return [dict(row) for row in rows]
 
 

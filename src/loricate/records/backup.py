@@ -99,9 +99,12 @@ def _write_whole(data_folder: Path, to: Path) -> Manifest:
             shutil.copy(path, kept)  # the service may write it anew meanwhile
             files[str(kept.relative_to(folder))] = kept
         manifest = Manifest(
-            FORMAT, now(), 0 if last is None else last.position, kid,
+            FORMAT,
+            now(),
+            0 if last is None else last.position,
+            kid,
             {name: _digest_of(path) for name, path in files.items()},
-        )  # fmt: skip
+        )
         fresh = Path(folder) / "whole"
         _write_tar(fresh, manifest, files)
         fresh.replace(to)
@@ -195,9 +198,17 @@ def _read_manifest(tar: tarfile.TarFile) -> Manifest:
         raise BackupRefused(f"The backup is of the form {manifest.format!r}; {FORMAT} is known.")
     for name in manifest.members:
         path = PurePosixPath(name)
-        if path.is_absolute() or ".." in path.parts or path.parts[0] not in (
-            DATABASE, PICTURES, PAPERS, HEADS,
-        ):  # fmt: skip
+        if (
+            path.is_absolute()
+            or ".." in path.parts
+            or path.parts[0]
+            not in (
+                DATABASE,
+                PICTURES,
+                PAPERS,
+                HEADS,
+            )
+        ):
             raise BackupRefused(f"The backup names {name!r}, which belongs to no data folder.")
     return manifest
 

@@ -56,10 +56,21 @@ def add_entry(conn: sqlite3.Connection, entry: LedgerEntry, attempts: int) -> No
     """Append an entry, which tells of so many attempts at its unit."""
     conn.execute(
         f"INSERT INTO ledger ({_ENTRY}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        (entry.position, entry.number, entry.kind, entry.run_unit_id, entry.serial,
-         entry.issued_at, entry.document_digest, entry.previous, entry.hash, entry.sealed,
-         entry.paper, entry.supersedes),
-    )  # fmt: skip
+        (
+            entry.position,
+            entry.number,
+            entry.kind,
+            entry.run_unit_id,
+            entry.serial,
+            entry.issued_at,
+            entry.document_digest,
+            entry.previous,
+            entry.hash,
+            entry.sealed,
+            entry.paper,
+            entry.supersedes,
+        ),
+    )
     series, _, number = entry.number.rpartition("-")
     take_numbers(conn, {series: int(number)})
     conn.execute(

@@ -18,10 +18,16 @@ from loricate.records.curves import packed
 from loricate.records.kept_files import keep_file
 
 DIMENSIONS_UNTIL_0011 = {
-    "voltage": VOLTAGE, "current": CURRENT, "load_current": CURRENT, "peak_current": CURRENT,
-    "power": POWER, "resistive_current": CURRENT, "impedance": RESISTANCE,
-    "resistance": RESISTANCE, "reactance": RESISTANCE,
-}  # fmt: skip
+    "voltage": VOLTAGE,
+    "current": CURRENT,
+    "load_current": CURRENT,
+    "peak_current": CURRENT,
+    "power": POWER,
+    "resistive_current": CURRENT,
+    "impedance": RESISTANCE,
+    "resistance": RESISTANCE,
+    "reactance": RESISTANCE,
+}
 
 
 def add_functions(conn: sqlite3.Connection, papers: Path) -> None:

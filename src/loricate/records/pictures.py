@@ -71,9 +71,16 @@ def keep_picture(conn: sqlite3.Connection, folder: Path, picture: Picture, accou
     added = conn.execute(
         "INSERT OR IGNORE INTO picture (digest, media_type, width, height, bytes, added_at,"
         " added_by) VALUES (?, ?, ?, ?, ?, ?, ?)",
-        (picture.digest, picture.media_type, picture.width, picture.height, len(picture.data),
-         now(), account),
-    )  # fmt: skip
+        (
+            picture.digest,
+            picture.media_type,
+            picture.width,
+            picture.height,
+            len(picture.data),
+            now(),
+            account,
+        ),
+    )
     if added.rowcount:
         audit.note(conn, account, "add picture", picture.digest)
 

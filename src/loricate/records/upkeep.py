@@ -65,9 +65,21 @@ def add_impedance_zero(
         "INSERT INTO impedance_zero (id, fixture, nest, high, low, frequency_hz, open_resistance,"
         " open_reactance, short_resistance, short_reactance, account, measured_at)"
         " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        (new_id(), fixture, nest, path.high, path.low, path.frequency_hz, open_ohms.real,
-         open_ohms.imag, short_ohms.real, short_ohms.imag, account, now()),
-    )  # fmt: skip
+        (
+            new_id(),
+            fixture,
+            nest,
+            path.high,
+            path.low,
+            path.frequency_hz,
+            open_ohms.real,
+            open_ohms.imag,
+            short_ohms.real,
+            short_ohms.imag,
+            account,
+            now(),
+        ),
+    )
     what = f"{path.high} to {path.low} at {path.frequency_hz:g} Hz"
     audit.note(conn, account, "zero", f"{fixture}/{nest}", what)
 

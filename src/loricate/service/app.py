@@ -122,9 +122,25 @@ def create_app(settings: Settings) -> FastAPI:
     app.include_router(health.router)
     app.include_router(metrics.router)
     parts = (
-        session, oneself, people, keeping, schemas, site, bench, upkeep, products, limit_sets,
-        trying, sequences, lots, rehearsals, runs, units, pictures, certificates,
-    )  # fmt: skip
+        session,
+        oneself,
+        people,
+        keeping,
+        schemas,
+        site,
+        bench,
+        upkeep,
+        products,
+        limit_sets,
+        trying,
+        sequences,
+        lots,
+        rehearsals,
+        runs,
+        units,
+        pictures,
+        certificates,
+    )
     for part in parts:
         app.include_router(part.router, prefix=API)
 

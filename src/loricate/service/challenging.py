@@ -51,10 +51,13 @@ class Challenger:
     async def _in_turn(self, request: dict[str, Any]) -> ChallengeOut:
         async with self._turn:
             process = await asyncio.create_subprocess_exec(
-                sys.executable, "-m", "loricate.challenge",
-                stdin=asyncio.subprocess.PIPE, stdout=asyncio.subprocess.PIPE,
+                sys.executable,
+                "-m",
+                "loricate.challenge",
+                stdin=asyncio.subprocess.PIPE,
+                stdout=asyncio.subprocess.PIPE,
                 stderr=asyncio.subprocess.PIPE,
-            )  # fmt: skip
+            )
             try:
                 sent = json.dumps({**request, "kinds": self._kinds}).encode()
                 out, err = await asyncio.wait_for(process.communicate(sent), MOST_S)

@@ -47,18 +47,23 @@ BODY_ANSWERS = {400, 408, 413}  # only where there is a body
 STREAM = "text/event-stream"
 SCHEMES: Json = {
     "token": {
-        "type": "http", "scheme": "bearer",
+        "type": "http",
+        "scheme": "bearer",
         "description": "What POST /api/v1/sign-in gives with `keep: token`.",
     },
     "session": {
-        "type": "apiKey", "in": "cookie", "name": COOKIE,
+        "type": "apiKey",
+        "in": "cookie",
+        "name": COOKIE,
         "description": "What POST /api/v1/sign-in gives with `keep: cookie`.",
     },
     "csrf": {
-        "type": "apiKey", "in": "header", "name": CSRF_HEADER,
+        "type": "apiKey",
+        "in": "header",
+        "name": CSRF_HEADER,
         "description": "`csrf` of the sign-in: goes with the cookie in whatever changes something.",
     },
-}  # fmt: skip
+}
 
 
 def operation_name(route: APIRoute) -> str:

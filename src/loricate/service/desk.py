@@ -56,9 +56,14 @@ class Desk:
         self.drawing = Workroom("drawing", within_s=DRAW_S, most_waiting=64)  # papers
         self.sender = Sender(self.store, exporter)
         self.issuer = Issuer(
-            self.store, self.site_key, settings.base_url, settings.page_size, self.sender,
-            self.heads, self.drawing,
-        )  # fmt: skip
+            self.store,
+            self.site_key,
+            settings.base_url,
+            settings.page_size,
+            self.sender,
+            self.heads,
+            self.drawing,
+        )
         self.limiter, self.hashing = AttemptLimiter(), Hashing()
         self.door = Door(self.store, self.hashing, self.limiter, settings.idle_minutes)
         self.codes: dict[str, CodeSecret] = {}  # by account: given, and not yet confirmed

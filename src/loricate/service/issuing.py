@@ -271,20 +271,36 @@ class Issuer:
             previous = GENESIS if last is None else last.hash
             url = f"{self.base_url}/verify/{number}"
             issue = Issue(
-                kind, number, issued_at, position, previous, url, __version__,
-                record.product_revision, unit["certificate"] or "",
+                kind,
+                number,
+                issued_at,
+                position,
+                previous,
+                url,
+                __version__,
+                record.product_revision,
+                unit["certificate"] or "",
                 tuple(record.release.get("left", ())),
-            )  # fmt: skip
+            )
             document = make_document(issue, run, unit, sequence, gate)
             sealed, document_digest, pdf = await self.drawing.do(
                 draw_sealed, document, self.key, self.page_size, field="document"
             )
             paper = await asyncio.to_thread(keep_file, self.store.papers, pdf)
             entry = LedgerEntry(
-                position, number, kind, unit["id"], unit["serial"], issued_at, document_digest,
-                previous, entry_hash(position, number, document_digest, previous), sealed, paper,
+                position,
+                number,
+                kind,
+                unit["id"],
+                unit["serial"],
+                issued_at,
+                document_digest,
+                previous,
+                entry_hash(position, number, document_digest, previous),
+                sealed,
+                paper,
                 unit["certificate"],
-            )  # fmt: skip
+            )
             facts = {
                 "serial": unit["serial"],
                 "lot": run["lot"],

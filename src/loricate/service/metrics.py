@@ -79,7 +79,9 @@ async def exposed(desk: Desk) -> bytes:
             [
                 _labelled("output_on", "Whether the output of a role is on", "role", energised),
                 _labelled(
-                    "danger", "How dangerous the fixture is: 1 for what holds", "state",
+                    "danger",
+                    "How dangerous the fixture is: 1 for what holds",
+                    "state",
                     {each.value: int(each is danger) for each in DangerState},
                 ),
                 _gauge("beat_gap", "Longest gap between beats in a minute", gap_s, "seconds"),
@@ -91,19 +93,24 @@ async def exposed(desk: Desk) -> bytes:
                 _gauge("outbox_waiting", "What has not been sent yet", kept.waiting),
                 _gauge("marks", "Marks of records", kept.marks),
                 _labelled(
-                    "queue", "Work under way or waiting in a room", "room",
+                    "queue",
+                    "Work under way or waiting in a room",
+                    "room",
                     {room.name: room.inside for room in rooms},
                 ),
                 _gauge(
-                    "disk_free", "Room where the records are",
-                    shutil.disk_usage(desk.settings.data_folder).free, "bytes",
+                    "disk_free",
+                    "Room where the records are",
+                    shutil.disk_usage(desk.settings.data_folder).free,
+                    "bytes",
                 ),
                 _gauge(
-                    "heads_unwritten", "Places where no head of the ledger can be kept",
+                    "heads_unwritten",
+                    "Places where no head of the ledger can be kept",
                     len(desk.heads.unwritten),
                 ),
             ]
         )
-    )  # fmt: skip
+    )
     text: bytes = exposition.generate_latest(registry)  # type: ignore[no-untyped-call]
     return text

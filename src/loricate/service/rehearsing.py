@@ -92,10 +92,17 @@ class Rehearsal:
         """How it stands at this moment."""
         questions = self.engine.questions
         return RehearsalSeen(
-            self.id, self.sequence, self.fixture, self.nest, self.account, self.state,
-            self.verdict, self.board.note, tuple(self.board.attempts),
+            self.id,
+            self.sequence,
+            self.fixture,
+            self.nest,
+            self.account,
+            self.state,
+            self.verdict,
+            self.board.note,
+            tuple(self.board.attempts),
             tuple(questions.told(each) for each in questions.open),
-        )  # fmt: skip
+        )
 
 
 class Rehearsals:

@@ -196,9 +196,18 @@ class Runs:
             if kept is not None:  # the same request came in between, over another connection
                 return kept[1]
             run_id = runs.add_run(
-                conn, (record.code, record.revision), record.product, fixture, dict(load), facts,
-                __version__, account, lot, retest, start_by,
-            )  # fmt: skip
+                conn,
+                (record.code, record.revision),
+                record.product,
+                fixture,
+                dict(load),
+                facts,
+                __version__,
+                account,
+                lot,
+                retest,
+                start_by,
+            )
             if key is not None:
                 runs.keep_idempotent(conn, account, key, request_digest, run_id)
             return run_id

@@ -142,9 +142,15 @@ class Door:
         began = dt.datetime.now(dt.UTC)
         ends = _text(began + dt.timedelta(hours=SESSION_HOURS))
         session = Session(
-            new_id(), digest_of(secret), csrf, place.address, place.agent[:MOST_AGENT],
-            _text(began), _text(began), ends,
-        )  # fmt: skip
+            new_id(),
+            digest_of(secret),
+            csrf,
+            place.address,
+            place.agent[:MOST_AGENT],
+            _text(began),
+            _text(began),
+            ends,
+        )
 
         def keep(conn: sqlite3.Connection) -> None:
             accounts.note_sign_in(conn, account.name)

@@ -87,9 +87,16 @@ def messages(line: str) -> Iterator[tuple[str, list[str]]]:
 
 _NUMERIC = re.compile(r"([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:E[+-]?\d{1,3})?)\s*([A-Z]*)", re.ASCII)
 _MULTIPLIERS = {
-    "": 1.0, "T": 1e12, "G": 1e9, "MA": 1e6, "K": 1e3, "M": 1e-3, "U": 1e-6, "N": 1e-9,
+    "": 1.0,
+    "T": 1e12,
+    "G": 1e9,
+    "MA": 1e6,
+    "K": 1e3,
+    "M": 1e-3,
+    "U": 1e-6,
+    "N": 1e-9,
     "P": 1e-12,
-}  # fmt: skip
+}
 _MEGA_BY_M = ("HZ", "OHM")  # IEEE 488.2 7.7.3: for these M is mega
 
 

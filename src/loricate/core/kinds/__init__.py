@@ -15,9 +15,19 @@ from loricate.core.kinds.wait import WaitStep
 from loricate.core.kinds.withstand import Withstand
 
 SHIPPED: tuple[Kind, ...] = (
-    Visual, GroundBond, Continuity, Polarity, Insulation, Withstand, Leakage, Power, Impedance,
-    Question, Entry, WaitStep,
-)  # fmt: skip
+    Visual,
+    GroundBond,
+    Continuity,
+    Polarity,
+    Insulation,
+    Withstand,
+    Leakage,
+    Power,
+    Impedance,
+    Question,
+    Entry,
+    WaitStep,
+)
 
 for _kind in SHIPPED:
     register(_kind)

@@ -362,9 +362,23 @@ class Form(Action[Answer]):
 
 
 AnyAction = (
-    Ask | Enter | Form | Wait | At | Recall | FixtureZero | Connect | Switch | Join
-    | Energise | Source | Hold | Off | Watch | Acquire
-)  # fmt: skip  # a driver's match must name each of them
+    Ask
+    | Enter
+    | Form
+    | Wait
+    | At
+    | Recall
+    | FixtureZero
+    | Connect
+    | Switch
+    | Join
+    | Energise
+    | Source
+    | Hold
+    | Off
+    | Watch
+    | Acquire
+)  # a driver's match must name each of them
 R = TypeVar("R")
 Asking = Generator[AnyAction, Any, R]
 Procedure = Asking[Measured]

@@ -81,16 +81,26 @@ LEAKAGE = register_role(
     "leakage",
     "Leakage meter",
     {
-        "voltage": VOLTAGE, "current": CURRENT, "peak_current": CURRENT, "load_current": CURRENT,
+        "voltage": VOLTAGE,
+        "current": CURRENT,
+        "peak_current": CURRENT,
+        "load_current": CURRENT,
         "power": POWER,
     },
     sets=(
-        "path", "network", "method", "neutral", "polarity", "level_v", "frequency_hz", "dwell_s",
+        "path",
+        "network",
+        "method",
+        "neutral",
+        "polarity",
+        "level_v",
+        "frequency_hz",
+        "dwell_s",
     ),
     reports=("voltage", "current", "load_current"),
     words=frozenset({"path", "network", "method", "neutral", "polarity"}),
     reads_residual=True,
-)  # fmt: skip
+)
 IMPEDANCE = register_role(
     "impedance",
     "Impedance meter",

@@ -108,15 +108,22 @@ def _instruments(
     today = dt.datetime.now(dt.UTC).date()
     return [
         InstrumentOut(
-            id=state.id, role=state.role, title=state.title, address=state.address,
-            serial=state.serial, identity=state.identity, problem=state.problem,
-            calibrated=state.calibrated, due=state.due,
+            id=state.id,
+            role=state.role,
+            title=state.title,
+            address=state.address,
+            serial=state.serial,
+            identity=state.identity,
+            problem=state.problem,
+            calibrated=state.calibrated,
+            due=state.due,
             days_left=(state.due - today).days if state.due else None,
-            certificate=state.certificate, doubt=doubted.get(state.id, ""),
+            certificate=state.certificate,
+            doubt=doubted.get(state.id, ""),
             unseen=list(state.unseen),
         )
         for state in states
-    ]  # fmt: skip
+    ]
 
 
 def danger_out(danger: Danger) -> DangerOut:

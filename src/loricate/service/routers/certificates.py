@@ -64,13 +64,19 @@ async def verify_number(number: str, desk: TheDesk) -> Verified:
     signed = checked.document
     unit = signed.get("unit", {})
     return Verified(
-        number=entry.number, genuine=not faults, faults=faults,
+        number=entry.number,
+        genuine=not faults,
+        faults=faults,
         unchecked=[NOT_YOURS, NOT_TRUE],
-        kind=signed.get("kind", entry.kind), site=signed.get("site", ""),
-        serial=unit.get("serial", entry.serial), product=unit.get("title", ""),
-        verdict=signed.get("verdict", ""), issued_at=signed.get("issued_at", entry.issued_at),
-        superseded_by=after, document_digest=checked.digest or entry.document_digest,
-    )  # fmt: skip
+        kind=signed.get("kind", entry.kind),
+        site=signed.get("site", ""),
+        serial=unit.get("serial", entry.serial),
+        product=unit.get("title", ""),
+        verdict=signed.get("verdict", ""),
+        issued_at=signed.get("issued_at", entry.issued_at),
+        superseded_by=after,
+        document_digest=checked.digest or entry.document_digest,
+    )
 
 
 @router.get("/ledger", response_model=LedgerState)
@@ -78,9 +84,12 @@ async def check_ledger(person: Reader, desk: TheDesk) -> LedgerState:
     """Check the whole ledger: chain, rows, seals, papers, and the signed heads kept outside."""
     found = await desk.check.ledger()
     return LedgerState(
-        entries=found.entries, whole=not found.faults, faults=list(found.faults),
-        heads=found.heads, notes=list(found.notes),
-    )  # fmt: skip
+        entries=found.entries,
+        whole=not found.faults,
+        faults=list(found.faults),
+        heads=found.heads,
+        notes=list(found.notes),
+    )
 
 
 @router.get("/ledger/head", response_class=PlainTextResponse)

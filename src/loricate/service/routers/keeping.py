@@ -24,9 +24,12 @@ async def check_records(person: Auditor, desk: TheDesk) -> RecordsState:
     """Hold every record against its mark, the marks against each other and the heads outside."""
     found = await desk.check.records()
     return RecordsState(
-        marks=found.entries, whole=not found.faults, faults=list(found.faults),
-        heads=found.heads, notes=list(found.notes),
-    )  # fmt: skip
+        marks=found.entries,
+        whole=not found.faults,
+        faults=list(found.faults),
+        heads=found.heads,
+        notes=list(found.notes),
+    )
 
 
 @router.get("/outbox", response_model=list[OutgoingOut])

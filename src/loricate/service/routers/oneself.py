@@ -46,12 +46,16 @@ async def list_sessions(person: SignedIn, desk: TheDesk) -> list[SessionOut]:
     found = await desk.store.read(lambda c: accounts.sessions_of(c, person.name, since))
     return [
         SessionOut(
-            id=each.id, is_this=each.id == person.session.id, address=each.address,
-            agent=each.agent, created_at=each.created_at, used_at=each.used_at,
+            id=each.id,
+            is_this=each.id == person.session.id,
+            address=each.address,
+            agent=each.agent,
+            created_at=each.created_at,
+            used_at=each.used_at,
             expires_at=each.expires_at,
         )
         for each in found
-    ]  # fmt: skip
+    ]
 
 
 @router.delete("/sessions/{session}", status_code=204)

@@ -27,9 +27,12 @@ async def add_picture(request: Request, person: Runner, desk: TheDesk) -> Pictur
     folder = desk.settings.pictures
     await desk.store.write(lambda conn: pictures.keep_picture(conn, folder, picture, person.name))
     return PictureOut(
-        digest=picture.digest, media_type=picture.media_type, width=picture.width,
-        height=picture.height, bytes=len(picture.data),
-    )  # fmt: skip
+        digest=picture.digest,
+        media_type=picture.media_type,
+        width=picture.width,
+        height=picture.height,
+        bytes=len(picture.data),
+    )
 
 
 @router.get(

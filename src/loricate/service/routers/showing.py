@@ -37,37 +37,57 @@ def reading_out(graded: GradedReading) -> ReadingOut:
     dimension = reading.dimension
     is_number = math.isfinite(reading.value)
     return ReadingOut(
-        quantity=reading.quantity, point=reading.point,
-        value=reading.value if is_number else None, dimension=dimension.name,
-        unit=dimension.unit, bound=reading.bound, uncertainty=reading.uncertainty,
-        text=reading.text if is_number else "not a number", instrument=reading.instrument,
-        minimum=limit.minimum if limit else None, maximum=limit.maximum if limit else None,
-        limit=limit.text if limit else "", source=limit.source.text if limit else "",
-        verdict=grade.verdict if grade else "", cause=grade.cause if grade else Cause.NONE,
-        guarded=grade.guarded if grade else "", band=grade.band if grade else None,
-        ungraded=graded.ungraded, margin=grade.margin if grade else None,
+        quantity=reading.quantity,
+        point=reading.point,
+        value=reading.value if is_number else None,
+        dimension=dimension.name,
+        unit=dimension.unit,
+        bound=reading.bound,
+        uncertainty=reading.uncertainty,
+        text=reading.text if is_number else "not a number",
+        instrument=reading.instrument,
+        minimum=limit.minimum if limit else None,
+        maximum=limit.maximum if limit else None,
+        limit=limit.text if limit else "",
+        source=limit.source.text if limit else "",
+        verdict=grade.verdict if grade else "",
+        cause=grade.cause if grade else Cause.NONE,
+        guarded=grade.guarded if grade else "",
+        band=grade.band if grade else None,
+        ungraded=graded.ungraded,
+        margin=grade.margin if grade else None,
         corrections=[
             CorrectionOut(
-                what=each.what, before=each.before if math.isfinite(each.before) else None,
+                what=each.what,
+                before=each.before if math.isfinite(each.before) else None,
                 text=display(each.before, dimension),
             )
             for each in reading.corrections
         ],
         repetition=graded.repetition,
-    )  # fmt: skip
+    )
 
 
 def attempt_out(attempt: Attempt) -> AttemptOut:
     """Show an attempt."""
     return AttemptOut(
-        step_id=attempt.step.id, number=attempt.number, kind=attempt.step.kind,
-        title=attempt.step.title, verdict=attempt.verdict, cause=attempt.cause, note=attempt.note,
-        reason=attempt.reason, started_at=attempt.started_at, ended_at=attempt.ended_at,
+        step_id=attempt.step.id,
+        number=attempt.number,
+        kind=attempt.step.kind,
+        title=attempt.step.title,
+        verdict=attempt.verdict,
+        cause=attempt.cause,
+        note=attempt.note,
+        reason=attempt.reason,
+        started_at=attempt.started_at,
+        ended_at=attempt.ended_at,
         curves=attempt.curve_count,
         readings=[reading_out(graded) for graded in attempt.grade.readings],
         faults=[
             FaultOut(
-                cause=fault.cause, point=fault.point, text=fault.sentence,
+                cause=fault.cause,
+                point=fault.point,
+                text=fault.sentence,
                 repetition=fault.repetition,
             )
             for fault in attempt.grade.faults
@@ -76,7 +96,7 @@ def attempt_out(attempt: Attempt) -> AttemptOut:
             RepetitionOut(number=each.number, verdict=each.verdict, cause=each.cause)
             for each in attempt.grade.repetitions
         ],
-    )  # fmt: skip
+    )
 
 
 def unit_out(row: dict[str, Any]) -> UnitOut:

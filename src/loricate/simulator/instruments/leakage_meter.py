@@ -134,10 +134,14 @@ class LeakageMeter(OutputInstrument):
         current, bound = bounded(self.amperes, FLOOR_A, RANGE_A)
         peak = current * math.sqrt(2)  # mains is a sine here
         return [
-            displayed(self.volts, STEP_V), displayed(current, STEP_A), bound,
-            displayed(self.load_a, LOAD_STEP_A), displayed(peak, STEP_A), bound,
+            displayed(self.volts, STEP_V),
+            displayed(current, STEP_A),
+            bound,
+            displayed(self.load_a, LOAD_STEP_A),
+            displayed(peak, STEP_A),
+            bound,
             displayed(self.watts, STEP_W),
-        ]  # fmt: skip
+        ]
 
     def values(self) -> list[str]:
         return self._shown() if self.output_on else ["0", "0", "UNDER", "0", "0", "UNDER", "0"]

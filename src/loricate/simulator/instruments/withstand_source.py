@@ -167,10 +167,13 @@ class WithstandSource(OutputInstrument):
         current, bound = bounded(self.dwell_end_a, self.floor_a, RANGE_A)
         greatest, bound_max = bounded(self.greatest_a, self.floor_a, RANGE_A)
         return [
-            displayed(self.summary_v, STEP_V), displayed(current, STEP_A), bound,
-            displayed(greatest, STEP_A), bound_max,
+            displayed(self.summary_v, STEP_V),
+            displayed(current, STEP_A),
+            bound,
+            displayed(greatest, STEP_A),
+            bound_max,
             displayed(self.summary_resistive, RESISTIVE_STEP_A),
-        ]  # fmt: skip
+        ]
 
     def finish(self, ending: str) -> None:
         if self.output_on and ending != "FINISHED":
