@@ -1,5 +1,6 @@
 """A bench connected to stand-ins in the same process."""
 
+import asyncio
 import tomllib
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
@@ -42,6 +43,13 @@ async def connected_rig() -> AsyncIterator[Rig]:
     yield Rig(floor, bench)
     await bench.close()
     await floor.close()
+
+
+async def until(holds: Callable[[], bool]) -> None:
+    """Return when something of this process holds; fails when it does not in 10 s."""
+    async with asyncio.timeout(10):
+        while not holds():  # noqa: ASYNC110 - nothing tells of it
+            await asyncio.sleep(0.005)
 
 
 def on_the_way(rig: SpoiltFloor, name: str, change: Callable[[str], str]) -> None:

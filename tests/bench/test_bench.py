@@ -19,7 +19,7 @@ from loricate.core.measuring.actions import Output
 from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.roles import WITHSTAND
 from loricate.core.quantities import VOLTAGE
-from tests.rig import Rig, said
+from tests.rig import Rig, said, until
 
 NEST = {"L": 1, "N": 2, "PE": 3, "CHASSIS": 4}
 POINTS = {"high": ("L", "N"), "low": ("PE",)}
@@ -72,7 +72,7 @@ async def test_high_voltage_needs_a_closed_guard(rig: Rig) -> None:
 
 async def test_a_guard_that_opens_meanwhile_ends_the_output(rig: Rig) -> None:
     running = asyncio.ensure_future(withstand(rig.bench, dwell_s=100.0))
-    await asyncio.sleep(0.3)
+    await until(lambda: rig.floor.instruments["HV1"].output_on)
     rig.floor.floor.set_guard(False)
     with pytest.raises(GuardOpen):
         await running
@@ -81,8 +81,7 @@ async def test_a_guard_that_opens_meanwhile_ends_the_output(rig: Rig) -> None:
 async def test_stop_takes_the_output_off_while_a_query_is_under_way(rig: Rig) -> None:
     source = rig.floor.instruments["HV1"]
     running = asyncio.ensure_future(withstand(rig.bench, dwell_s=100.0))
-    while not source.output_on:  # noqa: ASYNC110 - the stand-in has no event for this
-        await asyncio.sleep(0.01)
+    await until(lambda: source.output_on)
     rig.bench.stop_now()
     with pytest.raises(InstrumentFault, match="aborted"):
         await running
@@ -91,7 +90,7 @@ async def test_stop_takes_the_output_off_while_a_query_is_under_way(rig: Rig) ->
 
 async def test_an_instrument_that_falls_silent_fails_the_action(rig: Rig) -> None:
     running = asyncio.ensure_future(withstand(rig.bench, dwell_s=100.0))
-    await asyncio.sleep(0.3)
+    await until(lambda: rig.floor.instruments["HV1"].output_on)
     await rig.floor.instruments["HV1"].power(False, "127.0.0.1")
     with pytest.raises(ChargeUnknown, match=r"HV1 cannot say.*treat it as charged"):
         await running
@@ -234,10 +233,9 @@ async def test_an_answer_that_comes_twice_is_not_the_volts_that_are_left(
 async def test_danger_is_told_by_the_bench_itself(rig: Rig) -> None:
     assert rig.bench.danger.state is DangerState.SAFE
     running = asyncio.ensure_future(withstand(rig.bench, dwell_s=10.0))
-    await asyncio.sleep(0.2)
+    await until(lambda: rig.bench.danger.volts == pytest.approx(1000, rel=0.02))
     danger = rig.bench.danger
     assert (danger.state, danger.nests) == (DangerState.HIGH_VOLTAGE, ("1",))
-    assert danger.volts == pytest.approx(1000, rel=0.02)
     await running
     assert str(rig.bench.danger.state) == "safe"
 

@@ -34,7 +34,7 @@ from loricate.core.measuring.readings import Bound
 from loricate.core.measuring.roles import BOND, LEAKAGE, WITHSTAND
 from loricate.core.quantities import CURRENT, VOLTAGE
 from loricate.execution.driving import BenchDriver
-from tests.rig import Rig, on_the_way, said
+from tests.rig import Rig, on_the_way, said, until
 
 NEST = {"L": 1, "N": 2, "PE": 3, "CHASSIS": 4}
 USING = {WITHSTAND: "HV1", BOND: "GB1", LEAKAGE: "LK1"}
@@ -511,9 +511,3 @@ async def test_switching_by_difference_leaves_the_rest_closed(rig: Rig) -> None:
     await driver(rig).drive(procedure())
     before, after = closed
     assert len(before - after) == len(after - before) == 1 and len(before & after) == 2
-
-
-async def until(done: Callable[[], bool]) -> None:
-    async with asyncio.timeout(10):
-        while not done():  # noqa: ASYNC110
-            await asyncio.sleep(0.005)

@@ -91,8 +91,7 @@ def event_bytes(number: int, name: str) -> bytes:
     return f": keep-alive\n\nid: {number}\nevent: {name}\ndata: {data}\n\n".encode()
 
 
-def test_a_lost_stream_is_taken_up_where_it_broke_off(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("loricate.client._wire.RECONNECT_WAIT_S", 0.0)
+def test_a_lost_stream_is_taken_up_where_it_broke_off() -> None:
     asked: list[str] = []
 
     def answer(request: httpx.Request) -> httpx.Response:
@@ -101,18 +100,19 @@ def test_a_lost_stream_is_taken_up_where_it_broke_off(monkeypatch: pytest.Monkey
             return httpx.Response(200, stream=Broken(event_bytes(1, "state")))
         return httpx.Response(200, content=event_bytes(2, "finished"))
 
-    with Client("http://bench", transport=httpx.MockTransport(answer)) as client:
+    wire = httpx.MockTransport(answer)
+    with Client("http://bench", transport=wire, reconnect_wait_s=0.0) as client:
         assert [event.number for event in client.events("r")] == [1, 2]
     assert asked == ["0", "1"]
 
 
-def test_a_stream_that_stays_lost_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("loricate.client._wire.RECONNECT_WAIT_S", 0.0)
+def test_a_stream_that_stays_lost_is_told() -> None:
 
     def answer(request: httpx.Request) -> httpx.Response:
         return httpx.Response(200, stream=Broken(b""))
 
-    with Client("http://bench", transport=httpx.MockTransport(answer)) as client:
+    wire = httpx.MockTransport(answer)
+    with Client("http://bench", transport=wire, reconnect_wait_s=0.0) as client:
         with pytest.raises(UnreachableError):
             list(client.events("r"))
 

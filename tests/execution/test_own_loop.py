@@ -9,6 +9,7 @@ import pytest
 
 from loricate.execution.events import EventLog
 from loricate.execution.own_loop import OwnLoop
+from tests.rig import until
 
 
 @pytest.fixture
@@ -46,22 +47,26 @@ async def test_a_loop_that_is_blocked_does_not_hold_it_up(own: OwnLoop) -> None:
             await asyncio.sleep(0.01)
 
     beating = asyncio.ensure_future(own.do(beat))
-    await asyncio.sleep(0.01)
+    await until(lambda: bool(beats))
     time.sleep(0.3)  # noqa: ASYNC251 - that is what is tried
     assert len(beats) > 15
     await beating
 
 
 async def test_who_goes_away_ends_nothing(own: OwnLoop) -> None:
-    done = threading.Event()
+    begun, gone, done = threading.Event(), threading.Event(), threading.Event()
 
     async def work() -> None:
-        await asyncio.sleep(0.05)
+        begun.set()
+        await asyncio.to_thread(gone.wait, 2.0)
         done.set()
 
     asking = asyncio.ensure_future(own.do(work))
-    await asyncio.sleep(0.01)
+    await until(begun.is_set)
     asking.cancel()
+    with pytest.raises(asyncio.CancelledError):
+        await asking
+    gone.set()
     assert await asyncio.to_thread(done.wait, 2.0)
 
 

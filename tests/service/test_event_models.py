@@ -6,8 +6,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from loricate.api.events import RunEvents, UpkeepEvents
-from loricate.client import Client
-from loricate.client._wire import RunEvent
+from loricate.client import Client, RunEvent
 from loricate.simulator.hands_link import Hands
 from tests.conftest import read_demo
 

@@ -14,6 +14,7 @@ import httpx
 import pytest
 from fastapi import FastAPI
 
+from loricate.bench.bench import Bench
 from loricate.certificates.content import make_document
 from loricate.commands import demo_site
 from loricate.core.fixtures.zeroes import is_young
@@ -227,15 +228,13 @@ async def test_what_is_no_number_ends_no_run_and_stops_no_start(
 
 async def test_a_watch_that_dies_disarms(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:
     run_id = await live.new_run(n1="A-1")
-    side = live.desk.bench._side
-    assert side is not None
     await live.post(f"/runs/{run_id}/arm")
 
-    async def die() -> bool:
+    async def die(bench: Bench) -> bool:
         raise ZeroDivisionError
 
     with monkeypatch.context() as broken:
-        broken.setattr(side.bench, "guard_is_closed", die)
+        broken.setattr(Bench, "guard_is_closed", die)
         await live.until(lambda: has_state(live, run_id, "created"))
     refused = await live.post(f"/runs/{run_id}/start", status=409)
     assert "arm it first" in refused["detail"]
@@ -331,13 +330,13 @@ async def test_finished_means_that_the_bench_is_free(
     """Papers of the first run are still being made when the second one starts."""
     certify_all(monkeypatch)
     hold = asyncio.Event()
-    issue = live.desk.issuer._issue_run
+    draw = live.desk.drawing.do
 
-    async def slowly(run_id: str) -> None:
+    async def slowly(*given: Any, **more: Any) -> Any:
         await hold.wait()
-        await issue(run_id)
+        return await draw(*given, **more)
 
-    monkeypatch.setattr(live.desk.issuer, "_issue_run", slowly)
+    monkeypatch.setattr(live.desk.drawing, "do", slowly)
     first = await live.run(n1="F-1")
     assert first["state"] == "finished" and first["units"][0]["certificate"] is None
     second = await live.run(n1="F-2")
@@ -386,11 +385,11 @@ def first_number(run: Any) -> str:
 
 def test_identifiers_go_up_whatever_the_clock_does(monkeypatch: pytest.MonkeyPatch) -> None:
     moments = iter([5_000_000_000, 4_000_000_000, 4_000_000_001, 9_000_000_000, 1])
-    ids = stamps._Ids()
+    ids = stamps.Ids()
     monkeypatch.setattr("loricate.records.stamps.time.time_ns", lambda: next(moments))
     given = [ids.give() for _ in range(5)]
     assert given == sorted(given) and len(set(given)) == 5
-    later = stamps._Ids()
+    later = stamps.Ids()
     monkeypatch.setattr("loricate.records.stamps.time.time_ns", lambda: 1)
     later.begin_after(given[-1])
     assert later.give() > given[-1], "also after a restart"

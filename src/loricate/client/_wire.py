@@ -15,7 +15,7 @@ from loricate.client._errors import UnreachableError, raise_for
 
 M = TypeVar("M")
 API = "/api/v1"
-RECONNECTS, RECONNECT_WAIT_S = 5, 0.5
+RECONNECTS = 5
 NO_ROOM = ("busy", "too-many-at-once")
 
 
@@ -42,8 +42,9 @@ class RunEvent:
 class Wire:
     """A connection to one service; use it as a context manager.
 
-    ``transport`` and ``timeout_s`` go to httpx, so that a test can pass its own wire. Every method
-    raises a ``ClientError``.
+    ``transport`` and ``timeout_s`` go to httpx, so that a test can pass its own wire. A stream of
+    events that is lost is taken up again after ``reconnect_wait_s``. Every method raises a
+    ``ClientError``.
     """
 
     def __init__(
@@ -53,9 +54,11 @@ class Wire:
         token: str = "",
         timeout_s: float = 30.0,
         transport: httpx.BaseTransport | None = None,
+        reconnect_wait_s: float = 0.5,
     ) -> None:
         self.base_url = base_url.rstrip("/")
         self._http = httpx.Client(base_url=self.base_url, timeout=timeout_s, transport=transport)
+        self._reconnect_wait_s = reconnect_wait_s
         self.token = token
 
     @property
@@ -141,7 +144,7 @@ class Wire:
                 failures += 1
                 if failures > RECONNECTS:
                     raise UnreachableError(self.base_url, str(error)) from error
-                time.sleep(RECONNECT_WAIT_S)
+                time.sleep(self._reconnect_wait_s)
 
     def _event_stream(self, path: str, after: int) -> Iterator[RunEvent]:
         with self._http.stream("GET", path, headers={"Last-Event-ID": str(after)}) as response:

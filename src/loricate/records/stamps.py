@@ -13,7 +13,7 @@ def now() -> str:
     return dt.datetime.now(dt.UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
-class _Ids:
+class Ids:
     """Identifiers in the order in which they were given, whatever the clock does."""
 
     def __init__(self) -> None:
@@ -33,7 +33,7 @@ class _Ids:
 
 
 STEP_NS = 1_000_000  # what a UUIDv7 tells apart
-_ids = _Ids()
+_ids = Ids()
 
 
 def new_id() -> str:
