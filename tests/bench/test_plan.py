@@ -25,10 +25,10 @@ def test_the_demo_bench_is_good() -> None:
 @pytest.mark.parametrize(
     ("old", "new", "says"),
     [
-        ('id = "GB1"', 'id = "HV1"', "share an id"),
+        ('id = "GB1"', 'id = "HV1"', "instruments[2].id: HV1 is that of instruments[0]"),
         ('role = "bond"', 'role = "sparks"', "there is no role 'sparks'"),
-        ('role = "bond"', 'role = "leakage"', "matrix.rows.bond names no instrument"),
-        ("L = 5\n", "L = 1\n", "column twice"),
+        ('role = "bond"', 'role = "leakage"', "matrix.rows.bond: is no instrument"),
+        ("L = 5\n", "L = 1\n", "fixtures[0].nests.2.L: is on matrix column 1, as nests.1.L is"),
         ("tcp://127.0.0.1:52101", "somewhere", "instruments[0].address"),
         ("due = 2027-06-09", 'due = "soon"', "instruments[0].due"),
         ('serial = "WS-20418"', "", "instruments[0].serial: is missing"),
@@ -91,8 +91,8 @@ def changed_profile(folder: Path, name: str, old: str, new: str) -> None:
         ("stand-in-bond", '"phase", "elapsed_s"', '"phase", "other"', "sample.elapsed_s"),
         ("stand-in-matrix", 'settled = "*OPC?"', "", "lacks settled"),
         ("stand-in-guard", 'closed = "1"', "", "lacks closed"),
-        ("stand-in-bond", "[set]", '[endings]\nGOOD = "fine"\n\n[set]', "endings names fine"),
-        ("stand-in-bond", "[set]", '[phases]\nHOLD = "hold"\n\n[set]', "phases names hold"),
+        ("stand-in-bond", "[set]", '[endings]\nGOOD = "fine"\n\n[set]', "endings: names fine"),
+        ("stand-in-bond", "[set]", '[phases]\nHOLD = "hold"\n\n[set]', "phases: names hold"),
     ],
 )  # fmt: skip
 def test_a_profile_that_lacks_what_its_role_needs_is_refused_when_it_is_read(

@@ -1,12 +1,17 @@
 """Documents as TOML text: written, read again, changed in place."""
 
 import tomllib
+from pathlib import Path
 from typing import Any
 
 import pytest
+from pydantic import BaseModel
 
 from loricate.core.errors import DocumentError
-from loricate.core.toml_text import change_toml, in_written_order, read_sequence_text, write_toml
+from loricate.core.limits.limit_sets import LimitSet
+from loricate.core.products.product import Product
+from loricate.core.sequences.steps import Sequence
+from loricate.core.toml_text import change_toml, read_sequence_text, written
 from tests.rig import DEMO
 
 FINAL = (DEMO / "sequences" / "dc40-final.toml").read_text(encoding="utf-8")
@@ -15,9 +20,52 @@ FINAL = (DEMO / "sequences" / "dc40-final.toml").read_text(encoding="utf-8")
 @pytest.mark.parametrize("path", sorted((DEMO / "sequences").glob("*.toml")), ids=lambda p: p.stem)
 def test_a_document_goes_to_text_and_back_without_loss(path: Any) -> None:
     document = read_sequence_text(path.read_text(encoding="utf-8"))
-    text = write_toml(in_written_order(document))
+    text = written(dict(sorted(document.items())), Sequence)
     assert read_sequence_text(text) == document
     assert text.index("code =") < text.index("title =") < text.index("[[steps]]")
+
+
+def shuffled(value: Any) -> Any:
+    """The same with its keys the other way about, as records may keep them."""
+    if isinstance(value, dict):
+        return {key: shuffled(value[key]) for key in sorted(value, reverse=True)}
+    return [shuffled(each) for each in value] if isinstance(value, list) else value
+
+
+MODELS: dict[str, type[BaseModel]] = {
+    "sequences": Sequence, "products": Product, "limit-sets": LimitSet,
+}  # fmt: skip
+FILES = [path for folder in MODELS for path in sorted((DEMO / folder).glob("*.toml"))]
+WARMER = """\
+format = "loricate-product/2"
+code = "W-1"
+title = "Warmer"
+family = "medical"
+terminals = ["A", "B"]
+
+[[medical.applied_parts]]
+id = "probe"
+type = "CF"
+terminals = ["A"]
+
+[[medical.applied_parts]]
+id = "pad"
+type = "BF"
+defibrillation_proof = true
+terminals = ["B"]
+"""
+
+
+@pytest.mark.parametrize("path", FILES, ids=lambda path: path.stem)
+def test_a_file_is_written_whole_however_it_was_kept(path: Path) -> None:
+    document = tomllib.loads(path.read_text(encoding="utf-8"))
+    text = written(shuffled(document), MODELS[path.parent.name])
+    assert tomllib.loads(text) == document and text.startswith("format =")
+
+
+def test_a_file_is_written_in_the_order_that_people_write() -> None:
+    """Down to the parts of a part: what it is called comes first."""
+    assert written(shuffled(tomllib.loads(WARMER)), Product) == WARMER
 
 
 @pytest.mark.parametrize(

@@ -16,7 +16,7 @@ from pydantic import (
     model_validator,
 )
 
-from loricate.core.documents import read_document
+from loricate.core.documents import fault_at, read_document
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.limits.limit import Code
 from loricate.core.measuring.roles import ROLES, Role, check_role
@@ -135,16 +135,23 @@ class BenchPlan(_Part):
 
     @model_validator(mode="after")
     def _no_doubles(self) -> "BenchPlan":
-        ids = [*(each.id for each in self.instruments), self.matrix.id, self.guard.id]
+        named = {f"instruments[{index}]": each.id for index, each in enumerate(self.instruments)}
+        named |= {"matrix": self.matrix.id, "guard": self.guard.id}
         if self.inputs is not None:
-            ids.append(self.inputs.id)
-        if len(set(ids)) < len(ids):
-            raise ValueError(f"two instruments share an id ({', '.join(ids)}); give each its own.")
+            named["inputs"] = self.inputs.id
+        for place, name in named.items():
+            first = next(other for other, its in named.items() if its == name)
+            if first != place:
+                raise fault_at(f"{place}.id", f"{name} is that of {first}", "give each its own.")
         self._check_rows()
-        for fixture in self.fixtures:
-            columns = [column for nest in fixture.nests.values() for column in nest.values()]
-            if len(set(columns)) < len(columns):
-                raise ValueError(f"fixture {fixture.code} uses a matrix column twice.")
+        for index, fixture in enumerate(self.fixtures):
+            columns: dict[int, str] = {}
+            for nest, terminals in fixture.nests.items():
+                for terminal, column in terminals.items():
+                    place = f"nests.{nest}.{terminal}"
+                    if (first := columns.setdefault(column, place)) != place:
+                        reason = f"is on matrix column {column}, as {first} is"
+                        raise fault_at(f"fixtures[{index}].{place}", reason, "give each its own.")
         return self
 
     def _check_rows(self) -> None:
@@ -153,15 +160,14 @@ class BenchPlan(_Part):
         for name, terminals in self.matrix.rows.items():
             meant = [each.id for each in self.instruments if name in (each.id, each.role)]
             if not meant:
-                raise ValueError(f"matrix.rows.{name} names no instrument; give an id or a role.")
+                raise fault_at(f"matrix.rows.{name}", "is no instrument", "give an id or a role.")
             if len(meant) > 1:
-                raise ValueError(
-                    f"matrix.rows.{name} may mean {' or '.join(meant)}; give the rows by id."
-                )
+                reason = f"may mean {' or '.join(meant)}"
+                raise fault_at(f"matrix.rows.{name}", reason, "give the rows by id.")
             for row in (row for rows in terminals.values() for row in rows):
                 if wired.setdefault(row, meant[0]) != meant[0]:
-                    both = f"{wired[row]} and {meant[0]}"
-                    raise ValueError(f"matrix.rows has row {row} for {both}; a row is one's.")
+                    reason = f"has row {row}, which is {wired[row]}'s"
+                    raise fault_at(f"matrix.rows.{name}", reason, "a row is one's.")
 
     @cached_property
     def rows(self) -> dict[str, dict[str, tuple[int, ...]]]:

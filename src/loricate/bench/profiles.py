@@ -11,7 +11,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, WithJsonSchema, model_validator
 
-from loricate.core.documents import read_document
+from loricate.core.documents import fault_at, read_document
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.measuring.actions import Ending
 from loricate.core.measuring.instruments import Capability
@@ -87,9 +87,9 @@ class Record(BaseModel):
 
     @model_validator(mode="after")
     def _dimensions_are_known(self) -> "Record":
-        for name in (self.dimension, self.axis_dimension):
-            if name not in DIMENSIONS:
-                raise ValueError(f"names dimension {name}; there are {', '.join(DIMENSIONS)}.")
+        for place in ("dimension", "axis_dimension"):
+            if (name := getattr(self, place)) not in DIMENSIONS:
+                raise fault_at(place, f"'{name}' is none", f"there are {', '.join(DIMENSIONS)}.")
         return self
 
 
@@ -210,23 +210,24 @@ class Profile(BaseModel):
                 f"add them{remedy}."
             )
         if strange := sorted({*self.not_read_back, *self.read_back} - set(self.set)):
-            raise ValueError(f"reads back {', '.join(strange)}, which set does not have; add them.")
+            place = "read_back" if strange[0] in self.read_back else "not_read_back"
+            raise fault_at(place, f"has {', '.join(strange)}, which set has not", "add them.")
         if ("return_side" in self.set) != (self.high_side is not None):
-            raise ValueError(
-                "has only one of set.return_side and high_side, which says what it costs; add the "
-                "other."
-            )
+            place = "high_side" if self.high_side is None else "set.return_side"
+            raise fault_at(place, "is missing: one says what the other costs", "add it.")
         if strange := sorted(set(self.adjustable) - set(self.set)):
-            raise ValueError(f"adjusts {', '.join(strange)}, which set does not have; add them.")
+            raise fault_at(
+                "adjustable", f"has {', '.join(strange)}, which set has not", "add them."
+            )
         if strange := sorted(set(self.phases.values()) - {"ramp", "dwell", "fall"}):
-            raise ValueError(f"phases names {', '.join(strange)}; there are ramp, dwell, fall.")
+            raise fault_at("phases", f"names {', '.join(strange)}", "there are ramp, dwell, fall.")
         if strange := sorted(set(self.dimensions.values()) - set(DIMENSIONS)):
             known = ", ".join(DIMENSIONS)
-            raise ValueError(f"dimensions names {', '.join(strange)}; there are {known}.")
+            raise fault_at("dimensions", f"names {', '.join(strange)}", f"there are {known}.")
         unknown = sorted(set(self.endings.values()) - {str(each) for each in Ending})
         if unknown:
             known = ", ".join(Ending)
-            raise ValueError(f"endings names {', '.join(unknown)}; there are {known}.")
+            raise fault_at("endings", f"names {', '.join(unknown)}", f"there are {known}.")
         return self
 
     def asked(self, name: str) -> str:

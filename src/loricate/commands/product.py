@@ -13,7 +13,7 @@ from loricate.commands.definitions import (
 )
 from loricate.commands.output import print_table
 from loricate.core.products.product import Product
-from loricate.core.toml_text import write_toml
+from loricate.core.toml_text import written
 
 
 @click.group("product")
@@ -62,8 +62,8 @@ def show(code: str, revision: int | None, call: Call) -> None:
     if call.printed(found):
         return
     click.echo(f"# {code}, revision {found['revision']}")
-    ordered = {name: found[name] for name in Product.model_fields if name in found}
-    click.echo(write_toml(ordered), nl=False)
+    del found["revision"]
+    click.echo(written(found, Product), nl=False)
 
 
 @command.command("add")

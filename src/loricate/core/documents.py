@@ -5,10 +5,12 @@ from collections.abc import Mapping
 from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
+from pydantic_core import PydanticCustomError
 
 from loricate.core.errors import DocumentError, Finding
 
 MOST_FINDINGS = 200  # of one document; who has more puts those right first
+FAULT_AT = "fault_at"
 ModelT = TypeVar("ModelT", bound=BaseModel)
 
 
@@ -21,6 +23,14 @@ class WithFormerForms(BaseModel):
         raise NotImplementedError
 
 
+def fault_at(place: str, reason: str, remedy: str = "") -> PydanticCustomError:
+    """What a validator of a model raises of a part of it: the path to it, why, and what to do."""
+    told = {"place": place, "reason": reason, "remedy": remedy}
+    return PydanticCustomError(
+        FAULT_AT, "{place}: {reason}; {remedy}" if remedy else "{place}: {reason}", told
+    )
+
+
 def findings_of(error: ValidationError, prefix: str = "") -> tuple[Finding, ...]:
     """Say a pydantic error in our form: a dotted path and a sentence."""
     found = []
@@ -29,7 +39,11 @@ def findings_of(error: ValidationError, prefix: str = "") -> tuple[Finding, ...]
         for part in each["loc"]:
             path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
         reason, remedy = each["msg"].removeprefix("Value error, "), ""
-        if each["type"] == "extra_forbidden":
+        if each["type"] == FAULT_AT:
+            told = each["ctx"]
+            path = f"{path}.{told['place']}" if path else told["place"]
+            reason, remedy = told["reason"], told["remedy"]
+        elif each["type"] == "extra_forbidden":
             reason, remedy = "is not a known key", "remove it or correct its spelling."
         elif each["type"] == "missing":
             reason, remedy = "is missing", "add it."

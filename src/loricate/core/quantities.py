@@ -20,6 +20,7 @@ from pydantic import BeforeValidator, PlainSerializer, WithJsonSchema
 
 from loricate.core.errors import QuantityError
 
+FIGURE_DIGITS = 6
 PREFIX_EXPONENTS = {
     "p": -12,
     "n": -9,
@@ -220,6 +221,19 @@ def exact_text(value: float, dimension: Dimension) -> str:
     number = Decimal(repr(value)) * dimension.shown_times
     mantissa, prefix = _engineering(number, dimension)
     return dimension.written(_plain(mantissa), prefix)
+
+
+def exactly(value: float) -> Exact:
+    """The decimal figure that a number was written as, without what binary fractions add to it."""
+    return Exact(repr(value))
+
+
+def as_figure(value: Exact) -> float:
+    """A figure that was reckoned, as it is graded and as it is shown: the nearest of six digits.
+
+    Half a millionth off at most, which nothing here measures.
+    """
+    return float(f"{float(value):.{FIGURE_DIGITS}g}")
 
 
 def _plain(number: Decimal) -> str:

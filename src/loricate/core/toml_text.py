@@ -2,10 +2,11 @@
 
 import re
 import tomllib
-from collections.abc import Iterable, Sequence
-from typing import Any
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any, get_args, get_origin
 
 import tomlkit
+from pydantic import BaseModel
 from tomlkit.exceptions import TOMLKitError
 
 from loricate.core.errors import DocumentError, Finding
@@ -75,35 +76,47 @@ def read_sequence_text(text: str) -> dict[str, Any]:
     return SequenceDocument.in_current_form(document)
 
 
-def write_toml(document: dict[str, Any]) -> str:
-    """A document as TOML; what is empty is left out, for TOML has no null."""
-    return tomlkit.dumps(_tidy(document))
+def in_written_order(document: Mapping[str, Any], model: type[BaseModel]) -> dict[str, Any]:
+    """A document with its keys as people write them: as its model has them, all the way down."""
+    fields: dict[str, Any] = {
+        name: field.annotation for name, field in model.model_fields.items() if name in document
+    }
+    fields |= dict.fromkeys(name for name in document if name not in fields)
+    if model is Step and "settings" in fields:
+        fields["settings"] = find_kind(str(document.get("kind")))
+    found = {name: _ordered(document[name], annotation) for name, annotation in fields.items()}
+    # Tables come after plain values, as TOML wants it.
+    return dict(sorted(found.items(), key=lambda pair: _is_table(pair[1])))
 
 
-def in_written_order(document: dict[str, Any]) -> dict[str, Any]:
-    """A sequence document with its keys as people write them, steps and what is in them as well."""
-
-    def ordered(value: dict[str, Any], names: Iterable[str]) -> dict[str, Any]:
-        known = [name for name in names if name in value]
-        return {
-            name: value[name] for name in (*known, *(each for each in value if each not in known))
-        }
-
-    steps = []
-    for step in document.get("steps", []):
-        kind = find_kind(str(step.get("kind")))
-        own = dict(step)
-        if kind is not None and "settings" in own:
-            own["settings"] = ordered(own["settings"], kind.model_fields)
-        # Tables come after plain values, as TOML wants it.
-        plain = [name for name in Step.model_fields if name not in ("cues", "settings", "limits")]
-        steps.append(ordered(own, (*plain, "cues", "settings", "limits")))
-    return {**ordered(document, SequenceDocument.model_fields), "steps": steps}
+def _ordered(value: Any, annotation: Any) -> Any:
+    """A value of a field, each document in it in its own order."""
+    models = tuple(_models_in(annotation))
+    if isinstance(value, list):
+        return [_ordered(each, annotation) for each in value]
+    if not models or not isinstance(value, Mapping):
+        return value
+    if any(get_origin(each) in (dict, Mapping) for each in (annotation, *get_args(annotation))):
+        return {name: _ordered(each, models[0]) for name, each in value.items()}
+    return in_written_order(value, models[0])
 
 
-def written(document: dict[str, Any]) -> str:
-    """A sequence document as the TOML file that a person would have written."""
-    return write_toml(in_written_order(document))
+def _models_in(annotation: Any) -> Iterator[type[BaseModel]]:
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        yield annotation
+    for each in get_args(annotation):
+        yield from _models_in(each)
+
+
+def _is_table(value: Any) -> bool:
+    if isinstance(value, list):
+        return bool(value) and all(isinstance(each, dict) for each in value)
+    return isinstance(value, dict)
+
+
+def written(document: Mapping[str, Any], model: type[BaseModel]) -> str:
+    """A document as the TOML file that a person would have written; what is empty is left out."""
+    return tomlkit.dumps(_tidy(in_written_order(document, model)))
 
 
 def change_toml(text: str, path: Sequence[str | int], value: str | None) -> str:

@@ -285,5 +285,5 @@ def test_a_kind_registers_once() -> None:
 
 
 def test_touch_leakage_needs_a_part() -> None:
-    with pytest.raises(ValidationError, match="path touch needs the accessible part"):
+    with pytest.raises(ValidationError, match="part: is missing for path touch"):
         Leakage(path="touch")

@@ -212,7 +212,7 @@ def test_a_question_passes_by_the_choices_that_pass(choice: str, verdict: Verdic
 
 
 def test_a_question_passes_only_by_a_choice_of_its_own() -> None:
-    with pytest.raises(DocumentError, match="passing names 'blue', which is no choice"):
+    with pytest.raises(DocumentError, match=r"settings.passing: names 'blue', which is no choice"):
         make_step("question", question="Which?", choices=["a", "b"], passing=["blue"])
 
 
@@ -249,7 +249,7 @@ def test_an_entry_is_held_against_its_target(typed: str, verdict: Verdict, cause
     [
         ({"quantity": "beauty"}, "'beauty' is no quantity"),
         ({"target": "24 A"}, "is a current, not a voltage"),
-        ({"tolerance": "2 %", "target": ""}, "give the target as well"),
+        ({"tolerance": "2 %", "target": ""}, "settings.target: is what the tolerance is of"),
         ({"tolerance": "2 %", "photo": "instead"}, "may not stand for a figure that has a tol"),
     ],
 )

@@ -1,5 +1,6 @@
 """Limit sets: formulae, which item holds for a product and a step, and figures that loosen one."""
 
+from decimal import Decimal
 from typing import Any
 
 import pytest
@@ -15,7 +16,7 @@ from loricate.core.limits.limit_sets import LimitSet, LimitSetItem
 from loricate.core.limits.resolving import Asked, resolve
 from loricate.core.measuring.readings import Measurand
 from loricate.core.products.product import Product
-from loricate.core.quantities import CURRENT, RESISTANCE, VOLTAGE
+from loricate.core.quantities import CURRENT, RESISTANCE, VOLTAGE, exact_text, parse
 from loricate.core.review import Reviewed, Severity, review
 from loricate.core.sequences.preparing import prepare
 from loricate.core.sequences.ready import ReadySequence
@@ -81,8 +82,27 @@ def test_a_formula_grows_with_its_property_and_stays_under_its_most(
     low, high = formula.value(short.facts, RESISTANCE), formula.value(long.facts, RESISTANCE)
     assert low is not None and high is not None
     assert base <= low <= high <= most
-    assert high - low <= add * (1 + 1e-6)
+    assert high - low <= add + most * 1e-6
     assert formula.value(product().facts, RESISTANCE) is None
+
+
+@given(hundredths=st.integers(100, 999), volts=st.integers(1, 999))
+def test_a_level_reckoned_from_a_rating_is_the_decimal_figure_that_people_reckon(
+    hundredths: int, volts: int
+) -> None:
+    """1.1 times 230 V is 253 V; by binary fractions a step of 253 V would not be enough."""
+    factor = Decimal(hundredths) / 100
+    formula = Formula(base="0 V", add=f"{factor} V", per="1 V", of="supply_voltage")
+    figure = formula.value(product(supply_voltage=f"{volts} V").facts, VOLTAGE)
+    assert figure == float(factor * volts)
+    assert parse(exact_text(figure, VOLTAGE), VOLTAGE) == figure
+    assert len(exact_text(figure, VOLTAGE)) <= len("1.23456 kV")
+
+
+@pytest.mark.parametrize("per", ["0 V", "-1 V"])
+def test_a_formula_steps_by_something(per: str) -> None:
+    with pytest.raises(ValidationError, match="is no step; give one above 0"):
+        Formula(base="0 V", add="1 V", per=per, of="supply_voltage")
 
 
 @pytest.mark.parametrize(
@@ -199,17 +219,17 @@ def test_why_an_item_holds_is_told(limit_sets: LimitSets) -> None:
     ("change", "says"),
     [
         ({"maximum": None}, "neither a minimum"),
-        ({"fits": {"colour": ["red"]}}, "'colour' is no property"),
+        ({"fits": {"colour": ["red"]}}, "fits.colour: is no property"),
         ({"maximum": "5 mA"}, "a current, not a resistance"),
         ({"least": {"current": "ten"}}, "not a number"),
-        ({"dimension": "beauty"}, "not one of"),
+        ({"dimension": "beauty"}, "is no dimension"),
         ({"spans": {"rated_power": {"above": "1 kV"}}}, "is a voltage, not a power"),
         ({"spans": {"rated_power": {"above": "1000"}}}, "no unit"),
-        ({"spans": {"title": {"above": "1 V"}}}, "'title' is no rating"),
+        ({"spans": {"title": {"above": "1 V"}}}, "spans.title: is no rating"),
         ({"maximum_by": {"base": "0 Ω", "add": "1 Ω", "per": "1 m", "of": "title"}}, "no figure"),
         (
             {"maximum_by": {"base": "0 Ω", "add": "1 Ω", "per": "1 m", "of": "age"}},
-            "'age', which is no figure",
+            "'age' is no figure",
         ),
     ],
 )

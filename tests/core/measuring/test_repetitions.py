@@ -97,5 +97,7 @@ def test_every_repetition_keeps_its_readings_and_the_deciding_one_gives_the_caus
 
 
 def test_more_passes_than_times_cannot_be_asked() -> None:
-    with pytest.raises(ValidationError, match="needs 4 passes of 3 times; ask for at most 3"):
+    with pytest.raises(
+        ValidationError, match="needed: 4 passes are more than 3 times can give; ask for at most 3"
+    ):
         Repeat(times=3, needed=4)

@@ -59,8 +59,11 @@ def test_every_family_expects_something(family: str) -> None:
     [
         ({"applied_parts": [PART]}, "applied_parts: is not a known key"),
         ({"medical": {"applied_part": [PART]}}, "medical.applied_part: is not a known key"),
-        ({"medical": {"applied_parts": [{**PART, "terminals": ["X"]}]}}, "'pad' names terminal X"),
-        ({"clips": ["X"]}, "clips names terminal X"),
+        (
+            {"medical": {"applied_parts": [{**PART, "terminals": ["X"]}]}},
+            r"medical.applied_parts\[0\].terminals: names terminal X",
+        ),
+        ({"clips": ["X"]}, "clips: names terminal X"),
         ({"cable": {"length": "3"}}, "cable.length: .*no unit"),
         ({"winding": {"short_circuit_impedance": "120 %"}}, "winding.short_circuit_impedance"),
     ],

@@ -10,6 +10,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from loricate.core.documents import fault_at
 from loricate.core.kinds.advice import Advice, Considered
 from loricate.core.kinds.bonds import beyond_the_source
 from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Place, Point, Points
@@ -47,9 +48,9 @@ class Path(BaseModel):
     @model_validator(mode="after")
     def _ends_differ(self) -> "Path":
         if self.high == self.low:
-            raise ValueError(f"goes from '{self.high}' to itself; name two contacts.")
+            raise fault_at("low", f"leads from '{self.high}' to itself", "name two contacts.")
         if None not in (self.minimum, self.maximum) and (self.minimum or 0) > (self.maximum or 0):
-            raise ValueError("has its minimum above its maximum; swap them.")
+            raise fault_at("minimum", "is above the maximum", "swap them.")
         return self
 
     @property
@@ -103,7 +104,7 @@ class Continuity(KindSettings):
         names = [path.point for path in self.paths]
         twice = sorted({name for name in names if names.count(name) > 1})
         if twice:
-            raise ValueError(f"paths has {', '.join(twice)} twice; remove one.")
+            raise fault_at("paths", f"has {', '.join(twice)} twice", "remove one.")
         return self
 
     def points(self, product: Product) -> Points:

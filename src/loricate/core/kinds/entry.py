@@ -11,6 +11,8 @@ from typing import Annotated
 
 from pydantic import Field, field_validator, model_validator
 
+from loricate.core.documents import fault_at
+from loricate.core.errors import QuantityError
 from loricate.core.kinds.kind import KindSettings, Limits, LimitSlot, Points
 from loricate.core.limits.limit import Limit, LimitSource
 from loricate.core.measuring.actions import Enter, Photo, Procedure, do
@@ -54,15 +56,17 @@ class Entry(KindSettings):
 
     @model_validator(mode="after")
     def _figures_fit(self) -> "Entry":
-        for text in (self.target, self.uncertainty):
-            if text:
-                parse(text, DIMENSIONS[self.quantity])
+        for place in ("target", "uncertainty"):
+            if text := getattr(self, place):
+                try:
+                    parse(text, DIMENSIONS[self.quantity])
+                except QuantityError as error:
+                    raise fault_at(place, str(error)) from error
         if self.tolerance is not None and not self.target:
-            raise ValueError("tolerance is of a target; give the target as well.")
+            raise fault_at("target", "is what the tolerance is of", "give it as well.")
         if self.tolerance is not None and self.photo is Photo.INSTEAD:
-            raise ValueError(
-                "photo may not stand for a figure that has a tolerance; ask for it beside."
-            )
+            reason = "may not stand for a figure that has a tolerance"
+            raise fault_at("photo", reason, "ask for it beside.")
         return self
 
     def procedure(self, points: Points, limits: Limits) -> Procedure:

@@ -17,6 +17,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
+from loricate.core.documents import fault_at
 from loricate.core.kinds.advice import Advice, Considered
 from loricate.core.kinds.kind import (
     Demand,
@@ -110,15 +111,17 @@ class Leakage(KindSettings):
     @model_validator(mode="after")
     def _fits_together(self) -> "Leakage":
         if self.method == "differential" and self.path != "earth":
-            raise ValueError("method differential measures the earth path; choose path earth.")
+            raise fault_at("path", "is not what method differential measures", "choose earth.")
         if self.method == "alternative" and self.condition != "normal":
-            raise ValueError("method alternative has no mains, so condition must be normal.")
-        if self.condition == "open_earth" and (self.earth is None or self.path == "earth"):
-            raise ValueError(
-                "condition open_earth needs an earth terminal and a path other than earth."
+            raise fault_at(
+                "condition", "needs mains, and method alternative has none", "choose normal."
             )
+        if self.condition == "open_earth" and (self.earth is None or self.path == "earth"):
+            place = "earth" if self.earth is None else "path"
+            reason = "is not fit for condition open_earth"
+            raise fault_at(place, reason, "give an earth terminal and a path other than earth.")
         if self.path == "touch" and self.part is None:
-            raise ValueError("path touch needs the accessible part that is touched; give part.")
+            raise fault_at("part", "is missing for path touch", "give the accessible part.")
         return self
 
     def points(self, product: Product) -> Points:

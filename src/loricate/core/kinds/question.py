@@ -7,6 +7,7 @@ from typing import Annotated
 
 from pydantic import Field, model_validator
 
+from loricate.core.documents import fault_at
 from loricate.core.errors import ProcedureError
 from loricate.core.kinds.kind import ANSWERED_OUTCOMES, KindSettings, Limits, Points
 from loricate.core.measuring.actions import Ask, Procedure, do
@@ -32,12 +33,10 @@ class Question(KindSettings):
     def _passing_are_choices(self) -> "Question":
         unknown = [choice for choice in self.passing if choice not in self.choices]
         if unknown:
-            raise ValueError(
-                f"passing names '{unknown[0]}', which is no choice; there are "
-                f"{', '.join(self.choices)}."
-            )
+            reason = f"names '{unknown[0]}', which is no choice"
+            raise fault_at("passing", reason, f"there are {', '.join(self.choices)}.")
         if len(set(self.choices)) < len(self.choices):
-            raise ValueError("choices has an answer twice; each needs its own.")
+            raise fault_at("choices", "has an answer twice", "each needs its own.")
         return self
 
     def procedure(self, points: Points, limits: Limits) -> Procedure:

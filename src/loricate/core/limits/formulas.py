@@ -1,18 +1,22 @@
 """Figures that a limit set makes from a product: formulae, and stretches of a rating."""
 
 import math
+from fractions import Fraction
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from loricate.core.documents import fault_at
+from loricate.core.errors import QuantityError
 from loricate.core.limits.facts import NUMBERS, Facts
-from loricate.core.quantities import Dimension, parse, parse_any
+from loricate.core.quantities import Dimension, as_figure, exactly, parse, parse_any
 
 
 class Formula(BaseModel):
     """A figure that grows with a property of the product, as plain data.
 
     ``base + add · (property - beyond) / per``, with the fraction rounded up to whole steps where
-    the standard counts steps begun, held between ``at_least`` and ``at_most``.
+    the standard counts steps begun, held between ``at_least`` and ``at_most``. Reckoned with the
+    decimal figures as written, and rounded once, as ``as_figure`` does.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -29,11 +33,14 @@ class Formula(BaseModel):
     @model_validator(mode="after")
     def _is_of_a_figure(self) -> "Formula":
         if self.of not in NUMBERS:
-            raise ValueError(
-                f"grows with '{self.of}', which is no figure of a product; there are "
-                f"{', '.join(NUMBERS)}."
-            )
-        parse(self.per, NUMBERS[self.of])
+            reason = f"'{self.of}' is no figure of a product"
+            raise fault_at("of", reason, f"there are {', '.join(NUMBERS)}.")
+        try:
+            is_step = parse(self.per, NUMBERS[self.of]) > 0
+        except QuantityError as error:
+            raise fault_at("per", str(error)) from error
+        if not is_step:
+            raise fault_at("per", f"{self.per} is no step", "give one above 0.")
         return self
 
     def value(self, facts: Facts, dimension: Dimension) -> float | None:
@@ -43,18 +50,17 @@ class Formula(BaseModel):
         """
         known = facts.numbers.get(self.of)
         of_dimension = NUMBERS[self.of]
-        per = parse(self.per, of_dimension)
-        beyond = 0.0 if self.beyond is None else parse(self.beyond, of_dimension)
-        base, add = parse(self.base, dimension), parse(self.add, dimension)
-        low = -math.inf if self.at_least is None else parse(self.at_least, dimension)
-        high = math.inf if self.at_most is None else parse(self.at_most, dimension)
+        per = exactly(parse(self.per, of_dimension))
+        beyond = exactly(0.0 if self.beyond is None else parse(self.beyond, of_dimension))
+        base, add = exactly(parse(self.base, dimension)), exactly(parse(self.add, dimension))
+        low = None if self.at_least is None else exactly(parse(self.at_least, dimension))
+        high = None if self.at_most is None else exactly(parse(self.at_most, dimension))
         if known is None:
             return None
-        steps = max(0.0, (known - beyond) / per)
-        if self.begun:
-            # 12.5 m of cord have begun one step of 7.5 m; binary fractions must not make it two.
-            steps = math.ceil(round(steps, 9))
-        return min(max(base + add * steps, low), high)
+        steps = max(Fraction(0), (exactly(known) - beyond) / per)
+        figure = base + add * (math.ceil(steps) if self.begun else steps)
+        figure = figure if low is None else max(figure, low)
+        return as_figure(figure if high is None else min(figure, high))
 
 
 class Span(BaseModel):

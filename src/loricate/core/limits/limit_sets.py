@@ -6,15 +6,18 @@ has one too. ``least`` and ``most`` say what the test itself must be for the lim
 current, level, dwell.
 """
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping
+from functools import partial
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from loricate.core.documents import fault_at
+from loricate.core.errors import QuantityError
 from loricate.core.limits.facts import NUMBERS, WORDS, Facts
 from loricate.core.limits.formulas import Formula, Span
 from loricate.core.limits.limit import Code
-from loricate.core.quantities import DIMENSIONS, Dimension, parse, parse_any
+from loricate.core.quantities import DIMENSIONS, Dimension, as_figure, exactly, parse, parse_any
 
 
 class LimitSetItem(BaseModel):
@@ -55,25 +58,42 @@ class LimitSetItem(BaseModel):
     @model_validator(mode="after")
     def _figures_fit(self) -> "LimitSetItem":
         if self.dimension not in DIMENSIONS:
-            raise ValueError(f"dimension '{self.dimension}' is not one of {', '.join(DIMENSIONS)}.")
+            reason = f"'{self.dimension}' is no dimension"
+            raise fault_at("dimension", reason, f"there are {', '.join(DIMENSIONS)}.")
         figures = (self.minimum, self.maximum, self.minimum_by, self.maximum_by)
         demands = (self.least, self.least_by, self.most)
         if all(each is None for each in figures) and not any(demands):
             raise ValueError("has neither a minimum nor a maximum nor demands; give one of them.")
-        for figure in (self.minimum, self.maximum):
-            if figure is not None:
-                parse(figure, DIMENSIONS[self.dimension])
         for own in self.fits:
             if own not in WORDS:
-                raise ValueError(f"'{own}' is no property that fits; there are {', '.join(WORDS)}.")
-        for own, span in self.spans.items():
+                raise fault_at(f"fits.{own}", "is no property", f"there are {', '.join(WORDS)}.")
+        for own in self.spans:
             if own not in NUMBERS:
-                raise ValueError(f"'{own}' is no rating; there are {', '.join(NUMBERS)}.")
-            for edge in span.model_dump(exclude_none=True).values():
-                parse(edge, NUMBERS[own])
-        for edge in (*self.least.values(), *self.most.values()):
-            parse_any(edge)
+                raise fault_at(f"spans.{own}", "is no rating", f"there are {', '.join(NUMBERS)}.")
+        for place, read in self._figures():
+            try:
+                read()
+            except QuantityError as error:
+                raise fault_at(place, str(error)) from error
         return self
+
+    def _figures(self) -> Iterator[tuple[str, Callable[[], object]]]:
+        """Every figure by its path, to be read: what cannot be is found when it is stored."""
+        dimension, nothing = DIMENSIONS[self.dimension], Facts("")
+        for place in ("minimum", "maximum"):
+            if (plain := getattr(self, place)) is not None:
+                yield place, partial(parse, plain, dimension)
+            if (formula := getattr(self, f"{place}_by")) is not None:
+                yield f"{place}_by", partial(formula.value, nothing, dimension)
+        for name, formula in self.least_by.items():
+            yield f"least_by.{name}.base", partial(parse_any, formula.base)
+            yield f"least_by.{name}", partial(self.least_of, nothing)
+        for own, span in self.spans.items():
+            for edge, text in span.model_dump(exclude_none=True).items():
+                yield f"spans.{own}.{edge}", partial(parse, text, NUMBERS[own])
+        for part in ("least", "most"):
+            for name, text in getattr(self, part).items():
+                yield f"{part}.{name}", partial(parse_any, text)
 
     @property
     def is_limit(self) -> bool:
@@ -87,6 +107,10 @@ class LimitSetItem(BaseModel):
     def test_settings(self) -> tuple[str, ...]:
         """The settings of the step of which it says the least."""
         return tuple(dict.fromkeys((*self.least, *self.least_by)))
+
+    def dc_level(self, level: float) -> float:
+        """The DC level that takes the place of an AC one, in the same unit."""
+        return as_figure(exactly(level) * exactly(self.dc_factor or 1.0))
 
     def figures(self, facts: Facts | None) -> tuple[float | None, float | None]:
         """Minimum and maximum in SI units for a product.
@@ -138,7 +162,7 @@ class LimitSet(BaseModel):
         ids = [item.id for item in self.items]
         twice = sorted({each for each in ids if ids.count(each) > 1})
         if twice:
-            raise ValueError(f"items has {', '.join(twice)} more than once; each id is one item's.")
+            raise fault_at("items", f"has {', '.join(twice)} more than once", "each id is one's.")
         return self
 
     def find(self, item_id: str) -> LimitSetItem | None:

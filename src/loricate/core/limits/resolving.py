@@ -173,7 +173,7 @@ def least_for(
     found = item.least_of(facts)
     if "level" in found and item.dc_factor and values.get("voltage") == "dc":
         level, dimension = found["level"]
-        found["level"] = (level * item.dc_factor, dimension)
+        found["level"] = (item.dc_level(level), dimension)
     return found
 
 

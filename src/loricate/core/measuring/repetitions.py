@@ -10,6 +10,7 @@ from dataclasses import replace
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from loricate.core.documents import fault_at
 from loricate.core.measuring.grading import Cause, Repetition, StepGrade, Verdict
 
 
@@ -26,9 +27,8 @@ class Repeat(BaseModel):
     @model_validator(mode="after")
     def _can_be_met(self) -> "Repeat":
         if self.needed is not None and self.needed > self.times:
-            raise ValueError(
-                f"needs {self.needed} passes of {self.times} times; ask for at most {self.times}."
-            )
+            reason = f"{self.needed} passes are more than {self.times} times can give"
+            raise fault_at("needed", reason, f"ask for at most {self.times}.")
         return self
 
     @property

@@ -8,7 +8,7 @@ from loricate.core.limits.fitting import fit, variant_text
 from loricate.core.limits.limit import Limit
 from loricate.core.limits.limit_sets import LimitSet, LimitSetItem, LimitSets
 from loricate.core.products.product import Product
-from loricate.core.quantities import DIMENSIONS, display, exact_text
+from loricate.core.quantities import DIMENSIONS, exact_text
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,5 +86,5 @@ def demands_text(item: LimitSetItem, product: Product) -> str:
     if item.dc_factor is not None:
         level, dimension = item.least_of(product.facts).get("level", (None, DIMENSIONS["voltage"]))
         if level is not None:
-            parts.append(f"or DC {display(level * item.dc_factor, dimension)}")
+            parts.append(f"or DC {exact_text(item.dc_level(level), dimension)}")
     return ", ".join(parts)

@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
-from loricate.core.documents import WithFormerForms
+from loricate.core.documents import WithFormerForms, fault_at
 from loricate.core.limits.facts import NUMBERS, Facts
 from loricate.core.limits.limit import Code, Sentence
 from loricate.core.products.families import FAMILIES
@@ -149,17 +149,18 @@ class Product(WithFormerForms):
     @model_validator(mode="after")
     def _parts_have_terminals(self) -> "Product":
         if len(set(self.terminals)) < len(self.terminals):
-            raise ValueError("terminals has a name twice; each needs its own.")
-        for what, named in self._reached():
+            raise fault_at("terminals", "has a name twice", "each needs its own.")
+        for place, named in self._reached():
             lacking = [name for name in named if name not in self.terminals]
             if lacking:
-                raise ValueError(
-                    f"{what} names terminal {', '.join(lacking)}, which the product does not "
-                    "have; add it to terminals."
-                )
+                reason = f"names terminal {', '.join(lacking)}, which the product does not have"
+                raise fault_at(place, reason, "add it to terminals.")
         return self
 
     def _reached(self) -> Iterator[tuple[str, tuple[Terminal, ...]]]:
+        """What names terminals, as a path, and which."""
         yield "clips", self.clips
-        for section in self.sections:
-            yield from section.reached()
+        for name in FAMILIES:
+            section: FamilySection | None = getattr(self, name, None)
+            if section is not None:
+                yield from ((f"{name}.{place}", named) for place, named in section.reached())

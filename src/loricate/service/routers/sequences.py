@@ -20,6 +20,7 @@ from loricate.api.definitions import (
 from loricate.certificates.label import make_label
 from loricate.core.differences import differences
 from loricate.core.errors import Finding
+from loricate.core.sequences.steps import Sequence as SequenceDocument
 from loricate.core.toml_text import read_sequence_text, written
 from loricate.records import sequences
 from loricate.records.errors import NotFound
@@ -139,7 +140,7 @@ async def show_sequence_file(
 ) -> Response:
     """A revision as a TOML file, the newest by default; stored again it is no new revision."""
     record = await desk.store.read(lambda conn: _visible(conn, person, code, revision))
-    text = await desk.study.do(written, record.document)
+    text = await desk.study.do(written, record.document, SequenceDocument)
     headers = {"Content-Disposition": f'attachment; filename="{code.lower()}.toml"'}
     return Response(text, media_type=TOML, headers=headers)
 

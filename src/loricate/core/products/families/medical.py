@@ -37,5 +37,5 @@ class MedicalSection(FamilySection):
 
     def reached(self) -> Iterator[tuple[str, tuple[Terminal, ...]]]:
         """Each applied part, by its connections."""
-        for part in self.applied_parts:
-            yield f"applied part '{part.id}'", part.terminals
+        for index, part in enumerate(self.applied_parts):
+            yield f"applied_parts[{index}].terminals", part.terminals

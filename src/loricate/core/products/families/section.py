@@ -42,5 +42,5 @@ class FamilySection(BaseModel):
         return {}
 
     def reached(self) -> Iterator[tuple[str, tuple[Terminal, ...]]]:
-        """What of it names terminals of the product, as sentences call it, and which."""
+        """What of it names terminals of the product, as a path in it, and which."""
         yield from ()
