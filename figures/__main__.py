@@ -13,6 +13,8 @@ from figures.table import FIGURES
 def main() -> None:
     """Run the figures named on the command line, or all of them."""
     wanted = sys.argv[1:] or list(FIGURES)
+    if strange := [name for name in wanted if name not in FIGURES]:
+        raise SystemExit(f"There is no figure {strange[0]}; there are {', '.join(FIGURES)}.")
     out = Path("out") / "figures.jsonl"
     out.parent.mkdir(exist_ok=True)
     lines = []

@@ -14,10 +14,12 @@ class AppliedPart(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    id: Code
-    type: Literal["B", "BF", "CF"]
-    defibrillation_proof: bool = False
-    terminals: tuple[Terminal, ...] = Field(min_length=1)
+    id: Code = Field(title="Name")
+    type: Literal["B", "BF", "CF"] = Field(title="Type")
+    defibrillation_proof: bool = Field(default=False, title="Defibrillation-proof")
+    terminals: tuple[Terminal, ...] = Field(
+        min_length=1, title="Connections", description="The terminals that lead to it"
+    )
 
 
 class MedicalSection(FamilySection):
