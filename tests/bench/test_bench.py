@@ -15,7 +15,7 @@ from loricate.bench.errors import (
     InstrumentFault,
     StillCharged,
 )
-from loricate.core.measuring.actions import Output
+from loricate.core.measuring.actions import Ending, Output
 from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.roles import WITHSTAND
 from loricate.core.quantities import VOLTAGE
@@ -185,6 +185,23 @@ async def test_a_clock_that_outruns_ours_is_not_believed(rig: Rig) -> None:
     rig.bench.instruments["HV1"].pace = 1.0  # the stand-ins go twenty times as fast
     output = await withstand(rig.bench)
     assert any("after its start" in each.text for each in output.doubts)
+
+
+async def test_who_is_held_up_as_an_output_starts_believes_its_clock(
+    rig: Rig, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A machine under load may lose a moment between the start and its own look at the time."""
+    source = rig.bench.instruments["HV1"]
+    write = source.link.write
+
+    async def held_up(line: str) -> None:
+        await write(line)
+        if line == source.profile.start:
+            await asyncio.sleep(0.04)
+
+    monkeypatch.setattr(source.link, "write", held_up)
+    output = await withstand(rig.bench)
+    assert output.ending is Ending.FINISHED and output.doubts == ()
 
 
 async def test_who_answers_at_the_end_is_who_was_asked(rig: Rig) -> None:

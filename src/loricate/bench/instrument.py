@@ -241,8 +241,9 @@ class Instrument:
             raise Implausible(self.name, f"has an output on before its start ({before.phase})")
         self.energised = True
         try:
-            await self.link.write(self.profile.start)
+            # Before it is sent: whoever is held up after that must not doubt a clock that went on.
             began = asyncio.get_running_loop().time()
+            await self.link.write(self.profile.start)
             self._running = _Running(before, Times.of(self.programmed), began)
             self._running.wait_for(self._running.programme.total_s, self.overrun_s)
             await self.check_errors("did not start")
