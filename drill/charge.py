@@ -250,7 +250,7 @@ def _faults(found: Ended, can_tell: bool, rig: Rig) -> list[str]:
             faults.append(f"a relay opened over a unit that nobody measured: {found.order}")
         if not found.must_earth or rig.bench.danger.state is not DangerState.UNKNOWN:
             faults.append("nobody is told to treat it as charged")
-        if "HV1" not in rig.bench._live:
+        if "HV1" not in rig.bench.outputs.live:
             faults.append("the bench has forgotten the output")
         if found.state != "aborted":
             faults.append(f"the run is {found.state}")

@@ -32,7 +32,7 @@ PROGRAM: dict[str, float | str] = {
 async def withstand(bench: Bench, samples: list[Sample] | None = None, **more: float) -> Output:
     kept: list[Sample] = [] if samples is None else samples
     await bench.connect_unit("HV1", POINTS, [NEST])
-    return await bench.energise("HV1", {**PROGRAM, **more}, [NEST], kept.append)
+    return await bench.outputs.energise("HV1", {**PROGRAM, **more}, [NEST], kept.append)
 
 
 async def test_an_output_is_followed_by_the_instruments_own_clock(rig: Rig) -> None:

@@ -80,14 +80,14 @@ async def test_a_setting_that_somebody_turns_meanwhile_is_seen_after_the_output(
 
     on_the_way(rig, "GB1", turn)
     with pytest.raises(Implausible, match=r"CURRent\? with '9' after its output, set to 12"):
-        await rig.bench.energise("GB1", WANTED[BOND], [], lambda sample: None)
+        await rig.bench.outputs.energise("GB1", WANTED[BOND], [], lambda sample: None)
 
 
 async def test_answers_that_are_one_behind_are_no_settings(rig: Rig) -> None:
     """The error queue's answer, told twice, answers the question for the settings."""
     said(rig, "LK1", lambda line, told: f"{told}\n{told}" if "ERR" in line else told)
     with pytest.raises(Implausible, match="before its start"):
-        await rig.bench.energise("LK1", WANTED[LEAKAGE], [], lambda sample: None)
+        await rig.bench.outputs.energise("LK1", WANTED[LEAKAGE], [], lambda sample: None)
     assert not rig.bench.instruments["LK1"].link.is_open, "what comes next answers no more"
 
 
@@ -107,10 +107,10 @@ async def test_a_level_that_nobody_heard_back_is_taken_for_dangerous(rig: Rig) -
     program = {**WANTED[LEAKAGE], "level_v": 20.0}
     rig.floor.floor.set_guard(False)
     with pytest.raises(InstrumentFault, match="did not start"):  # only the stand-in minds
-        await rig.bench.energise("LK1", program, [], lambda sample: None)
+        await rig.bench.outputs.energise("LK1", program, [], lambda sample: None)
     source.profile = source.profile.model_copy(update={"not_read_back": ("level_v",)})
     with pytest.raises(GuardOpen):
-        await rig.bench.energise("LK1", program, [], lambda sample: None)
+        await rig.bench.outputs.energise("LK1", program, [], lambda sample: None)
 
 
 async def test_an_error_that_is_another_answer_ends_the_link(rig: Rig) -> None:
@@ -225,7 +225,7 @@ async def test_where_nothing_is_read_back_nothing_is_asked(rig: Rig) -> None:
     await bench.connect()
     lines: list[str] = []
     on_the_way(rig, "GB1", lambda line: lines.append(line) or line)  # type: ignore[func-returns-value]
-    output = await bench.energise("GB1", WANTED[BOND], [], lambda sample: None)
+    output = await bench.outputs.energise("GB1", WANTED[BOND], [], lambda sample: None)
     assert output.summary
     assert not [line for line in lines if "CURRent?" in line]
     await bench.close()

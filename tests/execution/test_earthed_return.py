@@ -31,7 +31,7 @@ async def withstand(rig: Rig, side: str, earthed: tuple[str, ...], dc: bool = Fa
     }  # fmt: skip
     await rig.bench.connect_unit("HV1", {"high": ("L", "N"), "low": ("PE",)}, [NEST])
     try:
-        return await rig.bench.energise("HV1", programme, [NEST], lambda sample: None)
+        return await rig.bench.outputs.energise("HV1", programme, [NEST], lambda sample: None)
     finally:
         rig.floor.floor.nests["FX-A/1"].earthed = ()
 

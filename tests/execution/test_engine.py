@@ -380,7 +380,7 @@ async def test_a_defect_in_one_nests_measurement_ends_no_others(
     rig: Rig, sequence: ReadySequence, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """What nobody thought of (here: division by nothing) is one nest's `not_run`, and told."""
-    energise = rig.bench.energise
+    energise = rig.bench.outputs.energise
     first = rig.bench.plan.fixtures[0].nests["1"]
 
     async def broken(name: str, programme: Programme, nests: list[Nest], *more: Any) -> Output:
@@ -388,7 +388,7 @@ async def test_a_defect_in_one_nests_measurement_ends_no_others(
             raise ZeroDivisionError("float division by zero")
         return await energise(name, programme, nests, *more)
 
-    monkeypatch.setattr(rig.bench, "energise", broken)
+    monkeypatch.setattr(rig.bench.outputs, "energise", broken)
     engine, notebook = engine_for(rig, only(sequence, "earth", "withstand"), "12")
     await run(engine)
     assert notebook.state == "finished"

@@ -2,6 +2,7 @@
 
 import datetime as dt
 import tomllib
+from collections.abc import Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import Annotated, Literal
@@ -185,6 +186,15 @@ class BenchPlan(_Part):
     def of_role(self, role: Role) -> tuple[InstrumentPlan, ...]:
         """The instruments of a role, in their order."""
         return tuple(each for each in self.instruments if each.role == role)
+
+    def nest_names(self, nests: Sequence[Mapping[str, int]]) -> tuple[str, ...]:
+        """The names of nests by their columns."""
+        return tuple(
+            name
+            for fixture in self.fixtures
+            for name, columns in fixture.nests.items()
+            if any(columns == nest for nest in nests)
+        )
 
     def find_fixture(self, code: str) -> FixturePlan | None:
         """Give the fixture of this code, or None."""

@@ -129,13 +129,13 @@ class BenchDriver(Driver):
 
     async def energise(self, action: Energise) -> Output:
         name = self.using[action.role]
-        return await self.bench.energise(
+        return await self.bench.outputs.energise(
             name, action.programme, self.nests, self._on_sample, self.care
         )
 
     async def source(self, action: Source) -> Level:
         name = self.using[action.role]
-        return await self.bench.source(
+        return await self.bench.outputs.source(
             name, action.programme, self.nests, self._on_sample, self.care
         )
 
@@ -143,19 +143,19 @@ class BenchDriver(Driver):
         name = self.using[action.role]
         question = holding.question
         if question is None:
-            return await self.bench.hold(name, holding)
+            return await self.bench.outputs.hold(name, holding)
         asked = asyncio.ensure_future(self._meanwhile(Ask(question.question, question.choices)))
         try:
-            held = await self.bench.hold(name, holding, asked.done)
+            held = await self.bench.outputs.hold(name, holding, asked.done)
             return replace(held, answer=asked.result()) if asked.done() else held
         finally:
             asked.cancel()
 
     async def off(self, action: Off) -> Output:
-        return await self.bench.off(self.using[action.role])
+        return await self.bench.outputs.off(self.using[action.role])
 
     async def drop(self, role: Role) -> None:
-        await self.bench.drop(self.using[role])
+        await self.bench.outputs.drop(self.using[role])
 
     async def acquire(self, action: Acquire) -> Waveform:
         return await self.bench.acquire(self.using[action.role], action.name)
