@@ -346,6 +346,50 @@ async def test_who_is_cancelled_leaves_the_bench_to_be_made_safe(rig: Rig) -> No
         pass
 
 
+async def both_charged(rig: Rig) -> None:
+    """Two sources on two nests, cut off by being cancelled: nothing is measured yet."""
+    for name, column in (("HV1", 1), ("HV2", 5)):
+        nest = {"L": column, "N": column + 1, "PE": column + 2, "CHASSIS": column + 3}
+        await rig.bench.connect_unit(name, HIGH.points, [nest])
+        running = asyncio.ensure_future(
+            rig.bench.outputs.energise(name, DC, [nest], lambda sample: None)
+        )
+        source = rig.floor.instruments[name]
+        await until(lambda source=source: source.output_on)  # type: ignore[misc]
+        running.cancel()
+        with pytest.raises(asyncio.CancelledError):
+            await running
+    assert set(rig.bench.outputs.live) == {"HV1", "HV2"}
+
+
+async def test_making_safe_is_for_each_whatever_breaks_with_another(rig: Rig) -> None:
+    """A screen that breaks at the first one's discharge keeps nobody from the second."""
+    await both_charged(rig)
+
+    def broken(sample: Sample) -> None:
+        raise ZeroDivisionError
+
+    rig.bench.outputs.live["HV1"].care = Care(earthed_s=0.02)
+    assert await rig.bench.make_safe(broken) == ()
+    assert is_safe(rig) and not rig.floor.floor.closed
+
+
+async def test_a_defect_of_ours_while_a_unit_is_discharged_leaves_it_taken_for_charged(
+    rig: Rig, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    await both_charged(rig)
+
+    async def defect(*given: object) -> float:
+        raise ZeroDivisionError("division by zero")
+
+    monkeypatch.setattr(rig.bench.instruments["HV1"], "discharge", defect)
+    (why,) = await rig.bench.make_safe()
+    assert "HV1 cannot say what is left at the unit (division by zero)" in why
+    assert rig.bench.danger.must_earth and rig.floor.floor.closed, "no relay moves"
+    assert "HV2" not in rig.bench.outputs.live, "the other was measured all the same"
+    assert await rig.bench.confirm_earthed() == () and is_safe(rig)
+
+
 async def test_hands_wait_for_what_stays_on(rig: Rig) -> None:
     def procedure() -> Asking[None]:
         yield from do(HIGH)

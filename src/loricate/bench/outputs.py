@@ -2,8 +2,17 @@
 
 import asyncio
 import contextlib
+import logging
 import math
-from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Mapping, Sequence
+from collections.abc import (
+    AsyncIterator,
+    Awaitable,
+    Callable,
+    Iterable,
+    Iterator,
+    Mapping,
+    Sequence,
+)
 from dataclasses import dataclass, field
 
 from loricate.bench.care import USUAL_CARE, Care
@@ -24,11 +33,23 @@ from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.hazards import Hazard, hazard_of
 from loricate.core.measuring.holding import Holding, Until
 
+logger = logging.getLogger("loricate.bench")
 AT_LEVEL = "dwell"  # the phase in which an output stands at its level
 
 
 def _unseen(sample: Sample) -> None:
     """Samples that nobody watches."""
+
+
+@contextlib.contextmanager
+def _each_for_itself(name: str) -> Iterator[None]:
+    """Whatever goes wrong with one instrument, the next is made safe all the same."""
+    try:
+        yield
+    except BenchError:
+        pass
+    except Exception:
+        logger.exception("making safe went wrong", extra={"instrument": name})
 
 
 @dataclass(slots=True)
@@ -303,7 +324,7 @@ class Outputs:
             self._let_go(name)
 
     def _let_go(self, name: str) -> None:
-        """Forget an output that stayed on; what it may have left stands in ``_live`` still."""
+        """Forget an output that stayed on; what it may have left stands in ``live`` still."""
         instrument = self.instruments[name]
         instrument.stop_now()
         instrument.energised = False
@@ -326,7 +347,6 @@ class Outputs:
             return
         live.is_discharging = True
         instrument = self.instruments[name]
-
         broken: Exception | None = None
 
         def look(sample: Sample) -> None:
@@ -347,8 +367,8 @@ class Outputs:
             except StillCharged as error:
                 self.charged[instrument.name] = str(error)
                 raise
-            except BenchError as error:
-                if misfit is None and not instrument.link.is_open:
+            except Exception as error:  # a defect of ours knows no more of it than a dead link
+                if isinstance(error, BenchError) and not misfit and not instrument.link.is_open:
                     misfit = error
                     continue
                 unknown = ChargeUnknown(instrument.name, str(error).rstrip("."))
@@ -395,12 +415,12 @@ class Outputs:
         self.stop_now()
         for name in list(self._held):
             self._let_go(name)
-        for instrument in self.instruments.values():
-            with contextlib.suppress(BenchError):  # its dead-man takes the output off
+        for name, instrument in self.instruments.items():
+            with _each_for_itself(name):  # its dead-man takes the output off
                 if instrument.link.is_open and not await instrument.is_off():
                     instrument.stop_now()
         for name in list(self.live):
-            with contextlib.suppress(BenchError):  # what is charged is kept in ``charged``
+            with _each_for_itself(name):  # what is charged is kept in ``charged``
                 await self._discharge(name, on_residual)
         return tuple(self.charged.values())
 

@@ -4,13 +4,14 @@ import json
 from collections.abc import Mapping
 from typing import Any, TypeVar
 
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel, ValidationError, ValidationInfo
 from pydantic_core import PydanticCustomError
 
 from loricate.core.errors import DocumentError, Finding
 
 MOST_FINDINGS = 200  # of one document; who has more puts those right first
 FAULT_AT = "fault_at"
+INCOMING = "incoming"
 ModelT = TypeVar("ModelT", bound=BaseModel)
 
 
@@ -29,6 +30,14 @@ def fault_at(place: str, reason: str, remedy: str = "") -> PydanticCustomError:
     return PydanticCustomError(
         FAULT_AT, "{place}: {reason}; {remedy}" if remedy else "{place}: {reason}", told
     )
+
+
+def is_incoming(info: ValidationInfo) -> bool:
+    """Whether a document is on its way in, and held to more than one that is stored already.
+
+    What was stored before a check there was must stay readable, or all that reads it would fail.
+    """
+    return bool(info.context and info.context.get(INCOMING))
 
 
 def findings_of(error: ValidationError, prefix: str = "") -> tuple[Finding, ...]:
@@ -69,4 +78,5 @@ def read_strictly(model: type[ModelT], data: object) -> ModelT:
     """
     if issubclass(model, WithFormerForms) and isinstance(data, Mapping):
         data = model.in_current_form(data)
-    return model.model_validate_json(json.dumps(data, default=str), strict=True)
+    text = json.dumps(data, default=str)
+    return model.model_validate_json(text, strict=True, context={INCOMING: True})

@@ -1,5 +1,6 @@
 """Limit sets: formulae, which item holds for a product and a step, and figures that loosen one."""
 
+import json
 from decimal import Decimal
 from typing import Any
 
@@ -8,6 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
+from loricate.core.documents import read_document
+from loricate.core.errors import DocumentError
 from loricate.core.kinds import KINDS
 from loricate.core.limits.fitting import fit
 from loricate.core.limits.formulas import Formula
@@ -15,6 +18,7 @@ from loricate.core.limits.limit import LimitEntry
 from loricate.core.limits.limit_sets import LimitSet, LimitSetItem
 from loricate.core.limits.resolving import Asked, resolve
 from loricate.core.measuring.readings import Measurand
+from loricate.core.products.offer import offered_limits
 from loricate.core.products.product import Product
 from loricate.core.quantities import CURRENT, RESISTANCE, VOLTAGE, exact_text, parse
 from loricate.core.review import Reviewed, Severity, review
@@ -99,10 +103,42 @@ def test_a_level_reckoned_from_a_rating_is_the_decimal_figure_that_people_reckon
     assert len(exact_text(figure, VOLTAGE)) <= len("1.23456 kV")
 
 
-@pytest.mark.parametrize("per", ["0 V", "-1 V"])
-def test_a_formula_steps_by_something(per: str) -> None:
-    with pytest.raises(ValidationError, match="is no step; give one above 0"):
-        Formula(base="0 V", add="1 V", per=per, of="supply_voltage")
+FORMULA = {"base": "0 Ω", "add": "1 Ω", "per": "1 m", "of": "cord_length"}
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"of": "title"}, "'title' is no figure of a product"),
+        ({"per": "0 m"}, "0 m is no step; give one above 0"),
+        ({"per": "-1 m"}, "-1 m is no step"),
+        ({"per": "1 V"}, "is a voltage, not a length"),
+        ({"base": "much"}, "not a number"),
+        ({"add": "1 V"}, "is a voltage, not a resistance"),
+        ({"at_most": "1"}, "no unit"),
+    ],
+)
+def test_a_formula_that_cannot_be_reckoned_is_refused_as_it_comes_and_told_where_it_is_stored(
+    change: dict[str, str], says: str
+) -> None:
+    """What was stored before it was looked at stays readable: only who cites it is told."""
+    item = {
+        "id": "a", "clause": "1", "kind": "ground_bond", "reading": "resistance",
+        "dimension": "resistance", "maximum_by": {**FORMULA, **change},
+    }  # fmt: skip
+    document = {
+        "format": "loricate-limit-set/1", "code": "OLD", "title": "t", "standard": "S",
+        "edition": "1", "items": [item],
+    }  # fmt: skip
+    with pytest.raises(DocumentError, match=says) as refused:
+        read_document(LimitSet, document, "limit set")
+    assert refused.value.findings[0].path.startswith("items[0].maximum_by")
+    stored = {"OLD": (LimitSet.model_validate_json(json.dumps(document)), 1)}
+    facts = product(cord_length="3 m").facts
+    with pytest.raises(ValueError, match=says):
+        resolve(LimitEntry(source="OLD/a"), BOND, stored, facts)
+    (offered,) = offered_limits(product(cord_length="3 m"), stored)
+    assert not offered.holds and any(says in reason for reason in offered.reasons)
 
 
 @pytest.mark.parametrize(
@@ -226,11 +262,6 @@ def test_why_an_item_holds_is_told(limit_sets: LimitSets) -> None:
         ({"spans": {"rated_power": {"above": "1 kV"}}}, "is a voltage, not a power"),
         ({"spans": {"rated_power": {"above": "1000"}}}, "no unit"),
         ({"spans": {"title": {"above": "1 V"}}}, "spans.title: is no rating"),
-        ({"maximum_by": {"base": "0 Ω", "add": "1 Ω", "per": "1 m", "of": "title"}}, "no figure"),
-        (
-            {"maximum_by": {"base": "0 Ω", "add": "1 Ω", "per": "1 m", "of": "age"}},
-            "'age' is no figure",
-        ),
     ],
 )
 def test_a_faulty_item_is_refused(change: dict[str, Any], says: str) -> None:

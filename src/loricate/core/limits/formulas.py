@@ -1,11 +1,11 @@
 """Figures that a limit set makes from a product: formulae, and stretches of a rating."""
 
 import math
-from fractions import Fraction
+from fractions import Fraction as Exact
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, model_validator
 
-from loricate.core.documents import fault_at
+from loricate.core.documents import fault_at, is_incoming
 from loricate.core.errors import QuantityError
 from loricate.core.limits.facts import NUMBERS, Facts
 from loricate.core.quantities import Dimension, as_figure, exactly, parse, parse_any
@@ -31,33 +31,37 @@ class Formula(BaseModel):
     at_most: str | None = None
 
     @model_validator(mode="after")
-    def _is_of_a_figure(self) -> "Formula":
+    def _can_be_reckoned(self, info: ValidationInfo) -> "Formula":
+        if is_incoming(info):
+            self._step()
+        return self
+
+    def _step(self) -> Exact:
+        """The step of the property that it grows by; raises ValueError where there is none."""
         if self.of not in NUMBERS:
             reason = f"'{self.of}' is no figure of a product"
             raise fault_at("of", reason, f"there are {', '.join(NUMBERS)}.")
         try:
-            is_step = parse(self.per, NUMBERS[self.of]) > 0
+            step = exactly(parse(self.per, NUMBERS[self.of]))
         except QuantityError as error:
             raise fault_at("per", str(error)) from error
-        if not is_step:
+        if step <= 0:
             raise fault_at("per", f"{self.per} is no step", "give one above 0.")
-        return self
+        return step
 
     def value(self, facts: Facts, dimension: Dimension) -> float | None:
         """The figure for a product, in the SI unit of ``dimension``; None without the property.
 
-        Raises QuantityError for a figure of another dimension.
+        Raises ValueError for a figure of another dimension, or a formula that cannot be reckoned.
         """
-        known = facts.numbers.get(self.of)
-        of_dimension = NUMBERS[self.of]
-        per = exactly(parse(self.per, of_dimension))
-        beyond = exactly(0.0 if self.beyond is None else parse(self.beyond, of_dimension))
+        per, known = self._step(), facts.numbers.get(self.of)
+        beyond = exactly(0.0 if self.beyond is None else parse(self.beyond, NUMBERS[self.of]))
         base, add = exactly(parse(self.base, dimension)), exactly(parse(self.add, dimension))
         low = None if self.at_least is None else exactly(parse(self.at_least, dimension))
         high = None if self.at_most is None else exactly(parse(self.at_most, dimension))
         if known is None:
             return None
-        steps = max(Fraction(0), (exactly(known) - beyond) / per)
+        steps = max(Exact(0), (exactly(known) - beyond) / per)
         figure = base + add * (math.ceil(steps) if self.begun else steps)
         figure = figure if low is None else max(figure, low)
         return as_figure(figure if high is None else min(figure, high))

@@ -10,9 +10,9 @@ from collections.abc import Callable, Iterator, Mapping
 from functools import partial
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, model_validator
 
-from loricate.core.documents import fault_at
+from loricate.core.documents import fault_at, is_incoming
 from loricate.core.errors import QuantityError
 from loricate.core.limits.facts import NUMBERS, WORDS, Facts
 from loricate.core.limits.formulas import Formula, Span
@@ -56,7 +56,7 @@ class LimitSetItem(BaseModel):
     )
 
     @model_validator(mode="after")
-    def _figures_fit(self) -> "LimitSetItem":
+    def _figures_fit(self, info: ValidationInfo) -> "LimitSetItem":
         if self.dimension not in DIMENSIONS:
             reason = f"'{self.dimension}' is no dimension"
             raise fault_at("dimension", reason, f"there are {', '.join(DIMENSIONS)}.")
@@ -70,24 +70,28 @@ class LimitSetItem(BaseModel):
         for own in self.spans:
             if own not in NUMBERS:
                 raise fault_at(f"spans.{own}", "is no rating", f"there are {', '.join(NUMBERS)}.")
-        for place, read in self._figures():
+        for place, read in (*self._figures(), *(self._reckoned() if is_incoming(info) else ())):
             try:
                 read()
             except QuantityError as error:
                 raise fault_at(place, str(error)) from error
         return self
 
-    def _figures(self) -> Iterator[tuple[str, Callable[[], object]]]:
-        """Every figure by its path, to be read: what cannot be is found when it is stored."""
-        dimension, nothing = DIMENSIONS[self.dimension], Facts("")
-        for place in ("minimum", "maximum"):
-            if (plain := getattr(self, place)) is not None:
-                yield place, partial(parse, plain, dimension)
-            if (formula := getattr(self, f"{place}_by")) is not None:
-                yield f"{place}_by", partial(formula.value, nothing, dimension)
+    def _reckoned(self) -> Iterator[tuple[str, Callable[[], object]]]:
+        """What is reckoned from a product, by its path: what cannot be is found when it comes."""
+        nothing = Facts("")
+        for place in ("minimum_by", "maximum_by"):
+            if (formula := getattr(self, place)) is not None:
+                yield place, partial(formula.value, nothing, DIMENSIONS[self.dimension])
         for name, formula in self.least_by.items():
             yield f"least_by.{name}.base", partial(parse_any, formula.base)
             yield f"least_by.{name}", partial(self.least_of, nothing)
+
+    def _figures(self) -> Iterator[tuple[str, Callable[[], object]]]:
+        """Every figure that is written out, by its path, to be read."""
+        for place in ("minimum", "maximum"):
+            if (plain := getattr(self, place)) is not None:
+                yield place, partial(parse, plain, DIMENSIONS[self.dimension])
         for own, span in self.spans.items():
             for edge, text in span.model_dump(exclude_none=True).items():
                 yield f"spans.{own}.{edge}", partial(parse, text, NUMBERS[own])

@@ -63,17 +63,16 @@ def _items(product: Product, limit_set: LimitSet, revision: int) -> Iterator[Off
     for item in limit_set.items:
         found = fit(item, product.facts)
         holds, reasons = found.holds, found.reasons
-        figure = ""
+        figure = demands = ""
         try:
+            demands = demands_text(item, product)
             low, high = item.figures(product.facts)
             figure = Limit(dimension=item.dimension, minimum=low, maximum=high).text
         except ValueError as error:
             holds, reasons = False, (*reasons, str(error))
         if item.by_name:
             reasons = (*reasons, "counts where it is cited by name")
-        yield OfferedLimit(
-            limit_set, revision, item, holds, reasons, figure, demands_text(item, product)
-        )
+        yield OfferedLimit(limit_set, revision, item, holds, reasons, figure, demands)
 
 
 def demands_text(item: LimitSetItem, product: Product) -> str:

@@ -250,7 +250,12 @@ class _Limiting:
             sources = cited[""] + (cited[point.name] if point.name else [])
             items = demanding_items(self.kind.name, values, sources, self.limit_sets, here)
             for limit_set, revision, item in items.values():
-                for setting, (least, dimension) in least_for(item, here, values).items():
+                try:
+                    asked = least_for(item, here, values)
+                except ValueError as error:  # of a set that was stored before that was looked at
+                    self._say(item.id, str(error))
+                    continue
+                for setting, (least, dimension) in asked.items():
                     quantity = self.kind.measured_as.get(setting)
                     if quantity is None:
                         continue
