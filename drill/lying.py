@@ -19,7 +19,7 @@ from loricate.bench.bench import Bench, Patience
 from loricate.bench.plan import BenchPlan
 from loricate.commands.places import demo_folder
 from loricate.core.attempts import Attempt
-from loricate.core.measuring.actions import Answer, Output
+from loricate.core.measuring.actions import Answer, Ending, Output
 from loricate.core.measuring.grading import Verdict
 from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.engine import Engine
@@ -136,11 +136,13 @@ class Site:
         source, floor = self.floor.instruments[name], self.floor.floor
         assert isinstance(source, OutputInstrument)
         instrument, begin, cut = self.bench.instruments[name], source.begin, source.cut
-        read_summary = instrument.read_summary
+        read_summary, adjust = instrument.read_summary, instrument.adjust
         really: dict[str, float | str] = {}
+        changing: dict[str, float | str] = {}
 
         def began() -> None:
             really.clear()
+            changing.clear()
             rows = {row for row, wire in floor.rows.items() if wire.startswith(f"{name}.")}
             hot.update(nests_of({column for row, column in floor.closed if row in rows}))
             begin()
@@ -149,18 +151,26 @@ class Site:
             really.update(settings_of(source))
             cut()
 
+        async def adjusted(settings: Mapping[str, float | str]) -> None:
+            changing.update(settings)
+            await adjust(settings)
+
         async def summed_up() -> Output:
             wanted = dict(instrument.programmed)
             output = await read_summary()
+            # One that was cut as it was being changed may have been set as it was to be.
+            either = {} if output.ending is Ending.FINISHED else changing
             if not output.doubts:
                 self.set_otherwise += [
                     f"{name} had {each} of {really.get(each)}, and {value} was believed"
                     for each, value in wanted.items()
                     if not is_same(value, really.get(each))
+                    and not is_same(either.get(each, value), really.get(each))
                 ]
             return output
 
         source.begin, source.cut = began, ended  # type: ignore[method-assign]
+        instrument.adjust = adjusted  # type: ignore[method-assign]
         instrument.read_summary = summed_up  # type: ignore[method-assign]
 
     async def load(self, number: int) -> Load:

@@ -20,6 +20,7 @@ from loricate.core.measuring.actions import (
     Enter,
     Form,
     Hold,
+    Level,
     Off,
     Output,
     Source,
@@ -273,6 +274,39 @@ async def test_an_output_that_is_on_for_its_longest_ends_by_itself(rig: Rig) -> 
     met, output = await driver(rig).drive(procedure())
     assert met is None and output.ending is Ending.FINISHED
     assert output.doubts == () and output.at_level_s == pytest.approx(2.0, abs=0.1)
+    assert is_safe(rig)
+
+
+@pytest.mark.parametrize("refuses", [False, True])
+async def test_an_output_that_ended_by_itself_is_not_told_as_one_that_was_changed(
+    rig: Rig, monkeypatch: pytest.MonkeyPatch, refuses: bool
+) -> None:
+    """Held up between two levels for longer than it may stay on: it never came to the second."""
+    source, link = rig.floor.instruments["HV1"], rig.bench.instruments["HV1"].link
+    write, short = link.write, {**DC, "dwell_s": 2.0}
+
+    async def late(line: str) -> None:
+        if "VOLTage 800" in line:
+            async with asyncio.timeout(10):
+                while source.output_on:  # noqa: ASYNC110 - nothing tells of it
+                    await asyncio.sleep(0.01)
+            line = line.replace("800", "99999") if refuses else line
+        await write(line)
+
+    monkeypatch.setattr(link, "write", late)
+
+    def procedure() -> Asking[tuple[Level, Output]]:
+        yield from do(HIGH)
+        yield from do(Source(WITHSTAND, short))
+        yield from do(Hold(WITHSTAND, (For(1.0),)))
+        level = yield from do(Source(WITHSTAND, {**short, "level_v": 800.0}))
+        return level, (yield from do(Off(WITHSTAND)))
+
+    level, output = await driver(rig).drive(procedure())
+    assert level.look is None and output.doubts == ()
+    assert output.summary["voltage"] == pytest.approx(500, rel=0.01)
+    assert rig.bench.instruments["HV1"].programmed["level_v"] == 500.0
+    assert source.level_v == 500.0, "and so it is set"  # type: ignore[attr-defined]
     assert is_safe(rig)
 
 

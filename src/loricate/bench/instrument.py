@@ -193,6 +193,15 @@ class Instrument:
     async def program(self, settings: Mapping[str, float | str]) -> None:
         """Send settings, in one message if the make takes that, and have them told again."""
         self.programmed.clear()
+        await self._send(settings)
+        await self._check_settings(settings, "before its start")
+        self.programmed.update(settings)
+        self._meter = self.capability
+        if settings.get("return_side") == "HIGH" and self._meter.high_side is not None:
+            self._meter = self._meter.high_side
+
+    async def _send(self, settings: Mapping[str, float | str]) -> None:
+        """Have it set so; raises InstrumentFault where it refuses, or its make has no such."""
         lines = []
         for name, value in settings.items():
             line = self.profile.spelled(name, value)
@@ -204,11 +213,6 @@ class Instrument:
         for message in [self.profile.joined.join(lines)] if self.profile.joined else lines:
             await self.link.write(message)
         await self.check_errors(f"refused {', '.join(settings)}")
-        await self._check_settings(settings, "before its start")
-        self.programmed.update(settings)
-        self._meter = self.capability
-        if settings.get("return_side") == "HIGH" and self._meter.high_side is not None:
-            self._meter = self._meter.high_side
 
     async def _check_settings(self, settings: Mapping[str, float | str], when: str) -> None:
         """It must say that it is set to what it was sent, as far as its make can say so."""
@@ -303,7 +307,8 @@ class Instrument:
     async def adjust(self, settings: Mapping[str, float | str]) -> None:
         """Change settings of the running output, those that its make takes then.
 
-        The time that it may stay on begins anew with it.
+        The time that it may stay on begins anew with it. Where it has ended by itself meanwhile,
+        it is set as it was: what it did, it did so set.
         """
         running = self._running
         changed = {
@@ -317,10 +322,17 @@ class Instrument:
             raise InstrumentFault(self.name, "has no output on to be changed")
         if not changed:
             return
-        lines = [str(self.profile.spelled(name, value)) for name, value in changed.items()]
-        for message in [self.profile.joined.join(lines)] if self.profile.joined else lines:
-            await self.link.write(message)
-        await self.check_errors(f"refused {', '.join(changed)}")
+        former = {name: each for name, each in self.programmed.items() if name in changed}
+        try:
+            await self._send(changed)
+        except InstrumentFault:
+            if not await self._has_ended(running):
+                raise
+        else:
+            await self._has_ended(running)
+        if not self.energised:
+            await self._send(former)
+            return
         self.programmed.update(changed)
         await self._check_settings(self.programmed, "under its output")
         now = asyncio.get_running_loop().time()

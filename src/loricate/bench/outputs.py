@@ -190,6 +190,8 @@ class Outputs:
         async with self._kept_on(name):
             if instrument.is_running:
                 await instrument.adjust(programme)
+                if not instrument.is_running:
+                    return Level(None)
                 await self._keep_hazard(name, held)
             else:
                 await self._start(instrument, held.hazard)
