@@ -18,6 +18,7 @@ from drill.lying import Notebook
 from loricate.bench.bench import Bench, Patience
 from loricate.bench.danger import DangerState
 from loricate.bench.plan import BenchPlan
+from loricate.commands import demo_site
 from loricate.commands.places import demo_folder
 from loricate.core.sequences.ready import ReadyStep
 from loricate.execution.engine import Engine
@@ -56,7 +57,7 @@ class Rig:
         stack.push_async_callback(self.floor.close)
         text = (demo_folder() / "bench" / "bench.toml").read_text(encoding="utf-8")
         data = {**tomllib.loads(text), "pace": PACE}
-        for part in [*data["instruments"], data["matrix"], data["guard"], data["inputs"]]:
+        for part in demo_site.parts_of(data):
             part["address"] = f"tcp://127.0.0.1:{ports[part['id']]}"
         self.bench = Bench(
             BenchPlan.model_validate(data), patience=Patience(link_s=0.5, overrun_s=0.3)

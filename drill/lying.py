@@ -17,6 +17,7 @@ from drill.ladder import Ladder, ladder_step
 from drill.wires import LIES, MISHEARD, LyingWire
 from loricate.bench.bench import Bench, Patience
 from loricate.bench.plan import BenchPlan
+from loricate.commands import demo_site
 from loricate.commands.places import demo_folder
 from loricate.core.attempts import Attempt
 from loricate.core.measuring.actions import Answer, Ending, Output
@@ -99,7 +100,7 @@ class Site:
             stack.push_async_callback(self.wires[name].close)
         text = (demo_folder() / "bench" / "bench.toml").read_text(encoding="utf-8")
         data = {**tomllib.loads(text), "pace": PACE}
-        for part in [*data["instruments"], data["matrix"], data["guard"], data["inputs"]]:
+        for part in demo_site.parts_of(data):
             part["address"] = f"tcp://127.0.0.1:{ports[part['id']]}"
         self.bench = Bench(BenchPlan.model_validate(data), patience=PATIENCE)
         await self.bench.connect()

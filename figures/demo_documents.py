@@ -18,7 +18,10 @@ def demo_sequence() -> ReadySequence:
 
 def certificate_document() -> dict[str, Any]:
     """A certificate's document with the demo sequence's five steps and their readings."""
-    limit = {"minimum": None, "maximum": 0.2, "text": "≤ 200 mΩ", "source": "IEC 60335-1:2010 A"}
+    limit = {
+        "minimum": None, "maximum": 0.2, "caution_below": None, "caution_above": None,
+        "text": "≤ 200 mΩ", "source": "IEC 60335-1:2010 A",
+    }  # fmt: skip
     reading = {
         "quantity": "resistance", "point": "", "value": 0.0834, "unit": "Ω", "bound": "exact",
         "uncertainty": 0.0007, "text": "83.40 mΩ", "instrument": "GB1", "verdict": "pass",
@@ -28,7 +31,7 @@ def certificate_document() -> dict[str, Any]:
     names = ("resistance", "voltage", "current")
     step = {
         "id": "s", "title": "Earth from plug to case", "kind": "ground_bond", "attempt": 1,
-        "reason": "", "earlier": [], "repetitions": [], "faults": [],
+        "reason": "", "earlier": [], "repetitions": [], "faults": [], "curves": [],
         "started_at": "2026-11-25T08:00:00.000Z", "verdict": "pass", "cause": "", "note": "",
         "conditions": "High terminals L+N, Low terminals PE, Test voltage 1 kV, Dwell 1 s",
         "readings": [{**reading, "quantity": name} for name in names],
@@ -38,15 +41,16 @@ def certificate_document() -> dict[str, Any]:
         "calibrated": "2026-06-09", "due": "2027-06-09", "certificate": "K-2026-0611",
     }  # fmt: skip
     return {
-        "format": "loricate-certificate/2", "kind": "certificate", "number": "C-2026-000007",
-        "supersedes": "", "remarks": [],
+        "format": "loricate-certificate/3", "kind": "certificate", "number": "C-2026-000007",
+        "supersedes": "", "remarks": [], "zone": "UTC", "ambient": None,
+        "unseen": {},
         "issued_at": "2026-11-25T08:01:00.000Z", "site": "Quillmere Apparatus",
         "verdict": "pass", "cause": "",
         "unit": {"serial": "DC40-26-0117", "product": "DC-40", "product_revision": 1,
                  "title": "Drying cabinet DC-40", "protection_class": "I", "lot": ""},
         "run": {"id": "r", "started_at": "2026-11-25T08:00:00.000Z",
-                "ended_at": "2026-11-25T08:00:40.000Z", "operator": "mara", "bench": "BENCH-2",
-                "fixture": "FX-A", "nest": "1"},
+                "ended_at": "2026-11-25T08:00:40.000Z", "operator": "mara",
+                "operator_name": "Mara Quill", "bench": "BENCH-2", "fixture": "FX-A", "nest": "1"},
         "sequence": {"code": "DC40-FINAL", "revision": 1, "title": "Final test",
                      "decision_rule": "simple", "decision_r": None, "coverage_factor": 2.0,
                      "findings_left": []},

@@ -144,6 +144,14 @@ def second_engineer(client: Client) -> Client:
     return other
 
 
+@pytest.fixture
+def quality(site: dict[str, Any]) -> Iterator[Client]:
+    """A client signed in to the shared site as its quality."""
+    with Client(site["url"]) as other:
+        other.sign_in(demo_site.QUALITY, site["password"])
+        yield other
+
+
 def release(client: Client, document: Mapping[str, Any]) -> None:
     """Store a sequence and release it, whatever its review finds; an error by somebody else."""
     code = client.add_sequence(document).code
@@ -158,10 +166,11 @@ def release(client: Client, document: Mapping[str, Any]) -> None:
 
 
 def finish(client: Client, run_id: str) -> None:
-    """Follow a run to its end, answering every question with its first choice."""
+    """Follow a run to its end and its papers, answering each question with its first choice."""
     for event in client.events(run_id):
         if event.name == "question":
             client.answer(run_id, event.data["nest"], event.data["choices"][0])
+    client.wait_for_papers(run_id)
 
 
 def run_load(

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from loricate.bench.bench import Bench
 from loricate.bench.plan import BenchPlan
+from loricate.commands import demo_site
 from loricate.simulator.standins import StandIns
 
 DEMO = Path(__file__).parents[1] / "demo"
@@ -34,7 +35,7 @@ async def connected_rig() -> AsyncIterator[Rig]:
     floor = StandIns(DEMO / "stand-ins" / "stand-ins.toml", pace=20.0)
     ports = await floor.serve()
     data = tomllib.loads((DEMO / "bench" / "bench.toml").read_text(encoding="utf-8"))
-    for part in [*data["instruments"], data["matrix"], data["guard"], data["inputs"]]:
+    for part in demo_site.parts_of(data):
         part["address"] = f"tcp://127.0.0.1:{ports[part['id']]}"
     bench = Bench(BenchPlan.model_validate({**data, "pace": 20.0}))
     assert await bench.connect() == {}

@@ -35,7 +35,9 @@ def test_the_wheel_holds_console_demo_fonts_and_migrations(wheel: Path) -> None:
         "loricate/_demo/bench/bench.toml",
         "loricate/_demo/bench/site.toml",
         "loricate/bench/profiles/stand-in-matrix.toml",
-        "loricate/certificates/fonts/DejaVuSans.ttf",
+        "loricate/papers/fonts/DejaVuSans.ttf",
+        "loricate/papers/templates/certificate.typ",
+        "loricate/service/pages/verify.html",
         "loricate/records/migrations/0001_first.sql",
     } <= names
     for end in (".js", ".js.br", ".js.gz"):

@@ -5,6 +5,7 @@ import { RunPage } from './run/RunPage'
 import PasswordPage from './session/PasswordPage'
 import { Shell } from './shell/Shell'
 
+const CertificatesPage = lazy(() => import('./certificates/CertificatesPage'))
 const BenchPage = lazy(() => import('./bench/BenchPage'))
 const LotsPage = lazy(() => import('./lots/LotsPage'))
 const LotPage = lazy(() => import('./lots/LotPage'))
@@ -17,18 +18,17 @@ const SequencesPage = lazy(() => import('./sequences/SequencesPage'))
 const SequencePage = lazy(() => import('./sequences/SequencePage'))
 const UnitsPage = lazy(() => import('./units/UnitsPage'))
 const UnitPage = lazy(() => import('./units/UnitPage'))
-const VerifyPage = lazy(() => import('./verify/VerifyPage'))
 
 export function Routes() {
   return (
     <Suspense fallback={<Waiting />}>
       <Switch>
-        <Route path="/verify/:number" element={<VerifyPage />} />
         <Route element={<Shell />}>
           <Route path="/" element={<Navigate to="/run" replace />} />
           <Route path="/run" element={<RunPage />} />
           <Route path="/run/:runId" element={<RunPage />} />
           <Route path="/bench" element={<BenchPage />} />
+          <Route path="/certificates" element={<CertificatesPage />} />
           <Route path="/lots" element={<LotsPage />} />
           <Route path="/lots/:code" element={<LotPage />} />
           <Route path="/products" element={<ProductsPage />} />

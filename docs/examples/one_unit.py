@@ -21,7 +21,7 @@ with Client(os.environ["LORICATE_SERVICE"]) as client:
         if event.name == "step_finished":
             print(event.data["title"], event.data["verdict"])
 
-    for unit in client.run(run.id).units:
+    for unit in client.wait_for_papers(run.id).units:  # a run is finished before they are made
         print(f"{unit.serial}: {unit.verdict}")
         if unit.certificate:
             Path(f"{unit.certificate}.pdf").write_bytes(client.certificate_pdf(unit.certificate))

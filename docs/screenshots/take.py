@@ -137,10 +137,32 @@ def take_console(browser: Browser, sign_in: dict[str, str]) -> None:
     page.get_by_role("button", name="Check the records").click()
     page.get_by_text("Everything is as it was stored").wait_for()
     shoot(page, "console-people")
+    take_certificates(browser, sign_in)
     stranger = browser.new_page(viewport=SIZE)
     stranger.goto(f"{url}/verify/C-{demo_site.today().year}-000001")
     stranger.get_by_text("seal, record, paper and ledger agree").wait_for()
     shoot(stranger, "console-verify")
+
+
+def take_certificates(browser: Browser, sign_in: dict[str, str]) -> None:
+    """What quality does with documents: a lot approved, one document about to be revoked."""
+    url = sign_in["url"]
+    with Client(url) as client:
+        client.sign_in(demo_site.QUALITY, sign_in["password"])
+        client.issue_summary("L-2611-B")
+        number = client.certificates(kind="certificate", serial=SERIALS["2"])[0].number
+        client.approve(lot="L-2611-B")
+        client.revoke(number, "Bond source found out of tolerance on 2026-11-24")
+        client.certificate_pdf(number)
+    page = browser.new_page(viewport=SIZE, color_scheme="light")
+    page.goto(f"{url}/certificates")
+    page.get_by_label("Name").fill(demo_site.QUALITY)
+    page.get_by_label("Password").fill(sign_in["password"])
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("table", name="Documents").get_by_text("Revoked").first.wait_for()
+    page.get_by_role("button", name="Revoke C-").first.click()
+    page.get_by_label("Reason, which stands on every copy").fill("Sold as another type")
+    shoot(page, "console-certificates")
 
 
 def take_terminal(browser: Browser, sign_in: dict[str, str]) -> None:
@@ -161,6 +183,7 @@ def take_terminal(browser: Browser, sign_in: dict[str, str]) -> None:
         + run("sequence", "review", "DC40-REWORK")
         + run("sequence", "challenge", "DC40-REWORK"),
         "cli-run-and-unit": run("run", "show")
+        + run("certificate", "list", "--count", "8")
         + run("unit", "show", SERIALS["3"])
         + run("records", "check"),
     }
@@ -179,7 +202,8 @@ def take_paper(sign_in: dict[str, str], folder: Path) -> None:
         client.sign_in(sign_in["name"], sign_in["password"])
         certificate = page_of(client.certificate_pdf(SERIALS["1"]), folder)
         report = page_of(client.certificate_pdf(SERIALS["3"]), folder)
-        summary = page_of(client.lot_pdf("L-2611-B"), folder)
+        lot = client.certificates(kind="lot", lot="L-2611-B")[0].number
+        summary = page_of(client.certificate_pdf(lot), folder)
     papers = (certificate, report, summary)
     size = (sum(each.width for each in papers), certificate.height)
     side_by_side = Image.new("RGB", size, "white")

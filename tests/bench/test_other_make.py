@@ -12,6 +12,7 @@ import pytest
 
 from loricate.bench.bench import Bench
 from loricate.bench.plan import BenchPlan
+from loricate.commands import demo_site
 from loricate.core.measuring.grading import Cause, Verdict
 from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.engine import Engine
@@ -94,7 +95,7 @@ async def test_a_profile_that_follows_the_page_runs_a_step(
     (tmp_path / "profiles").mkdir()
     (tmp_path / "profiles" / "other-bond.toml").write_text(printed_profile(), encoding="utf-8")
     data = tomllib.loads((DEMO / "bench" / "bench.toml").read_text(encoding="utf-8"))
-    for part in [*data["instruments"], data["matrix"], data["guard"], data["inputs"]]:
+    for part in demo_site.parts_of(data):
         part["address"] = next(
             state.address for state in rig.bench.states() if state.id == part["id"]
         )

@@ -126,7 +126,8 @@ def test_the_example_leaves_what_it_promises(tmp_path: Path) -> None:
         assert len(paper.pages) == 1, "an ordinary appliance's certificate is one sheet"
     assert "8 of 8 units tested: 5 passed, 3 failed; first-pass yield 62.5 %" in done.stdout
     assert (tmp_path / "out" / "readings.csv").read_text().count("\n") > 40
-    assert json.loads((tmp_path / "out" / "site-key.jwk").read_text())["crv"] == "Ed25519"
+    keys = json.loads((tmp_path / "out" / "site-keys.json").read_text())["keys"]
+    assert {key["crv"] for key in keys} == {"Ed25519", "P-256"}
 
 
 def test_people_are_added_changed_and_audited(loricate: Run, site: dict[str, Any]) -> None:

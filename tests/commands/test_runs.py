@@ -40,8 +40,8 @@ def test_a_run_of_good_units_exits_0_and_its_certificate_verifies(
     got = loricate("certificate", "get", "DC40-26-0117", "--to", "papers")
     json_path, pdf_path = (tmp_path / line for line in got.stdout.split())
     with Client(site["url"]) as stranger:
-        key = tmp_path / "site-key.jwk"
-        key.write_text(json.dumps(stranger.site_key()))
+        key = tmp_path / "site-keys.json"
+        key.write_text(stranger.site_keys().model_dump_json())
     for path in (json_path, pdf_path):
         # No service is reachable for this one: verifying is offline.
         done = loricate("certificate", "verify", str(path), "--key", str(key),

@@ -330,7 +330,7 @@ def test_a_lot_from_open_to_retest(page: Page, site: dict[str, Any]) -> None:
     expect(page.get_by_role("button", name="Arm high voltage")).to_be_visible()
     page.keyboard.press("Escape")
     page.goto(f"{site['url']}/lots/L-WEB")
-    href = page.get_by_role("link", name="Summary (PDF)").get_attribute("href")
+    href = page.get_by_role("link", name="As it stands (PDF)").get_attribute("href")
     assert page.request.get(site["url"] + str(href)).body().startswith(b"%PDF")
     page.get_by_role("button", name="Close the lot").click()
     expect(page.get_by_text("closed")).to_be_visible()
@@ -339,7 +339,7 @@ def test_a_lot_from_open_to_retest(page: Page, site: dict[str, Any]) -> None:
 def test_the_bench_page_tells_who_answers_and_what_to_do(page: Page, site: dict[str, Any]) -> None:
     sign_in(page, site, "/bench")
     table = page.get_by_role("table", name="Instruments")
-    expect(table.get_by_text("answers", exact=True)).to_have_count(8)
+    expect(table.get_by_text("answers", exact=True)).to_have_count(9)
     expect(page.get_by_text("Guard closed.")).to_be_visible()
     expect(page.get_by_role("table", name="Wiring of FX-B")).to_contain_text("CHASSIS")
     check_accessible(page)
@@ -350,7 +350,7 @@ def test_the_bench_page_tells_who_answers_and_what_to_do(page: Page, site: dict[
     check_accessible(page)
     say(site["ports"], "HANDS", 'HAND:POW "GB1",1;:HAND:GUAR 1')
     page.get_by_role("button", name="Look again").click()
-    expect(table.get_by_text("answers", exact=True)).to_have_count(8)
+    expect(table.get_by_text("answers", exact=True)).to_have_count(9)
 
 
 def test_a_fixture_is_zeroed_and_checked_from_the_bench_page(
@@ -409,7 +409,7 @@ def test_anyone_may_verify_a_paper(page: Page, site: dict[str, Any]) -> None:
     expect(page.get_by_text("PAPER-1")).to_be_visible()
     check_accessible(page)
     page.goto(f"{site['url']}/verify/C-1999-000001")
-    expect(page.get_by_role("alert")).to_contain_text("The paper in your hand is not ours")
+    expect(page.get_by_text("The paper in your hand is not ours")).to_be_visible()
 
 
 def test_the_first_route_is_small() -> None:

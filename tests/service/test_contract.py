@@ -129,6 +129,7 @@ def test_a_generated_client_signs_in_and_runs_a_load(
             if event.name == "question":
                 answer = models.AnswerIn(nest=event.data["nest"], choice=event.data["choices"][0])
                 call("answer_question", "runs", run.id, client=client, body=answer)
+        follower.wait_for_papers(run.id)
     done = call("show_run", "runs", run.id, client=client)
     assert done.verdict == "pass" and done.units[0].certificate
     number = done.units[0].certificate
@@ -151,7 +152,7 @@ def test_whatever_is_issued_fits_the_schema_of_certificates(tried: dict[str, Any
         for event in client.events(run.id):
             if event.name == "question":
                 client.answer(run.id, event.data["nest"], event.data["choices"][-1])
-        numbers = [each.certificate for each in client.run(run.id).units]
+        numbers = [each.certificate for each in client.wait_for_papers(run.id).units]
         sealed = [json.loads(client.certificate(str(number))) for number in numbers if number]
     validator = Draft202012Validator(SCHEMAS["schemas/certificate.schema.json"])
     assert sealed

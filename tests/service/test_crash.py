@@ -112,7 +112,10 @@ def test_a_restart_issues_what_a_crash_left_unissued_and_goes_on(
         number = client.run(run.id).units[0].certificate
     conn = open_connection(tmp_path / "records.sqlite")
     conn.execute("DROP TRIGGER ledger_stays")  # what a crash would have prevented from being added
+    conn.execute("DROP TRIGGER paper_stays")
     conn.execute("DELETE FROM issued_after")
+    conn.execute("DELETE FROM paper")
+    conn.execute("DELETE FROM outbox")
     conn.execute("DELETE FROM ledger")
     conn.execute("UPDATE run SET is_issued = 0")
     conn.close()

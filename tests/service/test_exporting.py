@@ -8,12 +8,14 @@ from pathlib import Path
 
 import pytest
 
-from loricate.records import certificates, outbox
-from loricate.records.certificates import LedgerEntry
+from loricate.records import ledger, outbox, papers
 from loricate.records.kept_files import keep_file
+from loricate.records.ledger import LedgerEntry
+from loricate.records.outbox import Outgoing
 from loricate.records.store import Store
 from loricate.service.exporting import Exporter
-from loricate.service.sending import EXPORT, Sender
+from loricate.service.paper_making import EXPORT
+from loricate.service.sending import Sender
 from loricate.service.site_file import ExportsPlan
 
 FACTS = {"serial": "A-1", "verdict": "pass", "date": "2026-11-25", "number": "C-1"}
@@ -28,6 +30,11 @@ def test_another_document_gets_another_name_and_the_same_one_none(tmp_path: Path
     assert (second.name, second.read_bytes(), first.read_bytes()) == ("A-1-2.pdf", b"two", b"one")
 
 
+async def no_paper(outgoing: Outgoing) -> None:
+    """Nothing is to be drawn here."""
+    raise AssertionError(outgoing)
+
+
 class Line:
     """Records with one document, and what sends it to a folder that the test can block."""
 
@@ -37,19 +44,20 @@ class Line:
         self.exporter, self.out = Exporter(plan, folder), folder / "out"
         paper = keep_file(self.store.papers, b"paper")
         entry = LedgerEntry(
-            1, "C-2026-000001", "certificate", None, "A-1", "2026-11-25T08:00:00Z", "d", "p", "h",
-            "sealed", paper,
+            1, "C-2026-000001", "certificate", None, "A-1", "", "2026-11-25T08:00:00Z", "d", "p",
+            "h", "sealed",
         )  # fmt: skip
 
         def issue(conn: sqlite3.Connection) -> None:
-            certificates.add_entry(conn, entry, 1)
+            ledger.add_entry(conn, entry)
+            papers.add_paper(conn, entry.number, paper, "")
             outbox.add_outgoing(conn, EXPORT, entry.number, FACTS)
 
         self.store.write_now(issue)
 
     async def sent_within(self, seconds: float, done: Callable[[outbox.Outgoing], bool]) -> None:
         """Send until the entry is as wanted."""
-        sender = Sender(self.store, self.exporter)
+        sender = Sender(self.store, self.exporter, no_paper, 1)
         sender.open()
         try:
             async with asyncio.timeout(seconds):

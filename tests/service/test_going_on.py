@@ -15,10 +15,10 @@ import pytest
 from fastapi import FastAPI
 
 from loricate.bench.bench import Bench
-from loricate.certificates.content import make_document
+from loricate.certificates.content import certificate_body
 from loricate.commands import demo_site
 from loricate.core.fixtures.zeroes import is_young
-from loricate.records import stamps
+from loricate.records import outbox, papers, runs, stamps
 from loricate.records.errors import StorageFull
 from loricate.records.runs import set_verdicts
 from loricate.service import issuing, recording, running
@@ -154,12 +154,12 @@ async def test_what_cannot_be_issued_is_set_aside_and_the_rest_goes_on(
 ) -> None:
     certify_all(monkeypatch)
 
-    def fail_one(issue: Any, run: Any, unit: Any, *more: Any) -> Any:
+    def fail_one(run: Any, unit: Any, *more: Any) -> Any:
         if unit["serial"] == "BAD-1":
             raise ValueError("Out of range float values are not JSON compliant")
-        return make_document(issue, run, unit, *more)
+        return certificate_body(run, unit, *more)
 
-    monkeypatch.setattr("loricate.service.issuing.make_document", fail_one)
+    monkeypatch.setattr("loricate.service.issuing.certificate_body", fail_one)
     run = await live.run(n1="BAD-1", n2="GOOD-1")
     run = await live.until(lambda: issued(live, run["id"], "2"))
     bad, good = run["units"]
@@ -184,7 +184,7 @@ async def test_a_start_does_not_fail_for_old_records_and_issues_what_it_now_can(
 ) -> None:
     certify_all(monkeypatch)
     with monkeypatch.context() as broken:
-        broken.setattr("loricate.service.issuing.make_document", lambda *_: 1 / 0)
+        broken.setattr("loricate.service.issuing.certificate_body", lambda *_: 1 / 0)
         run = await live.run(n1="LATE-1")
         await live.until(lambda: set_aside(live))
         await live.app.state.desk.close()
@@ -327,16 +327,16 @@ async def is_free(live: Live) -> bool:
 async def test_finished_means_that_the_bench_is_free(
     live: Live, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """Papers of the first run are still being made when the second one starts."""
+    """Documents of the first run are still being sealed when the second one starts."""
     certify_all(monkeypatch)
     hold = asyncio.Event()
-    draw = live.desk.drawing.do
+    seal = live.desk.sealing.do
 
     async def slowly(*given: Any, **more: Any) -> Any:
         await hold.wait()
-        return await draw(*given, **more)
+        return await seal(*given, **more)
 
-    monkeypatch.setattr(live.desk.drawing, "do", slowly)
+    monkeypatch.setattr(live.desk.sealing, "do", slowly)
     first = await live.run(n1="F-1")
     assert first["state"] == "finished" and first["units"][0]["certificate"] is None
     second = await live.run(n1="F-2")
@@ -356,10 +356,68 @@ async def test_a_stop_does_not_wait_for_papers(
 
     monkeypatch.setattr(live.desk.drawing, "do", never)
     run = await live.run(n1="S-1")
+    told = await live.until(lambda: issued(live, run["id"], "1"))
+    assert told["units"][0]["paper"] == "coming" and told["documents"] == "issued"
     async with asyncio.timeout(10):
         await live.desk.close()
     async with service(tmp_path, floor) as again:
-        assert await again.until(lambda: issued(again, run["id"], "1")), "it comes at the start"
+        made = await again.until(lambda: drawn(again, run["id"]))
+        assert made["units"][0]["certificate"] == told["units"][0]["certificate"]
+        number = str(made["units"][0]["certificate"])
+        kept = await again.desk.store.read(lambda conn: papers.papers_of(conn, number))
+        assert len(kept) == 1, "it is made at the next start, once"
+        assert (await again.get("/ledger"))["whole"]
+
+
+async def drawn(live: Live, run_id: str) -> Any:
+    """The run, once every document of it has its paper."""
+    run = await live.get(f"/runs/{run_id}")
+    return run if all(unit["paper"] == "made" for unit in run["units"]) else None
+
+
+async def test_a_paper_that_cannot_be_made_is_told_and_holds_up_no_other(
+    live: Live, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    certify_all(monkeypatch)
+    draw = live.desk.drawing.do
+
+    async def fail_one(work: Any, order: Any, *more: Any, **named: Any) -> Any:
+        if "HELD-1" in order.sealed:
+            raise OSError("The disk is full")
+        return await draw(work, order, *more, **named)
+
+    with monkeypatch.context() as broken:
+        broken.setattr(live.desk.drawing, "do", fail_one)
+        run = await live.run(n1="HELD-1", n2="GOOD-1")
+
+        async def one_is_held_up() -> Any:
+            units = (await live.get(f"/runs/{run['id']}"))["units"]
+            return [unit["paper"] for unit in units] == ["held_up", "made"] and units
+
+        held, good = await live.until(one_is_held_up)
+        health = (await live.wire.get("http://b/health")).json()
+        assert health["ready"] and "The disk is full" in " ".join(health["warnings"])
+        answer = await live.wire.get(f"/certificates/{held['certificate']}/pdf")
+        assert answer.status_code == 409 and "The disk is full" in answer.json()["detail"]
+        answer = await live.wire.get(f"/certificates/{good['certificate']}/pdf")
+        assert answer.status_code == 200
+    await live.desk.store.write(outbox.try_all_now)
+    live.desk.sender.look()
+    await live.until(lambda: drawn(live, run["id"]))
+
+
+async def test_documents_that_are_issued_late_are_those_of_the_end_they_are_of(
+    live: Live, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A run that was gone on with meanwhile has another end, for which its own are issued."""
+    certify_all(monkeypatch)
+    run = await live.run(n1="TWICE-1")
+    first = await live.until(lambda: issued(live, run["id"], "1"))
+    at = str(first["ended_at"])
+    await live.desk.store.write(lambda conn: runs.set_issued(conn, run["id"], "2020-01-01"))
+    await live.desk.store.write(lambda conn: runs.set_state(conn, run["id"], "finished", "test"))
+    await live.desk.store.write(lambda conn: runs.set_issued(conn, run["id"], at))
+    assert run["id"] in await live.desk.store.read(runs.not_issued)
 
 
 async def test_a_clock_set_back_loses_no_document(

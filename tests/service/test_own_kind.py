@@ -37,7 +37,7 @@ def run(client: Client, serial: str) -> tuple[Any, list[Any]]:
     client.arm_run(run.id)
     client.start_run(run.id)
     events = list(client.events(run.id))
-    return client.run(run.id).units[0], events
+    return client.wait_for_papers(run.id).units[0], events
 
 
 def test_it_goes_from_toml_to_a_certificate(client: Client) -> None:
@@ -101,7 +101,7 @@ def thorough(
                 client.answer(run.id, "1", "", values=values)
             refused.append(str(wrong.value))
         client.answer(run.id, "1", "", values={"room": room, "grease": grease})
-    return client.run(run.id).units[0], refused
+    return client.wait_for_papers(run.id).units[0], refused
 
 
 def test_a_form_is_asked_for_whole_and_each_wrong_entry_is_named(client: Client) -> None:

@@ -169,7 +169,7 @@ def test_a_repeated_step_shows_each_repetition_in_rehearsal_record_and_certifica
     for event in client.events(run.id):
         if event.name == "question":
             client.answer(run.id, event.data["nest"], event.data["choices"][0])
-    (unit,) = client.run(run.id).units
+    (unit,) = client.wait_for_papers(run.id).units
     kept = next(each for each in unit.attempts if each.step_id == "earth")
     assert kept.note == "2 passed of 3 times, 2 must pass; stopped after 2."
     assert [each.number for each in kept.repetitions] == [1, 2]

@@ -82,9 +82,9 @@ def test_readings_are_measured_bounded_and_sourced(done: tuple[Client, str]) -> 
     assert readings["current"].margin is not None and readings["current"].margin > 0
 
 
-def test_the_certificate_verifies_with_the_public_key_alone(done: tuple[Client, str]) -> None:
+def test_the_certificate_verifies_with_the_public_keys_alone(done: tuple[Client, str]) -> None:
     client, run_id = done
-    key = client.site_key()
+    key = client.site_keys().model_dump()
     for unit in client.run(run_id).units:
         assert unit.certificate is not None
         assert verify(client.certificate_pdf(unit.certificate), key).genuine

@@ -99,7 +99,7 @@ async def test_of_two_hundred_guesses_at_once_few_are_tried(wire: httpx.AsyncCli
 
 
 ANYONE, EVERYONE, RUNNERS, ENGINEERS = "anyone", set(PEOPLE), {"mara", "olle"}, {"mara"}
-AUDITORS, ADMINISTRATORS = {"mara", "quin", "ada"}, {"ada"}
+AUDITORS, ADMINISTRATORS, APPROVERS = {"mara", "quin", "ada"}, {"ada"}, {"quin"}
 ENDLESS = {"GET /bench/danger/events"}  # a stream that this transport would wait for
 WHO_MAY: dict[str, object] = {
     "GET /health": ANYONE,
@@ -180,6 +180,7 @@ WHO_MAY: dict[str, object] = {
     "GET /lots/{code}": EVERYONE,
     "GET /lots/{code}/pdf": EVERYONE,
     "POST /lots/{code}/close": RUNNERS,
+    "POST /lots/{code}/summary": {*RUNNERS, "quin"},
     "GET /runs": EVERYONE,
     "POST /runs": RUNNERS,
     "GET /runs/{run_id}": EVERYONE,
@@ -197,6 +198,17 @@ WHO_MAY: dict[str, object] = {
     "GET /pictures/{digest}": EVERYONE,
     "GET /certificates/{name}": EVERYONE,
     "GET /certificates/{name}/pdf": EVERYONE,
+    "GET /certificates": EVERYONE,
+    "POST /certificates/{number}/revoke": APPROVERS,
+    "POST /certificates/{number}/draw-again": APPROVERS,
+    "POST /approvals": APPROVERS,
+    "POST /verify": EVERYONE,
+    "GET /revocations": ANYONE,
+    "GET /keys": EVERYONE,
+    "POST /keys": ADMINISTRATORS,
+    "POST /keys/{kid}/begin": ADMINISTRATORS,
+    "GET /ambient": EVERYONE,
+    "POST /ambient": RUNNERS,
     "GET /ledger": EVERYONE,
     "GET /ledger/head": EVERYONE,
 }
@@ -277,8 +289,8 @@ async def test_an_expired_session_is_over(wire: httpx.AsyncClient, tmp_path: Pat
 
 async def test_a_bench_that_does_not_answer_is_told_before_a_run(wire: httpx.AsyncClient) -> None:
     stranger = (await wire.get("http://bench/health")).json()
-    assert stranger["status"] == "degraded" and stranger["problems"] == ["8; sign in to see."]
+    assert stranger["status"] == "degraded" and stranger["problems"] == ["9; sign in to see."]
     assert "127.0.0.1" not in str(stranger), "strangers learn nothing of where instruments are"
     headers = await bearer(wire, "olle")
     health = (await wire.get("http://bench/health", headers=headers)).json()
-    assert health["status"] == "degraded" and len(health["problems"]) == 8
+    assert health["status"] == "degraded" and len(health["problems"]) == 9

@@ -17,6 +17,7 @@ export default function LotPage() {
   const may = useMay()
   const queries = useQueryClient()
   const [trouble, setTrouble] = useState('')
+  const [issued, setIssued] = useState('')
   const params = { path: { code } }
   const found = useQuery({
     queryKey: ['lot', code],
@@ -39,6 +40,16 @@ export default function LotPage() {
     }
   }
 
+  async function sumUp() {
+    try {
+      const made = await ask(api.POST('/api/v1/lots/{code}/summary', { params }))
+      setTrouble('')
+      setIssued(made.number)
+    } catch (error) {
+      setTrouble((error as Error).message)
+    }
+  }
+
   return (
     <Stack gap="5">
       <Link to="/lots" style={LINK}>
@@ -55,8 +66,16 @@ export default function LotPage() {
           </Text>
         </Box>
         <a href={`/api/v1/lots/${code}/pdf`} style={LINK}>
-          Summary (PDF)
+          As it stands (PDF)
         </a>
+        <Link to={`/certificates?lot=${encodeURIComponent(code)}`} style={LINK}>
+          Its documents
+        </Link>
+        {may.sum_up && (
+          <Button variant="outline" bg="plate" color="ink" borderColor="edge" onClick={sumUp}>
+            Issue its summary
+          </Button>
+        )}
         {mayClose && (
           <Button variant="outline" bg="plate" color="ink" borderColor="edge" onClick={close}>
             Close the lot
@@ -64,6 +83,15 @@ export default function LotPage() {
         )}
       </Flex>
       {trouble && <Trouble text={trouble} />}
+      {issued && (
+        <Text role="status">
+          Issued{' '}
+          <a href={`/api/v1/certificates/${issued}/pdf`} style={LINK}>
+            {issued}
+          </a>
+          .
+        </Text>
+      )}
       <Grid templateColumns="repeat(auto-fit, minmax(11rem, 1fr))" gap="4">
         <Figure name="Tested" text={`${lot.tested} of ${lot.expected}`} />
         <Figure name="Passed" text={String(lot.passed)} />
@@ -90,7 +118,10 @@ export default function LotPage() {
               cell: (unit) => <VerdictMark verdict={unit.verdict} cause={unit.cause} />,
             },
             { head: 'Times tested', isNumber: true, cell: (unit) => unit.times },
-            { head: 'Document', cell: (unit) => unit.certificate ?? '' },
+            {
+              head: 'Document',
+              cell: (unit) => `${unit.certificate ?? ''}${unit.revoked ? ' (revoked)' : ''}`,
+            },
           ]}
         />
       )}

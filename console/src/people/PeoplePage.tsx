@@ -9,6 +9,7 @@ import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
 import { AuditTable } from './AuditTable'
+import { Keys } from './Keys'
 import { Outbox } from './Outbox'
 import { RecordsCheck } from './RecordsCheck'
 
@@ -26,6 +27,7 @@ export default function PeoplePage() {
         People
       </Heading>
       {may.people && <Accounts />}
+      <Keys mayChange={may.people} />
       <RecordsCheck />
       <Outbox />
       <AuditTable />

@@ -8,11 +8,14 @@ import { Choice } from '../parts/Choice'
 import { KeyButton } from '../parts/KeyButton'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
+import { useMay } from '../session/SessionProvider'
+import { AmbientNote } from './AmbientNote'
 import { NestGrid } from './NestGrid'
 
 /** Choose a sequence and fixture, give each nest its serial by keyboard or scanner, make the run. */
 export function LoadForm() {
   const navigate = useNavigate()
+  const may = useMay()
   const [query, setQuery] = useSearchParams()
   const [serials, setSerials] = useState<Record<string, string>>({})
   const [retest, setRetest] = useState('')
@@ -126,6 +129,7 @@ export function LoadForm() {
           Load the fixture
         </Heading>
         <BusyNote bench={bench.data} />
+        <AmbientNote maySay={may.run} />
         <Flex gap="5" wrap="wrap">
           <Choice
             size="lg"

@@ -3,8 +3,8 @@ import { useQueryClient } from '@tanstack/react-query'
 import { useCallback, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api, ask, type Run } from '../api/client'
+import { PaperLink } from '../certificates/PaperLink'
 import { KeyButton } from '../parts/KeyButton'
-import { LINK } from '../parts/link'
 import { quantityText } from '../parts/quantity'
 import { Trouble } from '../parts/Trouble'
 import { useKey } from '../parts/useKey'
@@ -192,12 +192,20 @@ function Results({ run, state }: { run: Run; state: RunState }) {
             <VerdictMark verdict={unit.verdict} cause={unit.cause} size="large" />
             {unit.certificate && (
               <Text mt="2">
-                <a href={`/api/v1/certificates/${unit.certificate}/pdf`} style={LINK}>
-                  {unit.certificate_kind === 'certificate'
-                    ? 'Certificate'
-                    : 'Nonconformance report'}{' '}
-                  {unit.certificate}
-                </a>
+                <PaperLink
+                  number={unit.certificate}
+                  paper={unit.paper}
+                  words={`${
+                    unit.certificate_kind === 'certificate'
+                      ? 'Certificate'
+                      : 'Nonconformance report'
+                  } ${unit.certificate}`}
+                />
+              </Text>
+            )}
+            {run.documents === 'coming' && unit.certificate === null && (
+              <Text mt="2" color="soft" role="status">
+                Documents are being issued.
               </Text>
             )}
             {unit.not_certified.length > 0 && (

@@ -17,6 +17,13 @@ function reduce(state: RunState | null, act: Act): RunState | null {
   return state === null ? null : after(state, act.event)
 }
 
+/** Whether documents or papers of a run are still being made. */
+function isComing(run: Run | undefined): boolean {
+  return (
+    run?.documents === 'coming' || (run?.units.some((each) => each.paper === 'coming') ?? false)
+  )
+}
+
 /** Follow a run: its record, and its events as they come. */
 export function useRun(runId: string): Watched {
   const queries = useQueryClient()
@@ -25,7 +32,9 @@ export function useRun(runId: string): Watched {
     queryKey: ['run', runId],
     queryFn: () => ask(api.GET('/api/v1/runs/{run_id}', { params: { path: { run_id: runId } } })),
     // The foot switch or the units may start an armed run, and the guard may drop its arming.
-    refetchInterval: ({ state }) => (state.data?.state === 'armed' ? 400 : false),
+    // Once it is over its documents and their papers come by themselves.
+    refetchInterval: ({ state }) =>
+      state.data?.state === 'armed' ? 400 : isComing(state.data) ? 500 : false,
   })
   const run = found.data
   const isLive = run?.state === 'running' || run?.state === 'armed' || run?.state === 'created'

@@ -71,6 +71,8 @@ interface May {
   run: boolean
   define: boolean
   audit: boolean
+  quality: boolean
+  sum_up: boolean
   people: boolean
 }
 
@@ -82,6 +84,8 @@ export function useMay(): May {
     run: may.includes('run'),
     define: may.includes('define'),
     audit: may.includes('audit'),
+    quality: may.includes('quality'),
+    sum_up: may.includes('sum_up'),
     people: may.includes('people'),
   }
 }

@@ -15,6 +15,11 @@ const PLACES = [
   { to: '/run', name: 'Run', roles: ['operator', 'engineer', 'quality'] },
   { to: '/lots', name: 'Lots', roles: ['operator', 'engineer', 'quality', 'administrator'] },
   { to: '/units', name: 'Units', roles: ['operator', 'engineer', 'quality', 'administrator'] },
+  {
+    to: '/certificates',
+    name: 'Certificates',
+    roles: ['operator', 'engineer', 'quality', 'administrator'],
+  },
   { to: '/sequences', name: 'Sequences', roles: ['engineer', 'quality'] },
   { to: '/products', name: 'Products', roles: ['engineer', 'quality'] },
   { to: '/limits', name: 'Limits', roles: ['engineer', 'quality'] },

@@ -2,6 +2,7 @@ import { Box, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { Link, useParams } from 'react-router'
 import { api, ask } from '../api/client'
+import { PaperLink } from '../certificates/PaperLink'
 import { LINK } from '../parts/link'
 import { ReadingsTable } from '../parts/ReadingsTable'
 import { Trouble } from '../parts/Trouble'
@@ -42,9 +43,11 @@ export default function UnitPage() {
             </Link>
             {unit.certificate && (
               <>
-                <a href={`/api/v1/certificates/${unit.certificate}/pdf`} style={LINK}>
-                  {unit.certificate} (PDF)
-                </a>
+                <PaperLink
+                  number={unit.certificate}
+                  paper={unit.paper}
+                  words={`${unit.certificate} (PDF)`}
+                />
                 <a
                   href={`/api/v1/certificates/${unit.certificate}`}
                   download={`${unit.certificate}.json`}
@@ -52,6 +55,11 @@ export default function UnitPage() {
                 >
                   signed data
                 </a>
+                {unit.revoked && (
+                  <Text fontWeight="bold" color="bad">
+                    Revoked ({unit.revoked})
+                  </Text>
+                )}
               </>
             )}
           </Flex>

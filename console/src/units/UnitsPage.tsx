@@ -73,7 +73,10 @@ export default function UnitsPage() {
               head: 'Sequence',
               cell: (unit) => `${unit.sequence_code} rev. ${unit.sequence_revision}`,
             },
-            { head: 'Document', cell: (unit) => unit.certificate ?? '' },
+            {
+              head: 'Document',
+              cell: (unit) => `${unit.certificate ?? ''}${unit.revoked ? ' (revoked)' : ''}`,
+            },
           ]}
         />
       )}

@@ -70,6 +70,7 @@ class LotUnitOut(BaseModel):
     times: int = Field(description="How often it was tested to an end")
     run_id: str
     certificate: str | None
+    revoked: bool = Field(description="Whether that document was revoked")
 
 
 class LotSummary(LotOut):

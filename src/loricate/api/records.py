@@ -131,6 +131,10 @@ class UnitOut(BaseModel):
     cause: Cause
     certificate: str | None
     certificate_kind: str | None
+    revoked: str | None = Field(description="The number of that document's revocation")
+    paper: Literal["", "none", "coming", "made", "held_up"] = Field(
+        default="", description="How far that document's paper has come"
+    )
     sequence_code: str
     sequence_revision: int
     run_state: RunState
@@ -248,6 +252,9 @@ class RunOut(RunSummary):
     """A run with its units, their attempts and readings."""
 
     start_by: str
+    documents: Literal["none", "coming", "issued"] = Field(
+        description="Whether the documents of a finished run are issued; their papers come after"
+    )
     notices: list[str] = Field(description="What stands in the way of certificates")
     steps: list[StepSummary]
     units: list[UnitOut]
@@ -371,3 +378,4 @@ class UnitFound(BaseModel):
     started_at: str | None
     certificate: str | None
     certificate_kind: str | None
+    revoked: str | None = Field(description="The number of that document's revocation")

@@ -30,7 +30,9 @@ class Me(BaseModel):
     role: str
     must_change: bool = Field(default=False, description="The password must be changed first")
     may: list[str] = Field(
-        default=[], description="Of read, run, define, audit, people", examples=[["read", "run"]]
+        default=[],
+        description="Of read, run, define, audit, quality, sum_up, people",
+        examples=[["read", "run"]],
     )
     has_codes: bool = Field(default=False, description="One-time codes go with the password")
     csrf: str = ""

@@ -30,6 +30,7 @@ from loricate.core.planning.scheduling import Alternative, Need
 from loricate.core.sequences.capability import can_do
 
 BEAT_S = 0.05
+COLDEST_C, HOTTEST_C = -40.0, 70.0  # of the air where people test units
 GAPS_OVER_S = 60.0  # for how long the gaps between beats are known
 LEVELS = {"0": False, "1": True}  # of an input
 
@@ -82,6 +83,7 @@ class Bench:
         self.instruments = {each.id: make(each) for each in plan.instruments}
         self.matrix, self.guard = make(plan.matrix), make(plan.guard)
         self.inputs = None if plan.inputs is None else make(plan.inputs)
+        self.climate = None if plan.climate is None else make(plan.climate)
         self.problems: dict[str, str] = {}
         self._held_elsewhere: dict[str, Claimed] = {}
         self._claims: dict[str, Claim] = {}
@@ -94,9 +96,9 @@ class Bench:
 
     @property
     def everything(self) -> tuple[Instrument, ...]:
-        """All instruments; matrix, guard and inputs included."""
-        inputs = () if self.inputs is None else (self.inputs,)
-        return (*self.instruments.values(), self.matrix, self.guard, *inputs)
+        """All instruments; matrix, guard, inputs and climate included."""
+        others = [each for each in (self.inputs, self.climate) if each is not None]
+        return (*self.instruments.values(), self.matrix, self.guard, *others)
 
     def of_role(self, role: Role) -> tuple[Instrument, ...]:
         """The instruments of a role, in the order of the bench file."""
@@ -216,6 +218,23 @@ class Bench:
             raise InstrumentFault("inputs", "are not on this bench; add them to the bench file")
         await self.inputs.connect()
         return await self.inputs.ask(spelling(self.inputs.profile))
+
+    async def air(self) -> tuple[float, float]:
+        """Temperature in °C and relative humidity as a fraction, as they are measured now.
+
+        Raises BenchError where nothing on the bench measures them, it does not answer, or what it
+        says is no air that people test units in.
+        """
+        climate = self.climate
+        if climate is None:
+            raise InstrumentFault("climate", "is not measured on this bench")
+        await climate.connect()
+        temperature = read_value(await climate.ask(climate.profile.temperature))
+        humidity = read_value(await climate.ask(climate.profile.humidity)) / 100
+        if not (COLDEST_C <= temperature <= HOTTEST_C and 0.0 <= humidity <= 1.0):
+            said = f"{temperature:g} °C, {humidity * 100:g} %"
+            raise climate.misfit("the air about the units", said)
+        return temperature, humidity
 
     async def connect_unit(
         self, name: str, terminals: Mapping[str, tuple[str, ...]], nests: Sequence[Nest]

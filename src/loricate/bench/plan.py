@@ -115,6 +115,10 @@ class InputsPlan(LinkedPart):
     presence: dict[str, dict[str, int]] = Field(default_factory=dict)
 
 
+class ClimatePlan(LinkedPart):
+    """What measures the air about the units: temperature in °C, relative humidity in percent."""
+
+
 class BenchPlan(_Part):
     """A bench file.
 
@@ -132,6 +136,7 @@ class BenchPlan(_Part):
     fixtures: tuple[FixturePlan, ...] = Field(min_length=1)
     daily_check: DailyCheckPlan | None = None
     inputs: InputsPlan | None = None
+    climate: ClimatePlan | None = None
     pace: float = Field(default=1.0, ge=1.0)
 
     @model_validator(mode="after")
@@ -140,6 +145,8 @@ class BenchPlan(_Part):
         named |= {"matrix": self.matrix.id, "guard": self.guard.id}
         if self.inputs is not None:
             named["inputs"] = self.inputs.id
+        if self.climate is not None:
+            named["climate"] = self.climate.id
         for place, name in named.items():
             first = next(other for other, its in named.items() if its == name)
             if first != place:

@@ -31,6 +31,7 @@ PARTS: dict[str, tuple[str, ...]] = {
     "matrix": ("close", "open", "point", "open_all", "settled"),
     "guard": ("state", "closed"),
     "inputs": ("presses", "level"),
+    "climate": ("temperature", "humidity"),
 }
 
 
@@ -177,6 +178,8 @@ class Profile(BaseModel):
     closed: str = ""
     presses: str = ""
     level: str = ""
+    temperature: str = ""
+    humidity: str = ""
 
     @model_validator(mode="after")
     def _has_what_its_role_needs(self) -> "Profile":

@@ -1,12 +1,13 @@
 """Whether everything that tells of one document tells the same: row, seal, chain and paper."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass
 from typing import Any, Protocol
 
+from loricate.certificates.issue import KINDS
 from loricate.certificates.ledger import MOST_FAULTS, ChainState, Entry, entry_hash, follow
-from loricate.certificates.paper_seal import paper_faults
 from loricate.certificates.sealing import SealError
-from loricate.certificates.verifying import Verification, key_for, verify_sealed
+from loricate.certificates.verifying import Verification, verify, verify_sealed
 
 
 class FullEntry(Entry, Protocol):
@@ -21,36 +22,46 @@ class FullEntry(Entry, Protocol):
     @property
     def sealed(self) -> str: ...
     @property
-    def paper(self) -> str: ...
+    def lot(self) -> str: ...
+    @property
+    def about(self) -> tuple[str, ...]: ...
     @property
     def supersedes(self) -> str | None: ...
 
 
-Papers = Callable[[str], bytes | None]  # the paper of a digest; None when it is gone or another
-VERDICTS = {"certificate": "pass", "nonconformance": "fail"}
+@dataclass(frozen=True, slots=True)
+class KeptPaper:
+    """A paper that is kept of a document: its bytes; None where they are gone or were changed."""
+
+    digest: str
+    data: bytes | None
 
 
-def check_entry(entry: FullEntry, jwk: Any, papers: Papers) -> Verification:
-    """Hold an entry's row, sealed document, place in the chain and paper against each other.
+Papers = Callable[[str], Iterable[KeptPaper]]  # every paper of a number
 
-    ``jwk`` is a public JWK or a JWK set.
+
+def check_entry(entry: FullEntry, jwk: Any, papers: Papers, redraws: bool = True) -> Verification:
+    """Hold an entry's row, sealed document, place in the chain and papers against each other.
+
+    ``jwk`` is a public JWK or a JWK set. A document whose paper is still to be made has none.
     """
     try:
         found = verify_sealed(entry.sealed.encode(), jwk)
-        key = key_for(_compact(entry.sealed), jwk)
     except SealError as error:
         return Verification((str(error),))
     faults = [*found.faults, *_row_faults(entry, found.document, found.digest)]
-    pdf = papers(entry.paper)
-    if pdf is None:
-        faults.append("Its paper beside the records is gone or was changed.")
-    else:
-        faults += paper_faults(pdf, found.document, found.digest, key)
+    for paper in papers(entry.number):
+        faults += _paper_faults(paper, found, jwk, redraws)
     return Verification(tuple(faults), found.document, digest=found.digest)
 
 
-def _compact(sealed: str) -> str:
-    return sealed.rpartition('"jws": "')[2].partition('"')[0]
+def _paper_faults(paper: KeptPaper, entered: Verification, jwk: Any, redraws: bool) -> list[str]:
+    if paper.data is None:
+        return ["A paper of it beside the records is gone or was changed; it can be made again."]
+    found = verify(paper.data, jwk, redraws=redraws)
+    if found.faults or found.digest == entered.digest:
+        return list(found.faults)
+    return ["A paper of it beside the records is of another document."]
 
 
 def _row_faults(
@@ -60,13 +71,15 @@ def _row_faults(
     told = {
         "number": (entry.number, document.get("number")),
         "kind": (entry.kind, document.get("kind")),
-        "serial": (entry.serial, document.get("unit", {}).get("serial")),
+        "serial": (entry.serial, document.get("unit", {}).get("serial", "")),
+        "lot": (entry.lot, _lot_of(document)),
+        "documents that it is about": (list(entry.about), sorted(_about(document))),
         "date of issue": (entry.issued_at, document.get("issued_at")),
         "digest": (entry.document_digest, document_digest),
         "place in the ledger": (entry.position, place.get("position")),
         "entry before it": (entry.previous, place.get("previous")),
         "superseded document": (entry.supersedes or "", document.get("supersedes")),
-        "verdict": (VERDICTS.get(entry.kind), document.get("verdict")),
+        "verdict": (KINDS[entry.kind].verdict, document.get("verdict")),
     }
     for what, (row, signed) in told.items():
         if row != signed:
@@ -76,6 +89,19 @@ def _row_faults(
         yield "Its entry in the ledger was changed after it was entered."
 
 
+def _lot_of(document: Mapping[str, Any]) -> str:
+    told = document.get("lot")
+    if isinstance(told, Mapping):
+        return str(told.get("code"))
+    return str(document.get("unit", {}).get("lot", told or ""))
+
+
+def _about(document: Mapping[str, Any]) -> Iterator[str]:
+    told = [document["revokes"]] if "revokes" in document else document.get("approves", [])
+    for each in told:
+        yield str(each["number"])
+
+
 def check_ledger(entries: Iterable[FullEntry], jwk: Any, papers: Papers) -> ChainState:
     """Follow a whole ledger and say what is wrong with its chain and with each of its documents."""
     faults: list[str] = []
@@ -83,7 +109,7 @@ def check_ledger(entries: Iterable[FullEntry], jwk: Any, papers: Papers) -> Chai
     def checked() -> Iterator[FullEntry]:
         for entry in entries:
             if len(faults) < MOST_FAULTS:
-                found = check_entry(entry, jwk, papers).faults
+                found = check_entry(entry, jwk, papers, redraws=False).faults
                 faults.extend(f"{entry.number}: {each}" for each in found)
             yield entry
 

@@ -1,48 +1,50 @@
-"""The certificate document: plain JSON data that says all the paper says, and a little more."""
+"""What a certificate says: plain JSON data, all that is on the paper and a little more."""
 
-import datetime as dt
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from typing import Any
 
+from loricate.certificates.issue import Document
 from loricate.core.attempts import Attempt
 from loricate.core.gate import Requirement
 from loricate.core.limits.limit import LimitSource
-from loricate.core.measuring.grading import Fault, GradedReading
+from loricate.core.measuring.curves import Column, Curve, thinned
+from loricate.core.measuring.grading import Cause, Fault, GradedReading
 from loricate.core.measuring.uncertainty import COVERAGE_FACTOR
 from loricate.core.quantities import display
 from loricate.core.sequences.released import ReleasedSequence
 
-FORMAT = "loricate-certificate/2"
-KNOWN = (FORMAT, "loricate-certificate/1")  # forms that were issued, and are verified still
-Document = dict[str, Any]
+CURVE_SAMPLES = 200  # of a curve in a document: what a page can show
+# Causes that an output's curve shows: on these, it is on the paper whatever the step says.
+SHOWN_BY_CURVE = frozenset({Cause.BREAKDOWN, Cause.ARC, Cause.LEVEL_NOT_REACHED, Cause.OVERSTRESS})
+REASONS = {
+    "zero": "the resistance of the leads, as it was zeroed",
+    "supply": "the supply as it was measured, to the rated voltage",
+    "temperature": "the temperature of the unit, to the reference temperature",
+}
 
 
 @dataclass(frozen=True, slots=True)
-class Issue:
-    """What is decided at the moment of issue."""
+class Circumstances:
+    """What a certificate says beside the run: of product, people, air, and what was left."""
 
-    kind: str
-    number: str
-    issued_at: str
-    position: int
-    previous: str
-    verify_url: str
-    software: str
     product_revision: int
-    supersedes: str = ""
+    names: Mapping[str, str] = field(default_factory=dict)  # full names, by account
+    ambient: Mapping[str, Any] | None = None
     left: tuple[Mapping[str, str], ...] = ()  # findings that were left when it was released
+    curves: Mapping[tuple[str, int], tuple[Curve, ...]] = field(default_factory=dict)
+    """By step and attempt."""
 
 
-def make_document(
-    issue: Issue,
+def certificate_body(
     run: Mapping[str, Any],
     unit: Mapping[str, Any],
     sequence: ReleasedSequence,
     gate: Sequence[Requirement],
+    about: Circumstances,
 ) -> Document:
-    """Build the document of one unit from its run's records (as the records room gives them).
+    """What a certificate or nonconformance report says of one unit, from its run's records.
 
     Values are SI; each reading also carries the text that the paper shows.
     """
@@ -51,18 +53,12 @@ def make_document(
         attempts.setdefault(attempt.step.id, []).append(attempt)
     sources = [limit.source for step in sequence.steps for limit in step.limits.values()]
     return {
-        "format": FORMAT,
-        "kind": issue.kind,
-        "number": issue.number,
-        "supersedes": issue.supersedes,
-        "issued_at": issue.issued_at,
-        "site": run["bench"]["site"],
         "verdict": unit["verdict"],
         "cause": unit["cause"],
         "unit": {
             "serial": unit["serial"],
             "product": sequence.product.code,
-            "product_revision": issue.product_revision,
+            "product_revision": about.product_revision,
             "title": sequence.product.title,
             "protection_class": sequence.product.protection_class,
             "lot": run["lot"],
@@ -72,6 +68,7 @@ def make_document(
             "started_at": run["started_at"],
             "ended_at": run["ended_at"],
             "operator": run["started_by"],
+            "operator_name": about.names.get(run["started_by"] or "", ""),
             "bench": run["bench"]["code"],
             "fixture": run["fixture"],
             "nest": unit["nest"],
@@ -83,16 +80,20 @@ def make_document(
             "decision_rule": sequence.decision.rule,
             "decision_r": sequence.decision.r if sequence.decision.rule == "guarded" else None,
             "coverage_factor": COVERAGE_FACTOR,
-            "findings_left": [dict(each) for each in issue.left],
+            "findings_left": [
+                {**each, "by_name": about.names.get(each["by"], "")} for each in about.left
+            ],
         },
         "limit_sets": _limit_sets(sources),
-        "steps": [_step(made) for made in attempts.values()],
+        "ambient": None if about.ambient is None else dict(about.ambient),
+        "steps": [_step(made, about) for made in attempts.values()],
         "remarks": [
             {
                 "step": remark["step_id"],
                 "text": remark["text"],
                 "picture": remark["picture"] or "",
                 "account": remark["account"],
+                "name": about.names.get(remark["account"], ""),
                 "made_at": remark["made_at"],
             }
             for remark in unit["remarks"]
@@ -100,9 +101,6 @@ def make_document(
         "instruments": _used(run["bench"]["instruments"], unit["attempts"]),
         "unseen": run["bench"].get("unseen", {}),
         "gate": [asdict(each) for each in gate],
-        "software": f"Loricate {issue.software}",
-        "ledger": {"position": issue.position, "previous": issue.previous},
-        "verify_url": issue.verify_url,
     }
 
 
@@ -130,7 +128,7 @@ def _limit_sets(sources: Sequence[LimitSource]) -> list[Document]:
     return [found[code] for code in sorted(found)]
 
 
-def _step(attempts: Sequence[Attempt]) -> Document:
+def _step(attempts: Sequence[Attempt], about: Circumstances) -> Document:
     """A step by its latest attempt; the earlier ones are named with what came of them."""
     *earlier, latest = attempts
     return {
@@ -160,6 +158,36 @@ def _step(attempts: Sequence[Attempt]) -> Document:
             {"repetition": each.number, "verdict": each.verdict, "cause": each.cause}
             for each in latest.grade.repetitions
         ],
+        "curves": [
+            _curve(curve)
+            for curve in about.curves.get((latest.step.id, latest.number), ())
+            if is_on_paper(latest)
+        ],
+    }
+
+
+def is_on_paper(attempt: Attempt) -> bool:
+    """Whether the curves of an attempt belong on paper: it asks for it, or they show why."""
+    return attempt.step.curves_on_paper or attempt.cause in SHOWN_BY_CURVE
+
+
+def _curve(curve: Curve) -> Document:
+    kept = thinned(curve, CURVE_SAMPLES)
+    return {
+        "name": kept.name,
+        "point": kept.point,
+        "repetition": kept.repetition,
+        "x": _column(kept.x),
+        "columns": [_column(column) for column in kept.columns],
+        "marks": [{"x": mark.x, "text": mark.text} for mark in kept.marks],
+    }
+
+
+def _column(column: Column) -> Document:
+    return {
+        "name": column.name,
+        "dimension": column.dimension.name,
+        "values": list(column.values),
     }
 
 
@@ -195,6 +223,7 @@ def _reading(graded: GradedReading) -> Document:
                 "what": each.what,
                 "before": each.before if math.isfinite(each.before) else None,
                 "text": display(each.before, reading.dimension),
+                "reason": REASONS.get(each.what, ""),
             }
             for each in reading.corrections
         ],
@@ -203,17 +232,9 @@ def _reading(graded: GradedReading) -> Document:
         document["limit"] = {
             "minimum": limit.minimum,
             "maximum": limit.maximum,
+            "caution_below": limit.caution_below,
+            "caution_above": limit.caution_above,
             "text": limit.text,
             "source": limit.source.text,
         }
     return document
-
-
-def series_of(letter: str, issued: dt.date) -> str:
-    """What the numbers of a kind begin with in a year: ``C-2026`` or ``N-2026``."""
-    return f"{letter}-{issued.year}"
-
-
-def certificate_number(series: str, last: int) -> str:
-    """The number after the last of a series: ``C-2026-000001``."""
-    return f"{series}-{last + 1:06}"

@@ -1,4 +1,4 @@
-"""The form of a sealed file (``loricate-certificate/2``), as whoever reads one can rely on it.
+"""The form of a sealed file, as whoever reads one can rely on it.
 
 The documents themselves are plain data; a test holds each that is issued against this.
 """
@@ -6,6 +6,8 @@ The documents themselves are plain data; a test holds each that is issued agains
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
+
+JWS = r"^[\w-]+\.[\w-]+\.[\w-]+$"
 
 
 class _Part(BaseModel):
@@ -17,6 +19,8 @@ class FormLimit(_Part):
 
     minimum: float | None
     maximum: float | None
+    caution_below: float | None
+    caution_above: float | None
     text: str
     source: str
 
@@ -27,6 +31,7 @@ class FormCorrection(_Part):
     what: str = Field(examples=["zero"])
     before: float | None
     text: str
+    reason: str = Field(description="What it was corrected for, in words")
 
 
 class FormFault(_Part):
@@ -77,6 +82,32 @@ class FormEarlier(_Part):
     faults: list[FormFault]
 
 
+class FormColumn(_Part):
+    """One quantity of a curve, in SI units of its dimension."""
+
+    name: str
+    dimension: str
+    values: list[float | None]
+
+
+class FormMark(_Part):
+    """A place on the x axis that has a name."""
+
+    x: float
+    text: str
+
+
+class FormCurve(_Part):
+    """A curve that is on the paper: columns over an x axis."""
+
+    name: str
+    point: str
+    repetition: int
+    x: FormColumn
+    columns: list[FormColumn]
+    marks: list[FormMark]
+
+
 class FormStep(_Part):
     """A step by its latest attempt."""
 
@@ -94,6 +125,7 @@ class FormStep(_Part):
     readings: list[FormReading]
     faults: list[FormFault]
     repetitions: list[FormRepetition]
+    curves: list[FormCurve] = Field(description="Those that are on the paper")
 
 
 class FormUnit(_Part):
@@ -114,6 +146,7 @@ class FormRun(_Part):
     started_at: str
     ended_at: str
     operator: str
+    operator_name: str
     bench: str
     fixture: str
     nest: str
@@ -128,6 +161,7 @@ class FormFinding(_Part):
     finding: str
     reason: str
     by: str
+    by_name: str
 
 
 class FormSequence(_Part):
@@ -158,6 +192,7 @@ class FormRemark(_Part):
     text: str
     picture: str
     account: str
+    name: str
     made_at: str
 
 
@@ -188,19 +223,40 @@ class FormPlace(_Part):
     previous: str
 
 
-class FormDocument(_Part):
-    """A certificate or nonconformance report."""
+class FormAmbient(_Part):
+    """The air about the unit as it was said last before the run: by whom or by what, and when."""
 
-    format: Literal["loricate-certificate/2"]
-    kind: Literal["certificate", "nonconformance"]
-    number: str = Field(pattern=r"^[CN]-\d{4}-\d{6,}$", examples=["C-2026-000001"])
+    temperature: str
+    humidity: str
+    account: str
+    name: str
+    instrument: str
+    at: str
+
+
+class _Document(_Part):
+    """What every document has."""
+
+    number: str = Field(pattern=r"^[A-Z]-\d{4}-\d{6,}$", examples=["C-2026-000001"])
     supersedes: str
     issued_at: str
+    zone: str = Field(description="In which the paper shows times (IANA)")
     site: str
+    software: str
+    ledger: FormPlace
+    verify_url: str
+
+
+class FormDocument(_Document):
+    """A certificate or nonconformance report."""
+
+    format: Literal["loricate-certificate/3"]
+    kind: Literal["certificate", "nonconformance"]
     verdict: str
     cause: str
     unit: FormUnit
     run: FormRun
+    ambient: FormAmbient | None
     sequence: FormSequence
     limit_sets: list[FormLimitSet]
     steps: list[FormStep]
@@ -208,13 +264,114 @@ class FormDocument(_Part):
     instruments: list[FormInstrument]
     unseen: dict[str, list[str]]
     gate: list[FormCondition]
-    software: str
-    ledger: FormPlace
-    verify_url: str
+
+
+class FormLotUnit(_Part):
+    """A unit of a lot with its latest verdict."""
+
+    serial: str
+    verdict: str
+    cause: str
+    times: int
+    run_id: str
+    certificate: str | None
+    revoked: bool
+
+
+class FormLot(_Part):
+    """A lot as it stood."""
+
+    code: str
+    product: str
+    serials: str
+    order_number: str
+    state: str
+    created_at: str
+    created_by: str
+    closed_at: str | None
+    expected: int
+    waiting_count: int
+    tested: int
+    passed: int
+    failed: int
+    first_pass_yield: float | None
+    final_yield: float | None
+    units: list[FormLotUnit]
+    waiting: list[str]
+
+
+class LotDocument(_Document):
+    """The summary of a lot."""
+
+    format: Literal["loricate-lot-summary/1"]
+    kind: Literal["lot"]
+    lot: FormLot
+
+
+class FormSigner(_Part):
+    """Who acts."""
+
+    account: str
+    name: str
+    role: str
+
+
+class FormRevoked(_Part):
+    """The document that a revocation is about."""
+
+    number: str
+    digest: str
+    serial: str
+
+
+class RevocationDocument(_Document):
+    """That a document counts no longer."""
+
+    format: Literal["loricate-revocation/1"]
+    kind: Literal["revocation"]
+    revokes: FormRevoked
+    reason: str
+    revoked_by: FormSigner
+
+
+class FormApproved(_Part):
+    """A document that an approval is about."""
+
+    number: str
+    digest: str
+
+
+class ApprovalDocument(_Document):
+    """Quality's signature on documents."""
+
+    format: Literal["loricate-approval/1"]
+    kind: Literal["approval"]
+    approves: list[FormApproved]
+    lot: str
+    note: str
+    approved_by: FormSigner
+
+
+class SealedAct(_Part):
+    """A sealed revocation or approval."""
+
+    document: RevocationDocument | ApprovalDocument
+    jws: str = Field(pattern=JWS)
+
+
+class FormStanding(_Part):
+    """What came after a document: it is not in its seal, and each act has its own."""
+
+    superseded_by: str
+    revocation: SealedAct | None
+    approvals: list[SealedAct]
 
 
 class SealedFile(_Part):
     """A sealed file: the document, and its seal (a JWS over the document's canonical form)."""
 
-    document: FormDocument
-    jws: str = Field(pattern=r"^[\w-]+\.[\w-]+\.[\w-]+$")
+    document: FormDocument | LotDocument | RevocationDocument | ApprovalDocument = Field(
+        discriminator="format"
+    )
+    jws: str = Field(pattern=JWS)
+    standing: FormStanding | None = None

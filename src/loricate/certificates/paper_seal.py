@@ -1,41 +1,20 @@
-"""The seal of a paper: over every byte of the PDF but its own.
+"""The seal of a paper until 0.2.0: over every byte of the PDF but its own. Verified for ever.
 
 Whatever a reader shows or runs is in those bytes: pages, fonts, actions, forms, attachments and
 their names, what was appended later. A file that was saved again, repaired or printed anew is
-another file, however alike it looks.
+another file, however alike it looks. Papers of today are signed as PDF has it.
 """
 
 import hashlib
 import json
 from typing import Any
 
-from loricate.certificates.sealing import SealError, SiteKey, Sort, canonical, opened
+from loricate.certificates.paper_checking import CHANGED
+from loricate.certificates.sealing import SealError, Sort, opened
 
 PAPER_NAME = "paper.jws"
 ROOM = 1024  # bytes that the seal has in the file, filled up with spaces
-PLACE = b"~" * ROOM  # where it goes, until it is there
-CHANGED = (
-    "The paper was changed after it was sealed, or saved again; ask for the file as it was issued."
-)
 _BEGINS = b"eyJhbGciOiJFZDI1NTE5Ii"  # what every seal of ours begins with
-
-
-def seal_paper(drawn: bytes, number: str, document_digest: str, key: SiteKey) -> bytes:
-    """Fill the seal into a PDF that has a place for it, once."""
-    start = drawn.find(PLACE)
-    if start < 0 or drawn.find(PLACE, start + 1) >= 0:
-        raise SealError("The paper has no place for its seal, or more than one.")
-    content = {
-        "number": number,
-        "document": document_digest,
-        "bytes": len(drawn),
-        "at": start,
-        "rest": _rest(drawn, start),
-    }
-    compact = key.sign(canonical(content), Sort.PAPER).encode()
-    if len(compact) > ROOM:
-        raise SealError("The seal is larger than its place on the paper.")
-    return drawn[:start] + compact.ljust(ROOM) + drawn[start + ROOM :]
 
 
 def paper_faults(pdf: bytes, document: dict[str, Any], document_digest: str, jwk: Any) -> list[str]:

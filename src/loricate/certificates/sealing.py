@@ -36,6 +36,7 @@ class Sort(StrEnum):
     DOCUMENT = "loricate-document+jws"
     PAPER = "loricate-paper+jws"
     HEAD = "loricate-ledger-head+jws"
+    REVOCATIONS = "loricate-revocations+jws"
 
 
 @dataclass(frozen=True, slots=True)

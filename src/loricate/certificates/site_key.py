@@ -4,12 +4,17 @@ A certificate is worth what its key is worth. A key that is missing, or another 
 the records were sealed with, is therefore no reason to make a new one but to stop and say so.
 """
 
-import os
 from pathlib import Path
 
 from joserfc.jwk import OKPKey
 
+from loricate.certificates.key_files import check_private, write_private
 from loricate.certificates.sealing import SealError, SiteKey, site_key_of
+
+
+def _purpose(path: Path) -> str:
+    """The option that says which key is meant, by its file."""
+    return " --for papers" if path.suffix == ".p12" else ""
 
 
 class KeyMissing(SealError):
@@ -23,8 +28,8 @@ class KeyMissing(SealError):
         return (
             f"The site key {self.path} is missing, and these records are sealed with it "
             f"({self.kid[:12]}…). Put it back from where the keys are kept; if it is lost for "
-            f"good, `loricate records new-key --data {self.path.parent}` begins with a new one "
-            "and keeps the old public key for what was issued. Nothing was changed."
+            f"good, `loricate key replace --data {self.path.parent}{_purpose(self.path)}` begins "
+            "with a new one and keeps the old public key for what was issued. Nothing was changed."
         )
 
 
@@ -40,35 +45,36 @@ class KeyDoesNotFit(SealError):
             f"The site key {self.path} ({self.found[:12]}…) is not the one that these records are "
             f"sealed with ({self.kid[:12]}…). Put the right one back, or the records that go with "
             f"this one; to go over to a new key on purpose, take the file away and give `loricate "
-            f"records new-key --data {self.path.parent}`. Nothing was changed."
+            f"key replace --data {self.path.parent}{_purpose(self.path)}`. Nothing was changed."
         )
 
 
 def open_site_key(path: Path, kid: str) -> SiteKey:
     """Read the key named ``kid``; a site that has none yet (empty ``kid``) gets one.
 
-    Raises KeyMissing, KeyDoesNotFit, and SealError for a file that is no key.
+    Raises KeyMissing, KeyDoesNotFit, KeyIsOpen, and SealError for a file that is no key.
     """
     if not path.exists():
         if kid:
             raise KeyMissing(path, kid)
         return make_site_key(path)
-    try:
-        key = site_key_of(path.read_bytes())
-    except SealError as error:
-        raise SealError(f"{path}: {error} Put the site key back from where it is kept.") from error
+    key = read_site_key(path)
     if kid and key.kid != kid:
         raise KeyDoesNotFit(path, key.kid, kid)
     return key
 
 
+def read_site_key(path: Path) -> SiteKey:
+    """The key of a file; raises KeyIsOpen, and SealError for a file that is no key."""
+    check_private(path)
+    try:
+        return site_key_of(path.read_bytes())
+    except SealError as error:
+        raise SealError(f"{path}: {error} Put the site key back from where it is kept.") from error
+
+
 def make_site_key(path: Path) -> SiteKey:
     """Make a key that only the owner can read, and never in place of another."""
     key = SiteKey(OKPKey.generate_key("Ed25519", auto_kid=False))
-    path.parent.mkdir(parents=True, exist_ok=True)
-    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-    with os.fdopen(handle, "wb") as file:
-        file.write(key.pem)
-        file.flush()
-        os.fsync(file.fileno())
+    write_private(path, key.pem)
     return key

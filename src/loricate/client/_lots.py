@@ -1,5 +1,6 @@
 """Lots."""
 
+from loricate.api.certificates import Entered
 from loricate.api.lots import LotOut, LotSummary
 from loricate.client._wire import API, Wire
 
@@ -38,8 +39,12 @@ class LotCalls(Wire):
         """A lot's progress, its units with their latest verdicts, and those that wait."""
         return self._get(LotSummary, f"{API}/lots/{code}")
 
+    def issue_summary(self, code: str) -> str:
+        """Issue a lot's summary as it stands, a signed document; gives its number."""
+        return self._post(Entered, f"{API}/lots/{code}/summary").number
+
     def lot_pdf(self, code: str) -> bytes:
-        """A lot's summary as a PDF, as it stands now."""
+        """A view of a lot as a PDF, as it stands now; it is no document."""
         return self.send("GET", f"{API}/lots/{code}/pdf").content
 
     def close_lot(self, code: str) -> LotSummary:

@@ -20,11 +20,12 @@ NOUNS = {
     "sequence": ("sequence", "Write, check, review, challenge, release and compare sequences."),
     "rehearsal": ("rehearsal", "Try steps on one nest with live meters; nothing is recorded."),
     "run": ("run", "Start, watch, show, repeat, remark on and abort runs."),
-    "lot": ("lot", "Open, list, show, print and close lots."),
+    "lot": ("lot", "Open, list, show, print, sum up and close lots."),
     "unit": ("unit", "Find units and show their history."),
     "hands": ("hands", "Do at the simulated bench what a person does by hand."),
     "records": ("records", "Check, back up and restore the records; export the audit trail."),
-    "certificate": ("certificate", "Get, show and verify certificates."),
+    "certificate": ("certificate", "Find, get, verify, revoke and approve what was issued."),
+    "key": ("key", "List, prepare, begin and replace the site's keys."),
 }
 
 

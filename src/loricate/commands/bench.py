@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 import click
 
 from loricate.commands.connection import Call, service_options
-from loricate.commands.output import NOT_PASSED, print_table
+from loricate.commands.output import NOT_PASSED, moment, print_table
 
 if TYPE_CHECKING:
     from loricate.api.bench import DangerOut, FixtureOut
@@ -15,6 +15,29 @@ if TYPE_CHECKING:
 @click.group("bench")
 def command() -> None:
     """See which instruments answer; zero, check and renew fixtures."""
+
+
+@command.command("ambient")
+@click.argument("temperature", default="")
+@click.argument("humidity", default="")
+@service_options
+def ambient(temperature: str, humidity: str, call: Call) -> None:
+    """Say what the air about the units is like, once a shift; without arguments show it.
+
+    It goes onto the certificates of runs that are started after it.
+
+    Example: loricate bench ambient "21.5 °C" "45 %"
+    """
+    with call.connect() as client:
+        found = client.note_ambient(temperature, humidity) if temperature else client.ambient()
+    if call.printed(found):
+        return
+    if not found.at:
+        click.echo("Nothing is known of the air; certificates say so.")
+        return
+    said = ", ".join(text for text in (found.temperature, found.humidity) if text)
+    old = "" if found.holds else "; too old for certificates, say it again"
+    click.echo(f"{said} ({found.by}, {moment(found.at)}{old})")
 
 
 @command.command("show")

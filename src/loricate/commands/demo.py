@@ -43,16 +43,24 @@ def command(data_folder: Path, port: int, pace: float, log: str, as_json: bool) 
     with demo_site.stand_ins(pace) as floor:
         bench_file = data_folder / "bench.toml"
         demo_site.write_bench_file(floor.ports, bench_file)
-        account = FirstAccount(demo_site.ACCOUNT, "Mara Quill", "engineer", password)
+        people = (
+            FirstAccount(demo_site.ACCOUNT, "Mara Quill", "engineer", password),
+            FirstAccount(demo_site.QUALITY, "Ines Quay", "quality", password),
+        )
         settings = Settings(
             bench_file,
             data_folder,
             url,
             console_folder(),
-            accounts=(account,),
+            accounts=people,
             second_person=False,  # at the demo one person is everybody
         )
-        sign_in = {"url": url, "name": account.name, "password": password, "ports": floor.ports}
+        sign_in = {
+            "url": url,
+            "name": demo_site.ACCOUNT,
+            "password": password,
+            "ports": floor.ports,
+        }
         check_start(settings)
 
         def greet() -> None:
@@ -87,6 +95,7 @@ def _greet(sign_in: dict[str, Any], pace: float, as_json: bool) -> None:
     else:
         click.echo(f"Console   {sign_in['url']}/")
         click.echo(f"Sign in   {sign_in['name']}  {sign_in['password']}")
+        click.echo(f"Quality   {demo_site.QUALITY}  {sign_in['password']}")
         if fit:
             click.echo(f"Upkeep    zero and daily check done by the stand-ins: {', '.join(fit)}")
         click.echo("Load      fixture FX-A, serials DC40-26-0117 to DC40-26-0120 in nests 1 to 4")

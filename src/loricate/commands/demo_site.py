@@ -27,7 +27,7 @@ from loricate.commands.places import demo_folder
 if TYPE_CHECKING:
     from loricate.client import Client
 
-ACCOUNT = "mara"
+ACCOUNT, QUALITY = "mara", "ines"
 FASTEST = 200.0  # the pace up to which the demo bench believes its stand-ins' clocks
 WRITTEN_ON = dt.date(2026, 11, 25)  # the day that the demo bench's calibration dates speak of
 
@@ -62,6 +62,12 @@ def stand_ins(pace: float, floor: Path | None = None) -> Iterator[StandInPorts]:
         process.wait(timeout=10)
 
 
+def parts_of(bench: Any) -> list[Any]:
+    """Every part of the demo's bench file that has an address."""
+    others = [bench[name] for name in ("matrix", "guard", "inputs", "climate")]
+    return [*bench["instruments"], *others]
+
+
 def write_bench_file(ports: dict[str, int], to: Path) -> None:
     """Write the demo bench with the stand-ins' addresses, its calibrations as old as ever.
 
@@ -71,7 +77,7 @@ def write_bench_file(ports: dict[str, int], to: Path) -> None:
     bench = tomlkit.parse(text)
     bench["pace"] = FASTEST
     shift = today() - WRITTEN_ON
-    parts = [*bench["instruments"], bench["matrix"], bench["guard"], bench["inputs"]]
+    parts = parts_of(bench)
     for part in parts:
         part["address"] = f"tcp://127.0.0.1:{ports[str(part['id'])]}"
         for name in ("calibrated", "due"):
@@ -79,7 +85,8 @@ def write_bench_file(ports: dict[str, int], to: Path) -> None:
                 part[name] = tomlkit.date(str(part[name] + shift))
     to.parent.mkdir(parents=True, exist_ok=True)
     to.write_text(tomlkit.dumps(bench), encoding="utf-8")
-    shutil.copyfile(demo_folder() / "bench" / "site.toml", to.with_name("site.toml"))
+    for name in ("site.toml", "logo.svg"):
+        shutil.copyfile(demo_folder() / "bench" / name, to.with_name(name))
     units = to.parent / "units"
     units.mkdir(exist_ok=True)
     for path in (demo_folder() / "stand-ins").glob("*.toml"):

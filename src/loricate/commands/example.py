@@ -33,7 +33,7 @@ FOLDERS = {"certificate": "certificates", "nonconformance": "nonconformance"}
 def command(folder: Path, pace: float, as_json: bool) -> None:
     """Run the demo loads from start to certificates on a service of their own, then end.
 
-    Leaves certificates/, nonconformance/, readings.csv and site-key.jwk in the folder.
+    Leaves certificates/, nonconformance/, readings.csv and site-keys.json in the folder.
 
     Example: loricate example --to out/example
     """
@@ -82,8 +82,8 @@ def _keep(client: "Client", runs: "list[RunOut]", folder: Path) -> None:
         (place / f"{unit.serial}.json").write_text(sealed, encoding="utf-8")
         (place / f"{unit.serial}.pdf").write_bytes(pdf)
     (folder / "readings.csv").write_text(readings_csv(runs), encoding="utf-8")
-    key = json.dumps(client.site_key(), indent=2) + "\n"
-    (folder / "site-key.jwk").write_text(key, encoding="utf-8")
+    keys = json.dumps(client.site_keys().model_dump(), indent=2) + "\n"
+    (folder / "site-keys.json").write_text(keys, encoding="utf-8")
 
 
 def readings_csv(runs: "list[RunOut]") -> str:

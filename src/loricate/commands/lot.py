@@ -102,7 +102,7 @@ def show(code: str, call: Call) -> None:
 )
 @service_options
 def paper(code: str, folder: Path, call: Call) -> None:
-    """Save the summary of a lot as a PDF, as it stands now.
+    """Save a view of a lot as a PDF, as it stands now; `sum-up` issues a signed one.
 
     Example: loricate lot paper L-2611 --to out
     """
@@ -115,11 +115,25 @@ def paper(code: str, folder: Path, call: Call) -> None:
         click.echo(str(path))
 
 
+@command.command("sum-up")
+@click.argument("code")
+@service_options
+def sum_up(code: str, call: Call) -> None:
+    """Issue the summary of a lot as it stands: a signed document, in place of the one before.
+
+    Example: loricate lot sum-up L-2611
+    """
+    with call.connect() as client:
+        number = client.issue_summary(code)
+    if not call.printed({"number": number}):
+        click.echo(f"Issued {number}; get it with `loricate certificate get {number}`.")
+
+
 @command.command("close")
 @click.argument("code")
 @service_options
 def close(code: str, call: Call) -> None:
-    """Close a lot; no run is made in it any more.
+    """Close a lot; no run is made in it any more, and its summary is issued.
 
     Example: loricate lot close L-2611
     """
@@ -155,7 +169,7 @@ def print_lot(lot: "LotSummary") -> None:
             verdict_word(unit.verdict),
             unit.cause,
             str(unit.times),
-            unit.certificate or "",
+            (unit.certificate or "") + (" (revoked)" if unit.revoked else ""),
         )
         for unit in lot.units
     ]

@@ -130,24 +130,17 @@ def show_outbox(try_now: bool, show_all: bool, call: Call) -> None:
 @command.command("backup")
 @click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
 @data_option
-@click.option("--key-to", type=click.Path(path_type=Path), help="Copy the site key here, apart.")
+@click.option("--keys-to", type=FOLDER, help="Copy the site's keys to this folder, apart.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON for programs.")
-def backup(file: Path, data_folder: Path, key_to: Path | None, as_json: bool) -> None:
-    """Back up records, pictures and heads into FILE while the service runs. The key is not in it.
+def backup(file: Path, data_folder: Path, keys_to: Path | None, as_json: bool) -> None:
+    """Back up records, pictures and heads into FILE while the service runs. No key is in it.
 
     Example: loricate records backup /mnt/safe/records-2026-11-26.tar.gz --data records
     """
     from loricate.records.backup import write_backup
 
-    if key_to is not None:  # first: a backup without its key is half of what was asked
-        try:
-            key_to.touch(mode=0o600, exist_ok=False)
-            shutil.copyfile(data_folder / "site-key.pem", key_to)
-        except OSError as error:
-            raise click.ClickException(
-                f"The site key cannot be copied to {key_to} ({error.strerror}); choose another "
-                "place. No backup was made."
-            ) from error
+    if keys_to is not None:  # first: a backup without its keys is half of what was asked
+        _copy_keys(data_folder, keys_to)
     made = write_backup(data_folder, file)
     if as_json:
         print_json(
@@ -162,33 +155,56 @@ def backup(file: Path, data_folder: Path, key_to: Path | None, as_json: bool) ->
         return
     size = file.stat().st_size / 2**20
     click.echo(f"{file}: {made.documents} documents, {len(made.members)} files, {size:.1f} MiB.")
-    if key_to is None:
+    if keys_to is None:
         click.echo(
-            f"The site key is not in it; keep {data_folder / 'site-key.pem'} apart.", err=True
+            f"The site's keys are not in it; keep {data_folder / 'site-key.pem'} and paper-key.p12 "
+            "apart.",
+            err=True,
         )
     else:
-        click.echo(f"{key_to}: the site key. Keep it apart from the backup.")
+        click.echo(f"{keys_to}: the site's keys. Keep them apart from the backup.")
+
+
+def _copy_keys(data_folder: Path, to: Path) -> None:
+    from loricate.service.keyring import PURPOSES, KeyFiles
+
+    files = KeyFiles(data_folder)
+    names = [files.current(purpose) for purpose in PURPOSES]
+    try:
+        to.mkdir(mode=0o700, parents=True, exist_ok=True)
+        for source in [*names, *(files.next(purpose) for purpose in PURPOSES)]:
+            if source.exists() or source == names[0]:
+                target = to / source.name
+                target.touch(mode=0o600, exist_ok=False)
+                shutil.copyfile(source, target)
+    except OSError as error:
+        raise click.ClickException(
+            f"The site's keys cannot be copied to {to} ({error.strerror}); choose another "
+            "place. No backup was made."
+        ) from error
 
 
 @command.command("restore")
 @click.argument("file", type=FILE)
 @data_option
-@click.option("--key", type=FILE, help="The site key; else the one in the data folder.")
+@click.option(
+    "--keys", type=FOLDER, help="The folder with the site's keys; else those in the data folder."
+)
 @head_folders
 @click.option("--json", "as_json", is_flag=True, help="Print JSON for programs.")
 def restore(
-    file: Path, data_folder: Path, key: Path | None, head_folders: tuple[Path, ...], as_json: bool
+    file: Path, data_folder: Path, keys: Path | None, head_folders: tuple[Path, ...], as_json: bool
 ) -> None:
     """Put the records of a backup back, while no service runs; the old ones are kept beside.
 
     The backup is checked first: its files, every record's mark, the ledger, the key. Numbers go on
     at the next thousand, so that none is given twice.
 
-    Example: loricate records restore records-2026-11-26.tar.gz --data records --key site-key.pem
+    Example: loricate records restore records-2026-11-26.tar.gz --data records --keys /mnt/keys
     """
     from loricate.service.restoring import restore as put_back
 
-    done = put_back(file, data_folder, key, head_folders, getpass.getuser())
+    done = put_back(file, data_folder, keys, head_folders, getpass.getuser())
     if as_json:
         kept = None if done.kept is None else str(done.kept)
         print_json(
@@ -207,25 +223,6 @@ def restore(
         click.echo(f"What was there is in {done.kept}.")
     for series, number in sorted(done.numbers.items()):
         click.echo(f"The next number of {series} is {series}-{number:06}.")
-
-
-@command.command("new-key")
-@data_option
-@click.option("--json", "as_json", is_flag=True, help="Print JSON for programs.")
-def new_key(data_folder: Path, as_json: bool) -> None:
-    """Begin a new site key, when the old one is lost for good or known to others.
-
-    What was sealed with the old key is still verified with its public half.
-
-    Example: loricate records new-key --data records
-    """
-    from loricate.service.site_key_start import begin_new_key
-
-    _database(data_folder)
-    key = begin_new_key(data_folder, getpass.getuser())
-    if not printed(as_json, {"kid": key.kid}):
-        click.echo(f"The site seals with a new key from now on: {key.kid}")
-        click.echo("Give its public half to whoever verifies: /api/v1/site-keys.", err=True)
 
 
 @command.command("head")

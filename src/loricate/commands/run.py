@@ -113,7 +113,7 @@ def perform(client: "Client", run: "RunOut", pass_visual: bool) -> "RunOut":
         _watch(client, run, pass_visual)
     except (KeyboardInterrupt, click.Abort):
         client.abort_run(run.id)
-    return client.run(run.id)
+    return client.wait_for_papers(run.id)
 
 
 def wait_for_start(client: "Client", run: "RunOut") -> None:

@@ -68,7 +68,17 @@ def log_file(log: str, data_folder: Path) -> Path | None:
 )
 @click.option("--host-name", "hosts", multiple=True, help="Answer to this name only; repeatable.")
 @click.option("--proxy", "proxies", multiple=True, help="Believe X-Forwarded-For of this address.")
-@click.option("--page-size", type=click.Choice(["A4", "Letter"]), default="A4", show_default=True)
+@click.option(
+    "--paper-key",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="Sign papers with this key of your own (PKCS#12, P-256), not with one made here.",
+)
+@click.option(
+    "--paper-passphrase",
+    envvar="LORICATE_PAPER_PASSPHRASE",
+    default="",
+    help="Its passphrase; better in the environment.",
+)
 @click.option(
     "--second-person/--one-person",
     "second_person",
@@ -126,7 +136,8 @@ def command(
     tls_key: Path | None,
     hosts: tuple[str, ...],
     proxies: tuple[str, ...],
-    page_size: str,
+    paper_key: Path | None,
+    paper_passphrase: str,
     second_person: bool | None,
     idle_minutes: float,
     head_folders: tuple[Path, ...],
@@ -161,7 +172,8 @@ def command(
         console_folder(),
         site_file,
         accounts,
-        page_size,
+        paper_key=paper_key,
+        paper_passphrase=paper_passphrase,
         second_person=second_person,
         reached=Reached(hosts, proxies, tls_cert, tls_key),
         idle_minutes=idle_minutes,

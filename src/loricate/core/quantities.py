@@ -39,7 +39,8 @@ class Dimension:
     """A physical dimension: its name, the unit that people see, its spellings, and an example.
 
     ``shown_times`` is how many of that unit are one of the unit inside: a ratio is kept as a
-    fraction and shown in percent.
+    fraction and shown in percent. One that is read in the units of others too (``read_as``) has no
+    spelling of its own; ``decimals`` is how many are shown of a figure, where that is fixed.
     """
 
     name: str
@@ -48,6 +49,8 @@ class Dimension:
     prefixes: str
     example: str
     shown_times: int = 1
+    read_as: tuple[str, ...] = ()
+    decimals: int | None = None
 
     def __str__(self) -> str:
         return self.name
@@ -76,6 +79,10 @@ PRESSURE = Dimension("pressure", "Pa", ("Pa",), "mkM", "35 kPa")
 RATE = Dimension("rate", "/min", ("/min",), "", "2.5 /min", shown_times=60)
 NUMBER = Dimension("number", "", ("",), "", "3.171")
 TURNS_RATIO = Dimension("turns_ratio", ":1", (":1",), "", "10.05:1")
+# A power factor is written 0.95; 95 % is read as well.
+POWER_FACTOR = Dimension(
+    "power_factor", "", (), "", "0.95", read_as=("number", "ratio"), decimals=2
+)
 
 DIMENSIONS = {
     dimension.name: dimension
@@ -96,6 +103,7 @@ DIMENSIONS = {
         RATE,
         NUMBER,
         TURNS_RATIO,
+        POWER_FACTOR,
     )
 }
 
@@ -178,7 +186,7 @@ def parse(text: str, dimension: Dimension) -> float:
     unit = _UNITS.get(spelling)
     if unit is None:
         raise refuse(f"has the unit '{spelling}', which is not known here")
-    if unit.dimension is not dimension:
+    if unit.dimension is not dimension and unit.dimension.name not in dimension.read_as:
         raise refuse(f"is a {unit.dimension.name}, not a {dimension.name}")
     exact = (Exact(number) + unit.offset) * unit.times
     if abs(exact) > MOST:
@@ -246,6 +254,8 @@ def display(value: float, dimension: Dimension, digits: int = 4) -> str:
     if not math.isfinite(value):
         return dimension.written("not a number")
     number = Decimal(repr(value)) * dimension.shown_times
+    if dimension.decimals is not None:
+        return dimension.written(f"{number:.{dimension.decimals}f}")
     if number != 0:
         number = number.quantize(Decimal(1).scaleb(number.adjusted() - digits + 1))
     mantissa, prefix = _engineering(number, dimension)

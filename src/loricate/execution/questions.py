@@ -94,7 +94,9 @@ class Questions:
         self.log.publish("question", **self.told(number))
         answer = None
         try:
-            answer = await asyncio.wait_for(waiting, within_s)
+            # Not ``wait_for``, which loses an abort that comes in the moment of the answer.
+            async with asyncio.timeout(within_s):
+                answer = await waiting
         except TimeoutError:
             pass
         finally:

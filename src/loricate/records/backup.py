@@ -20,7 +20,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 
 from loricate.core.json_text import JsonRefused, read_json
-from loricate.records import certificates, site_keys
+from loricate.records import ledger, site_keys
 from loricate.records.errors import RecordsError
 from loricate.records.kept_files import PAPERS, PICTURES, place_of
 from loricate.records.stamps import now
@@ -88,7 +88,7 @@ def _write_whole(data_folder: Path, to: Path) -> Manifest:
         _copy_database(data_folder / DATABASE, copy)
         conn = open_connection(copy, read_only=True)
         try:
-            last = certificates.last_entry(conn)
+            last = ledger.last_entry(conn)
             kid = site_keys.newest_kid(conn)
             files = {DATABASE: copy, **dict(_kept_files(conn, data_folder))}
         finally:
@@ -125,7 +125,7 @@ def _copy_database(source: Path, to: Path) -> None:
 def _kept_files(conn: sqlite3.Connection, data_folder: Path) -> Iterator[tuple[str, Path]]:
     for folder, query in (
         (PICTURES, "SELECT digest FROM picture ORDER BY digest"),
-        (PAPERS, "SELECT paper FROM ledger WHERE paper <> '' ORDER BY paper"),
+        (PAPERS, "SELECT DISTINCT digest FROM paper ORDER BY digest"),
     ):
         for (digest,) in conn.execute(query):
             path = place_of(data_folder / folder, digest)

@@ -119,6 +119,7 @@ def latest_units(conn: sqlite3.Connection, code: str) -> list[dict[str, Any]]:
     """The latest appearance of each unit of a lot, by serial, with how often it was tested."""
     rows = conn.execute(
         "SELECT unit.serial, run_unit.verdict, cause, run_id, document.number AS certificate,"
+        " document.revoked IS NOT NULL AS revoked,"
         " max(run_unit.id) AS newest, count(*) AS times FROM run_unit JOIN run ON run.id = run_id"
         " JOIN unit ON unit.id = unit_id"
         " LEFT JOIN current_document AS document ON document.run_unit_id = run_unit.id"

@@ -35,7 +35,9 @@ class Marked:
 
 
 MARKED: dict[str, Marked] = {
+    "about": Marked("about", ("number", "position")),
     "account": Marked("account", ("id",), but=("signed_in_at", "code_used"), is_final=False),
+    "ambient": Marked("ambient", ("id",)),
     "answer": Marked("answer", ("id",)),
     "attempt": Marked(
         "attempt",
@@ -54,9 +56,11 @@ MARKED: dict[str, Marked] = {
     "impedance zero": Marked("impedance_zero", ("id",)),
     "issued after": Marked("issued_after", ("number",)),
     "issued document": Marked("ledger", ("position",)),
+    "key begun": Marked("key_begun", ("id",)),
     "limit set": Marked("limit_set", ("code", "revision")),
     "lot": Marked("lot", ("code",), is_final=False),
     "number taken": Marked("number_taken", ("series",), is_final=False),
+    "paper": Marked("paper", ("id",)),
     "picture": Marked("picture", ("digest",)),
     "product": Marked("product", ("code", "revision")),
     "remark": Marked("remark", ("id",)),
@@ -76,6 +80,7 @@ MARKED: dict[str, Marked] = {
 # How kinds were marked before a migration changed their tables, by the migration; None where there
 # were none.
 UNTIL: dict[int, dict[str, Marked | None]] = {
+    14: {"about": None, "ambient": None, "key begun": None, "paper": None},
     13: {
         "attempt": replace(MARKED["attempt"], names_cells=True),
         "instrument of a run": None,
@@ -128,8 +133,10 @@ def watch(conn: sqlite3.Connection) -> None:
                 before = _as_object(conn, table) if keeps_before else "NULL"
                 conn.execute(
                     f"CREATE TEMP TRIGGER touched_{table}_{change} AFTER {change} ON main.{table}"
-                    f" BEGIN INSERT OR IGNORE INTO touched"
-                    f" VALUES ('{kind}', json_array({key}), {before}); END"
+                    # A conflict clause would not do: that of the statement goes before it.
+                    f" BEGIN INSERT INTO touched SELECT '{kind}', json_array({key}), {before}"
+                    f" WHERE NOT EXISTS (SELECT 1 FROM touched WHERE kind = '{kind}'"
+                    f" AND key = json_array({key})); END"
                 )
 
 

@@ -44,12 +44,12 @@ def add_outgoing(
     )
 
 
-def due_outgoing(conn: sqlite3.Connection) -> list[Outgoing]:
-    """What is to be tried now, the oldest first."""
+def due_outgoing(conn: sqlite3.Connection, target: str) -> list[Outgoing]:
+    """What is to be tried now of one target, the oldest first."""
     rows = conn.execute(
-        f"SELECT {_COLUMNS} FROM outbox WHERE sent_at IS NULL AND next_try_at <= ?"
+        f"SELECT {_COLUMNS} FROM outbox WHERE sent_at IS NULL AND next_try_at <= ? AND target = ?"
         " ORDER BY id LIMIT ?",
-        (now(), MOST_AT_ONCE),
+        (now(), target, MOST_AT_ONCE),
     )
     return [_outgoing(row) for row in rows]
 
@@ -69,6 +69,16 @@ def list_outgoing(
 def count_waiting(conn: sqlite3.Connection) -> int:
     """How many have not got there yet."""
     return int(conn.execute("SELECT count(*) FROM outbox WHERE sent_at IS NULL").fetchone()[0])
+
+
+def held_up(conn: sqlite3.Connection, target: str) -> list[tuple[str, str]]:
+    """What of a target has met a problem, with it; oldest first."""
+    rows = conn.execute(
+        "SELECT subject, problem FROM outbox WHERE sent_at IS NULL AND target = ? AND problem <> ''"
+        " ORDER BY id LIMIT ?",
+        (target, MOST_AT_ONCE),
+    )
+    return [(str(row["subject"]), str(row["problem"])) for row in rows]
 
 
 def set_sent(conn: sqlite3.Connection, outgoing: int) -> None:

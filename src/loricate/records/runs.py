@@ -7,8 +7,9 @@ from typing import Any
 
 from loricate.core.measuring.grading import Verdict
 from loricate.core.sequences.released import StepAsDone
-from loricate.records import attempts, audit, remarks, sequences, units
+from loricate.records import attempts, audit, papers, remarks, sequences, units
 from loricate.records.errors import NotFound
+from loricate.records.patterns import as_like
 from loricate.records.stamps import new_id, now
 
 Row = dict[str, Any]
@@ -164,9 +165,15 @@ def not_issued(conn: sqlite3.Connection) -> list[str]:
     return [str(row["id"]) for row in rows]
 
 
-def set_issued(conn: sqlite3.Connection, run_id: str) -> None:
-    """Say that all that can be issued for a run has been."""
-    conn.execute("UPDATE run SET is_issued = 1 WHERE id = ?", (run_id,))
+def set_issued(conn: sqlite3.Connection, run_id: str, ended_at: str) -> None:
+    """Say that all that can be issued for a run, as it ended then, has been.
+
+    One that was gone on with since has an end of its own to issue for.
+    """
+    conn.execute(
+        "UPDATE run SET is_issued = 1 WHERE id = ? AND ended_at = ? AND state = 'finished'",
+        (run_id, ended_at),
+    )
 
 
 def get_run(conn: sqlite3.Connection, run_id: str) -> Row:
@@ -220,17 +227,15 @@ def find_units(conn: sqlite3.Connection, pattern: str, count: int, before: str =
 
     Those older than ``before``, an appearance's id, if that is one.
     """
-    like = pattern.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
-    like = like.replace("*", "%").replace("?", "_")
     rows = conn.execute(
         "SELECT run_unit.id, run_id, nest, unit.serial, product, run_unit.verdict, cause,"
         " run.started_at, run.ended_at, run.state, sequence_code, sequence_revision,"
-        " document.number AS certificate, document.kind AS certificate_kind"
+        " document.number AS certificate, document.kind AS certificate_kind, document.revoked"
         " FROM run_unit JOIN run ON run.id = run_id JOIN unit ON unit.id = unit_id"
         " LEFT JOIN current_document AS document ON run_unit_id = run_unit.id"
         " WHERE unit.serial LIKE ?1 ESCAPE '\\' AND (?2 = '' OR run_unit.id < ?2)"
         " ORDER BY run_unit.id DESC LIMIT ?3",
-        (like, before, count),
+        (as_like(pattern), before, count),
     )
     return [dict(row) for row in rows]
 
@@ -259,6 +264,7 @@ def units_of(
             "SELECT run_unit.id, run_unit.run_id, unit_id, nest, unit.serial, unit.product,"
             " unit.asset, unit.place, run_unit.verdict, run_unit.cause,"
             " document.number AS certificate, document.kind AS certificate_kind,"
+            " document.revoked AS revoked,"
             " document.issued_at AS certified_at, issued_after.attempts AS certified_after,"
             " set_aside.reason AS set_aside, run.sequence_code, run.sequence_revision,"
             " run.state AS run_state, run.started_at FROM run_unit JOIN run ON run.id = run_id"
@@ -271,6 +277,8 @@ def units_of(
         )
     ]
     for unit in found:
+        number = unit["certificate"]
+        unit["paper"] = papers.paper_state(conn, number).state if number else ""
         steps = _steps_of(conn, unit["sequence_code"], unit["sequence_revision"])
         unit["attempts"] = attempts.attempts_of(conn, unit["id"], steps)
         unit["due"] = list(attempts.due_repeats(conn, unit["id"]))

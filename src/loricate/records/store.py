@@ -28,9 +28,21 @@ CHANGED = "found changed from outside"
 FIRST_RESOLVED = 12  # the migration since which a release keeps what it was resolved to
 
 
+# Tables whose ids are given in the order of time.
+WITH_IDS = (
+    "run",
+    "unit",
+    "zero",
+    "impedance_zero",
+    "daily_check",
+    "fixture_service",
+    "remark",
+    "ambient",
+)
+
+
 def _newest_id(conn: sqlite3.Connection) -> str | None:
-    tables = ("run", "unit", "zero", "impedance_zero", "daily_check", "fixture_service", "remark")
-    found = [conn.execute(f"SELECT max(id) FROM {table}").fetchone()[0] for table in tables]
+    found = [conn.execute(f"SELECT max(id) FROM {table}").fetchone()[0] for table in WITH_IDS]
     return max((each for each in found if each), default=None)
 
 

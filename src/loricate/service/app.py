@@ -19,13 +19,17 @@ from loricate.service.console_files import ConsoleFiles, no_console
 from loricate.service.contract import describe, operation_name
 from loricate.service.desk import Desk, claim_data
 from loricate.service.doorkeeper import Doorkeeper
+from loricate.service.keyring import check_keys
 from loricate.service.logs import AccessLog
+from loricate.service.paper_look import read_look
 from loricate.service.problems import add_problem_handlers
 from loricate.service.routers import (
+    ambient,
     bench,
     certificates,
     health,
     keeping,
+    keys,
     limit_sets,
     lots,
     metrics,
@@ -44,7 +48,7 @@ from loricate.service.routers import (
     upkeep,
 )
 from loricate.service.settings import Settings
-from loricate.service.site_key_start import check_site_key
+from loricate.service.verify_page import verify_page
 
 API = "/api/v1"
 # A full collection holds up every thread: with what is there at the start left out of it, it may be
@@ -62,9 +66,9 @@ def check_start(settings: Settings) -> None:
     settings.data_folder.mkdir(parents=True, exist_ok=True)
     claim_data(settings).let_go()
     migrate(settings.database)
-    check_site_key(settings.database, settings.site_key)
+    check_keys(settings.database, settings.key_files)
     read_bench_plan(settings.bench_file)
-    _ = settings.site
+    read_look(settings.site.papers, settings.site_folder)
 
 
 class _NothingHere:
@@ -140,10 +144,13 @@ def create_app(settings: Settings) -> FastAPI:
         units,
         pictures,
         certificates,
+        keys,
+        ambient,
     )
     for part in parts:
         app.include_router(part.router, prefix=API)
 
+    app.add_route("/verify/{number}", verify_page, include_in_schema=False)
     # Every method: what is not the API's must not be answered with the console's page.
     app.router.routes.append(Route("/api/{rest:path}", _NothingHere(), include_in_schema=False))
 

@@ -7,9 +7,9 @@ Nothing of it may be touched from elsewhere. ``do`` and ``look`` are the one way
 import asyncio
 import logging
 import time
-from collections.abc import Awaitable, Callable, Coroutine
+from collections.abc import Awaitable, Callable
 from functools import partial
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from loricate.bench.bench import Bench
 from loricate.bench.danger import Danger
@@ -80,13 +80,12 @@ class BenchAccess:
         self._seen: tuple[float, Danger] | None = None
         self._seeing = asyncio.Lock()
 
-    async def open(self, issue: Callable[[str], Coroutine[Any, Any, None]]) -> None:
-        """Start the bench's loop; runs that end there have ``issue`` called here."""
+    async def open(self, issue: Issue) -> None:
+        """Start the bench's loop; runs that end there have ``issue`` called here, soon."""
         here = asyncio.get_running_loop()
 
-        async def issue_here(run_id: str) -> None:
-            going = asyncio.run_coroutine_threadsafe(issue(run_id), here)
-            await asyncio.wrap_future(going)
+        def issue_here(run_id: str) -> None:
+            here.call_soon_threadsafe(issue, run_id)
 
         self._loop.start()
         make = partial(BenchSide, self._settings, self._store, self.plan, issue_here)

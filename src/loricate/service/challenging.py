@@ -60,7 +60,8 @@ class Challenger:
             )
             try:
                 sent = json.dumps({**request, "kinds": self._kinds}).encode()
-                out, err = await asyncio.wait_for(process.communicate(sent), MOST_S)
+                async with asyncio.timeout(MOST_S):
+                    out, err = await process.communicate(sent)
             except TimeoutError:
                 raise WrongState(
                     f"The challenge took more than {MOST_S:g} s; ask for fewer repetitions, or "

@@ -7,7 +7,7 @@ from typing import Self
 
 import pyotp
 
-from loricate.certificates.drawing import qr_rows
+from loricate.papers.symbols import qr_rows
 
 WINDOW = 1  # time steps before and after, for clocks that do not agree
 

@@ -8,8 +8,10 @@ from functools import partial
 
 from loricate.bench.claims import Claim
 from loricate.bench.plan import read_bench_plan
+from loricate.papers.look import Look
 from loricate.records import accounts, runs
 from loricate.records.store import Store
+from loricate.service.acting import Acts
 from loricate.service.bench_side import BenchAccess
 from loricate.service.challenging import Challenger
 from loricate.service.codes import CodeSecret
@@ -17,14 +19,18 @@ from loricate.service.exporting import Exporter
 from loricate.service.guessing import AttemptLimiter, Hashing
 from loricate.service.head_keeping import HeadKeeper
 from loricate.service.issuing import Issuer
+from loricate.service.keyring import Keyring
 from loricate.service.ledger_check import LedgerCheck
+from loricate.service.ledger_keeping import LedgerKeeper
+from loricate.service.paper_look import tried_look
+from loricate.service.paper_making import PaperMaker
 from loricate.service.sending import Sender
 from loricate.service.settings import FirstAccount, Settings
 from loricate.service.sign_in import Door
-from loricate.service.site_key_start import load_site_key
 from loricate.service.workroom import Workroom
 
 STUDY_S, DRAW_S = 10.0, 60.0
+MAKERS = 2  # papers that are drawn at once
 logger = logging.getLogger("loricate.service")
 
 
@@ -45,25 +51,27 @@ class Desk:
         self.plan = read_bench_plan(settings.bench_file)
         self.claim = claim_data(settings)
         self.store = Store(settings.database)
-        self.site_key = load_site_key(self.store, settings.site_key)
+        self.keys = Keyring(self.store, settings.key_files, self.plan.site)
         self.bench = BenchAccess(settings, self.store, self.plan)
         self.site = settings.site
-        exporter = Exporter(self.site.exports, (settings.site_file or settings.bench_file).parent)
+        exporter = Exporter(self.site.exports, settings.site_folder)
+        self.papers = tried_look(self.site.papers, settings.site_folder)
         outside = [settings.data_folder, *settings.head_folders]
         if self.site.exports is not None:
             outside.append(exporter.folder)
-        self.heads = HeadKeeper(self.store, self.site_key, self.plan.site, self.plan.code, outside)
-        self.drawing = Workroom("drawing", within_s=DRAW_S, most_waiting=64)  # papers
-        self.sender = Sender(self.store, exporter)
-        self.issuer = Issuer(
-            self.store,
-            self.site_key,
-            settings.base_url,
-            settings.page_size,
-            self.sender,
-            self.heads,
-            self.drawing,
+        self.heads = HeadKeeper(self.store, self.keys, self.plan.site, self.plan.code, outside)
+        self.sealing = Workroom("sealing", within_s=DRAW_S)  # what is entered in the ledger
+        self.drawing = Workroom("drawing", MAKERS, within_s=DRAW_S, most_waiting=64)  # papers
+        maker = PaperMaker(
+            self.store, self.keys, self.look, self.drawing, self.site.exports is not None
         )
+        self.sender = Sender(self.store, exporter, maker.send, MAKERS)
+        site = self.plan.site, self.look.zone
+        self.keeper = LedgerKeeper(
+            self.store, self.keys, self.heads, self.sender, self.sealing, site, settings.base_url
+        )
+        self.issuer = Issuer(self.store, self.keeper)
+        self.acts = Acts(self.store, self.keeper)
         self.limiter, self.hashing = AttemptLimiter(), Hashing()
         self.door = Door(self.store, self.hashing, self.limiter, settings.idle_minutes)
         self.codes: dict[str, CodeSecret] = {}  # by account: given, and not yet confirmed
@@ -74,6 +82,11 @@ class Desk:
         )  # what people hand in
         self.check = LedgerCheck(settings.database, outside, self.heads.benches)
         self._daily: asyncio.Task[None] | None = None
+
+    @property
+    def look(self) -> Look:
+        """How papers look."""
+        return self.papers.look
 
     async def open(self) -> None:
         """Make accounts, mark runs that a dead service left, make the bench safe."""
@@ -92,6 +105,8 @@ class Desk:
             logger.warning("runs interrupted", extra={"runs": interrupted})
         await self.heads.open()
         await self.bench.open(self.issuer.issue_for)
+        for problem in self.papers.problems:
+            logger.warning("template not used", extra={"reason": problem})
         self._daily = asyncio.create_task(self.heads.keep_daily())
         self.sender.open()
         self.issuer.catch_up()
@@ -113,11 +128,12 @@ class Desk:
         self.begin_stop()
         if self._daily is not None:
             self._daily.cancel()
-        await self.issuer.close()  # a run that ends waits for its papers
+        await self.issuer.close()
         await self.sender.close()
         await self.bench.close()
         self.study.close()
         self.drawing.close()
+        self.sealing.close()
         self.check.close()
         self.store.close()
         self.claim.let_go()

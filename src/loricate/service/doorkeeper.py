@@ -34,17 +34,17 @@ API = "/api/v1"
 HSTS = (b"strict-transport-security", b"max-age=31536000")
 READ_JSON = "loricate.json"  # where a request's scope has its body, read
 KIB, MIB = 2**10, 2**20
-USUAL_BYTES, SMALL_BYTES, PICTURE_BYTES = MIB, 16 * KIB, 8 * MIB
+USUAL_BYTES, SMALL_BYTES, FILE_BYTES = MIB, 16 * KIB, 8 * MIB
 INLINE_BYTES = 16 * KIB  # parsed at once; what is larger is parsed elsewhere, one after another
 BODY_WITHIN_S = 20.0
 OURS = re.compile(r"/api/|/(health|metrics)$")
 PUBLIC = re.compile(
-    rf"/health|/metrics|{API}/(sign-in|first-account|openapi\.json|site-keys?|(verify|schemas)/[^/]+)"
+    rf"/health|/metrics|{API}/(sign-in|first-account|openapi\.json|site-keys?|revocations|(verify|schemas)/[^/]+)"
 )
 SIGNING_IN = re.compile(rf"{API}/(sign-in|first-account|password|codes(/.+)?)")
 ABORT = re.compile(rf"{API}/(runs|rehearsals|upkeep)/[^/]+/abort")
 STREAM = re.compile(rf"{API}/.+/events")
-PICTURES = re.compile(rf"{API}/pictures")
+FILES = re.compile(rf"{API}/(pictures|verify)")  # sent as they are
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,7 +63,7 @@ def most_bytes(method: str, path: str) -> int:
     """How large a body a route takes."""
     if method in ("GET", "HEAD", "OPTIONS", "DELETE") or SIGNING_IN.fullmatch(path):
         return SMALL_BYTES
-    return PICTURE_BYTES if PICTURES.fullmatch(path) else USUAL_BYTES
+    return FILE_BYTES if FILES.fullmatch(path) else USUAL_BYTES
 
 
 class Doorkeeper:

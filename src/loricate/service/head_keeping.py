@@ -16,10 +16,10 @@ from pathlib import Path
 from typing import Any
 
 from loricate.certificates.heads import Head, last_numbers, read_heads
-from loricate.certificates.sealing import SiteKey
-from loricate.records import certificates, marks, site_keys
+from loricate.records import ledger, marks, site_keys
 from loricate.records.stamps import now
 from loricate.records.store import Store
+from loricate.service.keyring import Keyring
 
 FOLDER = "ledger-heads"
 LOOK_AGAIN_S = 600.0
@@ -49,9 +49,9 @@ def benches_of(data_folder: Path) -> frozenset[str]:
 
 def present_head(conn: sqlite3.Connection, site: str, bench: str) -> Head:
     """The head of the records as they are."""
-    last = certificates.last_entry(conn)
+    last = ledger.last_entry(conn)
     position, hashed = (0, "") if last is None else (last.position, last.hash)
-    numbers = certificates.last_numbers(conn)
+    numbers = ledger.last_numbers(conn)
     return Head(site, bench, now(), position, hashed, numbers, marks.ends(conn))
 
 
@@ -59,9 +59,9 @@ class HeadKeeper:
     """Writes and reads the heads of one site; what cannot be written is logged, and named."""
 
     def __init__(
-        self, store: Store, key: SiteKey, site: str, bench: str, folders: Sequence[Path]
+        self, store: Store, keys: Keyring, site: str, bench: str, folders: Sequence[Path]
     ) -> None:
-        self.store, self.key, self.folders = store, key, tuple(folders)
+        self.store, self.keys, self.folders = store, keys, tuple(folders)
         self.site, self.bench = site, bench
         self.benches = benches_of(store.path.parent) | {bench}
         self.unwritten: dict[Path, str] = {}
@@ -72,11 +72,11 @@ class HeadKeeper:
         """Learn from the heads which numbers were given, whatever the records say."""
         known = await self.known()
         taken = last_numbers(known)
-        given = await self.store.read(certificates.last_numbers)
+        given = await self.store.read(ledger.last_numbers)
         lost = {each: last for each, last in taken.items() if last > given.get(each, 0)}
         if lost:
             logger.error("numbers were given that the ledger does not have", extra={"last": lost})
-            await self.store.write(lambda conn: certificates.take_numbers(conn, lost))
+            await self.store.write(lambda conn: ledger.take_numbers(conn, lost))
 
     async def known(self) -> list[Head]:
         """Every head that is kept, signed with a key of this site."""
@@ -88,7 +88,7 @@ class HeadKeeper:
 
     async def last_number(self, series: str) -> int:
         """The last number of a series that was ever given."""
-        given = await self.store.read(certificates.last_numbers)
+        given = await self.store.read(ledger.last_numbers)
         return given.get(series, 0)
 
     async def keep(self) -> None:
@@ -100,14 +100,14 @@ class HeadKeeper:
             self._life = now()[11:19].replace(":", "")
         self._last = head
         name = f"{head.at[:10]}-{self._life}.jws"
-        await asyncio.to_thread(self._write, name, head.sign(self.key))
+        await asyncio.to_thread(self._write, name, head.sign(self.keys.documents))
 
     def _look(self, conn: sqlite3.Connection) -> tuple[Head, bool]:
         """The head of now, and whether the last one is a part of it."""
         head, last = present_head(conn, self.site, self.bench), self._last
         if last is None:
             return head, True
-        at_last = certificates.hash_at(conn, last.position)
+        at_last = ledger.hash_at(conn, last.position)
         changed = list(marks.head_faults(conn, last.at, last.chains))
         return head, not changed and (not last.position or at_last == last.hash)
 

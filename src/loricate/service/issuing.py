@@ -1,4 +1,4 @@
-"""Issuing: the gate, the number, the ledger entry and the paper for each unit of a finished run."""
+"""Issuing: the gate, and the document of each unit of a run that has ended."""
 
 import asyncio
 import datetime as dt
@@ -8,33 +8,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Self
 
-from loricate import __version__
-from loricate.certificates.content import (
-    Document,
-    Issue,
-    certificate_number,
-    make_document,
-    series_of,
-)
-from loricate.certificates.ledger import GENESIS, entry_hash
-from loricate.certificates.paper import make_pdf
-from loricate.certificates.sealing import SealError, SiteKey, digest, seal
-from loricate.certificates.verifying import verify
+from loricate.certificates.content import Circumstances, certificate_body, is_on_paper
+from loricate.certificates.issue import Draft
 from loricate.core.gate import Coverage, Requirement, certificate_gate, is_open
 from loricate.core.measuring.grading import Cause
 from loricate.core.products.expected import Done
 from loricate.core.sequences.released import ReleasedSequence
-from loricate.records import audit, certificates, doubts, outbox, runs, sequences
-from loricate.records.certificates import LedgerEntry
-from loricate.records.errors import StorageFull
-from loricate.records.kept_files import keep_file
+from loricate.records import accounts, curves, doubts, ledger, runs, sequences
 from loricate.records.sequences import SequenceRecord
-from loricate.records.stamps import now
 from loricate.records.store import Store
-from loricate.service.head_keeping import HeadKeeper
-from loricate.service.problems import Busy
-from loricate.service.sending import EXPORT, Sender
-from loricate.service.workroom import Workroom
+from loricate.service.ledger_keeping import Entering, LedgerKeeper
 
 AGAIN_S = 5.0
 logger = logging.getLogger("loricate.certificates")
@@ -132,49 +115,25 @@ def why_not_issued(conn: sqlite3.Connection, run: dict[str, Any]) -> dict[str, l
     return found
 
 
-def draw_sealed(document: Document, key: SiteKey, page_size: str) -> tuple[str, str, bytes]:
-    """A document's sealed text, digest and paper; in a worker.
-
-    Raises SealError for what would not verify: nothing is issued that nobody could check.
-    """
-    sealed = seal(document, key)
-    pdf = make_pdf(document, sealed, key, page_size)
-    for each in (verify(sealed.encode(), key.public_jwk), verify(pdf, key.public_jwk)):
-        if not each.genuine:
-            raise SealError(f"It does not verify once it is sealed: {each.faults[0]}")
-    return sealed, digest(document), pdf
-
-
 def _told(error: Exception) -> str:
     return f"{type(error).__name__}: {error}"[:500]
 
 
 class Issuer:
-    """Issues documents one at a time, so that numbers and the chain have no gaps.
+    """Issues the documents of runs that have ended.
 
     What cannot be issued is set aside with its reason, by itself; everything else goes on.
     """
 
-    def __init__(
-        self,
-        store: Store,
-        key: SiteKey,
-        base_url: str,
-        page_size: str,
-        sender: Sender,
-        heads: HeadKeeper,
-        drawing: Workroom,
-    ) -> None:
-        self.store, self.key, self.base_url, self.page_size = store, key, base_url, page_size
-        self.sender, self.heads, self.drawing = sender, heads, drawing
-        self._lock = asyncio.Lock()
+    def __init__(self, store: Store, keeper: LedgerKeeper) -> None:
+        self.store, self.keeper = store, keeper
         self._later: asyncio.Task[None] | None = None
         self._going: set[asyncio.Task[None]] = set()
         self._is_closed = False
 
     def catch_up(self) -> None:
         """Issue, in the background, what was left: by a service that died, or set aside."""
-        if self._later is None or self._later.done():
+        if not self._is_closed and (self._later is None or self._later.done()):
             self._later = asyncio.create_task(self._catch_up())
 
     async def _catch_up(self) -> None:
@@ -196,19 +155,22 @@ class Issuer:
         if going:
             await asyncio.wait(going)
 
-    async def issue_for(self, run_id: str) -> None:
+    def issue_for(self, run_id: str) -> None:
         """Issue a certificate to each passing unit, a nonconformance report to each failing one.
 
-        Never raises: what must wait, for room on the disk for instance, is tried again.
+        Nobody waits for it. What must wait itself, for room on the disk for instance, is tried
+        again; what a service that dies has not issued, the next one issues.
         """
         if self._is_closed:
             return
         going = asyncio.create_task(self._issue_run(run_id))
         self._going.add(going)
-        await asyncio.wait([going])
+        going.add_done_callback(self._is_done)
+
+    def _is_done(self, going: asyncio.Task[None]) -> None:
         self._going.discard(going)
         if not going.cancelled() and (error := going.exception()) is not None:
-            logger.error("documents not issued yet", exc_info=error, extra={"run": run_id})
+            logger.error("documents not issued yet", exc_info=error)
             self.catch_up()
 
     async def _issue_run(self, run_id: str) -> None:
@@ -222,102 +184,82 @@ class Issuer:
         run, grounds = await self.store.read(look)
         if run["state"] != "finished":
             return
-        for unit in run["units"]:
-            if is_settled(unit):
-                continue
+        waiting = [unit for unit in run["units"] if not is_settled(unit)]
+        entering: list[tuple[str, Entering]] = []
+        for unit in waiting:
             try:
                 if isinstance(grounds, str):
                     raise ValueError(grounds)
-                await self._issue_unit(run, unit, grounds)
-            except (Busy, StorageFull):
-                raise
+                if (found := await self._entering(run, unit, grounds)) is not None:
+                    entering.append((unit["id"], found))
             except Exception as error:
                 logger.exception("document set aside", extra={"run": run_id, "nest": unit["nest"]})
                 await self._set_aside(unit["id"], _told(error))
-        await self.store.write(lambda conn: runs.set_issued(conn, run_id))
+        if entering:
+            made = await self.keeper.enter([each for _, each in entering])
+            for (unit_id, _), sealed in zip(entering, made, strict=True):
+                if sealed.problem:
+                    logger.error("document set aside", extra={"reason": sealed.problem})
+                    await self._set_aside(unit_id, sealed.problem)
+        await self.store.write(lambda conn: runs.set_issued(conn, run_id, run["ended_at"]))
 
     async def _set_aside(self, run_unit_id: str, reason: str) -> None:
-        await self.store.write(lambda conn: certificates.set_aside(conn, run_unit_id, reason))
+        await self.store.write(lambda conn: ledger.set_aside(conn, run_unit_id, reason))
 
-    async def _issue_unit(
+    async def _entering(
         self, run: dict[str, Any], unit: dict[str, Any], grounds: Grounds
-    ) -> None:
+    ) -> Entering | None:
+        """The document that a unit gets; None where it gets none."""
         gate = grounds.gate(run, unit)
         kind = ""
         if is_open(gate) and unit["verdict"] == "pass":
             kind = "certificate"
         elif unit["verdict"] == "fail":
             kind = "nonconformance"
-        if kind:
-            await self._issue(kind, run, unit, grounds.sequence, gate, grounds.record)
+        if not kind:
+            return None
+        about = await self.store.read(lambda conn: circumstances(conn, run, unit, grounds.record))
+        draft = Draft(
+            kind,
+            certificate_body(run, unit, grounds.sequence, gate, about),
+            supersedes=unit["certificate"] or "",
+            serial=unit["serial"],
+            lot=run["lot"],
+        )
+        facts = {
+            "serial": unit["serial"],
+            "lot": run["lot"],
+            "product": grounds.sequence.product.code,
+            "sequence": grounds.sequence.code,
+            "operator": run["started_by"] or "",
+            "verdict": unit["verdict"],
+        }
+        attempts = len(unit["attempts"])
+        return Entering(
+            draft, unit["id"], facts, lambda conn, entry: ledger.settle(conn, entry, attempts)
+        )
 
-    async def _issue(
-        self,
-        kind: str,
-        run: dict[str, Any],
-        unit: dict[str, Any],
-        sequence: ReleasedSequence,
-        gate: tuple[Requirement, ...],
-        record: SequenceRecord,
-    ) -> None:
-        async with self._lock:
-            issued_at = now()
-            day = dt.date.fromisoformat(issued_at[:10])
-            last = await self.store.read(certificates.last_entry)
-            letter = await self.store.read(lambda conn: certificates.letter_of(conn, kind))
-            series = series_of(letter, day)
-            number = certificate_number(series, await self.heads.last_number(series))
-            position = 1 if last is None else last.position + 1
-            previous = GENESIS if last is None else last.hash
-            url = f"{self.base_url}/verify/{number}"
-            issue = Issue(
-                kind,
-                number,
-                issued_at,
-                position,
-                previous,
-                url,
-                __version__,
-                record.product_revision,
-                unit["certificate"] or "",
-                tuple(record.release.get("left", ())),
-            )
-            document = make_document(issue, run, unit, sequence, gate)
-            sealed, document_digest, pdf = await self.drawing.do(
-                draw_sealed, document, self.key, self.page_size, field="document"
-            )
-            paper = await asyncio.to_thread(keep_file, self.store.papers, pdf)
-            entry = LedgerEntry(
-                position,
-                number,
-                kind,
-                unit["id"],
-                unit["serial"],
-                issued_at,
-                document_digest,
-                previous,
-                entry_hash(position, number, document_digest, previous),
-                sealed,
-                paper,
-                unit["certificate"],
-            )
-            facts = {
-                "serial": unit["serial"],
-                "lot": run["lot"],
-                "product": sequence.product.code,
-                "sequence": sequence.code,
-                "operator": run["started_by"] or "",
-                "verdict": unit["verdict"],
-                "date": issued_at[:10],
-                "number": number,
-            }
 
-            def keep(conn: sqlite3.Connection) -> None:
-                certificates.add_entry(conn, entry, len(unit["attempts"]))
-                audit.note(conn, "service", f"issue {kind}", number, unit["serial"])
-                if self.sender.exporter.plan is not None:
-                    outbox.add_outgoing(conn, EXPORT, number, facts)
-
-            await self.store.write(keep)
-            await self.heads.keep()
-        self.sender.look()
+def circumstances(
+    conn: sqlite3.Connection,
+    run: Mapping[str, Any],
+    unit: Mapping[str, Any],
+    record: SequenceRecord,
+) -> Circumstances:
+    """What a certificate says beside the run."""
+    people = {each.name: each.full_name for each in accounts.list_accounts(conn)}
+    shown = [attempt for attempt in unit["attempts"] if attempt.curve_count]
+    ambient = run["bench"].get("ambient")
+    return Circumstances(
+        record.product_revision,
+        people,
+        ambient and {**ambient, "name": people.get(ambient["account"], "")},
+        tuple(record.release.get("left", ())),
+        {
+            (attempt.step.id, attempt.number): curves.curves_of(
+                conn, run["id"], unit["nest"], attempt.step.id, attempt.number
+            )
+            for attempt in shown
+            if is_on_paper(attempt)
+        },
+    )

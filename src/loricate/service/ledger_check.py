@@ -4,16 +4,17 @@ import asyncio
 import sqlite3
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import partial, wraps
+from functools import wraps
 from itertools import islice
 from pathlib import Path
 
 from loricate.certificates.agreeing import check_ledger
 from loricate.certificates.heads import Found, ledger_faults, read_heads
-from loricate.records import certificates, marks, restorings, site_keys
-from loricate.records.kept_files import PAPERS, read_file
+from loricate.records import ledger, marks, restorings, site_keys
+from loricate.records.kept_files import PAPERS
 from loricate.records.store import open_connection
 from loricate.service.head_keeping import texts_in
+from loricate.service.kept_papers import AllPapers
 from loricate.service.workroom import Workroom
 
 WITHIN_S = 600.0
@@ -50,8 +51,8 @@ def ledger_state(database: Path, folders: Sequence[Path], benches: frozenset[str
     try:
         outside = _heads(conn, folders, benches)
         heads = outside.heads
-        papers = partial(read_file, database.parent / PAPERS)
-        found = check_ledger(certificates.whole_ledger(conn), site_keys.key_set(conn), papers)
+        papers = AllPapers(database.parent / PAPERS, conn)
+        found = check_ledger(ledger.whole_ledger(conn), site_keys.key_set(conn), papers)
         faults = (*found.faults, *outside.faults, *ledger_faults(heads, found.hashes))
         return Checked(found.entries, faults, len(heads), _notes(conn))
     finally:

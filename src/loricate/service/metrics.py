@@ -10,7 +10,7 @@ from prometheus_client.openmetrics import exposition
 from prometheus_client.registry import Collector
 
 from loricate.bench.danger import DangerState
-from loricate.records import certificates, marks, outbox, runs
+from loricate.records import ledger, marks, outbox, runs
 from loricate.service.desk import Desk
 
 CONTENT_TYPE = exposition.CONTENT_TYPE_LATEST
@@ -31,8 +31,8 @@ class Kept:
         """Count."""
         return cls(
             runs.count_by_state(conn),
-            certificates.count_by_kind(conn),
-            certificates.count_set_aside(conn),
+            ledger.count_by_kind(conn),
+            ledger.count_set_aside(conn),
             outbox.count_waiting(conn),
             marks.count(conn),
         )

@@ -3,7 +3,7 @@
 import asyncio
 import contextlib
 import sqlite3
-from collections.abc import Awaitable, Callable, Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from loricate.core.attempts import Attempt
@@ -12,7 +12,7 @@ from loricate.execution.load import Answered, LoadedUnit
 from loricate.records import attempts, runs
 from loricate.records.store import Store
 
-Issue = Callable[[str], Awaitable[None]]  # issue the documents of a run that has ended
+Issue = Callable[[str], None]  # have the documents of a run that has ended issued; nobody waits
 AGAIN_S = 2.0
 
 
@@ -40,7 +40,7 @@ class LateEnds:
                 with contextlib.suppress(Exception):
                     await self.store.write(keep)
                     del self.waiting[run_id]
-                    await self.issue(run_id)
+                    self.issue(run_id)
 
     def close(self) -> None:
         """Give up; the next start of the service finds the run interrupted."""
@@ -76,7 +76,7 @@ class RunRecorder:
     async def ended(
         self, state: str, note: str, verdict: Verdict, units: Mapping[str, tuple[Verdict, str]]
     ) -> None:
-        """Keep how the run ended, and have its documents issued; waits for both."""
+        """Keep how the run ended; its documents are issued after that, in nobody's way."""
 
         def keep(conn: sqlite3.Connection) -> None:
             runs.set_verdicts(conn, self.run_id, verdict, units)
@@ -88,7 +88,7 @@ class RunRecorder:
         except Exception:
             self.late.add(self.run_id, keep)
             raise
-        await self.issue(self.run_id)
+        self.issue(self.run_id)
 
 
 def loaded(unit: Mapping[str, Any], todo: frozenset[str] | None) -> LoadedUnit:

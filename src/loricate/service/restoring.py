@@ -6,22 +6,25 @@ import shutil
 import sqlite3
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import partial
 from itertools import islice
 from pathlib import Path
 
 from loricate.bench.claims import Claim
 from loricate.certificates.agreeing import check_ledger
 from loricate.certificates.heads import last_numbers, read_heads
-from loricate.certificates.site_key import open_site_key
-from loricate.records import backup, certificates, marks, restorings, site_keys
+from loricate.certificates.key_files import check_private, write_private
+from loricate.certificates.site_key import KeyMissing
+from loricate.records import backup, ledger, marks, restorings, site_keys
 from loricate.records.backup import BackupRefused, Manifest
-from loricate.records.kept_files import PAPERS, read_file
+from loricate.records.kept_files import PAPERS as PAPER_FILES
+from loricate.records.site_keys import DOCUMENTS, PAPERS
 from loricate.records.store import Store, migrate, open_connection
 from loricate.service.head_keeping import FOLDER, benches_of, texts_in
+from loricate.service.kept_papers import AllPapers
+from loricate.service.keyring import PURPOSES, KeyFiles, check_keys, kid_of_records
 
 LEAP = 1000  # numbers go on at the next multiple: what was issued after the backup is not known
-SERVICE_LOCK, KEY = "service.lock", "site-key.pem"
+SERVICE_LOCK = "service.lock"
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,12 +37,13 @@ class Restored:
 
 
 def restore(
-    file: Path, data_folder: Path, key: Path | None, head_folders: Sequence[Path], by: str
+    file: Path, data_folder: Path, keys: Path | None, head_folders: Sequence[Path], by: str
 ) -> Restored:
     """Put the records of a backup into a data folder; what was there is kept beside it.
 
-    The site key is taken from ``key``, else from the folder. Raises BackupRefused, SealError for a
-    key that is missing or does not fit, Claimed while a service has the folder.
+    The site's keys are taken from the folder ``keys``, else from where the records are put. Raises
+    BackupRefused, SealError for a key that is missing or does not fit, Claimed while a service has
+    the folder.
     """
     data_folder = data_folder.resolve()
     data_folder.mkdir(parents=True, exist_ok=True)
@@ -50,17 +54,33 @@ def restore(
         fresh.mkdir(mode=0o700)
         manifest = backup.unpack_backup(file, fresh)
         _check_records(fresh / backup.DATABASE)
-        site_key = open_site_key(key or data_folder / KEY, manifest.kid)
+        _take_keys(KeyFiles(keys or data_folder), KeyFiles(fresh), fresh / backup.DATABASE)
         if (data_folder / FOLDER).is_dir():  # what was lost stays told
             shutil.copytree(data_folder / FOLDER, fresh / FOLDER, dirs_exist_ok=True)
         numbers = _begin(fresh, manifest, (data_folder, *head_folders), by)
-        (fresh / KEY).touch(mode=0o600)
-        (fresh / KEY).write_bytes(site_key.pem)
         _give_to_owner_of(data_folder, fresh)
         return Restored(manifest, _swap(data_folder, fresh), numbers)
     finally:
         shutil.rmtree(fresh, ignore_errors=True)
         claim.let_go()
+
+
+def _take_keys(kept: KeyFiles, into: KeyFiles, database: Path) -> None:
+    """Copy the key files, once they fit the records; raises SealError."""
+    conn = open_connection(database, read_only=True)
+    try:
+        wanted = {DOCUMENTS: kid_of_records(conn), PAPERS: site_keys.newest_kid(conn, PAPERS)}
+    finally:
+        conn.close()
+    for purpose, kid in wanted.items():
+        if kid and not kept.current(purpose).exists():
+            raise KeyMissing(kept.current(purpose), kid)
+    for purpose in PURPOSES:
+        for source in (kept.current(purpose), kept.next(purpose)):
+            if source.exists():
+                check_private(source)
+                write_private(into.folder / source.name, source.read_bytes())
+    check_keys(database, into)
 
 
 def _check_records(database: Path) -> None:
@@ -71,9 +91,9 @@ def _check_records(database: Path) -> None:
         found = [row[0] for row in conn.execute("PRAGMA quick_check") if row[0] != "ok"]
         found += islice(marks.faults(conn), marks.MOST_FAULTS)
         found += check_ledger(
-            certificates.whole_ledger(conn),
+            ledger.whole_ledger(conn),
             site_keys.key_set(conn),
-            partial(read_file, database.parent / PAPERS),
+            AllPapers(database.parent / PAPER_FILES, conn),
         ).faults
     except sqlite3.DatabaseError as error:
         found = [str(error)]
@@ -95,14 +115,14 @@ def _begin(fresh: Path, manifest: Manifest, known_in: Sequence[Path], by: str) -
             texts = texts_in([fresh, *known_in], benches_of(fresh))
             heads = read_heads(texts, site_keys.key_set(conn)).heads
             year = dt.datetime.now(dt.UTC).year
-            taken = {f"C-{year}": 0, f"N-{year}": 0, **certificates.last_numbers(conn)}
+            taken = {f"C-{year}": 0, f"N-{year}": 0, **ledger.last_numbers(conn)}
             for series, number in last_numbers(heads).items():
                 taken[series] = max(taken.get(series, 0), number)
             leapt = {
                 series: (number // LEAP + 1) * LEAP - 1 if series.endswith(str(year)) else number
                 for series, number in taken.items()
             }
-            certificates.take_numbers(conn, leapt)
+            ledger.take_numbers(conn, leapt)
             restorings.add_restoring(conn, manifest.made_at, by)
             return {series: number + 1 for series, number in leapt.items()}
 

@@ -24,8 +24,10 @@ from loricate.execution.engine import Engine
 from loricate.execution.events import EventLog
 from loricate.execution.load import LoadedUnit
 from loricate.execution.preflight import check_bench, check_load, needed_roles, unfit_instruments
-from loricate.records import attempts, audit, doubts, lots, runs, sequences
+from loricate.records import ambient, attempts, audit, doubts, lots, runs, sequences
+from loricate.records.ambient import Ambient
 from loricate.records.store import Store
+from loricate.service.ambient import kept_with_run
 from loricate.service.answering import answer_question
 from loricate.service.holding import BenchHolders
 from loricate.service.problems import KeyReused, NotReady, ServiceError, WrongState
@@ -36,6 +38,7 @@ from loricate.service.upkeep import Upkeeps
 logger = logging.getLogger("loricate.service")
 ARM_LASTS_S = 300.0
 WATCH_S = 0.1
+AIR_WITHIN_S = 1.0  # a run does not wait longer for a thermometer
 EARLIER = " So it was when other steps of this run were measured; test the unit in a new run."
 ARMABLE = ("created", "armed", "interrupted")
 KEPT_ENGINES = 20  # runs whose events can still be followed from the first; none of them runs
@@ -135,6 +138,20 @@ class Runs:
                 {"name": each.name, "met": each.met, "reason": each.reason} for each in requirements
             ],
         }
+
+    async def _air(self, account: str) -> Ambient | None:
+        """What the air is like: as it is measured now, else as it was said last."""
+        if self.bench.climate is not None:
+            name = self.bench.climate.name
+            try:
+                async with asyncio.timeout(AIR_WITHIN_S):
+                    celsius, share = await self.bench.air()
+                return await self.store.write(
+                    lambda conn: ambient.add_ambient(conn, celsius, share, account, name)
+                )
+            except (BenchError, OSError, TimeoutError) as error:
+                logger.warning("air not measured", extra={"reason": str(error)})
+        return await self.store.read(ambient.newest_ambient)
 
     async def _check(
         self, sequence: ReadySequence, fixture: str, load: list[tuple[str, str]]
@@ -329,6 +346,8 @@ class Runs:
             facts = await self._bench_facts(
                 sequence, fixture.code, [unit["nest"] for unit in run["units"]]
             )
+            air = await self._air(account)
+            facts["ambient"] = kept_with_run(air, self.settings.site.ambient)
             engine = Engine(
                 run_id,
                 sequence,

@@ -1,85 +1,116 @@
-"""Sending what waits in the outbox, until it has got there; nothing waits for it."""
+"""Sending what waits in the outbox, until it has got there; nothing waits for it.
+
+Papers are made here as well: they go to the folder of papers, and from there further.
+"""
 
 import asyncio
+import contextlib
 import logging
 import sqlite3
-from collections.abc import Callable, Mapping
+from collections.abc import Awaitable, Callable, Iterator, Mapping
 from functools import partial
 
-from loricate.records import certificates, outbox
+from loricate.records import ledger, outbox, papers
 from loricate.records.kept_files import read_file
 from loricate.records.outbox import Outgoing
+from loricate.records.papers import PAPER
 from loricate.records.store import Store
 from loricate.service.exporting import Exporter
+from loricate.service.paper_making import EXPORT
 
-EXPORT = "export"
 LOOK_S = 1.0  # how often what was put off is looked for
 logger = logging.getLogger("loricate.outbox")
+Send = Callable[[Outgoing], Awaitable[None]]
 
 
 class Sender:
-    """Sends entry after entry, the oldest first; what cannot be sent is tried again later."""
+    """Sends what is due, of each target the oldest first; what cannot be sent is tried again."""
 
-    def __init__(self, store: Store, exporter: Exporter) -> None:
+    def __init__(self, store: Store, exporter: Exporter, make_paper: Send, makers: int) -> None:
         self.store, self.exporter = store, exporter
-        self._targets: Mapping[str, Callable[[Outgoing], None]] = {EXPORT: self._export}
-        self._wanted = asyncio.Event()
-        self._sending: asyncio.Task[None] | None = None
+        self._targets: Mapping[str, tuple[Send, int]] = {
+            PAPER: (make_paper, makers),
+            EXPORT: (self._export, 1),
+        }
+        self._wanted = {target: asyncio.Event() for target in self._targets}
+        self._sending: list[asyncio.Task[None]] = []
+        self._is_closed = False
 
     def open(self) -> None:
         """Begin with what a service before this one left."""
-        self._sending = asyncio.create_task(self._send_all())
+        self._sending = [asyncio.create_task(self._send_all(each)) for each in self._targets]
 
     def look(self) -> None:
         """Look now for what is to be sent."""
-        self._wanted.set()
+        for wanted in self._wanted.values():
+            wanted.set()
 
     async def close(self) -> None:
         """Leave what waits to the next start."""
-        if self._sending is not None:
-            self._sending.cancel()
-            await asyncio.wait([self._sending])
+        self._is_closed = True
+        for each in self._sending:
+            each.cancel()
+        if self._sending:
+            await asyncio.wait(self._sending)
 
-    async def _send_all(self) -> None:
-        while True:
+    async def _send_all(self, target: str) -> None:
+        send, at_once = self._targets[target]
+        wanted = self._wanted[target]
+        while not self._is_closed:
+            wanted.clear()
             try:
-                for outgoing in await self.store.read(outbox.due_outgoing):
-                    await self._send(outgoing)
+                due = await self.store.read(partial(_due, target))
+                waiting = iter(due)
+                async with asyncio.TaskGroup() as group:
+                    for _ in range(min(at_once, len(due))):
+                        group.create_task(self._send_each(waiting, send))
+                if due:
+                    self.look()  # there may be more, and what follows on these
             except Exception:
                 logger.exception("the outbox is looked at again soon")
-            self._wanted.clear()
-            try:
-                await asyncio.wait_for(self._wanted.wait(), LOOK_S)
-            except TimeoutError:
-                pass
+            # Not ``wait_for``: where what it waits for comes with a cancellation, that one is lost.
+            with contextlib.suppress(TimeoutError):
+                async with asyncio.timeout(LOOK_S):
+                    await wanted.wait()
 
-    async def _send(self, outgoing: Outgoing) -> None:
+    async def _send_each(self, waiting: Iterator[Outgoing], send: Send) -> None:
+        for outgoing in waiting:
+            await self._send(outgoing, send)
+
+    async def _send(self, outgoing: Outgoing, send: Send) -> None:
         try:
-            await asyncio.to_thread(self._targets[outgoing.target], outgoing)
-        except (OSError, LookupError) as error:
+            await send(outgoing)
+        except Exception as error:  # whatever is wrong with one holds up no other
             problem = str(error) or type(error).__name__
             if problem != outgoing.problem:
                 told = {"subject": outgoing.subject, "reason": problem}
                 logger.warning("not sent yet", extra=told)
-            await self.store.write(partial(self._put_off, outgoing, problem))
-        else:
-            await self.store.write(partial(self._sent, outgoing))
+            await self.store.write(partial(_put_off, outgoing, problem))
 
-    @staticmethod
-    def _put_off(outgoing: Outgoing, problem: str, conn: sqlite3.Connection) -> None:
-        outbox.set_problem(conn, outgoing, problem)
+    async def _export(self, outgoing: Outgoing) -> None:
+        entry, digest = await self.store.read(partial(_entry, outgoing.subject))
 
-    @staticmethod
-    def _sent(outgoing: Outgoing, conn: sqlite3.Connection) -> None:
-        outbox.set_sent(conn, outgoing.id)
+        def write() -> None:
+            pdf = read_file(self.store.papers, digest)
+            if pdf is None:
+                raise FileNotFoundError(f"The paper of {entry.number} is gone or was changed.")
+            self.exporter.write(outgoing.facts, {"pdf": pdf, "json": entry.sealed.encode()})
 
-    def _export(self, outgoing: Outgoing) -> None:
-        entry = self.store.read_now(partial(self._entry, outgoing.subject))
-        pdf = read_file(self.store.papers, entry.paper)
-        if pdf is None:
-            raise FileNotFoundError(f"The paper of {entry.number} is gone or was changed.")
-        self.exporter.write(outgoing.facts, {"pdf": pdf, "json": entry.sealed.encode()})
+        await asyncio.to_thread(write)
+        await self.store.write(partial(_sent, outgoing))
 
-    @staticmethod
-    def _entry(number: str, conn: sqlite3.Connection) -> certificates.LedgerEntry:
-        return certificates.get_numbered(conn, number)
+
+def _due(target: str, conn: sqlite3.Connection) -> list[Outgoing]:
+    return outbox.due_outgoing(conn, target)
+
+
+def _put_off(outgoing: Outgoing, problem: str, conn: sqlite3.Connection) -> None:
+    outbox.set_problem(conn, outgoing, problem)
+
+
+def _sent(outgoing: Outgoing, conn: sqlite3.Connection) -> None:
+    outbox.set_sent(conn, outgoing.id)
+
+
+def _entry(number: str, conn: sqlite3.Connection) -> tuple[ledger.LedgerEntry, str]:
+    return ledger.get_numbered(conn, number), papers.newest_paper(conn, number)

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from loricate.service.keyring import KeyFiles
 from loricate.service.site_file import BESIDE_BENCH, SitePlan, read_site_plan
 
 
@@ -43,7 +44,6 @@ class Settings:
     console_folder: Path | None = None
     site_file: Path | None = None  # by default site.toml beside the bench file, if there is one
     accounts: tuple[FirstAccount, ...] = ()
-    page_size: str = "A4"
     least_free_bytes: int = 16 * 2**20
     reached: Reached = DIRECTLY
     # Whether whoever changed a draft last may not release it; None: where there are two engineers.
@@ -52,6 +52,8 @@ class Settings:
     metrics_token: str = field(default="", repr=False)  # for whoever reads /metrics
     kinds: tuple[str, ...] = ()  # modules with kinds of step beside those that ship
     head_folders: tuple[Path, ...] = ()  # where signed heads of the ledger are kept as well
+    paper_key: Path | None = None  # the site's own key for papers (PKCS#12)
+    paper_passphrase: str = field(default="", repr=False)
 
     @property
     def site(self) -> SitePlan:
@@ -70,6 +72,11 @@ class Settings:
         return self.data_folder / "pictures"
 
     @property
-    def site_key(self) -> Path:
-        """The private key's file."""
-        return self.data_folder / "site-key.pem"
+    def site_folder(self) -> Path:
+        """Where files that the site file names are looked for."""
+        return (self.site_file or self.bench_file).parent
+
+    @property
+    def key_files(self) -> KeyFiles:
+        """Where the site's keys are."""
+        return KeyFiles(self.data_folder, self.paper_key, self.paper_passphrase)

@@ -12,6 +12,7 @@ from typing import Annotated, Literal
 
 from fastapi import Depends, Request
 
+from loricate.certificates.acts import Signer
 from loricate.records import accounts, audit
 from loricate.records.accounts import Account, Session
 from loricate.records.errors import RecordsError
@@ -27,12 +28,14 @@ IDLE_HEADER = "X-Loricate-Idle"  # for how many seconds nobody has touched the c
 SESSION_HOURS = 12
 NOTED_EACH_S = 60.0  # how often the use of a session is kept
 
-Permission = Literal["read", "run", "define", "audit", "people"]
+Permission = Literal["read", "run", "define", "audit", "quality", "sum_up", "people"]
 ALLOWED: dict[Permission, frozenset[str]] = {
     "read": frozenset({"operator", "engineer", "quality", "administrator"}),
     "run": frozenset({"operator", "engineer"}),
     "define": frozenset({"engineer"}),
     "audit": frozenset({"engineer", "quality", "administrator"}),
+    "quality": frozenset({"quality"}),  # whose signature counts
+    "sum_up": frozenset({"operator", "engineer", "quality"}),
     "people": frozenset({"administrator"}),  # and engineers, while a site has no administrator
 }
 
@@ -83,6 +86,11 @@ class Person:
     def name(self) -> str:
         """The account's name."""
         return self.account.name
+
+    @property
+    def signer(self) -> Signer:
+        """The person as a document names who acts."""
+        return Signer(self.account.name, self.account.full_name, self.account.role)
 
 
 def digest_of(secret: str) -> str:
@@ -253,4 +261,6 @@ Auditor = Annotated[Person, Depends(may("audit"))]
 Reader = Annotated[Person, Depends(may("read"))]
 Runner = Annotated[Person, Depends(may("run"))]
 Definer = Annotated[Person, Depends(may("define"))]
+Approver = Annotated[Person, Depends(may("quality"))]
+Summer = Annotated[Person, Depends(may("sum_up"))]
 Keeper = Annotated[Person, Depends(may("people"))]

@@ -1,14 +1,16 @@
-"""The site file: what a site chooses for itself, whatever its bench is: sounds, and exports."""
+"""The site file: what a site chooses for itself, whatever its bench is: sounds, exports, papers."""
 
 import tomllib
 from pathlib import Path
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator
 
 from loricate.core.documents import read_document
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.export_names import pattern_problem
+from loricate.papers.look import COLOURS, LOGO_SUFFIXES, TEXTS
+from loricate.papers.wording import zone_of
 
 BESIDE_BENCH = "site.toml"
 
@@ -42,12 +44,65 @@ class SoundsPlan(_Part):
     pitch: int = Field(default=0, ge=-12, le=12, description="In semitones")
 
 
+class PapersPlan(_Part):
+    """How papers look. Files are named from where the site file is.
+
+    ``texts`` and ``colours`` take the place of those that ship, by name; ``templates`` is a folder
+    with one or more of the templates. ``signatures`` are further lines to sign on.
+    """
+
+    page: Literal["A4", "Letter"] = "A4"
+    zone: str = Field(default="UTC", description="Of the IANA database, such as Europe/Vienna")
+    logo: str = ""
+    templates: str = ""
+    texts: dict[str, Annotated[str, Field(max_length=2_000)]] = Field(default_factory=dict)
+    colours: dict[str, Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]] = Field(
+        default_factory=dict
+    )
+    signatures: tuple[Annotated[str, Field(min_length=1, max_length=60)], ...] = Field(
+        default=(), max_length=6
+    )
+
+    @field_validator("zone")
+    @classmethod
+    def _is_a_zone(cls, zone: str) -> str:
+        zone_of(zone)
+        return zone
+
+    @field_validator("texts", "colours")
+    @classmethod
+    def _are_known(cls, given: dict[str, str], info: ValidationInfo) -> dict[str, str]:
+        known = TEXTS if info.field_name == "texts" else COLOURS
+        if strange := sorted(given.keys() - known.keys()):
+            raise ValueError(f"has '{strange[0]}'; there are {', '.join(sorted(known))}.")
+        return given
+
+    @field_validator("logo")
+    @classmethod
+    def _is_a_picture(cls, logo: str) -> str:
+        if logo and logo.rpartition(".")[2].lower() not in LOGO_SUFFIXES:
+            raise ValueError(f"is no picture of a known form; give {', '.join(LOGO_SUFFIXES)}.")
+        return logo
+
+
+class AmbientPlan(_Part):
+    """Whether people are asked for temperature and humidity, and for how long an answer holds.
+
+    Where the bench measures them nobody need be asked.
+    """
+
+    asked: bool = True
+    every_hours: float = Field(default=8.0, gt=0, le=168)
+
+
 class SitePlan(_Part):
     """A site file."""
 
     format: Literal["loricate-site/1"] = "loricate-site/1"
     sounds: SoundsPlan = SoundsPlan()
     exports: ExportsPlan | None = None
+    papers: PapersPlan = PapersPlan()
+    ambient: AmbientPlan = AmbientPlan()
 
 
 def read_site_plan(path: Path, must_be: bool = True) -> SitePlan:

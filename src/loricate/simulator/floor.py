@@ -42,7 +42,8 @@ class Floor:
     """Everything that the instruments' wires touch.
 
     ``stuck`` relays stay closed whatever the matrix is told, ``leaks`` are Ω across open relays,
-    ``wet`` Ω between two columns' wires. ``presses`` counts the foot switch. ``charges`` are the
+    ``wet`` Ω between two columns' wires. ``presses`` counts the foot switch; temperature and
+    ``humidity`` (a fraction) are of the air about the units. ``charges`` are the
     volts that capacitors of units hold between outputs; they relax as the clock goes, through the
     unit itself, the relays that are closed and the ``bleeds`` of sources that discharge. Whoever
     changes any of these lets them ``rest`` first.
@@ -56,6 +57,8 @@ class Floor:
     leaks: dict[tuple[int, int], float] = field(default_factory=dict)
     wet: dict[tuple[int, int], float] = field(default_factory=dict)
     presses: int = 0
+    temperature_c: float = 21.5
+    humidity: float = 0.45
     guard_closed: bool = True
     outputs_on: set[str] = field(default_factory=set)
     clock: PacedClock = field(default_factory=PacedClock)

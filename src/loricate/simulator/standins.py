@@ -11,6 +11,7 @@ from loricate.core.quantities import CAPACITANCE, RESISTANCE, parse
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor, Nest
 from loricate.simulator.instruments.bond_source import BondSource
+from loricate.simulator.instruments.climate import ClimateMeter
 from loricate.simulator.instruments.guard import GuardSwitch
 from loricate.simulator.instruments.hands import Hands
 from loricate.simulator.instruments.impedance_meter import ImpedanceMeter
@@ -39,6 +40,7 @@ class StandInInstrument(_Model):
         "matrix",
         "guard",
         "inputs",
+        "climate_meter",
     ]
     serial: str
 
@@ -123,6 +125,8 @@ class StandIns:
                 return GuardSwitch(plan.serial, self.floor)
             case "inputs":
                 return DigitalInputs(plan.serial, self.floor)
+            case "climate_meter":
+                return ClimateMeter(plan.serial, self.floor)
 
     async def serve(self, host: str = "127.0.0.1") -> dict[str, int]:
         """Listen on free ports; gives the port of each instrument, and of the hands as HANDS."""

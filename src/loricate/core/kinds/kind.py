@@ -8,7 +8,7 @@ what every step of the kind has, its methods what one step does with its setting
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Literal, get_origin
 
 from pydantic import BaseModel, ConfigDict
 
@@ -23,6 +23,8 @@ from loricate.core.products.product import Product
 from loricate.core.quantities import Dimension
 
 Limits = Mapping[Measurand, Limit]
+# Choices that people write otherwise than a document does.
+CHOICE_WORDS = {"ac": "AC", "dc": "DC", "iec60601": "IEC 60601-1", "iec60990": "IEC 60990"}
 Place = tuple[str | int, ...]
 MEASURED_OUTCOMES = frozenset({"pass", "fail", "inconclusive"})
 ANSWERED_OUTCOMES = frozenset({"pass", "fail"})
@@ -186,10 +188,20 @@ class KindSettings(BaseModel):
             if value is None or value in ([], "") or name in ("question", "questions"):
                 continue
             title = type(self).model_fields[name].title or name
-            own = getattr(self, name)
-            shown = "+".join(map(str, own)) if isinstance(own, tuple) else str(value)
-            parts.append(f"{title} {shown}")
+            parts.append(f"{title} {_in_words(self, name, value)}")
         return ", ".join(parts)
+
+
+def _in_words(settings: KindSettings, name: str, written: Any) -> str:
+    """A setting's value for people: a choice in words, several values together."""
+    value = getattr(settings, name)
+    if isinstance(value, tuple):
+        return "+".join(map(str, value))
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if get_origin(type(settings).model_fields[name].annotation) is Literal:
+        return CHOICE_WORDS.get(value, str(value).replace("_", " "))
+    return str(written)
 
 
 Kind = type[KindSettings]

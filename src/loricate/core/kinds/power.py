@@ -24,7 +24,7 @@ from loricate.core.products.product import EarthTerminal, Product
 from loricate.core.quantities import (
     CURRENT,
     POWER,
-    RATIO,
+    POWER_FACTOR,
     VOLTAGE,
     Fraction,
     Hertz,
@@ -41,7 +41,7 @@ class Power(KindSettings):
     slots = {
         "power": LimitSlot(POWER, title="Active power"),
         "current": LimitSlot(CURRENT, title="Current"),
-        "power_factor": LimitSlot(RATIO, title="Power factor"),
+        "power_factor": LimitSlot(POWER_FACTOR, title="Power factor"),
         "voltage": LimitSlot(VOLTAGE, title="Supply voltage"),
         **TIME_SLOT,
     }
@@ -138,8 +138,10 @@ def power_factor(power: Reading, supply: Reading, current: Reading) -> Reading:
     apparent = supply.value * current.value
     is_known = Bound.EXACT is power.bound is supply.bound is current.bound and apparent > 0
     if not is_known:
-        return Reading("power_factor", math.nan, RATIO, instrument=power.instrument)
+        return Reading("power_factor", math.nan, POWER_FACTOR, instrument=power.instrument)
     value = power.value / apparent
     relative = math.hypot(supply.uncertainty / supply.value, current.uncertainty / current.value)
     spread = math.hypot(value * relative, power.uncertainty / apparent)
-    return Reading("power_factor", value, RATIO, uncertainty=spread, instrument=power.instrument)
+    return Reading(
+        "power_factor", value, POWER_FACTOR, uncertainty=spread, instrument=power.instrument
+    )

@@ -115,6 +115,7 @@ def _prepare_step(
         entry.lead_in,
         entry.discharge_within,
         entry.earthed,
+        entry.curves_on_paper,
     )
     if any(finding.path.startswith(f"{path}.limits") for finding in findings):
         return None  # what it asks of instruments may depend on the limit that is lacking

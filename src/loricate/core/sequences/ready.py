@@ -42,6 +42,7 @@ class ReadyStep:
     lead_in_s: float = 0.0
     discharge_within_s: float = 30.0
     earthed_s: float = 0.0
+    curves_on_paper: bool = False
 
     @property
     def kind(self) -> Kind:

@@ -48,6 +48,7 @@ class StepAsDone(_Kept):
     on_fail: str = "halt_unit"
     when: str = ""
     cues: tuple[Cue, ...] = ()
+    curves_on_paper: bool = False
 
     @cached_property
     def limits(self) -> Limits:
@@ -93,6 +94,7 @@ def step_as_done(step: ReadyStep) -> StepAsDone:
         on_fail=step.on_fail,
         when=step.when.text if step.when is not None else "",
         cues=step.cues,
+        curves_on_paper=step.curves_on_paper,
     )
 
 

@@ -92,6 +92,11 @@ class Step(BaseModel):
     cues: tuple[Cue, ...] = Field(
         default=(), title="Cues", description="What to tell or ask the operator"
     )
+    curves_on_paper: bool = Field(
+        default=False,
+        title="Curves on paper",
+        description="Where a curve shows why the step failed, it is there anyway",
+    )
     settings: dict[str, Any] = Field(default_factory=dict)
     limits: dict[str, LimitEntry] = Field(default_factory=dict)
 

@@ -1,32 +1,91 @@
-"""Certificates and nonconformance reports: show, download, verify; the ledger; the public key."""
+"""Documents: find, show, download, verify; revoke and approve; the ledger."""
 
 import asyncio
 import sqlite3
-from functools import partial
-from typing import Any
+from dataclasses import asdict
+from typing import Annotated, Any, Literal
 
-from fastapi import Response
+from fastapi import Query, Request, Response
 from fastapi.responses import PlainTextResponse
 
-from loricate.api.certificates import KeySet, LedgerState, Verified
-from loricate.certificates.agreeing import check_entry
-from loricate.certificates.verifying import NOT_TRUE, NOT_YOURS
-from loricate.records import certificates, site_keys
-from loricate.records.certificates import LedgerEntry
+from loricate.api.certificates import (
+    Approving,
+    DocumentFound,
+    Entered,
+    KindName,
+    LedgerState,
+    Revoking,
+    Verified,
+    VerifiedFile,
+)
+from loricate.certificates.standing_file import SealedStanding
+from loricate.core.errors import Finding
+from loricate.records import ledger, papers
 from loricate.records.errors import NotFound
 from loricate.records.kept_files import read_file
+from loricate.records.ledger import LedgerRow, Wanted
+from loricate.records.papers import PaperState
+from loricate.service.desk import Desk
 from loricate.service.head_keeping import present_head
-from loricate.service.routers.access import TheDesk, make_router
-from loricate.service.sign_in import Reader
+from loricate.service.problems import NotReady, WrongState
+from loricate.service.routers.access import MOST_NUMBER, APage, TheDesk, make_router
+from loricate.service.sign_in import Approver, Reader
+from loricate.service.verifying import verified_file, verified_number
 
 router = make_router("", "certificates")
+PAPER_WITHIN_S, LOOK_EACH_S = 10.0, 0.05
+FILE = {
+    "requestBody": {
+        "required": True,
+        "content": {
+            kind: {"schema": {"type": "string", "format": "binary"}}
+            for kind in ("application/pdf", "application/octet-stream")
+        },
+    }
+}
+
+
+def _found(row: LedgerRow, paper: PaperState) -> DocumentFound:
+    told = {**asdict(row), "about": list(row.about)}
+    return DocumentFound(**told, paper=paper.state, paper_problem=paper.problem)
+
+
+@router.get("/certificates", response_model=list[DocumentFound])
+async def list_certificates(
+    person: Reader,
+    desk: TheDesk,
+    page: APage,
+    kind: KindName | Literal[""] = "",
+    serial: Annotated[str, Query(max_length=64, examples=["DC40-26-01*"])] = "",
+    lot: Annotated[str, Query(max_length=64)] = "",
+    number: Annotated[str, Query(max_length=20, description="What it begins with")] = "",
+    standing: Literal["", "counts", "superseded", "revoked", "approved", "unapproved"] = "",
+    before: Annotated[
+        int, Query(ge=0, le=MOST_NUMBER, description="The last one seen, for the next page")
+    ] = 0,
+) -> list[DocumentFound]:
+    """What was issued, newest first: certificates, reports, lot summaries, and acts on them."""
+    wanted = Wanted(kind, serial, lot, number, standing)
+
+    def look(conn: sqlite3.Connection) -> list[DocumentFound]:
+        found = ledger.list_entries(conn, wanted, page.look_for, before)
+        rows = page.cut(found, "before", lambda row: row.position)
+        return [_found(row, papers.paper_state(conn, row.number)) for row in rows]
+
+    return await desk.store.read(look)
 
 
 @router.get("/certificates/{name}", response_model=dict[str, Any])
 async def show_certificate(name: str, person: Reader, desk: TheDesk) -> Response:
-    """The sealed JSON, by number or by serial (then its newest)."""
-    entry = await desk.store.read(lambda conn: certificates.get_entry(conn, name))
-    return Response(entry.sealed, media_type="application/json")
+    """The sealed JSON with how it stands, by number or by serial (then its newest)."""
+
+    def look(conn: sqlite3.Connection) -> str:
+        entry = ledger.get_entry(conn, name)
+        acts = ledger.acts_on(conn, entry.number)
+        standing = SealedStanding(acts.superseded_by, acts.revocation, acts.approvals)
+        return standing.beside(entry.sealed)
+
+    return Response(await desk.store.read(look), media_type="application/json")
 
 
 @router.get(
@@ -35,48 +94,78 @@ async def show_certificate(name: str, person: Reader, desk: TheDesk) -> Response
     responses={200: {"content": {"application/pdf": {}}}},
 )
 async def download_certificate(name: str, person: Reader, desk: TheDesk) -> Response:
-    """The PDF, by number or by serial (then its newest)."""
-    entry = await desk.store.read(lambda conn: certificates.get_entry(conn, name))
-    pdf = await asyncio.to_thread(read_file, desk.store.papers, entry.paper)
+    """The signed PDF, by number or by serial (then its newest); waits while it is being made."""
+    number, digest = await _paper_of(name, desk)
+    pdf = await asyncio.to_thread(read_file, desk.store.papers, digest)
     if pdf is None:
-        raise NotFound("paper of", entry.number)
-    disposition = f'inline; filename="{entry.number}.pdf"'
-    headers = {"Content-Disposition": disposition}
+        raise NotFound("paper of", number)
+    headers = {"Content-Disposition": f'inline; filename="{number}.pdf"'}
     return Response(pdf, media_type="application/pdf", headers=headers)
+
+
+async def _paper_of(name: str, desk: Desk) -> tuple[str, str]:
+    """The number and the newest paper of a document, waited for while it is being made."""
+
+    def look(conn: sqlite3.Connection) -> tuple[str, str, PaperState]:
+        number = ledger.get_entry(conn, name).number
+        return number, papers.newest_paper(conn, number), papers.paper_state(conn, number)
+
+    loop = asyncio.get_running_loop()
+    until = loop.time() + PAPER_WITHIN_S
+    while True:
+        number, digest, state = await desk.store.read(look)
+        if state.state == "made" or (digest and loop.time() > until):
+            return number, digest
+        if state.state == "none":
+            raise NotFound("paper of", number)
+        if state.state == "held_up" and not digest:
+            raise WrongState(f"The paper of {number} cannot be made yet: {state.problem}")
+        if loop.time() > until:
+            raise WrongState(f"The paper of {number} is still being made; ask again in a moment.")
+        await asyncio.sleep(LOOK_EACH_S)
+
+
+@router.post("/certificates/{number}/revoke", response_model=Entered, status_code=201)
+async def revoke_certificate(
+    number: str, body: Revoking, person: Approver, desk: TheDesk
+) -> Entered:
+    """Have a document count no longer, with a reason; it stays in the ledger for ever."""
+    return Entered(number=await desk.acts.revoke(number, body.reason.strip(), person.signer))
+
+
+@router.post("/certificates/{number}/draw-again", status_code=204)
+async def draw_certificate_again(number: str, person: Approver, desk: TheDesk) -> None:
+    """Have the paper of a document made again, as the document stands and the site looks now."""
+    await desk.acts.draw_again(number, person.name)
+
+
+@router.post("/approvals", response_model=Entered, status_code=201)
+async def approve(body: Approving, person: Approver, desk: TheDesk) -> Entered:
+    """Put quality's signature on documents, or on all of a lot that wait for it."""
+    number = await desk.acts.approve(body.numbers, body.lot, body.note.strip(), person.signer)
+    return Entered(number=number)
+
+
+@router.get("/revocations", response_class=PlainTextResponse)
+async def show_revocations(desk: TheDesk) -> str:
+    """What counts no longer, signed (JWS), for checks without the service; answers anyone."""
+    return await desk.acts.revocations() + "\n"
 
 
 @router.get("/verify/{number}", response_model=Verified)
 async def verify_number(number: str, desk: TheDesk) -> Verified:
     """Answers anyone: what the service holds under a number, verified there and then."""
+    return await verified_number(number, desk)
 
-    def look(conn: sqlite3.Connection) -> tuple[LedgerEntry, str, str, dict[str, Any]]:
-        entry = certificates.get_numbered(conn, number)
-        before = certificates.hash_at(conn, entry.position - 1)
-        after = certificates.superseded_by(conn, entry.number)
-        return entry, before, after, site_keys.key_set(conn)
 
-    entry, before, after, keys = await desk.store.read(look)
-    papers = partial(read_file, desk.store.papers)
-    checked = await desk.study.do(check_entry, entry, keys, papers, field="number")
-    faults = list(checked.faults)
-    if before != entry.previous:
-        faults.append("The entry before it in the ledger is another than it was.")
-    signed = checked.document
-    unit = signed.get("unit", {})
-    return Verified(
-        number=entry.number,
-        genuine=not faults,
-        faults=faults,
-        unchecked=[NOT_YOURS, NOT_TRUE],
-        kind=signed.get("kind", entry.kind),
-        site=signed.get("site", ""),
-        serial=unit.get("serial", entry.serial),
-        product=unit.get("title", ""),
-        verdict=signed.get("verdict", ""),
-        issued_at=signed.get("issued_at", entry.issued_at),
-        superseded_by=after,
-        document_digest=checked.digest or entry.document_digest,
-    )
+@router.post("/verify", response_model=VerifiedFile, openapi_extra=FILE)
+async def verify_file(request: Request, person: Reader, desk: TheDesk) -> VerifiedFile:
+    """Verify a PDF or sealed JSON, sent as the body: seal, signature, pages, and how it stands."""
+    data = await request.body()
+    if not data:
+        told = "is empty", "send the PDF or the sealed JSON as the body of the request."
+        raise NotReady.because([Finding("body", *told)])
+    return await verified_file(data, desk)
 
 
 @router.get("/ledger", response_model=LedgerState)
@@ -96,16 +185,4 @@ async def check_ledger(person: Reader, desk: TheDesk) -> LedgerState:
 async def show_head(person: Reader, desk: TheDesk) -> str:
     """A signed head (JWS) of the ledger as it is now, to be kept elsewhere."""
     head = await desk.store.read(lambda conn: present_head(conn, desk.plan.site, desk.plan.code))
-    return head.sign(desk.site_key) + "\n"
-
-
-@router.get("/site-key", response_model=dict[str, str])
-async def show_site_key(desk: TheDesk) -> dict[str, str]:
-    """The public half of the site key as a JWK; answers anyone."""
-    return {name: str(value) for name, value in desk.site_key.public_jwk.items()}
-
-
-@router.get("/site-keys", response_model=KeySet)
-async def show_site_keys(desk: TheDesk) -> KeySet:
-    """Every public key that the site has sealed with, as a JWK set (RFC 7517); answers anyone."""
-    return KeySet(**await desk.store.read(site_keys.key_set))
+    return head.sign(desk.keys.documents) + "\n"

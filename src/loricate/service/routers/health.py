@@ -8,8 +8,9 @@ from fastapi import Request
 
 from loricate import __version__
 from loricate.api.health import Health
-from loricate.records import certificates
+from loricate.records import ledger, outbox
 from loricate.records.errors import RecordsError
+from loricate.records.papers import PAPER
 from loricate.service.problems import ServiceError
 from loricate.service.routers.access import TheDesk, make_router
 from loricate.service.sign_in import find_person
@@ -26,6 +27,7 @@ async def health(desk: TheDesk, request: Request) -> Health:
     Only who is signed in learns what exactly is wrong, which names instruments and where they are.
     """
     problems, running, set_aside = list[str](), "", list[tuple[str, str, str]]()
+    held_up: list[tuple[str, str]] = []
     try:
         async with asyncio.timeout(ANSWERS_WITHIN_S):
             found, running = await desk.bench.look(
@@ -37,7 +39,8 @@ async def health(desk: TheDesk, request: Request) -> Health:
     try:
         async with asyncio.timeout(ANSWERS_WITHIN_S):
             await desk.store.write(lambda conn: None)
-            set_aside = await desk.store.read(certificates.all_set_aside)
+            set_aside = await desk.store.read(ledger.all_set_aside)
+            held_up = await desk.store.read(lambda conn: outbox.held_up(conn, PAPER))
     except (TimeoutError, sqlite3.Error, RecordsError) as error:
         problems.append(f"The records cannot be written ({error or 'no answer in time'}).")
     free = shutil.disk_usage(desk.settings.data_folder).free
@@ -50,6 +53,8 @@ async def health(desk: TheDesk, request: Request) -> Health:
         f"No head of the ledger can be kept in {folder} ({why})."
         for folder, why in desk.heads.unwritten.items()
     ]
+    warnings += desk.papers.problems
+    warnings += [f"The paper of {number} is not made yet: {why}" for number, why in held_up]
     aside = [f"Run {run_id}, nest {nest}: {why}" for run_id, nest, why in set_aside]
     is_ready = not problems
     if not await _is_signed_in(request):

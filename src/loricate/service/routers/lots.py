@@ -7,16 +7,18 @@ from typing import Literal
 from fastapi import Response
 
 from loricate import __version__
+from loricate.api.certificates import Entered
 from loricate.api.lots import LotOut, LotSummary, LotUnitOut, NewLot
-from loricate.certificates.lot_paper import make_lot_pdf
 from loricate.core.errors import Finding
 from loricate.core.planning.lots import Appearance, Progress, progress, read_serials
-from loricate.records import definitions, lots
+from loricate.papers.lot import draw_lot_view
+from loricate.records import definitions, ledger, lots
 from loricate.records.lots import LotRecord
 from loricate.records.stamps import now
+from loricate.service.desk import Desk
 from loricate.service.problems import NotReady, WrongState
 from loricate.service.routers.access import APage, Before, TheDesk, make_router
-from loricate.service.sign_in import Reader, Runner
+from loricate.service.sign_in import Reader, Runner, Summer
 
 router = make_router("/lots", "lots")
 
@@ -115,21 +117,38 @@ async def show_lot(code: str, person: Reader, desk: TheDesk) -> LotSummary:
 async def download_lot(code: str, person: Reader, desk: TheDesk) -> Response:
     """The summary of a lot as a PDF, as it stands now."""
     found = await desk.store.read(lambda conn: _summary(conn, lots.get_lot(conn, code)))
-    pdf = await desk.drawing.do(
-        make_lot_pdf,
-        found.model_dump(),
-        desk.plan.site,
-        now(),
-        f"Loricate {__version__}",
-        desk.settings.page_size,
-    )
+    view = {
+        "number": "",
+        "issued_at": now(),
+        "zone": desk.look.zone,
+        "site": desk.plan.site,
+        "software": f"Loricate {__version__}",
+        "supersedes": "",
+        "verify_url": "",
+        "lot": found.model_dump(),
+    }
+    pdf = await desk.drawing.do(draw_lot_view, view, desk.look)
     headers = {"Content-Disposition": f'inline; filename="{code}.pdf"'}
     return Response(pdf, media_type="application/pdf", headers=headers)
 
 
+@router.post("/{code}/summary", response_model=Entered, status_code=201)
+async def issue_summary(code: str, person: Summer, desk: TheDesk) -> Entered:
+    """Issue the summary of a lot as it stands: a signed document, in place of the one before."""
+    return await _sum_up(code, desk)
+
+
+async def _sum_up(code: str, desk: Desk) -> Entered:
+    def look(conn: sqlite3.Connection) -> tuple[LotSummary, str]:
+        return _summary(conn, lots.get_lot(conn, code)), ledger.summary_of_lot(conn, code)
+
+    found, previous = await desk.store.read(look)
+    return Entered(number=await desk.acts.sum_up(found.model_dump(), previous))
+
+
 @router.post("/{code}/close", response_model=LotSummary)
 async def close_lot(code: str, person: Runner, desk: TheDesk) -> LotSummary:
-    """Close a lot: no run is made in it any more."""
+    """Close a lot: no run is made in it any more, and its summary is issued."""
 
     def close(conn: sqlite3.Connection) -> LotSummary:
         if lots.get_lot(conn, code).state == "closed":
@@ -137,4 +156,6 @@ async def close_lot(code: str, person: Runner, desk: TheDesk) -> LotSummary:
         lots.close_lot(conn, code, person.name)
         return _summary(conn, lots.get_lot(conn, code))
 
-    return await desk.store.write(close)
+    closed = await desk.store.write(close)
+    await _sum_up(code, desk)
+    return closed

@@ -52,6 +52,9 @@ async def _show(run_id: str, desk: Desk) -> RunOut:
         return RunOut(
             **{key: run[key] for key in RunSummary.model_fields},
             start_by=run["start_by"],
+            documents="none"
+            if run["state"] != "finished"
+            else ("issued" if run["is_issued"] else "coming"),
             notices=[each["reason"] for each in run["bench"].get("upkeep", ()) if not each["met"]],
             steps=[step_summary(step) for step in released.steps],
             units=[

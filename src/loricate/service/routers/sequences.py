@@ -17,11 +17,11 @@ from loricate.api.definitions import (
     Stored,
     Withdrawal,
 )
-from loricate.certificates.label import make_label
 from loricate.core.differences import differences
 from loricate.core.errors import Finding
 from loricate.core.sequences.steps import Sequence as SequenceDocument
 from loricate.core.toml_text import read_sequence_text, written
+from loricate.papers.label import draw_label
 from loricate.records import sequences
 from loricate.records.errors import NotFound
 from loricate.records.sequences import SequenceRecord, SequenceRow
@@ -129,7 +129,7 @@ async def list_sequence_revisions(
 async def print_label(code: str, person: Reader, desk: TheDesk) -> Response:
     """A label with the sequence's code as Code 128 and QR code, as a PDF of 62 mm by 29 mm."""
     record = await desk.store.read(lambda conn: _visible(conn, person, code, None))
-    pdf = await desk.drawing.do(make_label, record.code, record.title)
+    pdf = await desk.drawing.do(draw_label, record.code, record.title, desk.plan.site, desk.look)
     headers = {"Content-Disposition": f'inline; filename="{record.code}-label.pdf"'}
     return Response(pdf, media_type="application/pdf", headers=headers)
 

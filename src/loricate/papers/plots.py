@@ -1,0 +1,145 @@
+"""Curves as vector drawings: axes with quantity and unit, limits, marks. In the worker alone.
+
+The library that draws is slow to come; whoever draws no curve never loads it.
+"""
+
+import io
+import math
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from loricate.core.quantities import DIMENSIONS, Dimension
+from loricate.papers.typesetting import showable
+
+WIDTH_IN, HEIGHT_IN, TEXT_PT = 6.4, 2.1, 7.0
+COLOURS = {"ink": "#1c2426", "soft": "#56646a", "rule": "#b7c2c2", "bad": "#a3321f"}
+LINES = ("#1f5f7a", "#8a5a00", "#5a3f7d", "#1f6b4f")
+PREFIXES = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G", 12: "T"}
+
+
+def plot_curve(curve: Mapping[str, Any], limits: Sequence[Mapping[str, Any]]) -> bytes:
+    """A curve of a certificate's document in SVG: a panel a column, one below another.
+
+    ``limits`` are those of the readings of its step: ``quantity``, ``minimum``, ``maximum``, and
+    ``caution_below`` and ``caution_above`` where a band is between.
+    """
+    import matplotlib
+    from matplotlib.figure import Figure
+
+    matplotlib.rcParams.update(
+        {
+            "svg.fonttype": "none",  # words stay words
+            "svg.hashsalt": "loricate",
+            "font.family": "DejaVu Sans",
+            "font.size": TEXT_PT,
+            "axes.edgecolor": COLOURS["rule"],
+            "axes.labelcolor": COLOURS["ink"],
+            "xtick.color": COLOURS["soft"],
+            "ytick.color": COLOURS["soft"],
+        }
+    )
+    columns = curve["columns"]
+    figure = Figure(figsize=(WIDTH_IN, HEIGHT_IN * max(1, len(columns))), layout="constrained")
+    panels = figure.subplots(max(1, len(columns)), 1, sharex=True, squeeze=False)[:, 0]
+    x_scale, x_unit = _scale(curve["x"])
+    x = [math.nan if each is None else each * x_scale for each in curve["x"]["values"]]
+    for index, (panel, column) in enumerate(zip(panels, columns, strict=False)):
+        own = [each for each in limits if each["quantity"] == column["name"]]
+        _draw(panel, x, column, own, LINES[index % len(LINES)])
+        for mark in curve["marks"]:
+            panel.axvline(mark["x"] * x_scale, color=COLOURS["rule"], linewidth=0.6)
+    for mark in curve["marks"]:
+        _say(panels[0], mark["text"], (mark["x"] * x_scale, 1.0), ("data", "axes fraction"))
+    panels[-1].set_xlabel(_axis(curve["x"]["name"], x_unit), parse_math=False)
+    out = io.BytesIO()
+    figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
+    return out.getvalue()
+
+
+def curve_words(curve: Mapping[str, Any]) -> str:
+    """What a curve shows, for who cannot see it: its axes, and the ends of each column."""
+    point = f" of {curve['point']}" if curve["point"] else ""
+    parts = []
+    for column in curve["columns"]:
+        values = [each for each in column["values"] if each is not None]
+        if values:
+            scale, unit = _scale(column)
+            low, high = min(values) * scale, max(values) * scale
+            parts.append(f"{_name(column['name'])} from {low:.4g} to {high:.4g} {unit}".strip())
+    marks = ", ".join(mark["text"] for mark in curve["marks"])
+    marked = f"; marks: {marks}" if marks else ""
+    return (
+        f"Curve{point} over {_name(curve['x']['name'])}: {'; '.join(parts) or 'no values'}{marked}."
+    )
+
+
+def _draw(
+    panel: Any,
+    x: Sequence[float],
+    column: Mapping[str, Any],
+    limits: Sequence[Mapping[str, Any]],
+    colour: str,
+) -> None:
+    scale, unit = _scale(column)
+    values = [math.nan if each is None else each * scale for each in column["values"]]
+    panel.plot(x, values, linewidth=0.9, color=colour)
+    panel.set_ylabel(_axis(column["name"], unit), parse_math=False)
+    panel.grid(True, color="#e3e9e9", linewidth=0.5)
+    panel.spines[["top", "right"]].set_visible(False)
+    for limit in limits:
+        for side, sign in (("minimum", "≥"), ("maximum", "≤")):
+            if limit.get(side) is not None:
+                at = limit[side] * scale
+                panel.axhline(at, color=COLOURS["bad"], linewidth=0.9, linestyle="--")
+                _say(panel, f"{sign} {at:.6g} {unit}", (0.0, at), ("axes fraction", "data"))
+        _band(panel, limit, scale)
+
+
+def _say(panel: Any, text: str, place: tuple[float, float], coordinates: tuple[str, str]) -> None:
+    """Write a word beside a place of a panel."""
+    panel.annotate(
+        showable(text),
+        place,
+        xycoords=coordinates,
+        xytext=(2, 2),
+        textcoords="offset points",
+        color=COLOURS["soft"],
+        fontsize=TEXT_PT - 1,
+        parse_math=False,
+    )
+
+
+def _band(panel: Any, limit: Mapping[str, Any], scale: float) -> None:
+    """The band of caution between a limit and what is good."""
+    for edge, caution in (("minimum", "caution_below"), ("maximum", "caution_above")):
+        if limit.get(edge) is not None and limit.get(caution) is not None:
+            low, high = sorted((limit[edge] * scale, limit[caution] * scale))
+            panel.axhspan(low, high, color="#8a5a00", alpha=0.12, linewidth=0)
+
+
+def _scale(column: Mapping[str, Any]) -> tuple[float, str]:
+    """What to multiply a column with, and the unit that it is then in."""
+    dimension = DIMENSIONS.get(column["dimension"])
+    if dimension is None:
+        return 1.0, ""
+    most = max((abs(each) for each in column["values"] if each is not None), default=0.0)
+    exponent = _exponent(most, dimension)
+    return dimension.shown_times * 10.0**-exponent, f"{PREFIXES[exponent]}{dimension.unit}"
+
+
+def _exponent(most: float, dimension: Dimension) -> int:
+    if most <= 0 or not dimension.prefixes:
+        return 0
+    wanted = 3 * math.floor(math.log10(most) / 3)
+    known = [
+        power for power, prefix in PREFIXES.items() if not prefix or prefix in dimension.prefixes
+    ]
+    return min(known, key=lambda power: (abs(power - wanted), power))
+
+
+def _name(name: str) -> str:
+    return showable(name.replace("_", " "))
+
+
+def _axis(name: str, unit: str) -> str:
+    return f"{_name(name)} ({unit})" if unit else _name(name)

@@ -1,0 +1,81 @@
+"""Words for people: verdicts, causes, quantities, times in the site's zone."""
+
+import datetime as dt
+import re
+from functools import lru_cache
+from typing import Any
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+VERDICTS = {"pass": "PASS", "fail": "FAIL", "inconclusive": "INCONCLUSIVE", "not_run": "NOT RUN"}
+_UTC = re.compile(r"(\d{4}-\d\d-\d\d) (\d\d:\d\d) UTC")
+TINTS = {"pass": "good", "fail": "bad"}
+
+
+def verdict_word(verdict: str) -> str:
+    """A verdict as the paper shows it."""
+    return VERDICTS.get(verdict, verdict.replace("_", " ").upper())
+
+
+def tint_of(verdict: str) -> str:
+    """The name of a verdict's colour; its word always stands with it."""
+    return TINTS.get(verdict, "unsure")
+
+
+def cause_words(cause: str) -> str:
+    """A cause in words, in brackets; nothing without one."""
+    return f" ({cause.replace('_', ' ')})" if cause else ""
+
+
+def reading_words(reading: dict[str, Any]) -> str:
+    """What a reading is of: ``resistance A1 to B1``."""
+    return f"{reading['quantity'].replace('_', ' ')} {reading['point']}".strip()
+
+
+def begun(text: str) -> str:
+    """A text with its first letter large, and no other one changed."""
+    return text[:1].upper() + text[1:]
+
+
+def person_words(name: str, account: str) -> str:
+    """A person by full name and account: ``Mara Lind (mara)``."""
+    return f"{name} ({account})" if name and name != account else account
+
+
+@lru_cache(maxsize=16)
+def zone_of(name: str) -> dt.tzinfo:
+    """A zone of the IANA database; raises ValueError for none."""
+    if name == "UTC":
+        return dt.UTC
+    try:
+        return ZoneInfo(name)
+    except (ZoneInfoNotFoundError, ValueError, OSError) as error:
+        raise ValueError(f"'{name}' is no time zone; give one such as Europe/Vienna.") from error
+
+
+def local(moment: str, zone: str) -> str:
+    """An RFC 3339 time in a zone, to the second: ``2026-11-25 09:30:00 +01:00``."""
+    if not moment:
+        return ""
+    there = dt.datetime.fromisoformat(moment).astimezone(zone_of(zone))
+    offset = there.strftime("%z")
+    return f"{there:%Y-%m-%d %H:%M:%S} {offset[:3]}:{offset[3:5]}"
+
+
+def in_zone(text: str, zone: str) -> str:
+    """A sentence whose times in UTC (``2026-11-25 08:30 UTC``) are in a zone."""
+    return _UTC.sub(lambda found: local(f"{found[1]}T{found[2]}:00Z", zone), text)
+
+
+def local_until(begin: str, end: str, zone: str) -> str:
+    """A span of time in a zone; the day once, where it is one."""
+    first, last = local(begin, zone), local(end, zone)
+    if not last:
+        return first
+    if first[:10] == last[:10] and first[-6:] == last[-6:]:
+        return f"{first[:19]} to {last[11:]}"
+    return f"{first} to {last}"
+
+
+def joined(texts: list[str]) -> str:
+    """Texts as one sentence's list: ``a, b and c``."""
+    return texts[0] if len(texts) == 1 else f"{', '.join(texts[:-1])} and {texts[-1]}"

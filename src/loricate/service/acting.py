@@ -1,0 +1,172 @@
+"""Acts on what was issued: revoke, approve, sum up a lot, draw again; the list of revocations."""
+
+import sqlite3
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from loricate.certificates.acts import RevocationList, Signer, approval_body, revocation_body
+from loricate.certificates.issue import KINDS, Draft
+from loricate.core.errors import Finding
+from loricate.records import audit, ledger, outbox
+from loricate.records.ledger import APPROVABLE, REVOCABLE, LedgerEntry
+from loricate.records.papers import PAPER
+from loricate.records.stamps import now
+from loricate.records.store import Store
+from loricate.service.ledger_keeping import Entering, LedgerKeeper, Sealed
+from loricate.service.problems import NotReady, WrongState
+
+MOST_APPROVED = 10_000  # documents of one approval: a lot's worth
+
+
+class Acts:
+    """What quality does with documents, each an entry of the ledger itself."""
+
+    def __init__(self, store: Store, keeper: LedgerKeeper) -> None:
+        self.store, self.keeper = store, keeper
+
+    async def revoke(self, number: str, reason: str, by: Signer) -> str:
+        """Have a document count no longer; gives the revocation's number.
+
+        Raises NotFound, and WrongState for what is revoked already or is no such document.
+        """
+
+        def look(conn: sqlite3.Connection) -> LedgerEntry:
+            entry = ledger.get_numbered(conn, number)
+            if entry.kind not in REVOCABLE:
+                raise WrongState(
+                    f"{number} is a document of kind {entry.kind}, which is not revoked; it stays."
+                )
+            if ledger.acts_on(conn, number).revocation:
+                raise WrongState(f"{number} is revoked already.")
+            return entry
+
+        entry = await self.store.read(look)
+        body = revocation_body(number, entry.document_digest, entry.serial, reason, by)
+        draft = Draft("revocation", body, about=(number,))
+
+        def once(conn: sqlite3.Connection, made: LedgerEntry) -> None:
+            if len(ledger.numbers_of_acts(conn, number, "revocation")) > 1:
+                raise WrongState(f"{number} was revoked by somebody else just now.")
+            audit.note(conn, by.account, "revoke", number, f"{made.number}: {reason}")
+
+        return await self._enter(draft, once)
+
+    async def approve(self, numbers: Sequence[str], lot: str, note: str, by: Signer) -> str:
+        """Approve documents, or those of a lot that count; gives the approval's number.
+
+        Raises NotFound, NotReady naming each document that cannot be approved.
+        """
+
+        def look(conn: sqlite3.Connection) -> list[tuple[str, str]]:
+            if lot:
+                found = [
+                    row.number
+                    for row in ledger.standing_of_lot(conn, lot)
+                    if not row.approvals and row.kind != "nonconformance"
+                ]
+                if not found:
+                    raise WrongState(f"Lot {lot} has no document that waits for an approval.")
+                chosen = found
+            else:
+                chosen = list(dict.fromkeys(numbers))
+            _check_approvable(conn, chosen)
+            return [
+                (number, ledger.get_numbered(conn, number).document_digest) for number in chosen
+            ]
+
+        documents = await self.store.read(look)
+        about = tuple(number for number, _ in documents)
+        draft = Draft("approval", approval_body(documents, lot, note, by), about=about, lot=lot)
+
+        def still(conn: sqlite3.Connection, made: LedgerEntry) -> None:
+            _check_approvable(conn, about, made.number)
+            audit.note(conn, by.account, "approve", lot or ", ".join(about)[:200], made.number)
+
+        return await self._enter(draft, still)
+
+    async def sum_up(self, lot: Mapping[str, Any], previous: str) -> str:
+        """Issue the summary of a lot as it stands; gives its number."""
+        code = str(lot["code"])
+        draft = Draft("lot", {"lot": dict(lot)}, supersedes=previous, lot=code)
+        return await self._enter(
+            draft, facts={"serial": code, "lot": code, "product": str(lot["product"])}
+        )
+
+    async def draw_again(self, number: str, by: str) -> None:
+        """Have the paper of a document made again, whatever became of the one that was made."""
+
+        def keep(conn: sqlite3.Connection) -> None:
+            entry = ledger.get_numbered(conn, number)
+            if not KINDS[entry.kind].has_paper:
+                raise WrongState(f"{number} is a document of kind {entry.kind}: it has no paper.")
+            outbox.add_outgoing(conn, PAPER, number, {"again": "yes"})
+            audit.note(conn, by, "draw again", number)
+
+        await self.store.write(keep)
+        self.keeper.sender.look()
+
+    async def revocations(self) -> str:
+        """The list of revocations as of now (JWS)."""
+
+        def look(conn: sqlite3.Connection) -> RevocationList:
+            return revocation_list(conn, self.keeper.site)
+
+        listed = await self.store.read(look)
+        return listed.sign(self.keeper.keys.documents)
+
+    async def _enter(self, draft: Draft, keep: Any = None, facts: Any = None) -> str:
+        (made,) = await self.keeper.enter([Entering(draft, None, facts or {}, keep)])
+        _raise_problem(made)
+        return str(made.document["number"])
+
+
+def _raise_problem(made: Sealed) -> None:
+    if made.problem:
+        raise NotReady.because([Finding("document", "cannot be sealed", made.problem)])
+
+
+def _check_approvable(conn: sqlite3.Connection, numbers: Sequence[str], by: str = "") -> None:
+    """Raise NotReady naming each document that no approval can be given to."""
+    findings = []
+    if not 0 < len(numbers) <= MOST_APPROVED:
+        told = "needs one document at least", f"name some, {MOST_APPROVED} at most."
+        findings.append(Finding("numbers", *told))
+    for index, number in enumerate(numbers):
+        if reason := _why_not_approved(conn, number, by):
+            findings.append(Finding(f"numbers[{index}]", f"{number} {reason}"))
+    if findings:
+        raise NotReady.because(findings)
+
+
+def _why_not_approved(conn: sqlite3.Connection, number: str, by: str) -> str:
+    entry = ledger.get_numbered(conn, number)
+    if entry.kind not in APPROVABLE:
+        return f"is a document of kind {entry.kind}, which is not approved; leave it out."
+    acts = ledger.acts_on(conn, number)
+    if acts.revocation:
+        return "is revoked; leave it out."
+    if acts.superseded_by:
+        return f"is superseded by {acts.superseded_by}; approve that one."
+    others = [each for each in ledger.numbers_of_acts(conn, number, "approval") if each != by]
+    return f"is approved already ({others[0]}); leave it out." if others else ""
+
+
+def revocation_list(conn: sqlite3.Connection, site: str) -> RevocationList:
+    """Which documents of the ledger count no longer."""
+    revoked, superseded = ledger.revoked_and_superseded(conn)
+    last = ledger.last_entry(conn)
+    return RevocationList(
+        site,
+        now(),
+        0 if last is None else last.position,
+        {
+            each.number: {
+                "digest": each.digest,
+                "by": each.revocation,
+                "at": each.at,
+                "reason": each.reason,
+            }
+            for each in revoked
+        },
+        dict(superseded),
+    )

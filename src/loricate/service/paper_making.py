@@ -1,0 +1,108 @@
+"""Making papers: what the outbox says is to be drawn is drawn in a worker, in nobody's way.
+
+A paper that is kept replaces none: the newest counts. A service that dies in between makes it at
+its next start, once: the entry of the outbox ends in the transaction that keeps the paper.
+"""
+
+import asyncio
+import sqlite3
+from dataclasses import dataclass
+from functools import partial
+
+from loricate.certificates.making import make_paper
+from loricate.certificates.paper_key import PaperKey
+from loricate.certificates.sealing import SealError
+from loricate.certificates.standing_file import SealedStanding
+from loricate.certificates.verifying import verify
+from loricate.papers.look import Look
+from loricate.papers.typesetting import TemplateFault
+from loricate.records import ledger, outbox, papers, site_keys
+from loricate.records.kept_files import keep_file
+from loricate.records.outbox import Outgoing
+from loricate.records.store import Store
+from loricate.service.keyring import Keyring
+from loricate.service.workroom import Workroom
+
+EXPORT = "export"
+
+
+@dataclass(frozen=True, slots=True)
+class Order:
+    """What a paper is made of, as the records have it at one moment."""
+
+    sealed: str
+    standing: SealedStanding
+    is_first: bool
+    is_made: bool
+    keys: dict[str, object]
+
+
+def order_of(conn: sqlite3.Connection, number: str) -> Order:
+    """What the paper of a document is made of now; raises NotFound."""
+    entry = ledger.get_numbered(conn, number)
+    acts = ledger.acts_on(conn, number)
+    standing = SealedStanding(acts.superseded_by, acts.revocation, acts.approvals)
+    return Order(
+        entry.sealed,
+        standing,
+        not papers.newest_paper(conn, number),
+        papers.was_made(conn, number, standing.mark),
+        site_keys.key_set(conn),
+    )
+
+
+def draw_and_check(order: Order, key: PaperKey, look: Look) -> bytes:
+    """A paper that verifies; in a worker. Raises SealError for one that does not.
+
+    Where the site's own templates do not go with this document, those that ship draw it.
+    """
+    try:
+        pdf = make_paper(order.sealed, key, look, order.standing)
+    except TemplateFault:
+        if not look.templates:
+            raise
+        pdf = make_paper(order.sealed, key, look.with_shipped_templates, order.standing)
+    found = verify(pdf, order.keys, redraws=False)  # it was drawn from this data just now
+    if not found.genuine:
+        raise SealError(f"It does not verify once it is made: {found.faults[0]}")
+    return pdf
+
+
+class PaperMaker:
+    """Makes the papers that the outbox asks for, several at once."""
+
+    def __init__(
+        self, store: Store, keys: Keyring, look: Look, room: Workroom, exports: bool
+    ) -> None:
+        self.store, self.keys, self.look, self.room = store, keys, look, room
+        self.exports = exports
+
+    async def send(self, outgoing: Outgoing) -> None:
+        """Make one paper, unless the newest says all already, and keep it."""
+        number = outgoing.subject
+        order = await self.store.read(partial(_order_of, number))
+        digest = ""
+        if not order.is_made or "again" in outgoing.facts:
+            pdf = await self.room.do(
+                draw_and_check, order, self.keys.papers, self.look, field="paper"
+            )
+            digest = await asyncio.to_thread(keep_file, self.store.papers, pdf)
+
+        def keep(conn: sqlite3.Connection) -> None:
+            # Made at the same time for another reason, it is enough once.
+            is_wanted = "again" in outgoing.facts or not papers.was_made(
+                conn, number, order.standing.mark
+            )
+            if digest and is_wanted:
+                papers.add_paper(conn, number, digest, order.standing.mark)
+            outbox.set_sent(conn, outgoing.id)
+            if self.exports and order.is_first and "serial" in outgoing.facts:
+                entry = ledger.get_numbered(conn, number)
+                facts = {**outgoing.facts, "date": entry.issued_at[:10], "number": number}
+                outbox.add_outgoing(conn, EXPORT, number, facts)
+
+        await self.store.write(keep)
+
+
+def _order_of(number: str, conn: sqlite3.Connection) -> Order:
+    return order_of(conn, number)

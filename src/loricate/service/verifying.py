@@ -1,0 +1,120 @@
+"""Verifying for who asks the service: a number that it issued, or a file that somebody has."""
+
+import sqlite3
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from loricate.api.certificates import ApprovalTold, Verified, VerifiedFile
+from loricate.certificates.agreeing import check_entry
+from loricate.certificates.standing_file import SealedStanding
+from loricate.certificates.verifying import NOT_TRUE, NOT_YOURS, Verification, verify
+from loricate.papers.standing import Standing
+from loricate.papers.wording import local, person_words
+from loricate.records import ledger, papers, site_keys
+from loricate.records.ledger import LedgerEntry
+from loricate.service.acting import revocation_list
+from loricate.service.desk import Desk
+from loricate.service.kept_papers import PaperFolder
+
+
+@dataclass(frozen=True, slots=True)
+class _Held:
+    """What the records hold of a number."""
+
+    entry: LedgerEntry
+    hash_before: str
+    standing: Standing
+    papers: list[str]
+    keys: dict[str, Any]
+
+
+def _held(conn: sqlite3.Connection, number: str) -> _Held:
+    entry = ledger.get_numbered(conn, number)
+    acts = ledger.acts_on(conn, number)
+    return _Held(
+        entry,
+        ledger.hash_at(conn, entry.position - 1),
+        SealedStanding(acts.superseded_by, acts.revocation, acts.approvals).opened,
+        papers.papers_of(conn, number)[-1:],
+        site_keys.key_set(conn),
+    )
+
+
+def told_approvals(standing: Standing) -> list[ApprovalTold]:
+    """The approvals of a document, for people."""
+    return [
+        ApprovalTold(
+            number=each["number"],
+            by=person_words(each["approved_by"]["name"], each["approved_by"]["account"]),
+            at=each["issued_at"],
+        )
+        for each in standing.approvals
+    ]
+
+
+def _revoked_words(revocation: Mapping[str, Any] | None, zone: str) -> str:
+    if revocation is None:
+        return ""
+    at = local(revocation["issued_at"], zone)
+    return f"Revoked on {at} ({revocation['number']}): {revocation['reason']}"
+
+
+async def verified_number(number: str, desk: Desk) -> Verified:
+    """What is held under a number: row, seal, chain, paper and standing; raises NotFound."""
+    held = await desk.store.read(lambda conn: _held(conn, number))
+    entry = held.entry
+    folder = PaperFolder(desk.store.papers, {number: held.papers})
+    checked = await desk.study.do(check_entry, entry, held.keys, folder, field="number")
+    faults = list(checked.faults)
+    if held.hash_before != entry.previous:
+        faults.append("The entry before it in the ledger is another than it was.")
+    signed = checked.document
+    unit = signed.get("unit", {})
+    revoked = _revoked_words(held.standing.revocation, desk.look.zone)
+    later = held.standing.superseded_by
+    return Verified(
+        number=entry.number,
+        status=(
+            "damaged" if faults else "revoked" if revoked else "superseded" if later else "genuine"
+        ),
+        genuine=not faults,
+        faults=faults,
+        unchecked=[NOT_YOURS, NOT_TRUE],
+        kind=signed.get("kind", entry.kind),
+        site=signed.get("site", ""),
+        serial=unit.get("serial", entry.serial),
+        product=unit.get("title", ""),
+        verdict=signed.get("verdict", ""),
+        issued_at=signed.get("issued_at", entry.issued_at),
+        superseded_by=later,
+        revoked=revoked,
+        approvals=told_approvals(held.standing),
+        document_digest=checked.digest or entry.document_digest,
+    )
+
+
+async def verified_file(data: bytes, desk: Desk) -> VerifiedFile:
+    """What came of verifying a file against the site's keys and its ledger of now."""
+
+    def look(conn: sqlite3.Connection) -> tuple[dict[str, Any], str]:
+        listed = revocation_list(conn, desk.plan.site)
+        return site_keys.key_set(conn), listed.sign(desk.keys.documents)
+
+    keys, revocations = await desk.store.read(look)
+    found: Verification = await desk.study.do(verify, data, keys, revocations, field="body")
+    document = found.document
+    return VerifiedFile(
+        genuine=found.genuine,
+        counts=found.counts,
+        faults=list(found.faults),
+        checked=list(found.checked),
+        unchecked=list(found.unchecked),
+        number=document.get("number", ""),
+        kind=document.get("kind", ""),
+        serial=document.get("unit", {}).get("serial", ""),
+        verdict=document.get("verdict", ""),
+        revoked=found.revoked,
+        superseded_by=found.standing.superseded_by,
+        approvals=told_approvals(found.standing),
+    )
