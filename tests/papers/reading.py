@@ -2,6 +2,7 @@
 
 import subprocess
 from pathlib import Path
+from xml.etree import ElementTree
 
 import numpy
 import zxingcpp
@@ -11,6 +12,20 @@ from PIL import Image
 def text_of(pdf: bytes, folder: Path, *options: str) -> str:
     """What Poppler reads on the pages, in reading order."""
     return _said(["pdftotext", *options], pdf, folder, ["-"])
+
+
+def words_outside(pdf: bytes, folder: Path) -> list[str]:
+    """The words that do not stand on their page from edge to edge."""
+    told = ElementTree.fromstring(_said(["pdftotext", "-bbox"], pdf, folder, ["-"]))
+    return [
+        word.text or ""
+        for page in told.iter("{*}page")
+        for word in page.iter("{*}word")
+        if float(word.attrib["xMin"]) < 0
+        or float(word.attrib["xMax"]) > float(page.attrib["width"])
+        or float(word.attrib["yMin"]) < 0
+        or float(word.attrib["yMax"]) > float(page.attrib["height"])
+    ]
 
 
 def fonts_of(pdf: bytes, folder: Path) -> list[list[str]]:

@@ -1,21 +1,18 @@
 """The paper of a certificate: what it says, in which order, on which page, for whom."""
 
 import io
-import itertools
 from pathlib import Path
 from typing import Any
 
 import pikepdf
 import pytest
 from figures.demo_documents import certificate_document
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
 from loricate.papers.certificate import draw_certificate
 from loricate.papers.look import Look
 from loricate.papers.samples import sample_certificate
 from loricate.papers.standing import COUNTS, Standing
-from loricate.papers.typesetting import Attached, showable
+from loricate.papers.typesetting import Attached
 from tests.papers.reading import codes_of, fonts_of, text_of
 
 SIGNER = {"account": "ines", "name": "Ines Quay", "role": "quality"}
@@ -178,53 +175,3 @@ def test_a_curve_has_axes_with_units_limits_and_marks(tmp_path: Path) -> None:
     with pikepdf.open(io.BytesIO(draw_certificate(sample_certificate(), COUNTS, Look()))) as pdf:
         pictures = [each for page in pdf.pages for each in page.get_images()]
     assert pictures == [], "curves and codes are vector drawings"
-
-
-ANY_TEXT = st.text(min_size=1, max_size=60)
-
-
-@settings(max_examples=60, deadline=None)
-@given(st.data())
-def test_whatever_a_text_holds_it_is_text_and_never_markup(data: st.DataObject) -> None:
-    """Anything Unicode has, in every text of a document: drawn, as it stands, and nothing else."""
-    document = sample_certificate()
-    texts = itertools.cycle(data.draw(st.lists(ANY_TEXT | st.sampled_from(TRICKS), min_size=1)))
-
-    def replaced(value: Any, name: str = "") -> Any:
-        if isinstance(value, dict):
-            return {key: replaced(each, key) for key, each in value.items()}
-        if isinstance(value, list):
-            return [replaced(each, name) for each in value]
-        is_free = isinstance(value, str) and name not in MEANT
-        return next(texts) if is_free else value
-
-    pdf = draw_certificate(replaced(document), COUNTS, Look())
-    assert pdf.startswith(b"%PDF-2.0")
-
-
-# Names whose text decides something; every other text is somebody's.
-MEANT = {
-    "format", "kind", "issued_at", "started_at", "ended_at", "at", "zone", "verdict", "bound",
-    "decision_rule", "dimension", "made_at", "number", "verify_url", "guarded", "calibrated", "due",
-}  # fmt: skip
-TRICKS = [
-    '#panic("run")', "#import sys", "$x$", "*bold* _it_", "= Heading", "\\", "`raw`", "<label>",
-    "@ref", "https://a.b", "//c", "/*c", "#", "]", "[", "{", '"', "'", "\x00", "\u202e\u2066",
-    "\ufeff", "\ue000", "中文", "🦀", "e\u0301\u0302", "‮FAIL", "a\nb", "---", "~", "\U000e0001",
-]  # fmt: skip
-
-
-@pytest.mark.parametrize("trick", TRICKS)
-def test_what_is_written_like_markup_stands_there_as_written(trick: str, tmp_path: Path) -> None:
-    document = sample_certificate()
-    document["unit"]["title"] = f"before {trick} after"
-    text = " ".join(text_of(draw_certificate(document, COUNTS, Look()), tmp_path).split())
-    shown = " ".join(showable(f"before {trick} after").split())
-    assert shown.replace(" ", "") in text.replace(" ", "")
-
-
-@given(ANY_TEXT)
-def test_what_cannot_be_shown_stands_by_its_number_and_turns_nothing_round(text: str) -> None:
-    shown = showable(text)
-    assert all(sign.isprintable() for sign in shown)
-    assert showable(shown) == shown

@@ -4,8 +4,10 @@ The library that draws is slow to come; whoever draws no curve never loads it.
 """
 
 import io
+import itertools
 import math
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from typing import Any
 
 from loricate.core.quantities import DIMENSIONS, Dimension
@@ -50,7 +52,7 @@ def plot_curve(curve: Mapping[str, Any], limits: Sequence[Mapping[str, Any]]) ->
             panel.axvline(mark["x"] * x_scale, color=COLOURS["rule"], linewidth=0.6)
     for mark in curve["marks"]:
         _say(panels[0], mark["text"], (mark["x"] * x_scale, 1.0), ("data", "axes fraction"))
-    panels[-1].set_xlabel(_axis(curve["x"]["name"], x_unit), parse_math=False)
+    panels[-1].set_xlabel(_axis(curve["x"]["name"], x_unit, WIDTH_IN), parse_math=False)
     out = io.BytesIO()
     figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
     return out.getvalue()
@@ -83,7 +85,7 @@ def _draw(
     scale, unit = _scale(column)
     values = [math.nan if each is None else each * scale for each in column["values"]]
     panel.plot(x, values, linewidth=0.9, color=colour)
-    panel.set_ylabel(_axis(column["name"], unit), parse_math=False)
+    panel.set_ylabel(_axis(column["name"], unit, HEIGHT_IN), parse_math=False)
     panel.grid(True, color="#e3e9e9", linewidth=0.5)
     panel.spines[["top", "right"]].set_visible(False)
     for limit in limits:
@@ -96,9 +98,9 @@ def _draw(
 
 
 def _say(panel: Any, text: str, place: tuple[float, float], coordinates: tuple[str, str]) -> None:
-    """Write a word beside a place of a panel."""
-    panel.annotate(
-        showable(text),
+    """Write a word beside a place of a panel; the panel gives way to none of it."""
+    note = panel.annotate(
+        _fitting(showable(text), WIDTH_IN / 2),
         place,
         xycoords=coordinates,
         xytext=(2, 2),
@@ -107,6 +109,7 @@ def _say(panel: Any, text: str, place: tuple[float, float], coordinates: tuple[s
         fontsize=TEXT_PT - 1,
         parse_math=False,
     )
+    note.set_in_layout(False)
 
 
 def _band(panel: Any, limit: Mapping[str, Any], scale: float) -> None:
@@ -141,5 +144,29 @@ def _name(name: str) -> str:
     return showable(name.replace("_", " "))
 
 
-def _axis(name: str, unit: str) -> str:
-    return f"{_name(name)} ({unit})" if unit else _name(name)
+def _axis(name: str, unit: str, side_in: float) -> str:
+    """An axis's quantity and unit, in the length of its side; the alternative text has it all."""
+    told = f" ({unit})" if unit else ""
+    return _fitting(_name(name), side_in - _length_in(told)) + told
+
+
+def _fitting(text: str, most_in: float) -> str:
+    """A text, or as much of it as is not longer than that: whoever names a column knows no page."""
+    if _length_in(text) <= most_in:
+        return text
+    kept = itertools.accumulate(map(_width_in, text), initial=_width_in("…"))
+    return text[: max(0, sum(length <= most_in for length in kept) - 1)] + "…"
+
+
+def _length_in(text: str) -> float:
+    return sum(map(_width_in, text))
+
+
+@lru_cache(maxsize=4096)
+def _width_in(sign: str) -> float:
+    from matplotlib.font_manager import FontProperties
+    from matplotlib.textpath import text_to_path
+
+    font = FontProperties(family="DejaVu Sans", size=TEXT_PT)
+    points, _, _ = text_to_path.get_text_width_height_descent(sign, font, ismath=False)
+    return float(points) / 72

@@ -26,6 +26,9 @@ FONT_FILES = ("DejaVuSans.ttf", "DejaVuSans-Bold.ttf")
 # What the typesetter raises where it meets a defect of its own; it is no Exception, so that nobody
 # catches it unasked, and cannot be sent to another process.
 PANIC = "PanicException"
+# A run this long with no place to break would leave its column; it may break after every eighth.
+_RUN = re.compile(r"[^\s/.:-]{24,}")
+_BREAK = "\u200b"
 _PACKAGE = re.compile(r'"@[\w-]+/')
 _PLACE = re.compile(r"(?P<file>[\w./-]+\.typ):(?P<line>\d+):(?P<column>\d+)")
 
@@ -102,9 +105,15 @@ def _shown(sign: str) -> str:
     return f"‹U+{ord(sign):04X}›"
 
 
+def _breakable(text: str) -> str:
+    if len(text) < 24:
+        return text
+    return _RUN.sub(lambda run: re.sub(".{8}(?=.)", rf"\g<0>{_BREAK}", run[0]), text)
+
+
 def _all_showable(data: Any) -> Any:
     if isinstance(data, str):
-        return showable(data)
+        return _breakable(showable(data))
     if isinstance(data, Mapping):
         return {name: _all_showable(each) for name, each in data.items()}
     if isinstance(data, list | tuple):
