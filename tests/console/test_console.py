@@ -35,6 +35,15 @@ def test_a_wrong_password_is_told(page: Page, site: dict[str, Any]) -> None:
     check_accessible(page)
 
 
+@pytest.mark.parametrize("width", [1280, 1366, 1920])
+def test_the_head_of_each_page_is_one_row(page: Page, site: dict[str, Any], width: int) -> None:
+    page.set_viewport_size({"width": width, "height": 800})
+    sign_in(page, site)
+    page.get_by_role("navigation", name="Pages").wait_for()
+    box = page.get_by_role("banner").bounding_box()
+    assert box is not None and box["height"] < 70
+
+
 @pytest.mark.parametrize("mode", ["light", "dark"])
 def test_a_whole_load_by_keyboard(page: Page, site: dict[str, Any], mode: str) -> None:
     sign_in(page, site)

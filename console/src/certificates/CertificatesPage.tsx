@@ -202,13 +202,15 @@ export default function CertificatesPage() {
           columns={[
             {
               head: 'Number',
+              isWhole: true,
               cell: (each) => <PaperLink number={each.number} paper={each.paper} />,
             },
             { head: 'Kind', cell: (each) => kindWords(each.kind) },
             { head: 'Of', cell: (each) => <Subject found={each} /> },
-            { head: 'Lot', cell: (each) => each.lot },
+            { head: 'Lot', isWhole: true, cell: (each) => each.lot },
             {
               head: 'Issued (UTC)',
+              isWhole: true,
               cell: (each) => each.issued_at.slice(0, 19).replace('T', ' '),
             },
             {

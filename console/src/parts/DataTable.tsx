@@ -5,6 +5,8 @@ export interface Column<Row> {
   head: string
   cell: (row: Row) => ReactNode
   isNumber?: boolean
+  /** Read as one: never broken over lines. */
+  isWhole?: boolean
 }
 
 interface Props<Row> {
@@ -42,8 +44,12 @@ export function DataTable<Row>({ label, rows, keyOf, columns, isNarrow = false }
         <Table.Body>
           {rows.map((row) => (
             <Table.Row key={keyOf(row)} color="ink">
-              {columns.map(({ head, cell, isNumber }) => (
-                <Table.Cell key={head} textAlign={isNumber ? 'right' : 'left'}>
+              {columns.map(({ head, cell, isNumber, isWhole }) => (
+                <Table.Cell
+                  key={head}
+                  textAlign={isNumber ? 'right' : 'left'}
+                  whiteSpace={isWhole ? 'nowrap' : undefined}
+                >
                   {cell(row)}
                 </Table.Cell>
               ))}

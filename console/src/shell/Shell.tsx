@@ -64,7 +64,7 @@ export function Shell() {
               {({ isActive }) => (
                 <Flex
                   align="center"
-                  px={{ base: '2', xl: '2.5' }}
+                  px="2"
                   fontWeight={isActive ? 'bold' : 'normal'}
                   color={isActive ? 'act' : 'ink'}
                   borderBottomWidth="3px"
@@ -102,8 +102,16 @@ export function Shell() {
             {other === 'dark' ? 'Dark' : 'Light'}
           </Button>
           <NavLink to="/password" title="Change your password" style={LINK}>
-            <Text fontSize="sm" display={{ base: 'none', xl: 'block' }}>
-              {state.me.full_name}, {state.me.role}
+            <Text
+              fontSize="sm"
+              display={{ base: 'none', xl: 'block' }}
+              maxW={{ xl: '8rem', '2xl': '16rem' }}
+              truncate
+            >
+              {state.me.full_name}
+              <Box as="span" display={{ base: 'none', '2xl': 'inline' }}>
+                , {state.me.role}
+              </Box>
             </Text>
             <Text fontSize="sm" display={{ base: 'block', xl: 'none' }}>
               {state.me.name}

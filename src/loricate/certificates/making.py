@@ -6,7 +6,7 @@ from typing import Any
 
 from loricate.certificates.paper_key import PaperKey
 from loricate.certificates.paper_signing import sign_paper, signings_of
-from loricate.certificates.sealing import SealError
+from loricate.certificates.sealing import SealError, digest
 from loricate.certificates.standing_file import PLAIN, SealedStanding
 from loricate.papers.certificate import draw_certificate
 from loricate.papers.look import Look
@@ -15,7 +15,7 @@ from loricate.papers.standing import Standing
 from loricate.papers.typesetting import Attached, shipped_digest
 
 SEALED_NAME, LOOK_NAME = "document.json", "look.json"
-Draw = Callable[[Mapping[str, Any], Standing, Look, tuple[Attached, ...]], bytes]
+Draw = Callable[[Mapping[str, Any], Standing, Look, tuple[Attached, ...], str], bytes]
 DRAWN: dict[str, Draw] = {
     "certificate": draw_certificate,
     "nonconformance": draw_certificate,
@@ -33,7 +33,7 @@ def draw_document(
     draw = DRAWN.get(document["kind"])
     if draw is None:
         raise SealError(f"A document of kind {document['kind']} has no paper.")
-    return draw(document, standing, look, attached)
+    return draw(document, standing, look, attached, digest(document))
 
 
 def make_paper(sealed: str, key: PaperKey, look: Look, standing: SealedStanding = PLAIN) -> bytes:

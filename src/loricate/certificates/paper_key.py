@@ -74,8 +74,7 @@ class PaperKey:
     @property
     def subject(self) -> str:
         """Who a reader of PDF says has signed."""
-        names = self.certificate.subject.get_attributes_for_oid(NameOID.COMMON_NAME)
-        return str(names[0].value) if names else self.certificate.subject.rfc4514_string()
+        return _named(self.certificate)
 
     def check(self, at: dt.datetime) -> None:
         """Raise SealError where the certificate does not hold at a time."""
@@ -113,8 +112,12 @@ def subject_of(jwk: Mapping[str, Any]) -> str:
     chain = jwk.get("x5c")
     if not chain:
         return ""
-    certificate = x509.load_der_x509_certificate(base64.b64decode(chain[0]))
-    return certificate.subject.rfc4514_string()
+    return _named(x509.load_der_x509_certificate(base64.b64decode(chain[0])))
+
+
+def _named(certificate: x509.Certificate) -> str:
+    names = certificate.subject.get_attributes_for_oid(NameOID.COMMON_NAME)
+    return str(names[0].value) if names else certificate.subject.rfc4514_string()
 
 
 def new_paper_key(site: str) -> PaperKey:

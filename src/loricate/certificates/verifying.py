@@ -21,6 +21,7 @@ from loricate.core.json_text import JsonRefused, read_json
 from loricate.papers.look import Look, LookRefused
 from loricate.papers.standing import COUNTS, Standing
 from loricate.papers.typesetting import TemplateFault, shipped_digest
+from loricate.papers.wording import revoked_words
 
 FORMER_NAME = "certificate.json"  # what the sealed data of papers until 0.2.0 is called
 MOST_NAMES = 5_000_000  # of a document of ours: 500 steps, each repeated many times
@@ -50,7 +51,7 @@ NOT_REDRAWN = (
     "Whether each page says what the data says: papers of this form cannot be drawn again."
 )
 NOT_YOURS = (
-    "Whether the paper in your hand is this document: compare serial, verdict and digest, or "
+    "Whether the paper in your hand is this document: compare serial, verdict and SHA-256, or "
     "verify the file itself."
 )
 NOT_TRUE = "Whether what was measured is true: only that this is what the site issued, unchanged."
@@ -106,7 +107,7 @@ def _held_against(found: Verification, revocations: str, jwk: Any) -> Verificati
     number = str(found.document.get("number", ""))
     told = listed.revocation_of(number, found.digest)
     if told is not None:
-        revoked = f"Revoked on {told['at']} ({told['by']}): {told['reason']}"
+        revoked = revoked_words(told["by"], told["at"], told["reason"], "UTC")
     later = found.standing.superseded_by or listed.superseded.get(number, "")
     checked = () if revoked or later else (f"{ON_NO_LIST} {listed.at}.",)
     return replace(
@@ -120,7 +121,7 @@ def _held_against(found: Verification, revocations: str, jwk: Any) -> Verificati
 def _revoked_words(revocation: Mapping[str, Any] | None) -> str:
     if revocation is None:
         return ""
-    return f"Revoked on {revocation['issued_at']} ({revocation['number']}): {revocation['reason']}"
+    return revoked_words(revocation["number"], revocation["issued_at"], revocation["reason"], "UTC")
 
 
 def verify_sealed(sealed: bytes, jwk: Any) -> Verification:

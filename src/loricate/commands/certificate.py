@@ -187,10 +187,8 @@ def show(name: str, call: Call) -> None:
     document: dict[str, Any] = sealed["document"]
     of = document.get("unit", {}).get("serial") or document.get("lot", {}).get("code", "")
     verdict = f"  {verdict_word(document['verdict'])}" if "verdict" in document else ""
-    click.secho(
-        f"{document['number']}  {document['kind']}  {of}{verdict}  issued {document['issued_at']}",
-        bold=True,
-    )
+    issued = f"issued {moment(document['issued_at'])} UTC"
+    click.secho(f"{document['number']}  {document['kind']}  {of}{verdict}  {issued}", bold=True)
     for line in _standing_lines(sealed.get("standing")):
         click.echo(line)
     rows = [
@@ -213,7 +211,8 @@ def _standing_lines(standing: dict[str, Any] | None) -> Iterator[str]:
         return
     if standing["revocation"] is not None:
         revoked = standing["revocation"]["document"]
-        yield f"REVOKED {revoked['issued_at']} ({revoked['number']}): {revoked['reason']}"
+        at = moment(revoked["issued_at"])
+        yield f"REVOKED {at} UTC ({revoked['number']}): {revoked['reason']}"
     if standing["superseded_by"]:
         yield f"Superseded by {standing['superseded_by']}."
     for each in standing["approvals"]:

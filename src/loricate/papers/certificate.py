@@ -13,6 +13,7 @@ from loricate.papers.typesetting import Attached, typeset
 from loricate.papers.wording import (
     begun,
     cause_words,
+    digest_words,
     in_zone,
     joined,
     local,
@@ -41,9 +42,13 @@ def draw_certificate(
     standing: Standing,
     look: Look,
     attached: tuple[Attached, ...] = (),
+    digest: str = "",
 ) -> bytes:
-    """The PDF of a certificate's or nonconformance report's document. Raises TemplateFault."""
-    sheet = CertificateSheet(in_current_form(dict(document)), standing, look)
+    """The PDF of a certificate's or nonconformance report's document. Raises TemplateFault.
+
+    ``digest`` is the SHA-256 of its signed data, by which a copy in hand is compared.
+    """
+    sheet = CertificateSheet(in_current_form(dict(document)), standing, look, digest)
     return typeset(
         TEMPLATE, sheet.told(), look, document["issued_at"], sheet.files, attached=attached
     )
@@ -61,6 +66,7 @@ class CertificateSheet:
     document: dict[str, Any]
     standing: Standing
     look: Look
+    digest: str
 
     @property
     def zone(self) -> str:
@@ -100,7 +106,10 @@ class CertificateSheet:
             "heads": HEADS,
             "groups": list(self._groups()),
             "instruments": list(self._instruments()),
-            "grounds": [*self._grounds(), *filter(None, [self.look.text("below")])],
+            "grounds": [
+                *self._grounds(),
+                *filter(None, [self.look.text("below"), digest_words(self.digest)]),
+            ],
             "signatures": signature_lines(
                 self.look, document["kind"], self.standing, self.zone, self._operator
             ),
@@ -282,9 +291,10 @@ def points_table(readings: list[dict[str, Any]]) -> dict[str, Any] | None:
     at_points = [reading for reading in readings if reading["point"]]
     points = list(dict.fromkeys(reading["point"] for reading in at_points))
     quantities = list(dict.fromkeys(reading["quantity"] for reading in at_points))
-    if len(points) < FEWEST_POINTS or not 0 < len(quantities) <= MOST_COLUMNS:
-        return None
     by_place = {(each["point"], each["quantity"]): each for each in at_points}
+    is_one_each = len(by_place) == len(at_points)  # else one would hide another
+    if len(points) < FEWEST_POINTS or not is_one_each or not 0 < len(quantities) <= MOST_COLUMNS:
+        return None
     heads, limits, own_limits = [], [], set()
     for quantity in quantities:
         column = [each for each in at_points if each["quantity"] == quantity]

@@ -8,7 +8,7 @@ from loricate.papers.look import Look
 from loricate.papers.standing import COUNTS, Standing
 from loricate.papers.symbols import qr_code
 from loricate.papers.typesetting import Attached, typeset
-from loricate.papers.wording import cause_words, local, tint_of, verdict_word
+from loricate.papers.wording import cause_words, digest_words, local, tint_of, verdict_word
 
 TEMPLATE = "lot.typ"
 HEADS = ("Serial", "Latest verdict", "Times", "Document")
@@ -25,10 +25,11 @@ def draw_lot(
     standing: Standing,
     look: Look,
     attached: tuple[Attached, ...] = (),
+    digest: str = "",
 ) -> bytes:
-    """The PDF of a lot summary's document. Raises TemplateFault."""
+    """The PDF of a lot summary's document, signed data of that SHA-256. Raises TemplateFault."""
     files = {"code.svg": qr_code(document["verify_url"])} if document["number"] else {}
-    told = _told(document, standing, look)
+    told = _told(document, standing, look, digest)
     return typeset(TEMPLATE, told, look, document["issued_at"], files, attached)
 
 
@@ -37,7 +38,9 @@ def draw_lot_view(document: Mapping[str, Any], look: Look) -> bytes:
     return draw_lot(document, COUNTS, look)
 
 
-def _told(document: Mapping[str, Any], standing: Standing, look: Look) -> dict[str, Any]:
+def _told(
+    document: Mapping[str, Any], standing: Standing, look: Look, digest: str
+) -> dict[str, Any]:
     lot, zone = document["lot"], document["zone"] or look.zone
     is_issued = bool(document["number"])
     title = look.text("lot")
@@ -82,7 +85,7 @@ def _told(document: Mapping[str, Any], standing: Standing, look: Look) -> dict[s
                 else []
             ),
             f"{COUNTED} {document['software']}.",
-            *filter(None, [look.text("below")]),
+            *filter(None, [look.text("below"), digest_words(digest)]),
         ],
         "signatures": signature_lines(look, "lot", standing, zone, ""),
         "words": {

@@ -13,7 +13,8 @@ from typing import Any
 from loricate.core.quantities import DIMENSIONS, Dimension
 from loricate.papers.typesetting import showable
 
-WIDTH_IN, HEIGHT_IN, TEXT_PT = 6.4, 2.1, 7.0
+WIDTH_IN, TEXT_PT = 6.4, 7.0
+ALONE_IN, AMONG_IN = 2.1, 1.35  # how high a panel is, by itself and among others
 COLOURS = {"ink": "#1c2426", "soft": "#56646a", "rule": "#b7c2c2", "bad": "#a3321f"}
 LINES = ("#1f5f7a", "#8a5a00", "#5a3f7d", "#1f6b4f")
 PREFIXES = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G", 12: "T"}
@@ -41,7 +42,8 @@ def plot_curve(curve: Mapping[str, Any], limits: Sequence[Mapping[str, Any]]) ->
         }
     )
     columns = curve["columns"]
-    figure = Figure(figsize=(WIDTH_IN, HEIGHT_IN * max(1, len(columns))), layout="constrained")
+    height_in = AMONG_IN * len(columns) if len(columns) > 1 else ALONE_IN
+    figure = Figure(figsize=(WIDTH_IN, height_in), layout="constrained")
     panels = figure.subplots(max(1, len(columns)), 1, sharex=True, squeeze=False)[:, 0]
     x_scale, x_unit = _scale(curve["x"])
     x = [math.nan if each is None else each * x_scale for each in curve["x"]["values"]]
@@ -51,8 +53,8 @@ def plot_curve(curve: Mapping[str, Any], limits: Sequence[Mapping[str, Any]]) ->
         for mark in curve["marks"]:
             panel.axvline(mark["x"] * x_scale, color=COLOURS["rule"], linewidth=0.6)
     for mark in curve["marks"]:
-        _say(panels[0], mark["text"], (mark["x"] * x_scale, 1.0), ("data", "axes fraction"))
-    panels[-1].set_xlabel(_axis(curve["x"]["name"], x_unit, WIDTH_IN), parse_math=False)
+        _say(panels[0], mark["text"], (mark["x"] * x_scale, 0.86), ("data", "axes fraction"))
+    panels[-1].set_xlabel(_axis(curve["x"]["name"], x_unit), parse_math=False)
     out = io.BytesIO()
     figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
     return out.getvalue()
@@ -85,7 +87,14 @@ def _draw(
     scale, unit = _scale(column)
     values = [math.nan if each is None else each * scale for each in column["values"]]
     panel.plot(x, values, linewidth=0.9, color=colour)
-    panel.set_ylabel(_axis(column["name"], unit, HEIGHT_IN), parse_math=False)
+    panel.set_title(
+        _axis(column["name"], unit),
+        loc="left",
+        fontsize=TEXT_PT,
+        color=COLOURS["ink"],
+        pad=3,
+        parse_math=False,
+    )
     panel.grid(True, color="#e3e9e9", linewidth=0.5)
     panel.spines[["top", "right"]].set_visible(False)
     for limit in limits:
@@ -93,17 +102,25 @@ def _draw(
             if limit.get(side) is not None:
                 at = limit[side] * scale
                 panel.axhline(at, color=COLOURS["bad"], linewidth=0.9, linestyle="--")
-                _say(panel, f"{sign} {at:.6g} {unit}", (0.0, at), ("axes fraction", "data"))
+                place = (1.0, at)  # the panel's name is on the left
+                _say(panel, f"{sign} {at:.6g} {unit}", place, ("axes fraction", "data"), "right")
         _band(panel, limit, scale)
 
 
-def _say(panel: Any, text: str, place: tuple[float, float], coordinates: tuple[str, str]) -> None:
+def _say(
+    panel: Any,
+    text: str,
+    place: tuple[float, float],
+    coordinates: tuple[str, str],
+    side: str = "left",
+) -> None:
     """Write a word beside a place of a panel; the panel gives way to none of it."""
     note = panel.annotate(
         _fitting(showable(text), WIDTH_IN / 2),
         place,
         xycoords=coordinates,
-        xytext=(2, 2),
+        xytext=(2 if side == "left" else -2, 2),
+        horizontalalignment=side,
         textcoords="offset points",
         color=COLOURS["soft"],
         fontsize=TEXT_PT - 1,
@@ -144,10 +161,10 @@ def _name(name: str) -> str:
     return showable(name.replace("_", " "))
 
 
-def _axis(name: str, unit: str, side_in: float) -> str:
-    """An axis's quantity and unit, in the length of its side; the alternative text has it all."""
+def _axis(name: str, unit: str) -> str:
+    """An axis's quantity and unit, no wider than the drawing; the alternative text has it all."""
     told = f" ({unit})" if unit else ""
-    return _fitting(_name(name), side_in - _length_in(told)) + told
+    return _fitting(_name(name), 0.8 * WIDTH_IN - _length_in(told)) + told
 
 
 def _fitting(text: str, most_in: float) -> str:

@@ -61,6 +61,11 @@ def local(moment: str, zone: str) -> str:
     return f"{there:%Y-%m-%d %H:%M:%S} {offset[:3]}:{offset[3:5]}"
 
 
+def revoked_words(number: str, at: str, reason: str, zone: str) -> str:
+    """By which revocation a document counts no longer, since when, and why."""
+    return f"Revoked on {local(at, zone)} ({number}): {reason}"
+
+
 def in_zone(text: str, zone: str) -> str:
     """A sentence whose times in UTC (``2026-11-25 08:30 UTC``) are in a zone."""
     return _UTC.sub(lambda found: local(f"{found[1]}T{found[2]}:00Z", zone), text)
@@ -79,3 +84,13 @@ def local_until(begin: str, end: str, zone: str) -> str:
 def joined(texts: list[str]) -> str:
     """Texts as one sentence's list: ``a, b and c``."""
     return texts[0] if len(texts) == 1 else f"{', '.join(texts[:-1])} and {texts[-1]}"
+
+
+def digest_groups(digest: str) -> str:
+    """A digest in groups of eight, as people compare them."""
+    return " ".join(digest[at : at + 8] for at in range(0, len(digest), 8))
+
+
+def digest_words(digest: str) -> str:
+    """By what a copy on paper is compared with what the service holds."""
+    return f"SHA-256 of the signed data: {digest_groups(digest)}." if digest else ""

@@ -9,7 +9,7 @@ from fastapi.responses import HTMLResponse, Response
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
 from loricate.api.certificates import Verified
-from loricate.papers.wording import local, verdict_word
+from loricate.papers.wording import digest_groups, local, verdict_word
 from loricate.records.errors import NotFound
 from loricate.service.desk import Desk
 from loricate.service.verifying import verified_number
@@ -24,6 +24,7 @@ WORDS = {
 SENTENCES = {
     "genuine": "It was issued here, and counts. Seal, record, paper and ledger agree.",
     "superseded": "It was issued here, and counts no longer: another document took its place.",
+    "revoked": "It was issued here, and counts no longer.",
     "damaged": "What is kept of it here does not agree with itself. Ask the site.",
     "unknown": "No document of this number was issued here. The paper in your hand is not ours.",
 }
@@ -69,7 +70,7 @@ def _page(number: str, desk: Desk, found: Verified | None) -> Response:
         site=desk.plan.site,
         status=status,
         word=WORDS[status],
-        sentence=found.revoked if found and status == "revoked" else SENTENCES.get(status, ""),
+        sentence=" ".join(filter(None, [SENTENCES[status], found.revoked if found else ""])),
         found=found,
         facts=[] if found is None else _facts(found, desk.look.zone),
         style=STYLE,
@@ -94,7 +95,6 @@ def _facts(found: Verified, zone: str) -> list[tuple[str, str]]:
         ("Verdict", verdict_word(found.verdict) if found.verdict else ""),
         ("Issued", local(found.issued_at, zone)),
         ("Approved", approved),
-        ("Revoked", found.revoked),
-        ("Digest", found.document_digest),
+        ("SHA-256", digest_groups(found.document_digest)),
     ]
     return [(name, value) for name, value in facts if value]

@@ -10,7 +10,7 @@ from loricate.certificates.agreeing import check_entry
 from loricate.certificates.standing_file import SealedStanding
 from loricate.certificates.verifying import NOT_TRUE, NOT_YOURS, Verification, verify
 from loricate.papers.standing import Standing
-from loricate.papers.wording import local, person_words
+from loricate.papers.wording import person_words, revoked_words
 from loricate.records import ledger, papers, site_keys
 from loricate.records.ledger import LedgerEntry
 from loricate.service.acting import revocation_list
@@ -56,8 +56,7 @@ def told_approvals(standing: Standing) -> list[ApprovalTold]:
 def _revoked_words(revocation: Mapping[str, Any] | None, zone: str) -> str:
     if revocation is None:
         return ""
-    at = local(revocation["issued_at"], zone)
-    return f"Revoked on {at} ({revocation['number']}): {revocation['reason']}"
+    return revoked_words(revocation["number"], revocation["issued_at"], revocation["reason"], zone)
 
 
 async def verified_number(number: str, desk: Desk) -> Verified:

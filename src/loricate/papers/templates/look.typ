@@ -41,7 +41,7 @@
   set text(font: "DejaVu Sans", size: 8pt, fill: ink, lang: data.look.language, hyphenate: false)
   set par(leading: 0.5em, spacing: 0.62em)
   set table(stroke: none, inset: (x: 0pt, y: 2pt))
-  show heading.where(level: 1): set text(size: 17pt, weight: "bold")
+  show heading.where(level: 1): set text(size: 15pt, weight: "bold")
   show heading.where(level: 1): set block(above: 9pt, below: 9pt)
   show heading.where(level: 2): set text(size: 10pt, weight: "bold")
   show heading.where(level: 2): set block(above: 11pt, below: 6pt, sticky: true)
@@ -52,7 +52,7 @@
 // The head: a bar in the colour of the verdict, who issued it, what it is, a logo, a code to scan.
 #let head(tint, lines, mark) = {
   let logo = if data.look.logo == "" { [] } else {
-    image(data.look.logo, height: 20mm, width: 46mm, fit: "contain", alt: data.words.logo)
+    image(data.look.logo, height: 18mm, width: 38mm, fit: "contain", alt: data.words.logo)
   }
   block(
     stroke: (left: 4pt + tints.at(tint)),
