@@ -1,5 +1,6 @@
 """Documents, keys and papers that the tests of certificates share; made once a process."""
 
+import hashlib
 from functools import lru_cache
 from typing import Any
 
@@ -10,13 +11,18 @@ from loricate.certificates.issue import Draft, Place, issued
 from loricate.certificates.ledger import GENESIS
 from loricate.certificates.making import make_paper
 from loricate.certificates.paper_key import PaperKey, new_paper_key
-from loricate.certificates.sealing import SiteKey, digest, seal
+from loricate.certificates.sealing import SiteKey, canonical, seal
 from loricate.certificates.standing_file import PLAIN, SealedStanding
 from loricate.papers.look import Look
 from loricate.papers.samples import sample_certificate
 
 SITE = "Quillmere Apparatus"
 INES = Signer("ines", "Ines Quay", "quality")
+
+
+def digest(document: Any) -> str:
+    """The SHA-256 of a document's canonical form, as its seal and the ledger have it."""
+    return hashlib.sha256(canonical(document)).hexdigest()
 
 
 @lru_cache(maxsize=4)

@@ -12,10 +12,10 @@ import pikepdf
 import pytest
 
 from loricate.certificates.making import make_paper
-from loricate.certificates.sealing import SiteKey, digest, site_key_of
+from loricate.certificates.sealing import SiteKey, site_key_of
 from loricate.certificates.verifying import verify
 from loricate.papers.look import Look
-from tests.certificates.made import keys, paper_key
+from tests.certificates.made import digest, keys, paper_key
 from tests.papers.reading import text_of
 
 KEPT = Path(__file__).parents[1] / "records" / "kept" / "demo-0.1.0.zip"

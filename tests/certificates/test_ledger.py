@@ -11,10 +11,10 @@ from loricate.certificates.heads import Head, last_numbers, ledger_faults, read_
 from loricate.certificates.issue import KINDS, Draft, issued
 from loricate.certificates.ledger import GENESIS, entry_hash, follow
 from loricate.certificates.making import make_paper
-from loricate.certificates.sealing import Sort, canonical, digest, seal
+from loricate.certificates.sealing import Sort, canonical, seal
 from loricate.papers.look import Look
 from loricate.records.ledger import LedgerEntry
-from tests.certificates.made import INES, document, keys, paper_key, place, site_key
+from tests.certificates.made import INES, digest, document, keys, paper_key, place, site_key
 
 BODIES: dict[str, tuple[dict[str, Any], tuple[str, ...]]] = {
     "lot": ({"lot": {"code": "L-9"}}, ()),

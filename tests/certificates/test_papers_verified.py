@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from loricate.certificates.making import LOOK_NAME, SEALED_NAME, make_paper
 from loricate.certificates.paper_checking import page_texts
 from loricate.certificates.paper_signing import sign_paper, signings_of
-from loricate.certificates.sealing import canonical, digest
+from loricate.certificates.sealing import canonical
 from loricate.certificates.standing_file import SealedStanding
 from loricate.certificates.verifying import verify
 from loricate.papers.certificate import draw_certificate

@@ -15,7 +15,6 @@ from loricate.certificates.sealing import (
     SiteKey,
     Sort,
     canonical,
-    digest,
     opened,
     seal,
 )

@@ -6,7 +6,7 @@ from typing import Any
 
 from loricate.certificates.paper_key import PaperKey
 from loricate.certificates.paper_signing import sign_paper, signings_of
-from loricate.certificates.sealing import SealError, digest
+from loricate.certificates.sealing import SealError, sealed_digest
 from loricate.certificates.standing_file import PLAIN, SealedStanding
 from loricate.papers.certificate import draw_certificate
 from loricate.papers.look import Look
@@ -25,15 +25,16 @@ DRAWN: dict[str, Draw] = {
 
 def draw_document(
     document: Mapping[str, Any],
+    digest: str,
     standing: Standing,
     look: Look,
-    attached: tuple[Attached, ...] = (),
+    attached: tuple[Attached, ...],
 ) -> bytes:
-    """The pages of a document; raises SealError for a kind that has none."""
+    """The pages of a document of that digest; raises SealError for a kind that has none."""
     draw = DRAWN.get(document["kind"])
     if draw is None:
         raise SealError(f"A document of kind {document['kind']} has no paper.")
-    return draw(document, standing, look, attached, digest(document))
+    return draw(document, standing, look, attached, digest)
 
 
 def make_paper(sealed: str, key: PaperKey, look: Look, standing: SealedStanding = PLAIN) -> bytes:
@@ -42,13 +43,14 @@ def make_paper(sealed: str, key: PaperKey, look: Look, standing: SealedStanding 
     It carries the sealed file (relationship Source), and the look that it was drawn with. Raises
     SealError, and TemplateFault for a template of the site's that does not go with it.
     """
-    document, opened = json.loads(sealed)["document"], standing.opened
+    found, opened = json.loads(sealed), standing.opened
+    document, digest = found["document"], sealed_digest(found["jws"])
     told = {"templates": shipped_digest(), "look": look.told()}
     files = {
         SEALED_NAME: standing.beside(sealed).encode(),
         LOOK_NAME: json.dumps(told, ensure_ascii=False).encode(),
     }
-    drawn = draw_document(document, opened, look, attachments(files))
+    drawn = draw_document(document, digest, opened, look, attachments(files))
     return sign_paper(drawn, signings_of(document, opened.approvals), key)
 
 

@@ -92,9 +92,9 @@ def canonical(document: Any) -> bytes:
     return rfc8785.dumps(document)
 
 
-def digest(document: Any) -> str:
-    """The SHA-256 of the canonical form, in hexadecimal."""
-    return hashlib.sha256(canonical(document)).hexdigest()
+def sealed_digest(compact: str) -> str:
+    """The digest of what a seal of ours is of, unchecked."""
+    return hashlib.sha256(_decoded(compact.split(".")[1])).hexdigest()
 
 
 def seal(document: dict[str, Any], key: SiteKey) -> str:
@@ -129,10 +129,14 @@ def key_id(compact: str) -> str:
     return named if isinstance(named, str) else ""
 
 
+def _decoded(part: str) -> bytes:
+    return base64.urlsafe_b64decode(part + "=" * (-len(part) % 4))
+
+
 def _header(compact: str) -> dict[str, Any]:
     first = compact.partition(".")[0]
     try:
-        header = read_json(base64.urlsafe_b64decode(first + "=" * (-len(first) % 4)))
+        header = read_json(_decoded(first))
     except (binascii.Error, JsonRefused, ValueError) as error:
         raise SealError("The seal is no JWS: its header cannot be read.") from error
     if not isinstance(header, dict):

@@ -266,7 +266,9 @@ def _page_told(
     if not is_same_template:
         return [], (), (NOT_SAME_TEMPLATE,)
     try:
-        drawn = draw_document(inner.document, inner.standing, look, attachments(files))
+        drawn = draw_document(
+            inner.document, inner.digest, inner.standing, look, attachments(files)
+        )
     except (TemplateFault, SealError, KeyError, TypeError, ValueError) as error:
         return [f"The data cannot be drawn as it was ({error})."], (), ()
     # The same software makes the same bytes, which the signatures were added to.

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from loricate import __version__
 from loricate.certificates.issue import KINDS, Document, Draft, Place, issued, numbered, series_of
 from loricate.certificates.ledger import GENESIS, entry_hash
-from loricate.certificates.sealing import SealError, SiteKey, digest, seal
+from loricate.certificates.sealing import SealError, SiteKey, seal
 from loricate.certificates.verifying import verify
 from loricate.records import audit, ledger, outbox
 from loricate.records.ledger import LedgerEntry
@@ -77,10 +77,9 @@ def seal_drafts(
         except (SealError, ValueError) as error:
             made.append(Sealed(document, problem=f"{type(error).__name__}: {error}"[:500]))
             continue
-        document_digest = digest(document)
-        made.append(Sealed(document, sealed, document_digest))
+        made.append(Sealed(document, sealed, found.digest))
         taken[name] += 1
-        previous = entry_hash(position, number, document_digest, previous)
+        previous = entry_hash(position, number, found.digest, previous)
         position += 1
     return made
 
