@@ -1,6 +1,7 @@
 """What every test may use: the demo's documents, and a whole demo site in processes of its own."""
 
 import os
+import sqlite3
 import tomllib
 from collections.abc import AsyncIterator, Iterator, Mapping
 from pathlib import Path
@@ -17,7 +18,9 @@ from loricate.commands import demo_site
 from loricate.core.limits.limit_sets import LimitSet
 from loricate.core.products.product import Product
 from loricate.core.sequences.preparing import prepare
-from loricate.core.sequences.ready import ReadySequence
+from loricate.core.sequences.ready import ReadySequence, facts_of
+from loricate.records import definitions, sequences
+from loricate.records.store import migrate, open_connection
 from loricate.simulator.hands_link import Hands
 from tests.rig import DEMO, Rig, connected_rig
 
@@ -80,6 +83,23 @@ def sequence(
 ) -> ReadySequence:
     """The demo sequence, ready to run."""
     return prepare(sequence_document, {product.code: product}, limit_sets)
+
+
+@pytest.fixture
+def conn(
+    tmp_path: Path, sequence: ReadySequence, sequence_document: dict[str, Any]
+) -> Iterator[sqlite3.Connection]:
+    """A database (``r.sqlite``) with the demo's definitions."""
+    migrate(tmp_path / "r.sqlite")
+    conn = open_connection(tmp_path / "r.sqlite")
+    definitions.add_document(conn, "product", "DC-40", read_demo("products/dc-40.toml"), "mara")
+    for name in ("iec-60335-1-annex-a", "iec-60335-1-leakage"):
+        document = read_demo(f"limit-sets/{name}.toml")
+        definitions.add_document(conn, "limit_set", document["code"], document, "mara")
+    sequences.store_draft(conn, facts_of(sequence), sequence_document, "mara")
+    sequences.release(conn, "DC40-FINAL", 1, {"why": "for the tests"}, "mara")
+    yield conn
+    conn.close()
 
 
 @pytest.fixture

@@ -24,6 +24,7 @@ from loricate.papers.standing import COUNTS
 from loricate.papers.typesetting import Attached, shipped, shipped_digest
 from tests.certificates.made import (
     approval,
+    digest,
     document,
     keys,
     paper,
@@ -217,9 +218,8 @@ def forged(told: dict[str, Any], shown: dict[str, Any], look: Look | None = None
         Attached(SEALED_NAME, sealed(told).encode(), "application/json", "The signed data"),
         Attached(LOOK_NAME, carried, "application/json", "How the pages were drawn", "supplement"),
     )
-    return sign_paper(
-        draw_certificate(shown, COUNTS, look, attached), signings_of(told, ()), paper_key()
-    )
+    drawn = draw_certificate(shown, COUNTS, look, attached, digest(told))
+    return sign_paper(drawn, signings_of(told, ()), paper_key())
 
 
 @pytest.mark.parametrize(

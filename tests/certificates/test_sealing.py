@@ -26,7 +26,7 @@ from loricate.certificates.site_key import (
 )
 from loricate.certificates.standing_file import SealedStanding
 from loricate.certificates.verifying import verify
-from tests.certificates.made import approval, document, keys, revocation, sealed, site_key
+from tests.certificates.made import approval, digest, document, keys, revocation, sealed, site_key
 
 
 @pytest.fixture

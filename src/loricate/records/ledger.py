@@ -76,6 +76,10 @@ class Acts:
     approvals: tuple[str, ...] = ()
 
 
+class IssuedAlready(RuntimeError):
+    """A unit would get two documents of the same attempts."""
+
+
 def _entry(row: sqlite3.Row) -> LedgerEntry:
     return LedgerEntry(**{**dict(row), "about": tuple(json.loads(row["about"]))})
 
@@ -129,7 +133,13 @@ def add_entry(conn: sqlite3.Connection, entry: LedgerEntry) -> None:
 
 
 def settle(conn: sqlite3.Connection, entry: LedgerEntry, attempts: int) -> None:
-    """Keep that a document tells of so many attempts at its unit."""
+    """Keep that a document tells of so many attempts at its unit; raises IssuedAlready."""
+    if conn.execute(
+        "SELECT 1 FROM ledger JOIN issued_after USING (number)"
+        " WHERE run_unit_id = ? AND attempts >= ?",
+        (entry.run_unit_id, attempts),
+    ).fetchone():
+        raise IssuedAlready(f"{entry.serial} has a document of its last attempt already.")
     conn.execute(
         "INSERT INTO issued_after (number, attempts) VALUES (?, ?)", (entry.number, attempts)
     )

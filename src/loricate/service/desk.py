@@ -80,6 +80,8 @@ class Desk:
         self.study = Workroom(
             "study", within_s=STUDY_S, kinds=settings.kinds
         )  # what people hand in
+        # What anybody may ask for has a room by itself: however many ask, no engineer waits.
+        self.verifying = Workroom("verifying")
         self.check = LedgerCheck(settings.database, outside, self.heads.benches)
         self._daily: asyncio.Task[None] | None = None
 
@@ -132,6 +134,7 @@ class Desk:
         await self.sender.close()
         await self.bench.close()
         self.study.close()
+        self.verifying.close()
         self.drawing.close()
         self.sealing.close()
         self.check.close()

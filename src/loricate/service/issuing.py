@@ -129,6 +129,7 @@ class Issuer:
         self.store, self.keeper = store, keeper
         self._later: asyncio.Task[None] | None = None
         self._going: set[asyncio.Task[None]] = set()
+        self._one_at_a_time = asyncio.Lock()  # two who issue a run's documents would do it twice
         self._is_closed = False
 
     def catch_up(self) -> None:
@@ -174,6 +175,10 @@ class Issuer:
             self.catch_up()
 
     async def _issue_run(self, run_id: str) -> None:
+        async with self._one_at_a_time:
+            await self._issue_waiting(run_id)
+
+    async def _issue_waiting(self, run_id: str) -> None:
         def look(conn: sqlite3.Connection) -> tuple[dict[str, Any], Grounds | str]:
             run = runs.get_run(conn, run_id)
             try:

@@ -64,7 +64,7 @@ async def verified_number(number: str, desk: Desk) -> Verified:
     held = await desk.store.read(lambda conn: _held(conn, number))
     entry = held.entry
     folder = PaperFolder(desk.store.papers, {number: held.papers})
-    checked = await desk.study.do(check_entry, entry, held.keys, folder, field="number")
+    checked = await desk.verifying.do(check_entry, entry, held.keys, folder, field="number")
     faults = list(checked.faults)
     if held.hash_before != entry.previous:
         faults.append("The entry before it in the ledger is another than it was.")
@@ -101,7 +101,7 @@ async def verified_file(data: bytes, desk: Desk) -> VerifiedFile:
         return site_keys.key_set(conn), listed.sign(desk.keys.documents)
 
     keys, revocations = await desk.store.read(look)
-    found: Verification = await desk.study.do(verify, data, keys, revocations, field="body")
+    found: Verification = await desk.verifying.do(verify, data, keys, revocations, field="body")
     document = found.document
     return VerifiedFile(
         genuine=found.genuine,

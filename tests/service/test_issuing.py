@@ -1,0 +1,110 @@
+"""Each unit of a run that has ended gets one document, however often it is asked for."""
+
+import asyncio
+import sqlite3
+from collections.abc import AsyncIterator
+from pathlib import Path
+
+import pytest
+
+from loricate.core.measuring.grading import Cause, Verdict
+from loricate.core.sequences.ready import ReadySequence
+from loricate.records import ledger, runs
+from loricate.records.ledger import IssuedAlready, LedgerEntry
+from loricate.records.outbox import Outgoing
+from loricate.records.store import Store
+from loricate.service.exporting import Exporter
+from loricate.service.head_keeping import HeadKeeper
+from loricate.service.issuing import Issuer
+from loricate.service.keyring import KeyFiles, Keyring
+from loricate.service.ledger_keeping import LedgerKeeper
+from loricate.service.sending import Sender
+from loricate.service.workroom import Workroom
+from tests.records.test_runs import add_attempt, add_run
+
+BENCH = {
+    "code": "BENCH-2",
+    "instruments": [
+        {"id": "HV1", "title": "Source", "identity": "", "serial": "1", "calibrated": "2026-01-01",
+         "due": "2099-01-01", "certificate": "K-1"},
+    ],
+}  # fmt: skip
+
+
+async def nothing(outgoing: Outgoing) -> None:
+    """Papers are another test's."""
+
+
+@pytest.fixture
+async def issuer(tmp_path: Path, conn: sqlite3.Connection) -> AsyncIterator[Issuer]:
+    """An issuer over a database with the demo's definitions; no paper is made."""
+    store = Store(tmp_path / "r.sqlite")
+    keys = Keyring(store, KeyFiles(tmp_path), "Quillmere")
+    heads = HeadKeeper(store, keys, "Quillmere", "BENCH-2", [tmp_path])
+    sealing = Workroom("sealing")
+    sender = Sender(store, Exporter(None, tmp_path), nothing, 1)
+    keeper = LedgerKeeper(
+        store, keys, heads, sender, sealing, ("Quillmere", "UTC"), "http://127.0.0.1"
+    )
+    made = Issuer(store, keeper)
+    yield made
+    await made.close()
+    sealing.close()
+    store.close()
+
+
+def failed_run(conn: sqlite3.Connection, sequence: ReadySequence) -> str:
+    """A run of two units, the first of which failed and the second of which was not tested."""
+    run_id = add_run(conn, n1="A", n2="B")
+    runs.set_state(conn, run_id, "running", "mara")
+    runs.set_bench(conn, run_id, BENCH)
+    add_attempt(conn, run_id, sequence)
+    end(conn, run_id)
+    return run_id
+
+
+def end(conn: sqlite3.Connection, run_id: str) -> None:
+    units = runs.get_run(conn, run_id)["units"]
+    verdicts = [(Verdict.FAIL, Cause.UNDER_LIMIT), (Verdict.NOT_RUN, "")]
+    told = {unit["id"]: each for unit, each in zip(units, verdicts, strict=True)}
+    runs.set_verdicts(conn, run_id, Verdict.FAIL, told)
+    runs.set_state(conn, run_id, "finished", "mara")
+    conn.commit()
+
+
+async def issued(issuer: Issuer) -> list[LedgerEntry]:
+    """What the ledger has once nothing waits any more."""
+    while await issuer.store.read(runs.not_issued):  # noqa: ASYNC110  # as a client asks
+        await asyncio.sleep(0.01)
+    return await issuer.store.read(lambda conn: list(ledger.whole_ledger(conn)))
+
+
+async def test_whoever_asks_and_how_often_each_unit_gets_one_document(
+    issuer: Issuer, conn: sqlite3.Connection, sequence: ReadySequence
+) -> None:
+    run_id = failed_run(conn, sequence)
+    for _ in range(3):
+        issuer.issue_for(run_id)
+        issuer.catch_up()
+    (entry,) = await issued(issuer)
+    assert (entry.serial, entry.kind, entry.supersedes) == ("A", "nonconformance", None)
+    issuer.issue_for(run_id)
+    await asyncio.sleep(0.05)
+    assert len(await issued(issuer)) == 1
+    add_attempt(conn, run_id, sequence, 2)
+    end(conn, run_id)
+    issuer.issue_for(run_id)
+    issuer.issue_for(run_id)
+    _, later = await issued(issuer)
+    assert later.supersedes == entry.number
+
+
+async def test_the_records_take_no_second_document_of_the_same_attempts(
+    issuer: Issuer, conn: sqlite3.Connection, sequence: ReadySequence
+) -> None:
+    run_id = failed_run(conn, sequence)
+    issuer.issue_for(run_id)
+    (entry,) = await issued(issuer)
+    for attempts in (0, 1):
+        with pytest.raises(IssuedAlready, match="A has a document"):
+            ledger.settle(conn, entry, attempts)
