@@ -2,6 +2,8 @@
 
 import json
 import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import httpx
@@ -155,6 +157,22 @@ def test_a_lot_is_summed_up_and_approved_as_a_whole(
     assert client.ledger().whole
 
 
+def test_two_who_sum_up_at_once_leave_one_summary_that_counts(client: Client) -> None:
+    client.open_lot("L-TWICE", "DC-40", f"{GOOD}..DC40-26-0118")
+
+    def sum_up(_: int) -> str:
+        with Client(client.base_url, token=client.token) as other:
+            return other.issue_summary("L-TWICE")
+
+    with ThreadPoolExecutor(4) as pool:
+        made = list(pool.map(sum_up, range(4)))
+    assert len(set(made)) == 4
+    assert [each.number for each in client.certificates(lot="L-TWICE", standing="counts")] == [
+        max(made)
+    ]
+    assert client.ledger().whole
+
+
 def test_nothing_is_approved_that_does_not_count(client: Client, quality: Client) -> None:
     number = certified(client)
     quality.revoke(number, "because of a test")
@@ -230,6 +248,27 @@ def test_a_paper_is_made_again_when_it_is_gone(
     assert verified(client, client.certificate_pdf(number)).genuine
     newest.write_bytes(kept)  # put back, so that the ledger of the shared site is whole again
     assert client.ledger().whole
+
+
+def test_no_clean_copy_of_what_was_revoked_is_given_while_the_marked_one_cannot_be_made(
+    client: Client, quality: Client, site: dict[str, Any], tmp_path: Any
+) -> None:
+    number = certified(client)
+    papers = site["folder"] / "papers"
+    papers.rename(tmp_path / "papers")
+    papers.write_text("no folder")
+    try:
+        quality.revoke(number, "because of a test")
+        with pytest.raises((WrongStateError, NotFoundError)):
+            client.certificate_pdf(number)
+    finally:
+        papers.unlink()
+        (tmp_path / "papers").rename(papers)
+    client.try_outbox()
+    until = time.monotonic() + 30
+    while client.certificates(number=number)[0].paper != "made" and time.monotonic() < until:
+        time.sleep(0.05)
+    assert "REVOKED" in text_of(client.certificate_pdf(number), tmp_path)
 
 
 @pytest.mark.parametrize("status", ["genuine", "revoked", "unknown"])

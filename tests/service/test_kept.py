@@ -13,6 +13,7 @@ import pytest
 from loricate.client import Client
 from loricate.commands import demo_site
 from tests.conftest import SITE_PACE, run_load, write_patient_profiles
+from tests.papers.reading import text_of
 
 SAME = (
     "value", "bound", "uncertainty", "text", "minimum", "maximum", "limit", "source", "verdict",
@@ -104,15 +105,21 @@ def test_every_curve_is_still_there_and_its_time_never_goes_back(
 
 
 def test_every_document_is_given_as_it_was_sealed_and_verifies(
-    client: Client, before: dict[str, Any]
+    client: Client, before: dict[str, Any], tmp_path: Path
 ) -> None:
-    assert len(before["ledger"]) == 8
+    """A copy of what was superseded says so from now on; the others are as they were made."""
+    later = {entry["supersedes"]: entry["number"] for entry in before["ledger"]}
+    assert len(before["ledger"]) == 8 and len(later) > 1
     for entry in before["ledger"]:
         number = entry["number"]
         given = json.loads(client.certificate(number))
         given.pop("standing", None)  # what came after it, which is not in its seal
         assert given == json.loads(entry["sealed"])
-        assert client.certificate_pdf(number) == entry["pdf"]
+        pdf = client.certificate_pdf(number)
+        if number in later:
+            assert f"SUPERSEDED: {later[number]}" in text_of(pdf, tmp_path)
+        else:
+            assert pdf == entry["pdf"]
         assert client.verify(number).genuine, number
 
 

@@ -25,6 +25,11 @@ def keep_file(folder: Path, data: bytes) -> str:
         out.flush()
         os.fsync(out.fileno())
     fresh.replace(place)
+    parent = os.open(place.parent, os.O_RDONLY)
+    try:
+        os.fsync(parent)  # its name is to last as well
+    finally:
+        os.close(parent)
     return digest
 
 

@@ -1,11 +1,12 @@
 """Acts on what was issued: revoke, approve, sum up a lot, draw again; the list of revocations."""
 
+import asyncio
 import sqlite3
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from loricate.certificates.acts import RevocationList, Signer, approval_body, revocation_body
-from loricate.certificates.issue import KINDS, Draft
+from loricate.certificates.issue import KINDS, Document, Draft
 from loricate.core.errors import Finding
 from loricate.records import audit, ledger, outbox
 from loricate.records.ledger import APPROVABLE, REVOCABLE, LedgerEntry
@@ -23,6 +24,7 @@ class Acts:
 
     def __init__(self, store: Store, keeper: LedgerKeeper) -> None:
         self.store, self.keeper = store, keeper
+        self._summing = asyncio.Lock()
 
     async def revoke(self, number: str, reason: str, by: Signer) -> str:
         """Have a document count no longer; gives the revocation's number.
@@ -84,13 +86,17 @@ class Acts:
 
         return await self._enter(draft, still)
 
-    async def sum_up(self, lot: Mapping[str, Any], previous: str) -> str:
-        """Issue the summary of a lot as it stands; gives its number."""
-        code = str(lot["code"])
-        draft = Draft("lot", {"lot": dict(lot)}, supersedes=previous, lot=code)
-        return await self._enter(
-            draft, facts={"serial": code, "lot": code, "product": str(lot["product"])}
-        )
+    async def sum_up(self, code: str, look: Callable[[sqlite3.Connection], Document]) -> str:
+        """Issue the summary of a lot as it stands, in place of the one before; gives its number."""
+
+        def read(conn: sqlite3.Connection) -> tuple[Document, str]:
+            return look(conn), ledger.summary_of_lot(conn, code)
+
+        async with self._summing:  # two at once would both take the place of the same one
+            lot, previous = await self.store.read(read)
+            draft = Draft("lot", {"lot": lot}, supersedes=previous, lot=code)
+            facts = {"serial": code, "lot": code, "product": str(lot["product"])}
+            return await self._enter(draft, facts=facts)
 
     async def draw_again(self, number: str, by: str) -> None:
         """Have the paper of a document made again, whatever became of the one that was made."""

@@ -21,6 +21,7 @@ from loricate.records.kept_files import keep_file
 from loricate.records.outbox import Outgoing
 from loricate.records.store import Store
 from loricate.service.keyring import Keyring
+from loricate.service.standing import standing_of
 from loricate.service.workroom import Workroom
 
 EXPORT = "export"
@@ -40,8 +41,7 @@ class Order:
 def order_of(conn: sqlite3.Connection, number: str) -> Order:
     """What the paper of a document is made of now; raises NotFound."""
     entry = ledger.get_numbered(conn, number)
-    acts = ledger.acts_on(conn, number)
-    standing = SealedStanding(acts.superseded_by, acts.revocation, acts.approvals)
+    standing = standing_of(conn, number)
     return Order(
         entry.sealed,
         standing,

@@ -17,6 +17,7 @@ from loricate.records.papers import PAPER
 from loricate.records.store import Store
 from loricate.service.exporting import Exporter
 from loricate.service.paper_making import EXPORT
+from loricate.service.standing import standing_of
 
 LOOK_S = 1.0  # how often what was put off is looked for
 logger = logging.getLogger("loricate.outbox")
@@ -88,13 +89,14 @@ class Sender:
             await self.store.write(partial(_put_off, outgoing, problem))
 
     async def _export(self, outgoing: Outgoing) -> None:
-        entry, digest = await self.store.read(partial(_entry, outgoing.subject))
+        number = outgoing.subject
+        sealed, digest = await self.store.read(partial(_as_it_stands, number))
 
         def write() -> None:
             pdf = read_file(self.store.papers, digest)
             if pdf is None:
-                raise FileNotFoundError(f"The paper of {entry.number} is gone or was changed.")
-            self.exporter.write(outgoing.facts, {"pdf": pdf, "json": entry.sealed.encode()})
+                raise FileNotFoundError(f"The paper of {number} is gone or was changed.")
+            self.exporter.write(outgoing.facts, {"pdf": pdf, "json": sealed.encode()})
 
         await asyncio.to_thread(write)
         await self.store.write(partial(_sent, outgoing))
@@ -112,5 +114,10 @@ def _sent(outgoing: Outgoing, conn: sqlite3.Connection) -> None:
     outbox.set_sent(conn, outgoing.id)
 
 
-def _entry(number: str, conn: sqlite3.Connection) -> tuple[ledger.LedgerEntry, str]:
-    return ledger.get_numbered(conn, number), papers.newest_paper(conn, number)
+def _as_it_stands(number: str, conn: sqlite3.Connection) -> tuple[str, str]:
+    """The sealed file of a document, and the digest of a paper that says how it stands."""
+    standing = standing_of(conn, number)
+    if not papers.was_made(conn, number, standing.mark):
+        raise FileNotFoundError(f"The paper of {number} is being made: its standing has changed.")
+    sealed = standing.beside(ledger.get_numbered(conn, number).sealed)
+    return sealed, papers.newest_paper(conn, number)

@@ -7,7 +7,6 @@ from typing import Any
 
 from loricate.api.certificates import ApprovalTold, Verified, VerifiedFile
 from loricate.certificates.agreeing import check_entry
-from loricate.certificates.standing_file import SealedStanding
 from loricate.certificates.verifying import NOT_TRUE, NOT_YOURS, Verification, verify
 from loricate.papers.standing import Standing
 from loricate.papers.wording import person_words, revoked_words
@@ -16,6 +15,7 @@ from loricate.records.ledger import LedgerEntry
 from loricate.service.acting import revocation_list
 from loricate.service.desk import Desk
 from loricate.service.kept_papers import PaperFolder
+from loricate.service.standing import standing_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,11 +31,10 @@ class _Held:
 
 def _held(conn: sqlite3.Connection, number: str) -> _Held:
     entry = ledger.get_numbered(conn, number)
-    acts = ledger.acts_on(conn, number)
     return _Held(
         entry,
         ledger.hash_at(conn, entry.position - 1),
-        SealedStanding(acts.superseded_by, acts.revocation, acts.approvals).opened,
+        standing_of(conn, number).opened,
         papers.papers_of(conn, number)[-1:],
         site_keys.key_set(conn),
     )

@@ -18,22 +18,21 @@ from loricate.api.certificates import (
     Verified,
     VerifiedFile,
 )
-from loricate.certificates.standing_file import SealedStanding
 from loricate.core.errors import Finding
 from loricate.records import ledger, papers
 from loricate.records.errors import NotFound
 from loricate.records.kept_files import read_file
 from loricate.records.ledger import LedgerRow, Wanted
 from loricate.records.papers import PaperState
-from loricate.service.desk import Desk
+from loricate.service.giving import given_paper
 from loricate.service.head_keeping import present_head
-from loricate.service.problems import NotReady, WrongState
+from loricate.service.problems import NotReady
 from loricate.service.routers.access import MOST_NUMBER, APage, TheDesk, make_router
 from loricate.service.sign_in import Approver, Reader
+from loricate.service.standing import standing_of
 from loricate.service.verifying import verified_file, verified_number
 
 router = make_router("", "certificates")
-PAPER_WITHIN_S, LOOK_EACH_S = 10.0, 0.05
 FILE = {
     "requestBody": {
         "required": True,
@@ -81,9 +80,7 @@ async def show_certificate(name: str, person: Reader, desk: TheDesk) -> Response
 
     def look(conn: sqlite3.Connection) -> str:
         entry = ledger.get_entry(conn, name)
-        acts = ledger.acts_on(conn, entry.number)
-        standing = SealedStanding(acts.superseded_by, acts.revocation, acts.approvals)
-        return standing.beside(entry.sealed)
+        return standing_of(conn, entry.number).beside(entry.sealed)
 
     return Response(await desk.store.read(look), media_type="application/json")
 
@@ -95,34 +92,12 @@ async def show_certificate(name: str, person: Reader, desk: TheDesk) -> Response
 )
 async def download_certificate(name: str, person: Reader, desk: TheDesk) -> Response:
     """The signed PDF, by number or by serial (then its newest); waits while it is being made."""
-    number, digest = await _paper_of(name, desk)
+    number, digest = await given_paper(name, desk)
     pdf = await asyncio.to_thread(read_file, desk.store.papers, digest)
     if pdf is None:
         raise NotFound("paper of", number)
     headers = {"Content-Disposition": f'inline; filename="{number}.pdf"'}
     return Response(pdf, media_type="application/pdf", headers=headers)
-
-
-async def _paper_of(name: str, desk: Desk) -> tuple[str, str]:
-    """The number and the newest paper of a document, waited for while it is being made."""
-
-    def look(conn: sqlite3.Connection) -> tuple[str, str, PaperState]:
-        number = ledger.get_entry(conn, name).number
-        return number, papers.newest_paper(conn, number), papers.paper_state(conn, number)
-
-    loop = asyncio.get_running_loop()
-    until = loop.time() + PAPER_WITHIN_S
-    while True:
-        number, digest, state = await desk.store.read(look)
-        if state.state == "made" or (digest and loop.time() > until):
-            return number, digest
-        if state.state == "none":
-            raise NotFound("paper of", number)
-        if state.state == "held_up" and not digest:
-            raise WrongState(f"The paper of {number} cannot be made yet: {state.problem}")
-        if loop.time() > until:
-            raise WrongState(f"The paper of {number} is still being made; ask again in a moment.")
-        await asyncio.sleep(LOOK_EACH_S)
 
 
 @router.post("/certificates/{number}/revoke", response_model=Entered, status_code=201)

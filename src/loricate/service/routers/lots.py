@@ -2,7 +2,7 @@
 
 import sqlite3
 from collections.abc import Sequence
-from typing import Literal
+from typing import Any, Literal
 
 from fastapi import Response
 
@@ -12,7 +12,7 @@ from loricate.api.lots import LotOut, LotSummary, LotUnitOut, NewLot
 from loricate.core.errors import Finding
 from loricate.core.planning.lots import Appearance, Progress, progress, read_serials
 from loricate.papers.lot import draw_lot_view
-from loricate.records import definitions, ledger, lots
+from loricate.records import definitions, lots
 from loricate.records.lots import LotRecord
 from loricate.records.stamps import now
 from loricate.service.desk import Desk
@@ -139,11 +139,10 @@ async def issue_summary(code: str, person: Summer, desk: TheDesk) -> Entered:
 
 
 async def _sum_up(code: str, desk: Desk) -> Entered:
-    def look(conn: sqlite3.Connection) -> tuple[LotSummary, str]:
-        return _summary(conn, lots.get_lot(conn, code)), ledger.summary_of_lot(conn, code)
+    def look(conn: sqlite3.Connection) -> dict[str, Any]:
+        return _summary(conn, lots.get_lot(conn, code)).model_dump()
 
-    found, previous = await desk.store.read(look)
-    return Entered(number=await desk.acts.sum_up(found.model_dump(), previous))
+    return Entered(number=await desk.acts.sum_up(code, look))
 
 
 @router.post("/{code}/close", response_model=LotSummary)
