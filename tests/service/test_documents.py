@@ -286,6 +286,24 @@ def test_the_public_page_is_light_and_says_plainly_how_it_stands(
     assert answer.headers["content-type"].startswith("text/html")
 
 
+def test_however_many_ask_at_once_nothing_false_is_said_and_engineers_do_not_wait(
+    client: Client,
+) -> None:
+    """Anybody may ask, so anybody may ask too often."""
+    number = certified(client)
+
+    def ask(_: int) -> tuple[int, bool, bool]:
+        answer = httpx.get(f"{client.base_url}/verify/{number}", timeout=60)
+        return answer.status_code, ">Genuine<" in answer.text, "Not checked" in answer.text
+
+    with ThreadPoolExecutor(80) as pool:
+        asked = [pool.submit(ask, n) for n in range(160)]
+        for _ in range(5):
+            assert client.sequence_file("DC40-FINAL"), "what engineers ask for has its own room"
+    came = {each.result() for each in asked}
+    assert came <= {(200, True, False), (503, False, True)} and (200, True, False) in came
+
+
 @pytest.mark.parametrize("number", ["x" * 5000, "%00", "<b>", "C-2026-000001%0a"])
 def test_the_public_page_answers_nonsense_with_unknown(client: Client, number: str) -> None:
     answer = httpx.get(f"{client.base_url}/verify/{number}")

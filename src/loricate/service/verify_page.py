@@ -12,6 +12,7 @@ from loricate.api.certificates import Verified
 from loricate.papers.wording import digest_groups, local, verdict_word
 from loricate.records.errors import NotFound
 from loricate.service.desk import Desk
+from loricate.service.problems import Busy, NotReady
 from loricate.service.verifying import verified_number
 
 WORDS = {
@@ -20,6 +21,7 @@ WORDS = {
     "revoked": "Revoked",
     "damaged": "Issued here, but the record is damaged",
     "unknown": "Unknown",
+    "unchecked": "Not checked",
 }
 SENTENCES = {
     "genuine": "It was issued here, and counts. Seal, record, paper and ledger agree.",
@@ -27,7 +29,9 @@ SENTENCES = {
     "revoked": "It was issued here, and counts no longer.",
     "damaged": "What is kept of it here does not agree with itself. Ask the site.",
     "unknown": "No document of this number was issued here. The paper in your hand is not ours.",
+    "unchecked": "It could not be checked just now. Load this page again in a moment.",
 }
+CODES = {"unknown": 404, "unchecked": 503}
 KINDS = {
     "certificate": "Certificate of electrical safety test",
     "nonconformance": "Nonconformance report",
@@ -59,12 +63,13 @@ async def verify_page(request: Request) -> Response:
             raise NotFound("document", number)
         found = await verified_number(number, desk)
     except NotFound:
-        return _page(number[:MOST_NUMBER], desk, None)
-    return _page(number, desk, found)
+        return _page(number[:MOST_NUMBER], desk, "unknown", None)
+    except (Busy, NotReady):
+        return _page(number, desk, "unchecked", None)
+    return _page(number, desk, found.status, found)
 
 
-def _page(number: str, desk: Desk, found: Verified | None) -> Response:
-    status = found.status if found is not None else "unknown"
+def _page(number: str, desk: Desk, status: str, found: Verified | None) -> Response:
     text = _PAGES.get_template("verify.html").render(
         number=number,
         site=desk.plan.site,
@@ -81,7 +86,7 @@ def _page(number: str, desk: Desk, found: Verified | None) -> Response:
         "Referrer-Policy": "no-referrer",
         "Cache-Control": "no-cache",
     }
-    return HTMLResponse(text, 200 if found else 404, headers)
+    return HTMLResponse(text, CODES.get(status, 200), headers)
 
 
 def _facts(found: Verified, zone: str) -> list[tuple[str, str]]:
