@@ -152,6 +152,10 @@ class Attackers:
             "a picture of 8 MB": self._post(
                 "/pictures", b"\x89PNG\r\n\x1a\n" + b"\0" * 8_000_000, signed=True, kind="image/png"
             ),
+            "16 MB to verify": self._post("/verify", b"%PDF-2.0" + b"\0" * 16_000_000, signed=True),
+            "nonsense to verify": self._post("/verify", b"%PDF-2.0" + b"[" * 100_000, signed=True),
+            "every document": self._get("/certificates?count=500"),
+            "the revocations": self._get("/revocations"),
             "the ledger": self._get("/ledger"),
             "every unit": self._get("/units?count=500"),
             "the audit trail": self._get("/audit?count=500"),

@@ -14,7 +14,7 @@ from drill.processes import ACCOUNT, PASSWORD, outputs_on, service
 from loricate.client import Client, ClientError
 from loricate.commands import demo_site
 
-LOAD_S = 3.5  # about how long the load takes at the drill's pace
+LOAD_S = 4.5  # about how long the load takes at the drill's pace, until its papers are made
 PACE = 5.0
 OFF_WITHIN_S, READY_WITHIN_S = 0.5, 3.0
 LOAD = {nest: f"DC40-26-01{16 + int(nest)}" for nest in "1234"}
@@ -93,6 +93,9 @@ def kill_once(site: Site, chance: random.Random) -> Survival:
     with site.client() as client:
         if client.run(run.id).state == "interrupted":
             found.faults += _resume_faults(client, run.id)
+        client.wait_for_papers(run.id)
+        found.faults += client.ledger().faults
+    found.faults += _paper_faults(site.folder / "records.sqlite")
     return found
 
 
@@ -132,6 +135,22 @@ def _record_faults(path: Path, run_id: str, acknowledged: set[tuple[str, str]]) 
     ).fetchone()[0]
     if issued:
         faults.append("a document was issued for an interrupted unit")
+    conn.close()
+    return faults
+
+
+def _paper_faults(path: Path) -> list[str]:
+    """What was under way at the kill was done at the restart, once."""
+    conn = sqlite3.connect(f"file:{path}?mode=ro", uri=True)
+    found = {
+        "a unit has two documents": "SELECT 1 FROM ledger WHERE supersedes IS NULL AND run_unit_id"
+        " IS NOT NULL GROUP BY run_unit_id HAVING count(*) > 1",
+        "a paper was made twice": "SELECT 1 FROM paper GROUP BY number HAVING count(*) > 1",
+        "a document has no paper": "SELECT 1 FROM ledger LEFT JOIN paper USING (number)"
+        " WHERE paper.number IS NULL",
+        "a paper still waits": "SELECT 1 FROM outbox WHERE target = 'paper' AND sent_at IS NULL",
+    }
+    faults = [fault for fault, asked in found.items() if conn.execute(asked).fetchone()]
     conn.close()
     return faults
 

@@ -5,7 +5,6 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from loricate.certificates.paper_key import PaperKey
-from loricate.certificates.paper_signing import sign_paper, signings_of
 from loricate.certificates.sealing import SealError, sealed_digest
 from loricate.certificates.standing_file import PLAIN, SealedStanding
 from loricate.papers.certificate import draw_certificate
@@ -43,6 +42,9 @@ def make_paper(sealed: str, key: PaperKey, look: Look, standing: SealedStanding 
     It carries the sealed file (relationship Source), and the look that it was drawn with. Raises
     SealError, and TemplateFault for a template of the site's that does not go with it.
     """
+    # What signs is slow to come: who makes no paper, the service itself for one, never loads it.
+    from loricate.certificates.paper_signing import sign_paper, signings_of
+
     found, opened = json.loads(sealed), standing.opened
     document, digest = found["document"], sealed_digest(found["jws"])
     told = {"templates": shipped_digest(), "look": look.told()}

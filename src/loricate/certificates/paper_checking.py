@@ -20,12 +20,10 @@ from pyhanko.sign.validation.settings import KeyUsageConstraints
 from pyhanko.sign.validation.status import PdfSignatureStatus, SignatureCoverageLevel
 from pyhanko_certvalidator import ValidationContext
 
+from loricate.certificates.paper_seal import CHANGED
 from loricate.certificates.paper_signing import SITE_FIELD, Signing
 from loricate.certificates.sealing import SealError
 
-CHANGED = (
-    "The paper was changed after it was signed, or saved again; ask for the file as it was issued."
-)
 NO_CERTIFICATE = (
     "The key that was given has no certificate of papers with it, so it cannot tell whose page "
     "this is: verify with the site's key set (/api/v1/site-keys)."

@@ -9,10 +9,12 @@ import hashlib
 import json
 from typing import Any
 
-from loricate.certificates.paper_checking import CHANGED
 from loricate.certificates.sealing import SealError, Sort, opened
 
 PAPER_NAME = "paper.jws"
+CHANGED = (
+    "The paper was changed after it was signed, or saved again; ask for the file as it was issued."
+)
 ROOM = 1024  # bytes that the seal has in the file, filled up with spaces
 _BEGINS = b"eyJhbGciOiJFZDI1NTE5Ii"  # what every seal of ours begins with
 

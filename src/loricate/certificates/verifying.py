@@ -12,9 +12,7 @@ import pikepdf
 from loricate.certificates.acts import RevocationList, is_about
 from loricate.certificates.issue import is_known
 from loricate.certificates.making import LOOK_NAME, SEALED_NAME, attachments, draw_document
-from loricate.certificates.paper_checking import signature_faults, text_faults
 from loricate.certificates.paper_seal import PAPER_NAME, paper_faults
-from loricate.certificates.paper_signing import signings_of
 from loricate.certificates.sealing import SealError, Sort, canonical, key_id, opened
 from loricate.certificates.standing_file import PLAIN, SealedStanding, standing_of
 from loricate.core.json_text import JsonRefused, read_json
@@ -238,6 +236,10 @@ def _verify_pdf(data: bytes, jwk: Any, redraws: bool) -> Verification:
     if PAPER_NAME in files:
         return _verify_former(data, files[FORMER_NAME], jwk)
     inner = verify_sealed(files[SEALED_NAME], jwk)
+    # What reads signatures is slow to come: who verifies no paper never loads it.
+    from loricate.certificates.paper_checking import signature_faults
+    from loricate.certificates.paper_signing import signings_of
+
     signings = signings_of(inner.document, inner.standing.approvals)
     faults = signature_faults(data, signings, jwk)
     if faults:
@@ -271,6 +273,8 @@ def _page_told(
         )
     except (TemplateFault, SealError, KeyError, TypeError, ValueError) as error:
         return [f"The data cannot be drawn as it was ({error})."], (), ()
+    from loricate.certificates.paper_checking import text_faults
+
     # The same software makes the same bytes, which the signatures were added to.
     faults = [] if data.startswith(drawn) else text_faults(data, drawn)
     if faults or look.templates:

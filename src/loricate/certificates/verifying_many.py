@@ -33,7 +33,7 @@ def verify_files(
         yield from _paired(paths, map(work, paths))
         return
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload([__name__])
+    context.set_forkserver_preload([__name__, "loricate.certificates.paper_checking"])
     with ProcessPoolExecutor(workers, context) as pool:
         yield from _paired(paths, pool.map(work, paths, chunksize=AT_ONCE))
 

@@ -99,6 +99,11 @@ def sample_lot() -> dict[str, Any]:
     return {**_common("lot", "L-2026-000001"), "lot": lot}
 
 
+def try_logo(look: Look) -> None:
+    """Draw a paper that shows the logo; raises TemplateFault for one that cannot be shown."""
+    draw_lot(sample_lot(), Standing(), look)
+
+
 def try_look(look: Look) -> None:
     """Draw one of each paper with a look; raises TemplateFault for the first that cannot be."""
     act = {"number": "X-2026-000001", "issued_at": "2026-01-02T09:00:00.000Z"}

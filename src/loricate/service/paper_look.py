@@ -5,7 +5,7 @@ from pathlib import Path
 
 from loricate.core.errors import DocumentError, Finding
 from loricate.papers.look import MOST_LOGO_BYTES, MOST_TEMPLATE_BYTES, TEMPLATES, Look
-from loricate.papers.samples import try_look
+from loricate.papers.samples import try_logo, try_look
 from loricate.papers.typesetting import TemplateFault
 from loricate.service.site_file import PapersPlan
 
@@ -54,7 +54,10 @@ def tried_look(plan: PapersPlan, beside: Path) -> TriedLook:
     problems: list[str] = []
     while True:
         try:
-            try_look(look)
+            if look.templates:
+                try_look(look)
+            elif look.logo:  # with the templates that ship, nothing else of a look can be at fault
+                try_logo(look)
             return TriedLook(look, tuple(problems))
         except TemplateFault as fault:
             if not look.templates and not look.logo:

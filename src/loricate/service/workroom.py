@@ -22,7 +22,12 @@ from loricate.service.problems import Busy, NotReady
 R = TypeVar("R")
 WITHIN_S, STARTS_WITHIN_S = 10.0, 30.0
 MOST_BYTES = 2 * 2**30  # of address space: what libraries reserve is a third of it
-PRELOADED = ["loricate.service.studying", "loricate.certificates.verifying"]
+PRELOADED = [
+    "loricate.service.studying",
+    "loricate.certificates.verifying",
+    "loricate.certificates.paper_checking",
+    "loricate.certificates.paper_signing",
+]
 
 
 LOW_PRIORITY = 10  # the bench's loop comes first
