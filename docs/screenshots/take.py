@@ -102,11 +102,8 @@ def take_console(browser: Browser, sign_in: dict[str, str]) -> None:
     page.goto(f"{url}/limits?product=DC-40")
     page.get_by_role("table", name="Limits for DC-40").wait_for()
     shoot(page, "console-limits")
-    page.goto(f"{url}/units?serial=DC40")
-    page.get_by_role("link", name=SERIALS["3"]).wait_for()
-    shoot(page, "console-units")
     page.get_by_role("button", name="Dark").click()
-    page.get_by_role("link", name=SERIALS["3"]).click()
+    page.goto(f"{url}/units/{SERIALS['3']}")
     page.get_by_role("link", name="signed data").wait_for()
     shoot(page, "console-unit-dark")
     with Client(url) as client:
