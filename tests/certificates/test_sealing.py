@@ -7,6 +7,10 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from joserfc.jwk import OKPKey
+from jwt import PyJWS
+from jwt.algorithms import OKPAlgorithm
+from jwt.exceptions import InvalidSignatureError
 
 from loricate.certificates.acts import RevocationList
 from loricate.certificates.key_files import KeyIsOpen
@@ -245,3 +249,28 @@ def test_an_act_of_another_document_site_or_kind_is_no_act_on_this_one(
     found = verify(standing.beside(sealed()).encode(), keys())
     assert not found.genuine and says in found.faults[0], found.faults
     assert found.standing.approvals == () and not found.checked
+
+
+def test_software_that_knows_only_eddsa_verifies_a_seal(key: SiteKey) -> None:
+    """As the documentation tells others to: an independent library, and the older name."""
+    others = PyJWS(algorithms=[])
+    others.register_algorithm("Ed25519", OKPAlgorithm())
+    public: Any = OKPAlgorithm.from_jwk(json.dumps(key.public_jwk))
+    told = json.loads(seal(document(), key))
+    assert others.decode(told["jws"], public, algorithms=["Ed25519"]) == canonical(document())
+    jwk = SiteKey(OKPKey.generate_key("Ed25519", auto_kid=False)).public_jwk
+    other: Any = OKPAlgorithm.from_jwk(json.dumps(jwk))
+    with pytest.raises(InvalidSignatureError):
+        others.decode(told["jws"], other, algorithms=["Ed25519"])
+
+
+def test_a_seal_by_the_older_name_of_its_algorithm_is_understood(key: SiteKey) -> None:
+    headers = {"kid": key.kid, "typ": Sort.DOCUMENT.value}
+    private: Any = OKPAlgorithm.from_jwk(json.dumps(key.key.as_dict(private=True)))
+    compact = PyJWS().encode(canonical(document()), private, "EdDSA", headers)
+    assert opened(compact, key.public_jwk, Sort.DOCUMENT) == canonical(document())
+    with pytest.raises(SealError, match="something else"):
+        opened(compact, key.public_jwk, Sort.HEAD)
+    changed = compact[:-4] + ("AAAA" if not compact.endswith("AAAA") else "BBBB")
+    with pytest.raises(SealError, match="does not match"):
+        opened(changed, key.public_jwk, Sort.DOCUMENT)

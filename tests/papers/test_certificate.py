@@ -8,7 +8,7 @@ import pikepdf
 import pytest
 from figures.demo_documents import certificate_document
 
-from loricate.papers.certificate import draw_certificate
+from loricate.papers.certificate import draw_certificate, limits_of
 from loricate.papers.look import Look
 from loricate.papers.samples import sample_certificate
 from loricate.papers.standing import COUNTS, Standing
@@ -175,3 +175,16 @@ def test_a_curve_has_axes_with_units_limits_and_marks(tmp_path: Path) -> None:
     with pikepdf.open(io.BytesIO(draw_certificate(sample_certificate(), COUNTS, Look()))) as pdf:
         pictures = [each for page in pdf.pages for each in page.get_images()]
     assert pictures == [], "curves and codes are vector drawings"
+
+
+def test_a_curve_of_a_point_shows_that_points_limits_and_each_once() -> None:
+    (step,) = pointed(3)["steps"]
+    for index, reading in enumerate(step["readings"]):
+        reading["limit"] = {**reading["limit"], "maximum": float(index // 2)}
+    own = limits_of(step, "A2 to B2")
+    assert {(each["quantity"], each["maximum"]) for each in own} == {
+        ("resistance", 1.0),
+        ("current", 1.0),
+    }
+    step["readings"] += step["readings"]
+    assert limits_of(step, "A2 to B2") == own and len(limits_of(step, "")) == 6

@@ -10,6 +10,7 @@ import base64
 import binascii
 import hashlib
 import json
+import warnings
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
@@ -17,13 +18,14 @@ from typing import Any
 
 import rfc8785
 from joserfc import jws
-from joserfc.errors import JoseError
+from joserfc.errors import JoseError, SecurityWarning
 from joserfc.jwk import OKPKey
 
 from loricate.core.json_text import JsonRefused, read_json
 
 ALGORITHM = "Ed25519"  # EdDSA by its fully specified name (RFC 9864)
-ACCEPTED = [ALGORITHM]
+OF_OTHERS = "EdDSA"  # the same, as software of before RFC 9864 calls it
+ACCEPTED = [ALGORITHM, OF_OTHERS]
 
 
 class SealError(Exception):
@@ -66,7 +68,7 @@ class SiteKey:
     def sign(self, payload: bytes, sort: Sort) -> str:
         """Give the compact JWS of a payload."""
         header = {"alg": ALGORITHM, "kid": self.kid, "typ": sort.value}
-        return jws.serialize_compact(header, payload, self.key, algorithms=ACCEPTED)
+        return jws.serialize_compact(header, payload, self.key, algorithms=[ALGORITHM])
 
 
 def site_key_of(pem: bytes) -> SiteKey:
@@ -111,11 +113,13 @@ def opened(compact: str, jwk: Any, sort: Sort) -> bytes:
             f"It was signed with another key ({_short(header.get('kid'))}) than the one given "
             f"({_short(key.thumbprint())})."
         )
-    if header != {"alg": ALGORITHM, "kid": header["kid"], "typ": sort.value}:
+    if header not in [{"alg": alg, "kid": header["kid"], "typ": sort.value} for alg in ACCEPTED]:
         found = _short(header.get("typ"), 40)
         raise SealError(f"Its seal is for something else: {found} in place of {sort.value}.")
     try:
-        return jws.deserialize_compact(compact, key, algorithms=ACCEPTED).payload
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", SecurityWarning)  # of the older name: it is meant
+            return jws.deserialize_compact(compact, key, algorithms=ACCEPTED).payload
     except (JoseError, ValueError) as error:
         raise SealError("The signature does not match this key and content.") from error
 

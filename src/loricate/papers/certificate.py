@@ -78,7 +78,7 @@ class CertificateSheet:
         """The drawings that the template shows."""
         drawn = {"code.svg": qr_code(self.document["verify_url"])}
         for name, step, curve in self._curves():
-            drawn[name] = plot_curve(curve, _limits_of(step))
+            drawn[name] = plot_curve(curve, limits_of(step, curve["point"]))
         return drawn
 
     def _curves(self) -> Iterator[tuple[str, dict[str, Any], dict[str, Any]]]:
@@ -429,12 +429,15 @@ def _corrections(step: dict[str, Any]) -> Iterator[str]:
         yield f"{begun(name)} uncorrected: {', '.join(texts)}{reason}."
 
 
-def _limits_of(step: dict[str, Any]) -> list[dict[str, Any]]:
-    return [
-        {"quantity": each["quantity"], **each["limit"]}
-        for each in step["readings"]
-        if each.get("limit")
-    ]
+def limits_of(step: dict[str, Any], point: str) -> list[dict[str, Any]]:
+    """The limits that a curve of a point is held against, each once; of no point: every one."""
+    found: list[dict[str, Any]] = []
+    for reading in step["readings"]:
+        if reading.get("limit") and point in ("", reading["point"]):
+            limit = {"quantity": reading["quantity"], **reading["limit"]}
+            if limit not in found:
+                found.append(limit)
+    return found
 
 
 def _fact(name: str, value: str, strong: str = "") -> dict[str, Any]:

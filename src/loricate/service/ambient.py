@@ -3,13 +3,12 @@
 import datetime as dt
 from typing import Any
 
+from loricate.bench.bench import COLDEST_C, HOTTEST_C
 from loricate.core.errors import Finding, QuantityError
 from loricate.core.quantities import RATIO, TEMPERATURE, display, parse
 from loricate.records.ambient import Ambient
 from loricate.service.problems import NotReady
 from loricate.service.site_file import AmbientPlan
-
-COLDEST_C, HOTTEST_C = -40.0, 70.0  # where people test units
 
 
 def read_ambient(temperature: str, humidity: str) -> tuple[float, float | None]:
