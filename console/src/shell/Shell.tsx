@@ -101,7 +101,11 @@ export function Shell() {
           >
             {other === 'dark' ? 'Dark' : 'Light'}
           </Button>
-          <NavLink to="/password" title="Change your password" style={LINK}>
+          <NavLink
+            to="/password"
+            title={`Signed in as ${state.me.role}. Change your password`}
+            style={LINK}
+          >
             <Text
               fontSize="sm"
               display={{ base: 'none', xl: 'block' }}
