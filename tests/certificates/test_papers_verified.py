@@ -1,19 +1,26 @@
 """Papers: signed as any reader of PDF checks it, and every tampering is told."""
 
+import datetime as dt
 import io
 import json
 import warnings
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import pikepdf
 import pytest
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.x509.oid import NameOID
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from loricate.certificates.making import LOOK_NAME, SEALED_NAME, make_paper
 from loricate.certificates.paper_checking import page_texts
+from loricate.certificates.paper_key import PaperKey, new_paper_key
 from loricate.certificates.paper_signing import sign_paper, signings_of
 from loricate.certificates.sealing import canonical
 from loricate.certificates.standing_file import SealedStanding
@@ -31,6 +38,7 @@ from tests.certificates.made import (
     paper_key,
     revocation,
     sealed,
+    site_key,
 )
 from tests.papers.reading import signatures_of, text_of
 
@@ -299,3 +307,31 @@ def test_a_signature_that_was_made_for_another_number_is_not_this_ones() -> None
     (fault,) = verify(pdf, keys()).faults
     assert "does not bear the signatures" in fault
     assert digest(other) != digest(document())
+
+
+def test_a_signature_has_room_for_whatever_certificates_a_site_has(tmp_path: Path) -> None:
+    """Its own certificate may be long, and others vouch for it."""
+    key = replace(long_key(), others=tuple(long_key().certificate for _ in range(4)))
+    both = {"keys": [site_key().public_jwk, key.public_jwk]}
+    pdf = make_paper(sealed(document()), key, Look())
+    assert verify(pdf, both).genuine
+    assert "Signature is Valid" in signatures_of(pdf, tmp_path)
+
+
+def long_key() -> PaperKey:
+    """A key whose certificate is for three hundred names and has a long one itself."""
+    private = ec.generate_private_key(ec.SECP256R1())
+    parts = [x509.NameAttribute(NameOID.ORGANIZATIONAL_UNIT_NAME, f"{n}" * 60) for n in range(9)]
+    name = x509.Name([*parts, x509.NameAttribute(NameOID.COMMON_NAME, "Quillmere")])
+    begin = dt.datetime.now(dt.UTC) - dt.timedelta(days=1)
+    usage = new_paper_key("Quillmere").certificate.extensions.get_extension_for_class(x509.KeyUsage)
+    names = x509.SubjectAlternativeName([x509.DNSName(f"bench-{n}.example") for n in range(300)])
+    certificate = (
+        x509.CertificateBuilder(name, name, private.public_key(), x509.random_serial_number())
+        .not_valid_before(begin)
+        .not_valid_after(begin + dt.timedelta(days=365))
+        .add_extension(usage.value, critical=True)
+        .add_extension(names, critical=False)
+        .sign(private, hashes.SHA256())
+    )
+    return PaperKey(private, certificate)

@@ -19,7 +19,7 @@ from pyhanko_certvalidator.registry import SimpleCertificateStore
 from loricate.certificates.paper_key import PaperKey
 
 SITE_FIELD, APPROVAL_FIELD = "Site", "Approval"
-ROOM = 8192  # bytes that a signature with its certificates takes at most
+BARE = 512  # bytes that a signature takes at most without certificates
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +46,7 @@ def signings_of(
 
 def sign_paper(pdf: bytes, signings: Sequence[Signing], key: PaperKey) -> bytes:
     """The file with its signatures, the first of which certifies it."""
-    signer = _signer(key)
+    signer, room = _signer(key), _room_for(key)
     for index, signing in enumerate(signings):
         metadata = signers.PdfSignatureMetadata(
             field_name=signing.field,
@@ -60,9 +60,19 @@ def sign_paper(pdf: bytes, signings: Sequence[Signing], key: PaperKey) -> bytes:
         out = io.BytesIO()
         signers.PdfSigner(
             metadata, signer=signer, new_field_spec=SigFieldSpec(signing.field)
-        ).sign_pdf(IncrementalPdfFileWriter(io.BytesIO(pdf)), output=out, bytes_reserved=ROOM)
+        ).sign_pdf(IncrementalPdfFileWriter(io.BytesIO(pdf)), output=out, bytes_reserved=room)
         pdf = out.getvalue()
     return pdf
+
+
+def _room_for(key: PaperKey) -> int:
+    """How many hexadecimal digits a signature has in the file; what it does not fill is zeros.
+
+    The certificates are in it, and the issuer's name twice more, which is shorter than they are.
+    """
+    own = len(key.certificate.public_bytes(Encoding.DER))
+    chain = sum(len(each.public_bytes(Encoding.DER)) for each in key.others)
+    return 2 * (BARE + 3 * own + chain)
 
 
 def _signer(key: PaperKey) -> signers.SimpleSigner:

@@ -31,6 +31,7 @@ from loricate.service.workroom import Workroom
 
 STUDY_S, DRAW_S = 10.0, 60.0
 MAKERS = 2  # papers that are drawn at once
+UNDER_WAY = MAKERS + 1  # while one is being kept, no maker waits
 logger = logging.getLogger("loricate.service")
 
 
@@ -65,7 +66,7 @@ class Desk:
         maker = PaperMaker(
             self.store, self.keys, self.look, self.drawing, self.site.exports is not None
         )
-        self.sender = Sender(self.store, exporter, maker.send, MAKERS)
+        self.sender = Sender(self.store, exporter, maker.send, UNDER_WAY)
         site = self.plan.site, self.look.zone
         self.keeper = LedgerKeeper(
             self.store, self.keys, self.heads, self.sender, self.sealing, site, settings.base_url
