@@ -310,6 +310,32 @@ async def test_an_output_that_ended_by_itself_is_not_told_as_one_that_was_change
     assert is_safe(rig)
 
 
+async def test_an_output_that_has_ended_is_not_put_on_again_by_another_level(
+    rig: Rig, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """It would stand at the level of before, and be taken for the one that was asked for."""
+    instrument, short, starts = rig.bench.instruments["HV1"], {**DC, "dwell_s": 2.0}, []
+    start = instrument.start
+
+    async def counted() -> None:
+        starts.append(instrument.programmed["level_v"])
+        await start()
+
+    monkeypatch.setattr(instrument, "start", counted)
+
+    def procedure() -> Asking[tuple[Level, Output]]:
+        yield from do(HIGH)
+        yield from do(Source(WITHSTAND, short))
+        yield from do(Hold(WITHSTAND, (For(50.0),)))
+        level = yield from do(Source(WITHSTAND, {**short, "level_v": 800.0}))
+        return level, (yield from do(Off(WITHSTAND)))
+
+    level, output = await driver(rig).drive(procedure())
+    assert level.look is None and starts == [500.0]
+    assert output.summary["voltage"] == pytest.approx(500, rel=0.01)
+    assert is_safe(rig)
+
+
 async def test_a_guard_that_opens_ends_whatever_is_on(rig: Rig) -> None:
     def procedure() -> Asking[None]:
         yield from do(HIGH)

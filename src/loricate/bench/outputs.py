@@ -178,6 +178,7 @@ class Outputs:
         """
         instrument = self.instruments[name]
         held = self._held.get(name)
+        is_new = held is None
         if held is None:
             instrument.refuse_unless_ends_early()
             await instrument.program(programme)
@@ -188,13 +189,14 @@ class Outputs:
         held.on_sample = on_sample
         is_at_level = _AtLevel(instrument)
         async with self._kept_on(name):
-            if instrument.is_running:
-                await instrument.adjust(programme)
-                if not instrument.is_running:
+            if is_new:
+                await self._start(instrument, held.hazard)
+            else:
+                if instrument.is_running:
+                    await instrument.adjust(programme)
+                if not instrument.is_running:  # it ended by itself; nobody asked for it once more
                     return Level(None)
                 await self._keep_hazard(name, held)
-            else:
-                await self._start(instrument, held.hazard)
             sample = await instrument.follow(is_at_level, self._look_of(name))
         return Level(instrument.looked(sample) if is_at_level.was_reached else None)
 
