@@ -131,3 +131,29 @@ def test_the_documented_script_runs(
     runpy.run_path(str(script), run_name="__main__")
     assert "DC40-26-0117: pass" in capsys.readouterr().out
     assert list(tmp_path.glob("C-*.pdf"))
+
+
+@pytest.mark.parametrize("hangs_up", [1, 5])
+def test_what_only_reads_is_asked_for_once_more_where_the_service_had_hung_up(
+    hangs_up: int,
+) -> None:
+    """Once: a service that always hangs up is told; what changes something is not sent again."""
+    asked: list[str] = []
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        asked.append(request.method)
+        if len(asked) <= hangs_up:
+            raise httpx.RemoteProtocolError("Server disconnected without sending a response.")
+        return httpx.Response(200, json={})
+
+    with Client("http://bench", transport=httpx.MockTransport(answer)) as client:
+        with pytest.raises(UnreachableError):
+            client.send("POST", "/x")
+        assert asked == ["POST"]
+        asked.clear()
+        if hangs_up == 1:
+            assert client.send("GET", "/x").status_code == 200
+        else:
+            with pytest.raises(UnreachableError):
+                client.send("GET", "/x")
+        assert asked == ["GET", "GET"]

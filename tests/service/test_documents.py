@@ -296,8 +296,8 @@ def test_however_many_ask_at_once_nothing_false_is_said_and_engineers_do_not_wai
         answer = httpx.get(f"{client.base_url}/verify/{number}", timeout=60)
         return answer.status_code, ">Genuine<" in answer.text, "Not checked" in answer.text
 
-    with ThreadPoolExecutor(80) as pool:
-        asked = [pool.submit(ask, n) for n in range(160)]
+    with ThreadPoolExecutor(40) as pool:
+        asked = [pool.submit(ask, n) for n in range(120)]
         for _ in range(5):
             assert client.sequence_file("DC40-FINAL"), "what engineers ask for has its own room"
     came = {each.result() for each in asked}

@@ -89,12 +89,18 @@ class Wire:
         self._http.close()
 
     def send(self, method: str, path: str, tries: int = 1, **options: Any) -> httpx.Response:
-        """The answer to a request; one that is lost is asked for again, ``tries`` times in all."""
+        """The answer to a request; one that is lost is asked for again, ``tries`` times in all.
+
+        What only reads is asked for once more where the service had just hung up: it does so on
+        who was idle, and cannot know that a request is on its way.
+        """
         for wait_s in (*ROOM_WAITS_S, None):
             try:
                 response = self._http.request(method, path, **options)
             except httpx.TransportError as error:
-                if tries > 1 and not isinstance(error, httpx.ConnectError):
+                had_hung_up = method == "GET" and isinstance(error, httpx.RemoteProtocolError)
+                least = 0 if had_hung_up else 1
+                if tries > least and not isinstance(error, httpx.ConnectError):
                     return self.send(method, path, tries - 1, **options)
                 raise UnreachableError(self.base_url, str(error) or type(error).__name__) from error
             if wait_s is None or not _wants_room(response):
