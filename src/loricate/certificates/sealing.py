@@ -9,9 +9,8 @@ of one kind is never taken for another.
 import base64
 import binascii
 import hashlib
-import json
 import warnings
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
@@ -20,6 +19,7 @@ import rfc8785
 from joserfc import jws
 from joserfc.errors import JoseError, SecurityWarning
 from joserfc.jwk import OKPKey
+from pydantic_core import to_json
 
 from loricate.core.json_text import JsonRefused, read_json
 
@@ -101,8 +101,12 @@ def sealed_digest(compact: str) -> str:
 
 def seal(document: dict[str, Any], key: SiteKey) -> str:
     """Give the sealed file's text."""
-    sealed = {"document": document, "jws": key.sign(canonical(document), Sort.DOCUMENT)}
-    return json.dumps(sealed, ensure_ascii=False, indent=2) + "\n"
+    return file_text({"document": document, "jws": key.sign(canonical(document), Sort.DOCUMENT)})
+
+
+def file_text(members: Mapping[str, Any]) -> str:
+    """The text of a sealed file, as people read it: indented."""
+    return f"{to_json(members, indent=2).decode()}\n"
 
 
 def opened(compact: str, jwk: Any, sort: Sort) -> bytes:

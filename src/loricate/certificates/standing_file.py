@@ -8,6 +8,7 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
+from loricate.certificates.sealing import file_text
 from loricate.papers.standing import Standing
 
 
@@ -44,15 +45,16 @@ class SealedStanding:
         """A sealed file's text with this standing; as it is where nothing came after it."""
         if not self:
             return sealed
-        told = {
-            **json.loads(sealed),
-            "standing": {
-                "superseded_by": self.superseded_by,
-                "revocation": json.loads(self.revocation) if self.revocation else None,
-                "approvals": [json.loads(each) for each in self.approvals],
-            },
-        }
-        return json.dumps(told, ensure_ascii=False, indent=2) + "\n"
+        return file_text(
+            {
+                **json.loads(sealed),
+                "standing": {
+                    "superseded_by": self.superseded_by,
+                    "revocation": json.loads(self.revocation) if self.revocation else None,
+                    "approvals": [json.loads(each) for each in self.approvals],
+                },
+            }
+        )
 
 
 PLAIN = SealedStanding()

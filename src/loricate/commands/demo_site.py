@@ -29,6 +29,8 @@ if TYPE_CHECKING:
 
 ACCOUNT, QUALITY = "mara", "ines"
 FASTEST = 200.0  # the pace up to which the demo bench believes its stand-ins' clocks
+# Whoever connects, or asks for any port, is given one from 32768 on.
+NOT_GIVEN_AWAY = range(20_000, 32_000)
 WRITTEN_ON = dt.date(2026, 11, 25)  # the day that the demo bench's calibration dates speak of
 
 
@@ -101,11 +103,12 @@ def new_password() -> str:
 
 
 def free_port() -> int:
-    """A loopback port that is free now."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port: int = probe.getsockname()[1]
-        return port
+    """A loopback port that is free now, and that no system gives away before it is used."""
+    while True:
+        port = secrets.choice(NOT_GIVEN_AWAY)
+        with socket.socket() as probe, contextlib.suppress(OSError):
+            probe.bind(("127.0.0.1", port))
+            return port
 
 
 def wait_for(client: "Client", seconds: float = 30.0) -> None:
