@@ -170,12 +170,14 @@ def test_a_value_is_set_in_a_file_and_its_comments_stay(loricate: Run, tmp_path:
     assert file.read_text(encoding="utf-8") == before.replace('"1.03 kV"', '"1.2 kV"')
     loricate("sequence", "set", str(file), "steps.insulation.settings.high", '["L"]')
     loricate("sequence", "set", str(file), "steps.withstand.limits.voltage.minimum", "0.99 kV")
+    loricate("sequence", "set", str(file), "steps.withstand.limits.current.minimum", "-5 mA")
     loricate("sequence", "set", str(file), "steps.earth.settings.dwell", "--remove")
     changed = loricate("sequence", "set", str(file), "title", "Own", "--json")
     document = json.loads(changed.stdout)
     assert document["title"] == "Own"
     assert document["steps"][2]["settings"]["high"] == ["L"]
     assert document["steps"][3]["limits"]["voltage"] == {"minimum": "0.99 kV"}
+    assert document["steps"][3]["limits"]["current"]["minimum"] == "-5 mA", "no option"
     assert "dwell" not in document["steps"][1]["settings"]
     text = file.read_text(encoding="utf-8")
     assert "# The filter draws about 1.4 mA" in text and text.count("#") == before.count("#")

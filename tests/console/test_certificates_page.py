@@ -122,6 +122,26 @@ def test_the_keys_of_the_site_are_shown(page: Page, site: dict[str, Any]) -> Non
     expect(page.get_by_role("link", name="Public keys (JWK set)")).to_be_visible()
 
 
+def test_a_key_is_prepared_and_begun(page: Page, site: dict[str, Any], client: Client) -> None:
+    """It signs nothing before it is begun, and what the former one signed still holds."""
+    number = certified(client)
+    sign_in(page, site, "/people")
+    keys = page.get_by_role("region", name="Keys")
+    keys.get_by_role("button", name="Prepare the next key for papers").click()
+    expect(keys.get_by_role("status")).to_contain_text("Hand out the public keys")
+    row = keys.get_by_role("row").filter(has_text="next")
+    expect(row).to_have_count(1)
+    kid = row.get_by_role("cell").first.inner_text()
+    state = {each.kid: each.state for each in client.keys()}
+    assert state[kid] == "next", "known, and in use by nobody"
+    row.get_by_role("button", name="Begin").click()
+    expect(keys.get_by_role("status")).to_contain_text("It signs from now on")
+    expect(keys.get_by_role("row").filter(has_text=kid)).to_contain_text("in use")
+    check_accessible(page)
+    told = client.verify_file(client.certificate_pdf(number))
+    assert told.genuine and told.counts
+
+
 def test_the_air_is_said_again_where_the_load_is_made(
     page: Page, site: dict[str, Any], client: Client
 ) -> None:

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from loricate.commands.arguments import TakesQuantities
 from loricate.commands.connection import Call, service_options
 from loricate.commands.output import NOT_PASSED, moment, print_table
 
@@ -17,7 +18,7 @@ def command() -> None:
     """See which instruments answer; zero, check and renew fixtures."""
 
 
-@command.command("ambient")
+@command.command("ambient", cls=TakesQuantities)
 @click.argument("temperature", default="")
 @click.argument("humidity", default="")
 @service_options

@@ -67,15 +67,22 @@ def prepare(purpose: str, call: Call) -> None:
 
 
 @command.command("begin")
-@click.argument("kid")
+@PURPOSE
 @service_options
-def begin(kid: str, call: Call) -> None:
+def begin(purpose: str, call: Call) -> None:
     """Sign with the next key from now on; what the former one signed is verified as before.
 
-    Example: loricate key begin 6pY2mS3l…
+    Example: loricate key begin --for papers
     """
     with call.connect() as client:
-        done = client.begin_key(kid)
+        prepared = [
+            each.kid for each in client.keys() if (each.purpose, each.state) == (purpose, "next")
+        ]
+        if not prepared:
+            raise click.ClickException(
+                f"No next key for {purpose} is prepared: `loricate key prepare --for {purpose}`."
+            )
+        done = client.begin_key(prepared[0])
     if not call.printed(done):
         click.echo(f"Signed with {done.kid} from now on.")
         click.echo(f"The former key is in {done.put_away}; keep it apart, or destroy it.", err=True)

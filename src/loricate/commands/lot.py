@@ -16,7 +16,7 @@ SHOWN_WAITING = 20
 
 @click.group("lot")
 def command() -> None:
-    """Open, list, show, print and close lots."""
+    """Open, list, show, print, sum up and close lots."""
 
 
 @command.command("open")

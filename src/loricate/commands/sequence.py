@@ -6,6 +6,7 @@ from typing import IO, TYPE_CHECKING
 
 import click
 
+from loricate.commands.arguments import TakesQuantities
 from loricate.commands.challenge_view import print_challenge, write_matrix
 from loricate.commands.connection import Call, service_options
 from loricate.commands.cue_pictures import send_pictures
@@ -299,7 +300,7 @@ def label(code: str, folder: Path, call: Call) -> None:
         click.echo(str(path))
 
 
-@command.command("set")
+@command.command("set", cls=TakesQuantities)
 @click.argument("file", type=FILE)
 @click.argument("path")
 @click.argument("value", required=False)

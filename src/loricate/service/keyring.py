@@ -5,6 +5,7 @@ one of each is prepared first: it is known to whoever verifies before anything i
 """
 
 import datetime as dt
+import json
 import sqlite3
 from dataclasses import dataclass
 from pathlib import Path
@@ -63,7 +64,7 @@ def kid_of_records(conn: sqlite3.Connection) -> str:
     last = ledger.last_entry(conn)
     if last is None:
         return ""
-    return key_id(last.sealed.rpartition('"jws": "')[2].partition('"')[0])
+    return key_id(json.loads(last.sealed)["jws"])
 
 
 def _finish_change(files: KeyFiles, purpose: str, kid: str) -> None:
