@@ -5,9 +5,7 @@
 #let sides = (left, right, right, right, left, left)
 #let between = (2pt, 4pt, 4pt, 6pt, 5pt, 0pt)
 
-#let heads = table.header(
-  ..data.heads.map(each => table.cell(stroke: (bottom: 0.8pt + rule), small(each)))
-)
+#let heads = table.header(..column-heads(data.heads))
 
 // Most cells are as the table is set; what is empty costs nothing.
 #let reading(row) = (
@@ -23,11 +21,12 @@
   (table.cell(colspan: 6, align(center, image(curve.file, width: 92%, alt: curve.alt))),)
 }
 
+// Below a title is room for what hangs from its letters.
 #let opening(step) = (
-  table.cell(colspan: 5, inset: (top: 4pt, bottom: 1pt), text(size: 8.5pt, weight: "bold", step.title)),
-  table.cell(inset: (top: 4pt, bottom: 1pt), word(step.verdict, step.tint)),
+  table.cell(colspan: 5, inset: (top: 4pt, bottom: 2.5pt), text(size: 8.5pt, weight: "bold", step.title)),
+  table.cell(inset: (top: 4pt, bottom: 2.5pt), word(step.verdict, step.tint)),
   ..if step.told == "" { () } else {
-    (table.cell(colspan: 6, inset: (left: 6pt, y: 1pt), text(size: 6.8pt, fill: soft, step.told)),)
+    (table.cell(colspan: 6, inset: (left: 6pt, top: 1pt, bottom: 2pt), text(size: 6.8pt, fill: soft, step.told)),)
   },
 )
 
@@ -60,9 +59,7 @@
     columns: (1fr, ..quantities.map(each => 1.1fr), 11%),
     align: (left, ..quantities.map(each => right), left),
     column-gutter: 6pt,
-    table.header(
-      ..(step.points.first, ..quantities, step.points.last).map(each => table.cell(stroke: (bottom: 0.8pt + rule), small(each)))
-    ),
+    table.header(..column-heads((step.points.first, ..quantities, step.points.last))),
     ..for row in step.points.rows {
       (pad(left: 6pt, text(size: 7.2pt, row.name)),)
       row.cells.map(each => text(size: 7.2pt, fill: tints.at(each.tint), each.text))

@@ -63,6 +63,11 @@
 
 #let code-to-scan(size) = image("code.svg", height: size, alt: data.words.code)
 
+// The heads of a table's columns, over a rule.
+#let column-heads(names) = names.map(each => table.cell(
+  stroke: (bottom: 0.8pt + rule), inset: (x: 0pt, top: 2pt, bottom: 3pt), small(each),
+))
+
 // Words in a frame that nobody overlooks: a document that no longer counts says so first.
 #let warnings(texts) = for each in texts {
   show regex("[A-Z]-\d{4}-\d{6,}"): box // a number is never broken

@@ -16,8 +16,8 @@
   #if data.above != "" { block(text(size: 7.5pt, data.above)) }
   == #data.words.units
   #table(
-    columns: (1fr, 1fr, 0.35fr, 0.9fr), column-gutter: 6pt,
-    table.header(..data.heads.map(each => table.cell(stroke: (bottom: 0.8pt + rule), small(each)))),
+    columns: (1fr, 1fr, 0.35fr, 0.9fr), column-gutter: 6pt, inset: (x: 0pt, y: 3pt),
+    table.header(..column-heads(data.heads)),
     ..for unit in data.units {
       (unit.serial, word(unit.verdict, unit.tint), unit.times, unit.document)
     },
