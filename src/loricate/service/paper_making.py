@@ -33,7 +33,6 @@ class Order:
 
     sealed: str
     standing: SealedStanding
-    is_first: bool
     is_made: bool
     keys: dict[str, object]
 
@@ -45,7 +44,6 @@ def order_of(conn: sqlite3.Connection, number: str) -> Order:
     return Order(
         entry.sealed,
         standing,
-        not papers.newest_paper(conn, number),
         papers.was_made(conn, number, standing.mark),
         site_keys.key_set(conn),
     )
@@ -89,14 +87,15 @@ class PaperMaker:
             digest = await asyncio.to_thread(keep_file, self.store.papers, pdf)
 
         def keep(conn: sqlite3.Connection) -> None:
+            mark = order.standing.mark
+            # What came after it meanwhile has an entry of its own, whose paper says so.
+            is_current = standing_of(conn, number).mark == mark
             # Made at the same time for another reason, it is enough once.
-            is_wanted = "again" in outgoing.facts or not papers.was_made(
-                conn, number, order.standing.mark
-            )
-            if digest and is_wanted:
-                papers.add_paper(conn, number, digest, order.standing.mark)
+            is_wanted = "again" in outgoing.facts or not papers.was_made(conn, number, mark)
+            if digest and is_current and is_wanted:
+                papers.add_paper(conn, number, digest, mark)
             outbox.set_sent(conn, outgoing.id)
-            if self.exports and order.is_first and "serial" in outgoing.facts:
+            if self.exports and "serial" in outgoing.facts:  # the entry of its issue
                 entry = ledger.get_numbered(conn, number)
                 facts = {**outgoing.facts, "date": entry.issued_at[:10], "number": number}
                 outbox.add_outgoing(conn, EXPORT, number, facts)
