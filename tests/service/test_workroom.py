@@ -2,10 +2,13 @@
 
 import asyncio
 import operator
+import threading
 import time
 from collections.abc import AsyncIterator
+from typing import Any
 
 import pytest
+from pebble import ProcessPool
 
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.kinds import find_kind
@@ -74,3 +77,41 @@ async def test_who_comes_when_too_many_wait_is_told_at_once(room: Workroom) -> N
 async def test_a_kind_goes_between_processes_by_its_name(room: Workroom) -> None:
     kind = find_kind("withstand")
     assert await room.do(find_kind, "withstand") is kind
+
+
+@pytest.fixture
+def held_back(monkeypatch: pytest.MonkeyPatch) -> threading.Event:
+    """Workers come only once this is set; who waits for that on the loop never sets it."""
+    let_go, schedule = threading.Event(), ProcessPool.schedule
+
+    def slowly(self: ProcessPool, *given: Any, **more: Any) -> Any:
+        if not let_go.wait(10):
+            raise AssertionError("the loop waits for the workers to come")
+        return schedule(self, *given, **more)
+
+    monkeypatch.setattr(ProcessPool, "schedule", slowly)
+    return let_go
+
+
+async def test_the_loop_goes_on_while_workers_come(
+    room: Workroom, held_back: threading.Event
+) -> None:
+    asyncio.get_running_loop().call_later(0.05, held_back.set)
+    both = await asyncio.gather(room.do(operator.add, 2, 3), room.do(operator.add, 4, 5))
+    assert list(both) == [5, 9]
+
+
+async def test_a_room_is_closed_while_its_workers_come(
+    room: Workroom, held_back: threading.Event
+) -> None:
+    going = asyncio.create_task(room.do(time.sleep, 60))
+    await asyncio.sleep(0.05)
+    going.cancel()
+    closing = asyncio.create_task(asyncio.to_thread(room.close))
+    held_back.set()
+    async with asyncio.timeout(30):
+        await closing
+    with pytest.raises(asyncio.CancelledError):
+        await going
+    with pytest.raises(RuntimeError, match="not active"):
+        await room.do(operator.add, 2, 3)

@@ -9,11 +9,12 @@ import multiprocessing
 import os
 import pickle
 import resource
+import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import TimeoutError as TookTooLong
 from typing import TypeVar
 
-from pebble import ProcessExpired, ProcessPool
+from pebble import ProcessExpired, ProcessFuture, ProcessPool
 
 from loricate.core.errors import Finding
 from loricate.core.kinds.loading import load_kinds
@@ -73,6 +74,7 @@ class Workroom:
         context = multiprocessing.get_context("forkserver")
         context.set_forkserver_preload(PRELOADED)
         self._pool = ProcessPool(workers, 0, _enter, [most_bytes, tuple(kinds)], context)
+        self._door = threading.Lock()  # a pool that is stopped while it begins goes on
 
     @property
     def inside(self) -> int:
@@ -90,9 +92,10 @@ class Workroom:
         asked = pickle.dumps((work, given))
         self._inside += 1
         try:
-            going = self._pool.schedule(_perform, args=[asked], timeout=self.within_s)
             # A pool that does not come back itself is a defect, and must not hold anybody for ever.
             async with asyncio.timeout(self.within_s * (self._inside + 1) + STARTS_WITHIN_S):
+                # Before the first worker comes its libraries are read: no loop waits for that.
+                going = await asyncio.to_thread(self._schedule, asked)
                 told: bytes = await asyncio.wrap_future(going)
             is_done, came = pickle.loads(told)
         except TookTooLong:
@@ -108,7 +111,12 @@ class Workroom:
         done: R = came
         return done
 
+    def _schedule(self, asked: bytes) -> ProcessFuture[bytes]:
+        with self._door:
+            return self._pool.schedule(_perform, args=[asked], timeout=self.within_s)
+
     def close(self) -> None:
         """Stop at once, whatever is under way."""
-        self._pool.stop()  # type: ignore[no-untyped-call]
+        with self._door:
+            self._pool.stop()  # type: ignore[no-untyped-call]
         self._pool.join()
