@@ -190,7 +190,8 @@ async def test_the_audit_is_filtered_and_paged(site: Site) -> None:
 
     added = await found(action="ADD acc")
     assert [each["subject"] for each in added] == ["quin", "nils", "olle"]
-    assert [each["subject"] for each in await found(subject="ni")] == ["nils"]
+    part = await found(action="add account", subject="NI")  # keys are noted too, by random names
+    assert [each["subject"] for each in part] == ["nils"]
     assert await found(account="olle") == []
     assert await found(since="2999-01-01") == [] and await found(until="1999-12-31") == []
     today = added[0]["at"][:10]
