@@ -7,8 +7,11 @@ class OutgoingOut(BaseModel):
     """Something that leaves the service: a document to a folder, and what became of it."""
 
     id: int
-    target: str = Field(description="Where to: `export`, the folder that the site names")
-    subject: str = Field(description="What is sent, such as a document's number")
+    target: str = Field(
+        description="Where to: `paper`, to be drawn; `export`, the folder that the site names; "
+        "`summary`, a lot that was closed, to be summed up"
+    )
+    subject: str = Field(description="What is sent: a document's number, or a lot's code")
     queued_at: str
     tries: int
     next_try_at: str

@@ -82,6 +82,22 @@ def close_lot(conn: sqlite3.Connection, code: str, account: str) -> None:
     audit.note(conn, account, "close lot", code)
 
 
+def under_way(conn: sqlite3.Connection, code: str) -> list[str]:
+    """The runs of a lot that are armed or running."""
+    rows = conn.execute(
+        "SELECT id FROM run WHERE lot = ? AND state IN ('armed', 'running') ORDER BY id", (code,)
+    )
+    return [str(row["id"]) for row in rows]
+
+
+def has_documents(conn: sqlite3.Connection, code: str) -> bool:
+    """Whether all that can be issued for the runs of a lot that have ended has been."""
+    row = conn.execute(
+        "SELECT 1 FROM run WHERE lot = ? AND state = 'finished' AND is_issued = 0 LIMIT 1", (code,)
+    ).fetchone()
+    return row is None
+
+
 def appearances(conn: sqlite3.Connection, codes: Sequence[str]) -> dict[str, list[Appearance]]:
     """Every verdict of a unit of these lots, by lot, oldest first.
 

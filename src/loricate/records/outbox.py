@@ -89,6 +89,24 @@ def set_sent(conn: sqlite3.Connection, outgoing: int) -> None:
     )
 
 
+def set_all_sent(conn: sqlite3.Connection, target: str, subject: str) -> None:
+    """Keep that whatever of one subject waited for a target has got there."""
+    conn.execute(
+        "UPDATE outbox SET sent_at = ?, tries = tries + 1, problem = ''"
+        " WHERE sent_at IS NULL AND target = ? AND subject = ?",
+        (now(), target, subject),
+    )
+
+
+def is_waiting(conn: sqlite3.Connection, target: str, subject: str) -> bool:
+    """Whether anything of one subject waits for a target."""
+    row = conn.execute(
+        "SELECT 1 FROM outbox WHERE sent_at IS NULL AND target = ? AND subject = ? LIMIT 1",
+        (target, subject),
+    ).fetchone()
+    return row is not None
+
+
 def set_problem(conn: sqlite3.Connection, outgoing: Outgoing, problem: str) -> None:
     """Keep why an entry could not be sent, and when it is tried again: later each time."""
     wait_s = min(FIRST_WAIT_S * 2.0**outgoing.tries, LONGEST_WAIT_S)

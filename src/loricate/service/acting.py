@@ -1,19 +1,17 @@
-"""Acts on what was issued: revoke, approve, sum up a lot, draw again; the list of revocations."""
+"""Acts on what was issued: revoke, approve, draw again; the list of revocations."""
 
-import asyncio
 import sqlite3
 from collections.abc import Callable, Sequence
-from typing import Any
 
 from loricate.certificates.acts import RevocationList, Signer, approval_body, revocation_body
-from loricate.certificates.issue import KINDS, Document, Draft
+from loricate.certificates.issue import KINDS, Draft
 from loricate.core.errors import Finding
 from loricate.records import audit, ledger, outbox
 from loricate.records.ledger import APPROVABLE, REVOCABLE, LedgerEntry
 from loricate.records.papers import PAPER
 from loricate.records.stamps import now
 from loricate.records.store import Store
-from loricate.service.ledger_keeping import Entering, LedgerKeeper, Sealed
+from loricate.service.ledger_keeping import Entering, LedgerKeeper
 from loricate.service.problems import NotReady, WrongState
 
 MOST_APPROVED = 10_000  # documents of one approval: a lot's worth
@@ -24,7 +22,6 @@ class Acts:
 
     def __init__(self, store: Store, keeper: LedgerKeeper) -> None:
         self.store, self.keeper = store, keeper
-        self._summing = asyncio.Lock()
 
     async def revoke(self, number: str, reason: str, by: Signer) -> str:
         """Have a document count no longer; gives the revocation's number.
@@ -86,18 +83,6 @@ class Acts:
 
         return await self._enter(draft, still)
 
-    async def sum_up(self, code: str, look: Callable[[sqlite3.Connection], Document]) -> str:
-        """Issue the summary of a lot as it stands, in place of the one before; gives its number."""
-
-        def read(conn: sqlite3.Connection) -> tuple[Document, str]:
-            return look(conn), ledger.summary_of_lot(conn, code)
-
-        async with self._summing:  # two at once would both take the place of the same one
-            lot, previous = await self.store.read(read)
-            draft = Draft("lot", {"lot": lot}, supersedes=previous, lot=code)
-            facts = {"serial": code, "lot": code, "product": str(lot["product"])}
-            return await self._enter(draft, facts=facts)
-
     async def draw_again(self, number: str, by: str) -> None:
         """Have the paper of a document made again, whatever became of the one that was made."""
 
@@ -120,15 +105,10 @@ class Acts:
         listed = await self.store.read(look)
         return listed.sign(self.keeper.keys.documents)
 
-    async def _enter(self, draft: Draft, keep: Any = None, facts: Any = None) -> str:
-        (made,) = await self.keeper.enter([Entering(draft, None, facts or {}, keep)])
-        _raise_problem(made)
-        return str(made.document["number"])
-
-
-def _raise_problem(made: Sealed) -> None:
-    if made.problem:
-        raise NotReady.because([Finding("document", "cannot be sealed", made.problem)])
+    async def _enter(
+        self, draft: Draft, keep: Callable[[sqlite3.Connection, LedgerEntry], None]
+    ) -> str:
+        return await self.keeper.enter_one(Entering(draft, keep=keep))
 
 
 def _check_approvable(conn: sqlite3.Connection, numbers: Sequence[str], by: str = "") -> None:

@@ -11,6 +11,7 @@ from loricate.certificates.issue import KINDS, Document, Draft, Place, issued, n
 from loricate.certificates.ledger import GENESIS, entry_hash
 from loricate.certificates.sealing import SealError, SiteKey, seal
 from loricate.certificates.verifying import verify
+from loricate.core.errors import Finding
 from loricate.records import audit, ledger, outbox
 from loricate.records.ledger import LedgerEntry
 from loricate.records.papers import PAPER
@@ -18,6 +19,7 @@ from loricate.records.stamps import now
 from loricate.records.store import Store
 from loricate.service.head_keeping import HeadKeeper
 from loricate.service.keyring import Keyring
+from loricate.service.problems import NotReady
 from loricate.service.sending import Sender
 from loricate.service.workroom import Workroom
 
@@ -138,6 +140,13 @@ class LedgerKeeper:
                 await self.heads.keep()
         self.sender.look()
         return made
+
+    async def enter_one(self, entering: Entering) -> str:
+        """Issue one document; gives its number. Raises NotReady where it cannot be sealed."""
+        (made,) = await self.enter([entering])
+        if made.problem:
+            raise NotReady.because([Finding("document", "cannot be sealed", made.problem)])
+        return str(made.document["number"])
 
     async def _series(self, kind: str, day: dt.date) -> tuple[str, int]:
         letter = await self.store.read(lambda conn: ledger.letter_of(conn, kind))

@@ -1,13 +1,14 @@
 """Sending what waits in the outbox, until it has got there; nothing waits for it.
 
-Papers are made here as well: they go to the folder of papers, and from there further.
+Papers are made here as well: they go to the folder of papers, and from there further. So are the
+summaries of lots that were closed.
 """
 
 import asyncio
 import contextlib
 import logging
 import sqlite3
-from collections.abc import Awaitable, Callable, Iterator, Mapping
+from collections.abc import Awaitable, Callable, Iterator
 from functools import partial
 
 from loricate.records import ledger, outbox, papers
@@ -29,13 +30,17 @@ class Sender:
 
     def __init__(self, store: Store, exporter: Exporter, make_paper: Send, makers: int) -> None:
         self.store, self.exporter = store, exporter
-        self._targets: Mapping[str, tuple[Send, int]] = {
-            PAPER: (make_paper, makers),
-            EXPORT: (self._export, 1),
-        }
-        self._wanted = {target: asyncio.Event() for target in self._targets}
+        self._targets: dict[str, tuple[Send, int]] = {}
+        self._wanted: dict[str, asyncio.Event] = {}
+        self.add(PAPER, make_paper, makers)
+        self.add(EXPORT, self._export)
         self._sending: list[asyncio.Task[None]] = []
         self._is_closed = False
+
+    def add(self, target: str, send: Send, at_once: int = 1) -> None:
+        """Send what waits for a target in this way, so many at once; before it is opened."""
+        self._targets[target] = send, at_once
+        self._wanted[target] = asyncio.Event()
 
     def open(self) -> None:
         """Begin with what a service before this one left."""
