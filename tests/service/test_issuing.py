@@ -11,16 +11,9 @@ from loricate.core.measuring.grading import Cause, Verdict
 from loricate.core.sequences.ready import ReadySequence
 from loricate.records import ledger, runs
 from loricate.records.ledger import IssuedAlready, LedgerEntry
-from loricate.records.outbox import Outgoing
-from loricate.records.store import Store
-from loricate.service.exporting import Exporter
-from loricate.service.head_keeping import HeadKeeper
 from loricate.service.issuing import Issuer
-from loricate.service.keyring import KeyFiles, Keyring
-from loricate.service.ledger_keeping import LedgerKeeper
-from loricate.service.sending import Sender
-from loricate.service.workroom import Workroom
 from tests.records.test_runs import add_attempt, add_run
+from tests.service.ledger_rig import LedgerRig
 
 BENCH = {
     "code": "BENCH-2",
@@ -31,26 +24,14 @@ BENCH = {
 }  # fmt: skip
 
 
-async def nothing(outgoing: Outgoing) -> None:
-    """Papers are another test's."""
-
-
 @pytest.fixture
 async def issuer(tmp_path: Path, conn: sqlite3.Connection) -> AsyncIterator[Issuer]:
     """An issuer over a database with the demo's definitions; no paper is made."""
-    store = Store(tmp_path / "r.sqlite")
-    keys = Keyring(store, KeyFiles(tmp_path), "Quillmere")
-    heads = HeadKeeper(store, keys, "Quillmere", "BENCH-2", [tmp_path])
-    sealing = Workroom("sealing")
-    sender = Sender(store, Exporter(None, tmp_path), nothing, 1)
-    keeper = LedgerKeeper(
-        store, keys, heads, sender, sealing, ("Quillmere", "UTC"), "http://127.0.0.1"
-    )
-    made = Issuer(store, keeper)
+    rig = LedgerRig(tmp_path)
+    made = Issuer(rig.store, rig.keeper)
     yield made
     await made.close()
-    sealing.close()
-    store.close()
+    await rig.close()
 
 
 def failed_run(conn: sqlite3.Connection, sequence: ReadySequence) -> str:

@@ -17,21 +17,15 @@ from loricate.records import outbox, papers
 from loricate.records.kept_files import read_file
 from loricate.records.outbox import Outgoing
 from loricate.records.papers import PAPER
-from loricate.records.store import Store
 from loricate.service.acting import Acts
-from loricate.service.exporting import Exporter
-from loricate.service.head_keeping import HeadKeeper
-from loricate.service.keyring import KeyFiles, Keyring
-from loricate.service.ledger_keeping import Entering, LedgerKeeper
+from loricate.service.ledger_keeping import Entering
 from loricate.service.paper_making import EXPORT, PaperMaker
-from loricate.service.sending import Sender
 from loricate.service.standing import standing_of
 from loricate.service.workroom import Workroom
-from tests.certificates.made import INES, document
+from tests.certificates.made import INES, body
+from tests.service.ledger_rig import LedgerRig
 
 SERIAL = "DC40-26-0117"
-ADDED = ("format", "kind", "number", "supersedes", "issued_at", "zone", "site", "software",
-         "ledger", "verify_url")  # fmt: skip
 
 
 class HeldRoom(Workroom):
@@ -49,28 +43,20 @@ class HeldRoom(Workroom):
         return json.dumps(["paper", order.standing.mark]).encode()
 
 
-class Site:
+class Site(LedgerRig):
     """One issued certificate, and whoever makes its papers."""
 
     def __init__(self, folder: Path) -> None:
-        self.store = Store(folder / "records.sqlite")
-        keys = Keyring(self.store, KeyFiles(folder), "Quillmere")
-        heads = HeadKeeper(self.store, keys, "Quillmere", "BENCH-2", [folder])
-        self.sealing, self.room = Workroom("sealing"), HeldRoom()
-        self.maker = PaperMaker(self.store, keys, Look(), self.room, exports=True)
-        sender = Sender(self.store, Exporter(None, folder), self.maker.send, 1)
-        self.keeper = LedgerKeeper(
-            self.store, keys, heads, sender, self.sealing, ("Quillmere", "UTC"), "http://127.0.0.1"
-        )
+        super().__init__(folder)
+        self.room = HeldRoom()
+        self.maker = PaperMaker(self.store, self.keys, Look(), self.room, exports=True)
         self.acts = Acts(self.store, self.keeper)
         self.number = ""
 
     async def issue(self) -> None:
         """Issue the certificate."""
-        body = {name: value for name, value in document().items() if name not in ADDED}
-        draft = Draft("certificate", body, serial=SERIAL)
-        (made,) = await self.keeper.enter([Entering(draft, None, {"serial": SERIAL})])
-        self.number = str(made.document["number"])
+        draft = Draft("certificate", body(), serial=SERIAL)
+        self.number = await self.keeper.enter_one(Entering(draft, facts={"serial": SERIAL}))
 
     def waiting(self, target: str = PAPER) -> list[Outgoing]:
         """What is to be sent, the oldest first."""
@@ -100,8 +86,7 @@ async def site(tmp_path: Path) -> AsyncIterator[Site]:
     made = Site(tmp_path)
     await made.issue()
     yield made
-    made.sealing.close()
-    made.store.close()
+    await made.close()
 
 
 @pytest.mark.parametrize("order", list(permutations(range(3))))

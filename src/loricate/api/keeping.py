@@ -4,7 +4,7 @@ from pydantic import BaseModel, Field
 
 
 class OutgoingOut(BaseModel):
-    """Something that leaves the service: a document to a folder, and what became of it."""
+    """Something that is made or sent after what it comes of, and what became of it."""
 
     id: int
     target: str = Field(

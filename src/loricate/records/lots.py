@@ -11,6 +11,7 @@ from loricate.records import audit
 from loricate.records.errors import NotFound
 from loricate.records.stamps import now
 
+SUMMARY = "summary"  # the outbox's target for closed lots that are to be summed up
 _LOT = "code, product, quantity, serials, order_number, state, created_at, created_by, closed_at"
 
 

@@ -165,15 +165,17 @@ def not_issued(conn: sqlite3.Connection) -> list[str]:
     return [str(row["id"]) for row in rows]
 
 
-def set_issued(conn: sqlite3.Connection, run_id: str, ended_at: str) -> None:
+def set_issued(conn: sqlite3.Connection, run_id: str, ended_at: str) -> bool:
     """Say that all that can be issued for a run, as it ended then, has been.
 
-    One that was gone on with since has an end of its own to issue for.
+    One that was gone on with since has an end of its own to issue for. Gives whether that is new.
     """
-    conn.execute(
-        "UPDATE run SET is_issued = 1 WHERE id = ? AND ended_at = ? AND state = 'finished'",
+    done = conn.execute(
+        "UPDATE run SET is_issued = 1 WHERE id = ? AND ended_at = ? AND state = 'finished'"
+        " AND is_issued = 0",
         (run_id, ended_at),
     )
+    return done.rowcount == 1
 
 
 def get_run(conn: sqlite3.Connection, run_id: str) -> Row:

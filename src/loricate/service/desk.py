@@ -9,7 +9,7 @@ from functools import partial
 from loricate.bench.claims import Claim
 from loricate.bench.plan import read_bench_plan
 from loricate.papers.look import Look
-from loricate.records import accounts, runs
+from loricate.records import accounts, lots, runs
 from loricate.records.store import Store
 from loricate.service.acting import Acts
 from loricate.service.bench_side import BenchAccess
@@ -22,7 +22,7 @@ from loricate.service.issuing import Issuer
 from loricate.service.keyring import Keyring
 from loricate.service.ledger_check import LedgerCheck
 from loricate.service.ledger_keeping import LedgerKeeper
-from loricate.service.lot_keeping import SUMMARY, LotKeeper
+from loricate.service.lot_keeping import LotKeeper
 from loricate.service.paper_look import tried_look
 from loricate.service.paper_making import PaperMaker
 from loricate.service.sending import Sender
@@ -75,7 +75,7 @@ class Desk:
         self.issuer = Issuer(self.store, self.keeper)
         self.acts = Acts(self.store, self.keeper)
         self.lots = LotKeeper(self.store, self.keeper)
-        self.sender.add(SUMMARY, self.lots.send)
+        self.sender.add(lots.SUMMARY, self.lots.send)
         self.limiter, self.hashing = AttemptLimiter(), Hashing()
         self.door = Door(self.store, self.hashing, self.limiter, settings.idle_minutes)
         self.codes: dict[str, CodeSecret] = {}  # by account: given, and not yet confirmed

@@ -14,7 +14,7 @@ from loricate.core.gate import Coverage, Requirement, certificate_gate, is_open
 from loricate.core.measuring.grading import Cause
 from loricate.core.products.expected import Done
 from loricate.core.sequences.released import ReleasedSequence
-from loricate.records import accounts, curves, doubts, ledger, runs, sequences
+from loricate.records import accounts, curves, doubts, ledger, lots, outbox, runs, sequences
 from loricate.records.sequences import SequenceRecord
 from loricate.records.store import Store
 from loricate.service.ledger_keeping import Entering, LedgerKeeper
@@ -206,7 +206,15 @@ class Issuer:
                 if sealed.problem:
                     logger.error("document set aside", extra={"reason": sealed.problem})
                     await self._set_aside(unit_id, sealed.problem)
-        await self.store.write(lambda conn: runs.set_issued(conn, run_id, run["ended_at"]))
+
+        def done(conn: sqlite3.Connection) -> None:
+            lot = lots.find_lot(conn, run["lot"])
+            is_new = runs.set_issued(conn, run_id, run["ended_at"])
+            if is_new and lot is not None and lot.state == "closed":
+                outbox.add_outgoing(conn, lots.SUMMARY, lot.code, {})
+
+        await self.store.write(done)
+        self.keeper.sender.look()
 
     async def _set_aside(self, run_unit_id: str, reason: str) -> None:
         await self.store.write(lambda conn: ledger.set_aside(conn, run_unit_id, reason))

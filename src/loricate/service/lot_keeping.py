@@ -1,4 +1,8 @@
-"""Lots as they stand, and their summaries: issued when one is closed, whoever dies meanwhile."""
+"""Lots as they stand, and their summaries: issued when one is closed, whoever dies meanwhile.
+
+What still comes of a closed lot, a run that was made before or a unit that is put right, takes one
+more summary, in place of the one before.
+"""
 
 import asyncio
 import logging
@@ -10,13 +14,12 @@ from loricate.certificates.issue import Draft
 from loricate.core.planning.lots import Appearance, Progress, progress, read_serials
 from loricate.records import ledger, lots, outbox
 from loricate.records.ledger import LedgerEntry
-from loricate.records.lots import LotRecord
+from loricate.records.lots import SUMMARY, LotRecord
 from loricate.records.outbox import Outgoing
 from loricate.records.store import Store
 from loricate.service.ledger_keeping import Entering, LedgerKeeper
 from loricate.service.problems import WrongState
 
-SUMMARY = "summary"  # the outbox's target for lots that were closed
 WITHIN_S, LOOK_EACH_S = 10.0, 0.05
 logger = logging.getLogger("loricate.certificates")
 

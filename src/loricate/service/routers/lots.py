@@ -109,5 +109,4 @@ async def issue_summary(code: str, person: Summer, desk: TheDesk) -> Entered:
 @router.post("/{code}/close", response_model=LotSummary)
 async def close_lot(code: str, person: Runner, desk: TheDesk) -> LotSummary:
     """Close a lot: no run is made in it any more, and its summary is issued."""
-
     return await desk.lots.close(code, person.name)
