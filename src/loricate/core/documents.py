@@ -1,7 +1,7 @@
 """Reading documents: what is wrong with one is a path and a sentence each."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError, ValidationInfo
@@ -10,7 +10,7 @@ from pydantic_core import PydanticCustomError
 from loricate.core.errors import DocumentError, Finding
 
 MOST_FINDINGS = 200  # of one document; who has more puts those right first
-FAULT_AT = "fault_at"
+FAULT_AT, FAULTS_AT = "fault_at", "faults_at"
 INCOMING = "incoming"
 ModelT = TypeVar("ModelT", bound=BaseModel)
 
@@ -32,6 +32,15 @@ def fault_at(place: str, reason: str, remedy: str = "") -> PydanticCustomError:
     )
 
 
+def faults_at(faults: Iterable[tuple[str, str, str]]) -> PydanticCustomError:
+    """What a validator raises that found several faults: place, reason and remedy of each."""
+    told = [
+        {"place": place, "reason": reason, "remedy": remedy} for place, reason, remedy in faults
+    ]
+    text = " ".join(f"{each['place']}: {each['reason']}; {each['remedy']}" for each in told)
+    return PydanticCustomError(FAULTS_AT, "{text}", {"text": text, "faults": told})
+
+
 def is_incoming(info: ValidationInfo) -> bool:
     """Whether a document is on its way in, and held to more than one that is stored already.
 
@@ -48,11 +57,12 @@ def findings_of(error: ValidationError, prefix: str = "") -> tuple[Finding, ...]
         for part in each["loc"]:
             path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
         reason, remedy = each["msg"].removeprefix("Value error, "), ""
-        if each["type"] == FAULT_AT:
-            told = each["ctx"]
-            path = f"{path}.{told['place']}" if path else told["place"]
-            reason, remedy = told["reason"], told["remedy"]
-        elif each["type"] == "extra_forbidden":
+        if each["type"] in (FAULT_AT, FAULTS_AT):
+            for told in each["ctx"].get("faults", [each["ctx"]]):
+                place = f"{path}.{told['place']}" if path else told["place"]
+                found.append(Finding(place, told["reason"], told["remedy"]))
+            continue
+        if each["type"] == "extra_forbidden":
             reason, remedy = "is not a known key", "remove it or correct its spelling."
         elif each["type"] == "missing":
             reason, remedy = "is missing", "add it."
@@ -60,7 +70,7 @@ def findings_of(error: ValidationError, prefix: str = "") -> tuple[Finding, ...]
             reason = f"has {each['ctx']['actual_length']} entries"
             remedy = f"at most {each['ctx']['max_length']} are taken."
         found.append(Finding(path or "document", reason, remedy))
-    return tuple(found)
+    return tuple(found[:MOST_FINDINGS])
 
 
 def read_document(model: type[ModelT], data: object, document: str) -> ModelT:

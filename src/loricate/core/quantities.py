@@ -55,6 +55,11 @@ class Dimension:
     def __str__(self) -> str:
         return self.name
 
+    @property
+    def with_article(self) -> str:
+        """Its name in a sentence: a voltage, an area."""
+        return f"{'an' if self.name[0] in 'aeiou' else 'a'} {self.name}"
+
     def written(self, number: str, prefix: str = "") -> str:
         """A number with its unit."""
         if not self.unit:
@@ -72,6 +77,8 @@ TIME = Dimension("time", "s", ("s",), "nµm", "2 s")
 FREQUENCY = Dimension("frequency", "Hz", ("Hz",), "mkM", "50 Hz")
 POWER = Dimension("power", "W", ("W",), "µmkM", "1.9 kW")
 LENGTH = Dimension("length", "m", ("m",), "m", "3 m")
+# Of a conductor: always in mm², so that it takes no prefix.
+AREA = Dimension("area", "mm²", ("mm²", "mm2"), "", "0.5 mm²", shown_times=1_000_000)
 RATIO = Dimension("ratio", "%", ("%",), "", "5 %", shown_times=100)
 TEMPERATURE = Dimension("temperature", "°C", ("°C", "degC"), "", "23.5 °C")
 ENERGY = Dimension("energy", "J", ("J",), "µmk", "350 mJ")
@@ -96,6 +103,7 @@ DIMENSIONS = {
         FREQUENCY,
         POWER,
         LENGTH,
+        AREA,
         RATIO,
         TEMPERATURE,
         ENERGY,
@@ -141,6 +149,7 @@ _PLAIN_FORMS = ("<wide>", "<narrow>", "<noBreak>", "<compat> 0020", "<compat> 03
 LEAST, MOST = 1e-30, 1e30  # in SI units; what is beyond is a slip
 ABSOLUTE_ZERO_C = -273.15
 # Minus signs and micro signs that keyboards and word processors put in.
+RAISED_UNIT, PLAIN_UNIT = "mm²", "mm2"  # the one unit that has a raised sign in it
 _LOOKALIKES = str.maketrans({"\u2212": "-", "\u2010": "-", "\u2011": "-", "\u03bc": "µ"})
 
 
@@ -170,7 +179,7 @@ def parse(text: str, dimension: Dimension) -> float:
     """
 
     def refuse(reason: str) -> QuantityError:
-        return QuantityError(text, reason, f"a {dimension.name}", dimension.example)
+        return QuantityError(text, reason, dimension.with_article, dimension.example)
 
     tidy = _tidy(text)
     if tidy is None:
@@ -187,7 +196,7 @@ def parse(text: str, dimension: Dimension) -> float:
     if unit is None:
         raise refuse(f"has the unit '{spelling}', which is not known here")
     if unit.dimension is not dimension and unit.dimension.name not in dimension.read_as:
-        raise refuse(f"is a {unit.dimension.name}, not a {dimension.name}")
+        raise refuse(f"is {unit.dimension.with_article}, not {dimension.with_article}")
     exact = (Exact(number) + unit.offset) * unit.times
     if abs(exact) > MOST:
         raise refuse("is too large to be real")
@@ -201,6 +210,7 @@ def parse(text: str, dimension: Dimension) -> float:
 
 def _tidy(text: str) -> str | None:
     """The text in plain signs; None where one of them means something else to a reader."""
+    text = text.replace(RAISED_UNIT, PLAIN_UNIT)
     for sign in text:
         form = unicodedata.decomposition(sign)
         if form.startswith("<") and not form.startswith(_PLAIN_FORMS):
@@ -270,7 +280,7 @@ def _validator(dimension: Dimension) -> Callable[[Any], float]:
         if isinstance(value, str):
             return parse(value, dimension)
         raise QuantityError(
-            str(value), "is not a quantity with its unit", f"a {dimension.name}", dimension.example
+            str(value), "is not a quantity with its unit", dimension.with_article, dimension.example
         )
 
     return read
@@ -342,6 +352,7 @@ Farads = Annotated[float, *quantity(CAPACITANCE).__metadata__]
 Seconds = Annotated[float, *quantity(TIME).__metadata__]
 Hertz = Annotated[float, *quantity(FREQUENCY).__metadata__]
 Metres = Annotated[float, *quantity(LENGTH).__metadata__]
+SquareMetres = Annotated[float, *quantity(AREA).__metadata__]
 Watts = Annotated[float, *quantity(POWER).__metadata__]
 Fraction = Annotated[float, *quantity(RATIO).__metadata__]
 Celsius = Annotated[float, *quantity(TEMPERATURE).__metadata__]

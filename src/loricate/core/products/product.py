@@ -19,6 +19,7 @@ from loricate.core.products.families.medical import AppliedPart, MedicalSection
 from loricate.core.products.families.section import FamilySection, Terminal
 from loricate.core.products.families.winding import WindingSection
 from loricate.core.quantities import Amperes, Farads, Hertz, Metres, Volts, Watts
+from loricate.core.wiring.description import Wiring
 
 FORMAT, FORMER_FORMAT = "loricate-product/2", "loricate-product/1"
 NO_EARTH = "none"  # TOML has no null
@@ -80,7 +81,9 @@ class Product(WithFormerForms):
         title="Capacitance to earth",
         description="All that mains filter and wiring have to the case, both poles together",
     )
-    terminals: tuple[Terminal, ...] = Field(min_length=1, title="Terminals")
+    terminals: tuple[Terminal, ...] = Field(
+        default=(), title="Terminals", description="Of a cable with connectors, their contacts"
+    )
     clips: tuple[Terminal, ...] = Field(
         default=(), title="Clips", description="Terminals that a clip is put on by hand for a step"
     )
@@ -145,6 +148,25 @@ class Product(WithFormerForms):
             words |= section.words()
             known |= section.numbers()
         return Facts(self.code, words, known)
+
+    @model_validator(mode="after")
+    def _has_terminals(self) -> "Product":
+        """Those that a section names are the product's; they are not written twice."""
+        named = next((own for each in self.sections if (own := each.named_terminals())), ())
+        if named and self.terminals and set(named) != set(self.terminals):
+            reason = "are not the contacts of its connectors"
+            raise fault_at("terminals", reason, "leave them out; the connectors say them.")
+        if not named and not self.terminals:
+            reason = "are missing"
+            raise fault_at("terminals", reason, "name what an instrument can be connected to.")
+        if named:
+            object.__setattr__(self, "terminals", named)
+        return self
+
+    @property
+    def wirings(self) -> tuple[Wiring, ...]:
+        """What of a cable should hang together, in each position of its switch."""
+        return () if self.cable is None else self.cable.wirings
 
     @model_validator(mode="after")
     def _parts_have_terminals(self) -> "Product":

@@ -41,6 +41,10 @@ class FamilySection(BaseModel):
         """What limit sets may ask of it in figures (SI), by ``facts.NUMBERS``; what is known."""
         return {}
 
+    def named_terminals(self) -> tuple[Terminal, ...]:
+        """The product's terminals, where the section names them all; else none."""
+        return ()
+
     def reached(self) -> Iterator[tuple[str, tuple[Terminal, ...]]]:
         """What of it names terminals of the product, as a path in it, and which."""
         yield from ()

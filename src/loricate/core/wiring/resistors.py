@@ -1,0 +1,39 @@
+"""What is measured at a resistor that others lie beside or around."""
+
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+
+class Resistor(NamedTuple):
+    """A resistance of ``ohms`` between two nodes; a net is one node."""
+
+    name: str
+    a: str
+    b: str
+    ohms: float
+
+
+def seen_ohms(resistors: Sequence[Resistor]) -> Mapping[str, float]:
+    """The resistance in Ω between the nodes of each, through itself and all the others.
+
+    R = (e_a - e_b)ᵀ·L⁺·(e_a - e_b), L the network's Laplacian of conductances.
+    """
+    nodes = {
+        name: place
+        for place, name in enumerate(dict.fromkeys(end for each in resistors for end in each[1:3]))
+    }
+    laplacian = np.zeros((len(nodes), len(nodes)))
+    for each in resistors:
+        a, b = nodes[each.a], nodes[each.b]
+        laplacian[a, a] += 1 / each.ohms
+        laplacian[b, b] += 1 / each.ohms
+        laplacian[a, b] -= 1 / each.ohms
+        laplacian[b, a] -= 1 / each.ohms
+    inverse = np.linalg.pinv(laplacian, hermitian=True)
+    found = {}
+    for each in resistors:
+        a, b = nodes[each.a], nodes[each.b]
+        found[each.name] = float(inverse[a, a] + inverse[b, b] - 2 * inverse[a, b])
+    return found
