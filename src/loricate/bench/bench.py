@@ -19,6 +19,7 @@ from loricate.bench.outputs import Outputs
 from loricate.bench.plan import BenchPlan, InstrumentPlan, LinkedPart
 from loricate.bench.profiles import Profile, read_profile
 from loricate.bench.reach import Reach
+from loricate.bench.scanning import Scanning
 from loricate.bench.switching import Nest, Switching
 from loricate.core.kinds.kind import Demand
 from loricate.core.measuring.actions import Join, Waveform
@@ -92,6 +93,7 @@ class Bench:
         self.reach = Reach()
         self.outputs = Outputs(plan, self.instruments, self.reach, self.guard_is_closed)
         self.switching = Switching(self.matrix, plan.rows, self.outputs.may_be_charged)
+        self.scanning = Scanning(self.instruments, self.switching, self.outputs)
         self.armed_by: set[str] = set()  # what may put high voltage on at any moment
 
     @property

@@ -21,6 +21,16 @@ from loricate.core.measuring.scpi_values import read_value
 from loricate.core.measuring.uncertainty import Accuracy
 from loricate.core.quantities import DIMENSIONS, Dimension
 
+# What a matrix must spell that goes through a list of paths by itself.
+SCAN = (
+    "scan_clear",
+    "scan_add",
+    "scan_count",
+    "scan_start",
+    "scan_stop",
+    "scan_taken",
+    "scan_missed",
+)
 _OUTPUT = ("start", "stop", "sample", "summary")
 _SAMPLE, _SUMMARY = ("phase", "elapsed_s"), ("ending",)
 _COMMAND = re.compile(r"(?P<header>[A-Za-z*:][\w*:]*) \{value\}")
@@ -173,6 +183,13 @@ class Profile(BaseModel):
     point: str = ""
     open_all: str = ""
     closed_points: str = ""
+    scan_clear: str = ""
+    scan_add: str = ""
+    scan_count: str = ""
+    scan_start: str = ""
+    scan_stop: str = ""
+    scan_taken: str = ""
+    scan_missed: str = ""
     settled: str = ""
     state: str = ""
     closed: str = ""
@@ -218,6 +235,10 @@ class Profile(BaseModel):
         if ("return_side" in self.set) != (self.high_side is not None):
             place = "high_side" if self.high_side is None else "set.return_side"
             raise fault_at(place, "is missing: one says what the other costs", "add it.")
+        scan = {name: getattr(self, name) for name in SCAN}
+        if any(scan.values()) and not all(scan.values()):
+            lacking = [name for name, spelled in scan.items() if not spelled]
+            raise fault_at(lacking[0], "is missing", f"a scan needs {', '.join(SCAN)}.")
         if strange := sorted(set(self.adjustable) - set(self.set)):
             raise fault_at(
                 "adjustable", f"has {', '.join(strange)}, which set has not", "add them."
@@ -232,6 +253,11 @@ class Profile(BaseModel):
             known = ", ".join(Ending)
             raise fault_at("endings", f"names {', '.join(unknown)}", f"there are {known}.")
         return self
+
+    @property
+    def scans(self) -> bool:
+        """Whether a matrix of this make goes through a list of paths by itself."""
+        return bool(self.scan_start)
 
     def asked(self, name: str) -> str:
         """The query that tells a setting; empty where the make cannot tell it.

@@ -7,10 +7,11 @@ that just what was asked for is closed.
 
 import asyncio
 import contextlib
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import AsyncIterator, Callable, Iterable, Mapping, Sequence
 
 from loricate.bench.errors import BenchError, ChargeUnknown, InstrumentFault
 from loricate.bench.instrument import Instrument
+from loricate.core.measuring.scpi_values import read_value
 
 Point = tuple[int, int]  # row and column of a crosspoint
 Holder = str | None  # an instrument, or nobody in particular
@@ -100,6 +101,59 @@ class Switching:
             self._refuse_live(holder, add)
             await self._open(holder, remove & self._closed.get(holder, set()))
             await self._close(holder, kept | add, add - kept)
+
+    @contextlib.asynccontextmanager
+    async def stepping(self, holder: Holder, steps: Sequence[set[Point]]) -> AsyncIterator[None]:
+        """Have the matrix go from step to step, by a trigger from the meter, until this ends.
+
+        It does nothing else meanwhile. At the end it must have taken every step, none of its relays
+        may have missed one, and just the last is closed. Raises InstrumentFault.
+        """
+        profile = self.matrix.profile
+        async with self._turn:
+            await self.matrix.ready()
+            self._to_open.discard(holder)
+            await self._open_left()
+            touched = {point for step in steps for point in step}
+            self._refuse_live(holder, touched)
+            await self._open(holder)
+            # Whatever goes wrong from here on, any of them may be closed.
+            self._closed[holder] = touched
+            try:
+                await self._load(steps)
+                await self.matrix.link.write(profile.scan_start)
+                await self.matrix.ask(profile.settled)
+                await self.matrix.check_errors("did not connect the first path")
+                yield
+                await self._check_steps(len(steps))
+            except BaseException:
+                self.matrix.link.send_now(profile.scan_stop)
+                raise
+            await self.matrix.link.write(profile.scan_stop)
+            self._closed[holder] = set(steps[-1])
+            await self._check()
+
+    async def _load(self, steps: Sequence[set[Point]]) -> None:
+        """Tell the matrix the list of paths; it must say how many it has."""
+        profile, link = self.matrix.profile, self.matrix.link
+        await link.write(profile.scan_clear)
+        for step in steps:
+            await link.write(profile.scan_add.format(points=self._spelled(step)))
+        await self.matrix.check_errors("refused the list of paths")
+        told = await self.matrix.ask(profile.scan_count)
+        if read_value(told) != len(steps):
+            raise self.matrix.misfit(profile.scan_count, told)
+
+    async def _check_steps(self, count: int) -> None:
+        profile = self.matrix.profile
+        await self.matrix.check_errors("did not go through its list of paths")
+        taken = read_value(await self.matrix.ask(profile.scan_taken))
+        if taken != count:
+            raise InstrumentFault(self.matrix.name, f"took {taken:g} of {count} steps of its list")
+        missed = read_value(await self.matrix.ask(profile.scan_missed))
+        if missed:
+            told = f"has a relay that was not as asked in step {missed:g} of {count}"
+            raise InstrumentFault(self.matrix.name, told)
 
     async def open(self, holders: Iterable[Holder]) -> None:
         """Open the paths of holders, so that other nests may use their columns.

@@ -24,22 +24,25 @@ from loricate.core.measuring.actions import (
     Off,
     Output,
     Recall,
+    Scan,
+    Scanned,
     Source,
     Switch,
     Waveform,
 )
 from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.driving import Driver, at_once
-from loricate.core.measuring.grading import DecisionRule, StepGrade, grade_step
+from loricate.core.measuring.grading import DecisionRule, StepGrade
 from loricate.core.measuring.holding import Holding, Until
 from loricate.core.measuring.impedance import ImpedanceZero
 from loricate.core.measuring.instruments import Capability
 from loricate.core.measuring.plausibility import Times, believed, believed_look
 from loricate.core.measuring.readings import Bound, Measurand, Reading
 from loricate.core.measuring.repetitions import decision, grade_repetitions
-from loricate.core.measuring.roles import BOND, IMPEDANCE, LEAKAGE, ROLES, WITHSTAND, Role
+from loricate.core.measuring.roles import BOND, IMPEDANCE, LEAKAGE, ROLES, WIRING, WITHSTAND, Role
+from loricate.core.measuring.scanning import Record, scanned
 from loricate.core.measuring.uncertainty import Accuracy
-from loricate.core.quantities import exact_text
+from loricate.core.quantities import DIMENSIONS, exact_text
 from loricate.core.sequences.capability import Instruments
 from loricate.core.sequences.ready import ReadyStep
 from loricate.simulator.clock import PacedClock
@@ -48,6 +51,7 @@ from loricate.simulator.instruments.bond_source import BondSource
 from loricate.simulator.instruments.impedance_meter import ImpedanceMeter
 from loricate.simulator.instruments.leakage_meter import LeakageMeter
 from loricate.simulator.instruments.output import OutputInstrument
+from loricate.simulator.instruments.wiring_meter import WiringMeter
 from loricate.simulator.instruments.withstand_source import WithstandSource
 from loricate.simulator.network import Gap
 from loricate.simulator.scpi import ScpiError
@@ -64,6 +68,7 @@ MODELS: dict[Role, type[OutputInstrument]] = {
     BOND: BondSource,
     LEAKAGE: LeakageMeter,
     IMPEDANCE: ImpedanceMeter,
+    WIRING: WiringMeter,
 }
 # What each terminal of an instrument is wired to; a bond source has force and sense leads.
 WIRES: dict[Role, dict[str, tuple[str, ...]]] = {
@@ -71,6 +76,7 @@ WIRES: dict[Role, dict[str, tuple[str, ...]]] = {
     BOND: {"high": ("force_high", "sense_high"), "low": ("force_low", "sense_low")},
     LEAKAGE: {name: (name,) for name in ("line", "neutral", "earth", "body")},
     IMPEDANCE: {"high": ("high",), "low": ("low",)},
+    WIRING: {"high": ("force_high", "sense_high"), "low": ("force_low", "sense_low")},
 }
 _ATTRIBUTES = {"network": "body"}
 
@@ -124,6 +130,11 @@ class OfflineBench:
         """Leave the nest empty."""
         self.floor.take_out(NEST)
 
+    def turn(self, position: str) -> None:
+        """Put the switch of the unit into a position, as an operator would who is asked to."""
+        if self.floor.nests[NEST].unit is not None:
+            self.floor.turn(NEST, position)
+
     def grade(self, step: ReadyStep, rule: DecisionRule) -> StepGrade:
         """Perform a step on what lies in the nest, as often as it is repeated, and grade it."""
         if step.repeat is None:
@@ -135,7 +146,7 @@ class OfflineBench:
 
     def _grade_once(self, step: ReadyStep, rule: DecisionRule) -> StepGrade:
         measured = at_once(_OfflineDriver(self, step).measure(step.procedure()))
-        return grade_step(measured, step.limits, rule)
+        return step.graded(measured, rule)
 
     def connect(self, action: Connect) -> None:
         rows = self._wired[action.role].rows
@@ -199,6 +210,31 @@ class OfflineBench:
             for word, points in (("add", action.add), ("remove", action.remove))
         }
         self.floor.closed = (self.floor.closed - changed["remove"]) | changed["add"]
+
+    def scan(self, action: Scan) -> Scanned:
+        """Measure path after path, each of them connected for its slot."""
+        wired = self._wired[action.role]
+        count = len(action.paths)
+        programme = {**action.programme, "points": count, "dwell_s": count * action.slot_s}
+        paths = iter(action.paths)
+
+        def connect_next() -> None:
+            self.connect(Connect(action.role, next(paths)))
+
+        connect_next()
+        self.floor.on_trigger = [connect_next]
+        self._program(Energise(action.role, programme))
+        wired.instrument.run_at_once(action.slot_s)
+        output = self._summed_up(action.role)
+        records = []
+        for quantity in action.reads:
+            spelled = wired.profile.waveforms[quantity]
+            told = at_once(wired.instrument.perform(spelled.ask)) or ""
+            values = [float(text) for text in told.split(",")]
+            dimension = DIMENSIONS[spelled.dimension]
+            records.append(Record(quantity, dimension, values, action.slot_s))
+        meter = replace(wired.meter, accuracy=wired.accuracy)
+        return scanned(output, records, count, action.slot_s, meter)
 
     def source(self, action: Source) -> Level:
         """Bring an output to a level, in no time."""
@@ -339,8 +375,10 @@ class _OfflineDriver(Driver):
         return self.bench.source(action)
 
     async def hold(self, action: Hold, holding: Holding) -> Held:
-        held = self.bench.hold(action.role, holding)
         question = holding.question
+        if question is not None and question.position:
+            self.bench.turn(question.position)
+        held = self.bench.hold(action.role, holding)
         if question is None or held.met is not question:
             return held
         return replace(held, answer=Answer(question.choices[0]))
@@ -350,6 +388,9 @@ class _OfflineDriver(Driver):
 
     async def drop(self, role: Role) -> None:
         self.bench.off(role)
+
+    async def scan(self, action: Scan) -> Scanned:
+        return self.bench.scan(action)
 
     async def acquire(self, action: Acquire) -> Waveform:
         raise NotImplementedError("No stand-in of a challenge keeps a record of its output.")

@@ -25,6 +25,8 @@ from loricate.core.measuring.actions import (
     Off,
     Output,
     Recall,
+    Scan,
+    Scanned,
     Source,
     Switch,
     Waveform,
@@ -159,3 +161,12 @@ class BenchDriver(Driver):
 
     async def acquire(self, action: Acquire) -> Waveform:
         return await self.bench.acquire(self.using[action.role], action.name)
+
+    async def scan(self, action: Scan) -> Scanned:
+        if len(self.nests) != 1:
+            raise ProcedureError("The paths of one unit are scanned at a time.")
+        if self._left_in_s:
+            await asyncio.sleep(self._left_in_s)
+            self._left_in_s = 0.0
+        name = self.using[action.role]
+        return await self.bench.scanning.scan(name, action, self.nests[0], self._on_sample)

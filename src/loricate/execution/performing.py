@@ -16,7 +16,7 @@ from loricate.core.fixtures.zeroes import take_off
 from loricate.core.measuring.actions import Answer, Ask, At, Enter, Form
 from loricate.core.measuring.curves import Curve, Sample, thinned_together
 from loricate.core.measuring.ganging import share
-from loricate.core.measuring.grading import Cause, Measured, StepGrade, Verdict, grade_step
+from loricate.core.measuring.grading import Cause, Measured, StepGrade, Verdict
 from loricate.core.measuring.meters import meters_of
 from loricate.core.measuring.plausibility import doubts_text
 from loricate.core.measuring.readings import Doubt
@@ -222,7 +222,7 @@ class Performer:
             measured = share(measured, step.kind.ganged, tuple(nests))
         else:
             measured = take_off(measured, step.leads, zeroes.leads)
-        return measured, grade_step(measured, step.limits, self.decision)
+        return measured, step.graded(measured, self.decision)
 
     def _broken_off(
         self, unit: LoadedUnit, step: ReadyStep, error: Exception, started: str

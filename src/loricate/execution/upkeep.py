@@ -18,7 +18,7 @@ from loricate.core.fixtures.zeroes import take_off
 from loricate.core.fixtures.zeroing import ZeroMeasured, measure_path, path_problem, zero_nest
 from loricate.core.measuring.actions import Answer, Ask, Asking, Energise, Enter, Form, Output
 from loricate.core.measuring.curves import Sample
-from loricate.core.measuring.grading import StepGrade, grade_step
+from loricate.core.measuring.grading import StepGrade
 from loricate.core.measuring.impedance import ImpedancePath
 from loricate.core.measuring.readings import Doubt
 from loricate.core.measuring.roles import BOND, IMPEDANCE, WITHSTAND, Role
@@ -324,4 +324,4 @@ class DailyCheck(Upkeep):
         measured = await driver.measure(step.procedure())
         await self.bench.disconnect(using.values())
         measured = take_off(measured, step.leads, self.zeroes.leads)
-        return grade_step(measured, step.limits, self.sequence.decision)
+        return step.graded(measured, self.sequence.decision)

@@ -1,6 +1,6 @@
 """The physical floor: units in nests, the wiring to the instruments, the guard."""
 
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass, field
 from itertools import combinations
 
@@ -8,6 +8,7 @@ from loricate.simulator.clock import PacedClock
 from loricate.simulator.network import (
     EARTH,
     Capacitor,
+    Diode,
     Element,
     Network,
     Resistor,
@@ -16,8 +17,10 @@ from loricate.simulator.network import (
 )
 from loricate.simulator.units import Unit, UnitModel, build_unit
 
-RELAY_OHMS, EARTH_OHMS = 0.02, 0.05
+RELAY_OHMS, EARTH_OHMS, LEAST_LEAD_OHMS = 0.02, 0.05, 1e-6
+Point = tuple[int, int]  # row and column
 FORGOTTEN_V = 1.0  # a charge below this is none
+ONE_NODE_OHMS = 0.5  # what is joined by less than this is one for a source of volts
 
 
 @dataclass(slots=True)
@@ -26,7 +29,8 @@ class Nest:
 
     ``lead_ohms`` is the resistance of each lead, its contact included, ``stray_farads`` the
     capacitance between each two of them; ``presence`` the number of the switch that feels a unit.
-    ``earthed`` are the unit's terminals that the fixture connects to earth.
+    ``earthed`` are the unit's terminals that the fixture connects to earth. ``model``, ``faults``
+    and ``serial`` are of the unit that lies in it.
     """
 
     columns: dict[str, int]
@@ -35,9 +39,12 @@ class Nest:
     presence: int = 0
     stray_farads: float = 0.0
     earthed: tuple[str, ...] = ()
+    model: str = ""
+    faults: tuple[str, ...] = ()
+    serial: str = ""
 
 
-@dataclass(slots=True)
+@dataclass
 class Floor:
     """Everything that the instruments' wires touch.
 
@@ -66,12 +73,38 @@ class Floor:
     bleeds: dict[str, tuple[Element, ...]] = field(default_factory=dict)
     rested_at: float = 0.0
     on_guard_open: list[Callable[[], None]] = field(default_factory=list)
+    on_trigger: list[Callable[[], None]] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        self._islands_of: tuple[object, dict[int, str], dict[str, frozenset[Element]]]
+        self._islands_of = (None, {}, {})
+        self._named_rows: dict[frozenset[str], frozenset[int]] = {}
+        self.place_of = {
+            column: (name, terminal)
+            for name, nest in self.nests.items()
+            for terminal, column in nest.columns.items()
+        }
+
+    def trigger(self) -> None:
+        """A meter asks the matrix for the next path of its list, by a wire between the two."""
+        for step in self.on_trigger:
+            step()
 
     def put_in(self, nest: str, model: str, faults: tuple[str, ...], serial: str) -> None:
         """Put a unit into a nest; raises KeyError for an unknown nest, model or fault."""
         place = self.nests[nest]
         self.take_out(nest)
         place.unit = build_unit(self.models[model], faults, f"{nest}/", serial)
+        place.model, place.faults, place.serial = model, faults, serial
+
+    def turn(self, nest: str, position: str) -> None:
+        """Turn the switch of the unit in a nest; raises KeyError where it has no such position."""
+        place = self.nests[nest]
+        if place.unit is None or position not in self.models[place.model].positions:
+            raise KeyError(position)
+        self.rest()
+        model = self.models[place.model]
+        place.unit = build_unit(model, place.faults, f"{nest}/", place.serial, position)
 
     def take_out(self, nest: str) -> None:
         """Leave a nest empty; raises KeyError for an unknown nest."""
@@ -88,7 +121,8 @@ class Floor:
             return None
         bleeding = tuple(element for bleed in self.bleeds.values() for element in bleed)
         charged = {capacitor.a.rpartition("/")[0] for capacitor in self.charges}
-        transient = Transient(self.circuit(bleeding, charged), (), passed_s, self.charges)
+        network = self.circuit(bleeding, charged, ONE_NODE_OHMS)
+        transient = Transient(network, (), passed_s, self.charges)
         solution = transient.advance(()) if passed_s > 0 else transient.now()
         self.charges = {each: v for each, v in transient.charges().items() if abs(v) > FORGOTTEN_V}
         return solution
@@ -122,11 +156,15 @@ class Floor:
                 drop()
 
     def circuit(
-        self, extra: tuple[Element, ...] = (), nests: Collection[str] = frozenset()
+        self,
+        extra: tuple[Element, ...] = (),
+        nests: Collection[str] = frozenset(),
+        merged_below: float = 0.0,
     ) -> Network:
         """The network of closed relays and the units they reach; rows are named nodes.
 
-        The units of ``nests`` are in it whether a relay reaches them or not.
+        The units of ``nests`` are in it whether a relay reaches them or not; ``merged_below`` is as
+        of ``Network``.
         """
         elements: list[Element] = list(extra)
         closed = self.closed | self.stuck
@@ -164,7 +202,141 @@ class Floor:
                 ]
         for (a, b), ohms in self.wet.items():
             elements.append(Resistor(self._node(node_of, a), self._node(node_of, b), ohms))
-        return Network(elements)
+        return Network(elements, merged_below)
+
+    def conducting(
+        self, high: Collection[str], low: Collection[str], most_ohms: float
+    ) -> tuple[frozenset[Point], frozenset[object] | None]:
+        """The closed relays that matter to a current between two leads of one instrument.
+
+        Of hundreds of contacts tied to either lead, those of one net have something between them;
+        none have where nothing conducts. With them comes what of units they reach and by which
+        columns, so that a solution may be known again; None where all relays matter.
+        """
+        if self.leaks or self.wet or self.stuck:
+            return frozenset(self.closed | self.stuck), None
+        rows = self._rows_of(high), self._rows_of(low)
+        sides: tuple[set[int], set[int]] = (set(), set())
+        others: set[int] = set()
+        for row, column in self.closed:
+            (sides[0] if row in rows[0] else sides[1] if row in rows[1] else others).add(column)
+        if others & (sides[0] | sides[1]):
+            return frozenset(self.closed), None
+        island_of, elements = self._islands(most_ohms)
+        common = {island_of[column] for column in sides[0]}
+        common &= {EARTH, *(island_of[column] for column in sides[1])}
+        if not common:
+            return frozenset(), frozenset()
+        matter = frozenset(point for point in self.closed if island_of[point[1]] in common)
+        if EARTH in common:
+            return matter, None
+        reached: set[object] = {(column, self._node_at(column)) for _, column in matter}
+        return matter, frozenset(reached.union(*(elements.get(each, ()) for each in common)))
+
+    def _node_at(self, column: int) -> str:
+        """The node of a unit that a column leads to; nothing where there is none."""
+        nest, terminal = self.place_of.get(column, ("", ""))
+        unit = self.nests[nest].unit if nest else None
+        return "" if unit is None else unit.terminals.get(terminal, "")
+
+    def _rows_of(self, names: Collection[str]) -> frozenset[int]:
+        """The rows that instrument terminals of these names are wired to."""
+        key = frozenset(names)
+        if key not in self._named_rows:
+            self._named_rows[key] = frozenset(row for row, name in self.rows.items() if name in key)
+        return self._named_rows[key]
+
+    def _islands(self, most_ohms: float) -> tuple[dict[int, str], dict[str, frozenset[Element]]]:
+        """What stands for all that a column hangs together with, and what that is.
+
+        Earth stands for what is earthed.
+        """
+        now = (most_ohms, tuple(id(nest.unit) for nest in self.nests.values()))
+        if now != self._islands_of[0]:
+            found = {column: f"column {column}" for column in self.place_of}
+            elements: dict[str, frozenset[Element]] = {}
+            for nest in self.nests.values():
+                if nest.unit is None:
+                    continue
+                islands = nest.unit.islands(most_ohms)
+                elements |= nest.unit.within(most_ohms)
+                earthed = {islands[nest.unit.terminals[each]] for each in nest.earthed}
+                for terminal, column in nest.columns.items():
+                    if terminal in nest.unit.terminals:
+                        island = islands[nest.unit.terminals[terminal]]
+                        found[column] = EARTH if island in earthed else island
+            self._islands_of = (now, found, elements)
+        return self._islands_of[1:]
+
+    def part(
+        self,
+        nodes: Collection[str],
+        most_ohms: float,
+        extra: tuple[Element, ...],
+        closed: Collection[tuple[int, int]],
+    ) -> Network:
+        """What hangs together with these nodes through no more than ``most_ohms`` at a time.
+
+        A meter of low voltage sees no more of it, and a harness has hundreds of nets beside it.
+        ``closed`` are the relays that matter.
+        """
+        paths = dict.fromkeys(closed, RELAY_OHMS) | {
+            point: ohms for point, ohms in self.leaks.items() if ohms <= most_ohms
+        }
+        at_row: dict[str, list[tuple[str, str, float]]] = {}
+        at_column: dict[str, list[tuple[str, str, float]]] = {}
+        for (row, column), ohms in paths.items():
+            edge = (self.rows[row], f"column {column}", ohms)
+            at_row.setdefault(edge[0], []).append(edge)
+            at_column.setdefault(edge[1], []).append(edge)
+        for (a, b), ohms in self.wet.items():
+            if ohms <= most_ohms:
+                edge = (f"column {a}", f"column {b}", ohms)
+                at_column.setdefault(edge[0], []).append(edge)
+                at_column.setdefault(edge[1], []).append(edge)
+        found: dict[Element, None] = dict.fromkeys(extra)
+        seen: set[str] = set()
+        left = [*nodes, *(node for each in extra for node in (each.a, each.b))]
+        while left:
+            node = left.pop()
+            if node in seen or node == EARTH:
+                continue
+            seen.add(node)
+            for element in (
+                *(Resistor(*edge) for edge in at_row.get(node, ())),
+                *(Resistor(*edge) for edge in at_column.get(node, ())),
+                *self._beside(node, at_column, most_ohms),
+            ):
+                found[element] = None
+                left += (element.a, element.b)
+        return Network(found)
+
+    def _beside(
+        self, node: str, at_column: Mapping[str, object], most_ohms: float
+    ) -> Iterator[Element]:
+        """What of a fixture or a unit is at a node: a column's lead, or the unit's own elements."""
+        if node.startswith("column "):
+            nest, terminal = self.place_of.get(int(node.removeprefix("column ")), ("", ""))
+            unit = self.nests[nest].unit if nest else None
+            if unit is not None and terminal in unit.terminals:
+                yield Resistor(node, unit.terminals[terminal], self._lead_ohms(nest))
+            return
+        nest = node.rpartition("/")[0]
+        place = self.nests.get(nest)
+        if place is None or place.unit is None:
+            return
+        for each in place.unit.beside.get(node, ()):
+            if isinstance(each, Diode) or (isinstance(each, Resistor) and each.ohms <= most_ohms):
+                yield each
+        terminal = place.unit.terminal_at.get(node, "")
+        if terminal in place.earthed:
+            yield Resistor(node, EARTH, EARTH_OHMS)
+        column = f"column {place.columns[terminal]}" if terminal in place.columns else ""
+        if column in at_column:
+            yield Resistor(column, node, self._lead_ohms(nest))
+
+    def _lead_ohms(self, nest: str) -> float:
+        return self.nests[nest].lead_ohms or LEAST_LEAD_OHMS
 
     @staticmethod
     def _node(node_of: dict[int, str], column: int) -> str:

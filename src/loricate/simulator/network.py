@@ -61,21 +61,62 @@ class Source:
     ohms: float
 
 
-Element = Resistor | Capacitor | Gap
+@dataclass(frozen=True, slots=True)
+class Diode:
+    """A diode from anode ``a`` to cathode ``b`` that conducts above ``volts``.
+
+    ``solve_dc`` alone tells its directions apart; what asks for more volts finds it conducting.
+    """
+
+    a: str
+    b: str
+    volts: float
+    ohms: float = 5.0
+
+
+Element = Resistor | Capacitor | Gap | Diode
+MOST_TURNS = 40  # of a search for which diodes conduct
 
 
 class Network:
-    """A set of elements and the gaps that have struck so far."""
+    """A set of elements and the gaps that have struck so far.
 
-    def __init__(self, elements: Iterable[Element]) -> None:
+    With ``merged_below`` nodes that a resistance of less Ω joins are one: what a source of many kΩ
+    sees stays the same, and the rest is solved faster.
+    """
+
+    def __init__(self, elements: Iterable[Element], merged_below: float = 0.0) -> None:
         self.elements = tuple(elements)
         self.gaps = tuple(each for each in self.elements if isinstance(each, Gap))
         self.struck: set[Gap] = set()
         names = {each.a for each in self.elements} | {each.b for each in self.elements}
         self.index = {name: number for number, name in enumerate(sorted(names - {EARTH}))}
+        if merged_below:
+            self._merge(merged_below)
+        self.size = len(set(self.index.values()))
+
+    def _merge(self, below_ohms: float) -> None:
+        """Give nodes that little resistance joins one place; earth keeps its own."""
+        above = {name: name for name in self.index}
+
+        def find(name: str) -> str:
+            while above[name] != name:
+                above[name] = above[above[name]]
+                name = above[name]
+            return name
+
+        for each in self.elements:
+            is_joint = isinstance(each, Resistor) and each.ohms < below_ohms
+            if is_joint and EARTH not in (each.a, each.b):
+                above[find(each.b)] = find(each.a)
+        places: dict[str, int] = {}
+        for name in self.index:
+            self.index[name] = places.setdefault(find(name), len(places))
 
     def _add(self, matrix: Vector, a: str, b: str, amount: float) -> None:
         i, j = self.index.get(a), self.index.get(b)
+        if i == j:
+            return  # merged, or nothing
         if i is not None:
             matrix[i, i] += amount
         if j is not None:
@@ -89,8 +130,9 @@ class Network:
         for source in sources:
             for node in (source.plus, source.minus):
                 if node != EARTH and node not in self.index:
-                    self.index[node] = len(self.index)
-        size = len(self.index)
+                    self.index[node] = self.size
+                    self.size += 1
+        size = self.size
         conductance = np.eye(size) * GMIN_S
         capacitance = np.zeros((size, size))
         for element in self.elements:
@@ -98,7 +140,7 @@ class Network:
                 self._add(conductance, element.a, element.b, 1 / element.ohms)
             elif isinstance(element, Capacitor):
                 self._add(capacitance, element.a, element.b, element.farads)
-            elif element in self.struck and not element.arcing:
+            elif isinstance(element, Diode) or (element in self.struck and not element.arcing):
                 self._add(conductance, element.a, element.b, 1 / element.ohms)
         for source in sources:
             self._add(conductance, source.plus, source.minus, 1 / source.ohms)
@@ -106,7 +148,7 @@ class Network:
 
     def injection(self, sources: Sequence[Source]) -> Phasors:
         """The Norton currents (A) that ``sources`` push into each node."""
-        currents = np.zeros(len(self.index), dtype=np.complex128)
+        currents = np.zeros(self.size, dtype=np.complex128)
         for source in sources:
             amount = source.volts / source.ohms
             if source.plus in self.index:
@@ -121,6 +163,27 @@ class Network:
         admittance = conductance + 2j * math.pi * frequency_hz * capacitance
         solved = np.linalg.solve(admittance, self.injection(sources))
         return Solution(self, solved.astype(np.complex128))
+
+    def solve_dc(self, sources: Sequence[Source]) -> "Solution":
+        """Give the steady-state node voltages at DC; each diode conducts forward alone."""
+        diodes = [each for each in self.elements if isinstance(each, Diode)]
+        if not diodes:
+            return self.solve_ac(sources, 0.0)
+        conducting: set[Diode] = set()
+        solution = self._with_diodes(sources, conducting)
+        for _ in range(MOST_TURNS):
+            wanted = {each for each in diodes if solution.across(each.a, each.b).real > each.volts}
+            if wanted == conducting:
+                break
+            conducting = wanted
+            solution = self._with_diodes(sources, conducting)
+        return solution
+
+    def _with_diodes(self, sources: Sequence[Source], conducting: set[Diode]) -> "Solution":
+        """Solve with these diodes conducting, each a small source against the current."""
+        linear = Network(each for each in self.elements if not isinstance(each, Diode))
+        drops = [Source(each.a, each.b, each.volts, each.ohms) for each in conducting]
+        return linear.solve_ac([*sources, *drops], 0.0)
 
     def strike(self, solution: "Solution", peak_factor: float) -> list[Gap]:
         """Strike every gap whose voltage is over its limit; give those newly struck."""

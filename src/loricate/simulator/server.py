@@ -11,6 +11,7 @@ from loricate.simulator import scpi
 from loricate.simulator.scpi import Handler, ScpiError
 
 ERROR_QUEUE_LENGTH = 20
+LONGEST_LINE = 2**20  # paths to hundreds of contacts are one line
 OPERATION_COMPLETE, QUERY_ERROR, DEVICE_ERROR, EXECUTION_ERROR, COMMAND_ERROR = 1, 4, 8, 16, 32
 POWER_ON = 128
 MISCHIEF = ("SILENT", "NONSENSE", "ERROR", "HOT", "LINK")
@@ -196,7 +197,7 @@ class Instrument:
 
     async def serve(self, host: str, port: int) -> int:
         """Listen; gives the port, which is kept over power off and on."""
-        self._server = await asyncio.start_server(self._talk, host, port)
+        self._server = await asyncio.start_server(self._talk, host, port, limit=LONGEST_LINE)
         self.port = self._server.sockets[0].getsockname()[1]
         return self.port
 

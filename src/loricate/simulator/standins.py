@@ -18,6 +18,7 @@ from loricate.simulator.instruments.impedance_meter import ImpedanceMeter
 from loricate.simulator.instruments.inputs import DigitalInputs
 from loricate.simulator.instruments.leakage_meter import LeakageMeter
 from loricate.simulator.instruments.matrix import RelayMatrix
+from loricate.simulator.instruments.wiring_meter import WiringMeter
 from loricate.simulator.instruments.withstand_source import WithstandSource
 from loricate.simulator.network import EARTH, Network, Resistor, Source
 from loricate.simulator.server import Instrument
@@ -37,6 +38,7 @@ class StandInInstrument(_Model):
         "bond_source",
         "leakage_meter",
         "impedance_meter",
+        "wiring_meter",
         "matrix",
         "guard",
         "inputs",
@@ -119,6 +121,8 @@ class StandIns:
                 return LeakageMeter(plan.serial, plan.id, self.floor, self.clock)
             case "impedance_meter":
                 return ImpedanceMeter(plan.serial, plan.id, self.floor, self.clock)
+            case "wiring_meter":
+                return WiringMeter(plan.serial, plan.id, self.floor, self.clock)
             case "matrix":
                 return RelayMatrix(plan.serial, self.floor, self.clock)
             case "guard":

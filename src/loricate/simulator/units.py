@@ -7,35 +7,44 @@ them.
 import random
 import tomllib
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from loricate.core.quantities import CAPACITANCE, RATIO, RESISTANCE, VOLTAGE, parse
-from loricate.simulator.network import Capacitor, Element, Gap, Resistor
+from loricate.simulator.network import Capacitor, Diode, Element, Gap, Resistor
+
+Type = Literal["resistor", "capacitor", "gap", "arcing_gap", "diode"]
 
 
 class UnitElement(BaseModel):
-    """One element of a unit: what it is, between which nodes, and its value."""
+    """One element of a unit: what it is, between which nodes, and its value.
+
+    Of a diode the anode comes first. One with a ``position`` is there while the unit's switch
+    stands in that position.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    type: Literal["resistor", "capacitor", "gap", "arcing_gap"]
+    type: Type
     between: tuple[str, str]
     value: str
     spread: str = "0 %"
+    position: str = ""
 
 
 class Change(BaseModel):
-    """One change that a fault makes: another type or value, or the element gone."""
+    """One change that a fault makes: another type or value, turned round, or the element gone."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     element: str
-    type: Literal["resistor", "capacitor", "gap", "arcing_gap"] | None = None
+    type: Type | None = None
     value: str | None = None
     gone: bool = False
+    turned: bool = False
 
 
 class Fault(BaseModel):
@@ -49,23 +58,70 @@ class Fault(BaseModel):
 
 
 class UnitModel(BaseModel):
-    """A unit file."""
+    """A unit file; ``positions`` are those of its switch, the first as it comes."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     format: Literal["loricate-stand-in-unit/1"]
     code: str
     terminals: tuple[str, ...]
+    positions: tuple[str, ...] = ()
     element: dict[str, UnitElement]
     fault: dict[str, Fault] = Field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Unit:
     """One unit in a nest: its elements, and which inner node each terminal reaches."""
 
     elements: tuple[Element, ...]
     terminals: dict[str, str]
+
+    @cached_property
+    def beside(self) -> dict[str, list[Element]]:
+        """The elements at each node."""
+        found: dict[str, list[Element]] = {}
+        for each in self.elements:
+            found.setdefault(each.a, []).append(each)
+            found.setdefault(each.b, []).append(each)
+        return found
+
+    def islands(self, most_ohms: float) -> dict[str, str]:
+        """A node that stands for all that hang together through no more than so much, by node."""
+        if most_ohms not in self._islands:
+            above = {node: node for node in (*self.beside, *self.terminals.values())}
+
+            def find(node: str) -> str:
+                while above[node] != node:
+                    above[node] = above[above[node]]
+                    node = above[node]
+                return node
+
+            for each in self.elements:
+                if isinstance(each, Diode) or (
+                    isinstance(each, Resistor) and each.ohms <= most_ohms
+                ):
+                    above[find(each.b)] = find(each.a)
+            self._islands[most_ohms] = {node: find(node) for node in above}
+        return self._islands[most_ohms]
+
+    def within(self, most_ohms: float) -> dict[str, frozenset[Element]]:
+        """What conducts within each island, by what stands for it."""
+        islands = self.islands(most_ohms)
+        found: dict[str, list[Element]] = {}
+        for each in self.elements:
+            if isinstance(each, Diode) or (isinstance(each, Resistor) and each.ohms <= most_ohms):
+                found.setdefault(islands[each.a], []).append(each)
+        return {island: frozenset(elements) for island, elements in found.items()}
+
+    @cached_property
+    def _islands(self) -> dict[float, dict[str, str]]:
+        return {}
+
+    @cached_property
+    def terminal_at(self) -> dict[str, str]:
+        """The terminal that a node is reached by, where it is reached by one."""
+        return {node: terminal for terminal, node in self.terminals.items()}
 
 
 def read_unit_model(path: Path) -> UnitModel:
@@ -73,8 +129,12 @@ def read_unit_model(path: Path) -> UnitModel:
     return UnitModel.model_validate(tomllib.loads(path.read_text(encoding="utf-8")))
 
 
-def build_unit(model: UnitModel, faults: tuple[str, ...], prefix: str, seed: str) -> Unit:
+def build_unit(
+    model: UnitModel, faults: tuple[str, ...], prefix: str, seed: str, position: str = ""
+) -> Unit:
     """Make a unit of a model with the named faults; ``seed`` fixes its scatter.
+
+    ``position`` is where its switch stands, by default in the first of its positions.
 
     Node names get ``prefix`` so that units in several nests do not touch. Raises KeyError for a
     fault or element that the model does not have.
@@ -87,25 +147,33 @@ def build_unit(model: UnitModel, faults: tuple[str, ...], prefix: str, seed: str
             element = chosen[change.element]
             if change.gone:
                 del chosen[change.element]
-            else:
-                update = change.model_dump(include={"type", "value"}, exclude_none=True)
-                chosen[change.element] = element.model_copy(update=update)
+                continue
+            update = change.model_dump(include={"type", "value"}, exclude_none=True)
+            if change.turned:
+                update["between"] = element.between[::-1]
+            chosen[change.element] = element.model_copy(update=update)
         for a, b in fault.swap:
             terminals[a], terminals[b] = terminals[b], terminals[a]
+    stands = position or next(iter(model.positions), "")
     elements = tuple(
-        _build(element, prefix, random.Random(f"{seed}/{name}")) for name, element in chosen.items()
+        _build(element, prefix, f"{seed}/{name}")
+        for name, element in chosen.items()
+        if element.position in ("", stands)
     )
     return Unit(elements, terminals)
 
 
-def _build(element: UnitElement, prefix: str, chance: random.Random) -> Element:
+def _build(element: UnitElement, prefix: str, seed: str) -> Element:
     a, b = (prefix + node for node in element.between)
-    factor = 1 + chance.uniform(-1, 1) * parse(element.spread, RATIO)
+    spread = parse(element.spread, RATIO)
+    factor = 1 + random.Random(seed).uniform(-1, 1) * spread if spread else 1.0
     match element.type:
         case "resistor":
             return Resistor(a, b, parse(element.value, RESISTANCE) * factor)
         case "capacitor":
             return Capacitor(a, b, parse(element.value, CAPACITANCE) * factor)
+        case "diode":
+            return Diode(a, b, parse(element.value, VOLTAGE) * factor)
         case "gap" | "arcing_gap":
             volts = parse(element.value, VOLTAGE) * factor
             return Gap(a, b, volts, arcing=element.type == "arcing_gap")

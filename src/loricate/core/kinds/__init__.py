@@ -12,12 +12,14 @@ from loricate.core.kinds.power import Power
 from loricate.core.kinds.question import Question
 from loricate.core.kinds.visual import Visual
 from loricate.core.kinds.wait import WaitStep
+from loricate.core.kinds.wiring import WiringStep
 from loricate.core.kinds.withstand import Withstand
 
 SHIPPED: tuple[Kind, ...] = (
     Visual,
     GroundBond,
     Continuity,
+    WiringStep,
     Polarity,
     Insulation,
     Withstand,

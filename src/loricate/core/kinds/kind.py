@@ -16,6 +16,7 @@ from loricate.core.errors import AlreadyRegistered
 from loricate.core.kinds.advice import Advice, Considered
 from loricate.core.limits.limit import Limit
 from loricate.core.measuring.actions import Procedure
+from loricate.core.measuring.grading import Fault, GradedReading
 from loricate.core.measuring.impedance import ImpedancePath
 from loricate.core.measuring.readings import Bound, Measurand
 from loricate.core.measuring.roles import Role
@@ -147,6 +148,15 @@ class KindSettings(BaseModel):
         """The limits that count, from those written for every point: a point may have its own."""
         return limits
 
+    def explain(
+        self, points: Points, readings: Sequence[GradedReading], faults: Sequence[Fault]
+    ) -> Iterator[Fault]:
+        """What is wrong with the unit, in sentences, where readings are out of their limits.
+
+        ``faults`` are those that were found outright: what they explain is not said again.
+        """
+        yield from ()
+
     def place_of_limit(self, measurand: Measurand) -> Place | None:
         """The way to where the limit of a reading is written in a step; None if it has none."""
         is_known = measurand.quantity in self.slots_here()
@@ -155,6 +165,10 @@ class KindSettings(BaseModel):
     def fails_when_empty(self, limits: Limits) -> bool:
         """Whether the step fails, or decides nothing, when nothing is in the nest."""
         return False
+
+    def why_not_together(self) -> str:
+        """Why a step so set cannot be done to units in parallel, or nothing."""
+        return ""
 
     def takes_isolated(self) -> bool:
         """Whether what it measures must not flow to earth past its meter, as through a case would

@@ -333,6 +333,31 @@ class Acquire(Action[Waveform]):
 
 
 @dataclass(frozen=True, slots=True)
+class Scanned:
+    """What came of a list of paths: of each quantity that was asked for a reading a path."""
+
+    output: Output
+    readings: Mapping[str, tuple[Reading, ...]]
+
+
+@dataclass(frozen=True, slots=True)
+class Scan(Action[Scanned]):
+    """Connect one path after another and measure each for ``slot_s`` (s), settling included.
+
+    Where instrument and matrix can, they go through the list by themselves. ``programme`` is what
+    is set beside the number of points and the time; ``reads`` are the records that are wanted, by
+    the quantities that the instrument's profile calls them by.
+    """
+
+    role: Role
+    programme: Programme
+    paths: tuple[Mapping[str, tuple[str, ...]], ...]
+    slot_s: float
+    reads: tuple[str, ...]
+    gives: ClassVar[tuple[type, ...]] = (Scanned,)
+
+
+@dataclass(frozen=True, slots=True)
 class Switch(Action[None]):
     """Change what an instrument is connected to by what differs: the rest stays closed."""
 
@@ -378,6 +403,7 @@ AnyAction = (
     | Off
     | Watch
     | Acquire
+    | Scan
 )  # a driver's match must name each of them
 R = TypeVar("R")
 Asking = Generator[AnyAction, Any, R]

@@ -31,6 +31,8 @@ from loricate.core.measuring.actions import (
     Output,
     Procedure,
     Recall,
+    Scan,
+    Scanned,
     Source,
     Switch,
     Wait,
@@ -142,6 +144,11 @@ class Driver(ABC):
                 waveform = await self.acquire(action)
                 self.curves.append(replace(waveform.curve, point=self.point))
                 return waveform
+            case Scan():
+                self._refuse_while_on(action)
+                scanned = await self.scan(action)
+                self.doubts.extend(scanned.output.doubts)  # its samples are of many points
+                return scanned
             case _:
                 assert_never(action)
         return None
@@ -258,6 +265,10 @@ class Driver(ABC):
     @abstractmethod
     async def acquire(self, action: Acquire) -> Waveform:
         """Fetch a record."""
+
+    @abstractmethod
+    async def scan(self, action: Scan) -> Scanned:
+        """Measure path after path."""
 
 
 def at_once(work: Coroutine[Any, Any, R]) -> R:

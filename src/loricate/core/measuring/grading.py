@@ -40,6 +40,12 @@ class Cause(StrEnum):
     SHORT = "short"
     MISWIRE = "miswire"
     NO_CONTACT = "no_contact"
+    SWAPPED = "swapped"  # two contacts exchanged explain what was seen
+    HIGH_RESISTANCE = "high_resistance"
+    WRONG_COMPONENT = "wrong_component"
+    MISSING = "missing"
+    REVERSED = "reversed"
+    NOT_SEEN = "not_seen"  # a position of a switch whose wiring never came
     SWITCHED_ON = "switched_on"
     ANSWERED_FAIL = "answered_fail"
     NOT_A_NUMBER = "not_a_number"
@@ -125,7 +131,7 @@ class Fault:
     """One thing found wrong outright: its cause, at which point, and a sentence where there is one.
 
     One that ``gives_way`` holds only where no limit is failed: a source that ran out of volts into
-    a bad bond has found the bad bond.
+    a bad bond has found the bad bond. ``contacts`` are those of the unit that it is about.
     """
 
     cause: Cause
@@ -133,6 +139,7 @@ class Fault:
     text: str = ""
     gives_way: bool = False
     repetition: int = 1
+    contacts: tuple[str, ...] = ()
 
     @property
     def sentence(self) -> str:

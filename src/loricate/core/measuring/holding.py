@@ -54,10 +54,14 @@ class Leaves:
 
 @dataclass(frozen=True, slots=True)
 class Answered:
-    """The operator has answered, while the output stays on; nobody may reach in for it."""
+    """The operator has answered, while the output stays on; nobody may reach in for it.
+
+    ``position`` is where the unit's switch is to be put for it, if it has one.
+    """
 
     question: str
     choices: tuple[str, ...]
+    position: str = ""
 
 
 Until = For | Marks | Settled | Rises | Leaves | Answered

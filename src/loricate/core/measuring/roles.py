@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import NewType
 
 from loricate.core.errors import AlreadyRegistered
-from loricate.core.quantities import CURRENT, POWER, RESISTANCE, VOLTAGE, Dimension
+from loricate.core.quantities import CURRENT, NUMBER, POWER, RESISTANCE, VOLTAGE, Dimension
 
 Role = NewType("Role", str)
 
@@ -107,6 +107,15 @@ IMPEDANCE = register_role(
     {"impedance": RESISTANCE, "resistance": RESISTANCE, "reactance": RESISTANCE},
     sets=("level_v", "frequency_hz", "dwell_s"),
     reports=("impedance", "resistance", "reactance"),
+)
+
+WIRING = register_role(
+    "wiring",
+    "Wiring meter",
+    {"resistance": RESISTANCE, "points_done": NUMBER},
+    sets=("function", "points", "dwell_s"),
+    reports=("points_done",),
+    words=frozenset({"function"}),
 )
 
 

@@ -1,14 +1,20 @@
 """A sequence made ready: every name resolved, every figure in SI, every limit at its point."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
 from loricate.core.kinds.advice import Advice, Considered
 from loricate.core.kinds.kind import Demand, Kind, KindSettings, Limits, LimitSlot, Place, Points
 from loricate.core.measuring.actions import Procedure
-from loricate.core.measuring.grading import DecisionRule
+from loricate.core.measuring.grading import (
+    DecisionRule,
+    Measured,
+    StepGrade,
+    Verdict,
+    grade_step,
+)
 from loricate.core.measuring.hazards import Hazard
 from loricate.core.measuring.impedance import ImpedancePath
 from loricate.core.measuring.readings import Measurand
@@ -147,6 +153,17 @@ class ReadyStep:
     def conditions(self) -> str:
         """The conditions of the measurement in one line, for certificates and screens."""
         return self.settings.conditions
+
+    def graded(self, measured: Measured, rule: DecisionRule) -> StepGrade:
+        """The verdict on what was measured, every correction made, and what is wrong in words."""
+        grade = grade_step(measured, self.limits, rule)
+        if grade.verdict is not Verdict.FAIL:
+            return grade
+        told = tuple(self.settings.explain(self.points, grade.readings, grade.faults))
+        if not told:
+            return grade
+        cause = grade.cause if any(not each.gives_way for each in grade.faults) else told[0].cause
+        return replace(grade, cause=cause, faults=(*grade.faults, *told))
 
     def procedure(self) -> Procedure:
         """A fresh generator that performs the step once."""

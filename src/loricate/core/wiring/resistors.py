@@ -3,8 +3,6 @@
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-import numpy as np
-
 
 class Resistor(NamedTuple):
     """A resistance of ``ohms`` between two nodes; a net is one node."""
@@ -20,6 +18,8 @@ def seen_ohms(resistors: Sequence[Resistor]) -> Mapping[str, float]:
 
     R = (e_a - e_b)ᵀ·L⁺·(e_a - e_b), L the network's Laplacian of conductances.
     """
+    import numpy as np  # late: whoever reads a product need not wait for it
+
     nodes = {
         name: place
         for place, name in enumerate(dict.fromkeys(end for each in resistors for end in each[1:3]))

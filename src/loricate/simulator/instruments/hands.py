@@ -26,6 +26,7 @@ class Hands(Instrument):
         self.floor, self.clock, self.instruments, self.host = floor, clock, instruments, host
         self.command("HANDs:NEST:LOAD", self._load)
         self.command("HANDs:NEST:EMPTy", self._empty)
+        self.command("HANDs:NEST:TURN", self._turn)
         self.command("HANDs:GUARd", lambda text: floor.set_guard(scpi.boolean(text)))
         self.command("HANDs:POWer", self._power)
         self.command("HANDs:FAULt", self._fault)
@@ -47,6 +48,13 @@ class Hands(Instrument):
     def _empty(self, nest: str) -> None:
         try:
             self.floor.take_out(scpi.unquoted(nest))
+        except KeyError:
+            raise ScpiError(*scpi.ILLEGAL_VALUE) from None
+
+    def _turn(self, nest: str, position: str) -> None:
+        """Turn the switch of the unit in a nest."""
+        try:
+            self.floor.turn(scpi.unquoted(nest), scpi.unquoted(position))
         except KeyError:
             raise ScpiError(*scpi.ILLEGAL_VALUE) from None
 

@@ -7,10 +7,15 @@ from loricate.simulator.scpi import ScpiError
 from loricate.simulator.server import Instrument
 
 SETTLE_S = 0.005
+MOST_STEPS = 4096
+Points = frozenset[tuple[int, int]]
 
 
 class RelayMatrix(Instrument):
-    """Closes and opens crosspoints; refuses to move relays that an output which is on reaches."""
+    """Closes and opens crosspoints; refuses to move relays that an output which is on reaches.
+
+    Its relays have mirror contacts, which a scan of a list of paths looks at in every step.
+    """
 
     model = "RELAY-MATRIX"
 
@@ -22,6 +27,19 @@ class RelayMatrix(Instrument):
         self.command("ROUTe:OPEN", self._open)
         self.command("ROUTe:OPEN:ALL", self._open_all)
         self.command("ROUTe:CLOSe:STATe?", self._state)
+        # A list of paths, of which a trigger from the meter makes the next one.
+        self.steps: list[Points] = []
+        self.is_scanning = False
+        self.step_at = -1  # none
+        self.missed = 0
+        self.command("ROUTe:SCAN:CLEar", self._clear_scan)
+        self.command("ROUTe:SCAN:ADD", self._add_step)
+        self.command("ROUTe:SCAN:COUNt?", lambda: str(len(self.steps)))
+        self.command("ROUTe:SCAN:STARt", self._start_scan)
+        self.command("ROUTe:SCAN:STOP", self._stop_scan)
+        self.command("ROUTe:SCAN:TAKen?", lambda: str(self.step_at + 1))
+        self.command("ROUTe:SCAN:MISSed?", lambda: str(self.missed))
+        floor.on_trigger.append(self._next)
 
     def _switching(self, points: set[tuple[int, int]]) -> None:
         """Refuse to move a relay whose row or column an output that is on reaches."""
@@ -36,12 +54,51 @@ class RelayMatrix(Instrument):
         self.floor.rest()
         self.settled_at = self.clock.now() + SETTLE_S
 
-    def _close(self, channels: str) -> None:
+    def _known(self, channels: str) -> list[tuple[int, int]]:
+        """The crosspoints of a list, all of which there are."""
         points = scpi.crosspoints(channels)
-        columns = {column for nest in self.floor.nests.values() for column in nest.columns.values()}
         for row, column in points:
-            if row not in self.floor.rows or column not in columns:
+            if row not in self.floor.rows or column not in self.floor.place_of:
                 raise ScpiError(*scpi.OUT_OF_RANGE)
+        return points
+
+    def _clear_scan(self) -> None:
+        self.steps, self.step_at, self.missed, self.is_scanning = [], -1, 0, False
+
+    def _add_step(self, channels: str) -> None:
+        if self.is_scanning or len(self.steps) >= MOST_STEPS:
+            raise ScpiError(*scpi.SETTINGS_CONFLICT)
+        self.steps.append(frozenset(self._known(channels)))
+
+    def _start_scan(self) -> None:
+        """Close the first path of the list; a trigger makes the next."""
+        if not self.steps or self.is_scanning:
+            raise ScpiError(*scpi.SETTINGS_CONFLICT)
+        self.is_scanning, self.step_at, self.missed = True, -1, 0
+        self._next()
+
+    def _stop_scan(self) -> None:
+        self.is_scanning = False
+
+    def _next(self) -> None:
+        """Switch to the next path by what differs, and look whether the relays did."""
+        if not self.is_scanning or self.step_at + 1 >= len(self.steps):
+            return
+        before = self.steps[self.step_at] if self.step_at >= 0 else frozenset()
+        self.step_at += 1
+        wanted = self.steps[self.step_at]
+        try:
+            self._switching(set(before ^ wanted))
+        except ScpiError as error:
+            self.is_scanning = False
+            self.fail(error)
+            return
+        self.floor.closed = (self.floor.closed - before) | wanted
+        if not self.missed and (self.floor.stuck - self.floor.closed):
+            self.missed = self.step_at + 1
+
+    def _close(self, channels: str) -> None:
+        points = self._known(channels)
         self._switching(set(points))
         self.floor.closed |= set(points)
 

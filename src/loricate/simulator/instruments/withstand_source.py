@@ -4,7 +4,7 @@ import math
 
 from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
-from loricate.simulator.floor import Floor
+from loricate.simulator.floor import ONE_NODE_OHMS, Floor
 from loricate.simulator.instruments.output import OutputInstrument, bounded, displayed
 from loricate.simulator.network import (
     EARTH,
@@ -77,7 +77,9 @@ class WithstandSource(OutputInstrument):
 
     def begin(self) -> None:
         self.from_v = 0.0
-        self.network = self.floor.circuit((Resistor(self.low, EARTH, SHUNT_OHMS),))
+        self.network = self.floor.circuit(
+            (Resistor(self.low, EARTH, SHUNT_OHMS),), merged_below=ONE_NODE_OHMS
+        )
         self.arcs = 0
         self.volts = self.amperes = self.resistive = self.greatest_a = 0.0
         self.unit_solution, self.transient, self.solution = None, None, None

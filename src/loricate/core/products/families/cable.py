@@ -265,10 +265,10 @@ class CableSection(FamilySection):
             if part.between[0] == part.between[1]:
                 yield place, f"{part.name} leads from {part.between[0]} to itself", "name two."
         yield from self._part_faults()
-        names = {name for _, name, _, _ in placed}
+        there = {name for _, name, _, _ in placed}
         for index, pair in enumerate(self.pairs):
             for name in pair:
-                if name not in names:
+                if name not in there:
                     yield f"pairs[{index}]", f"there is no net {name}", "name two nets."
         if len(self.positions) == 1:
             yield "positions", "has one position", "a switch has two, or leave it out."
