@@ -158,6 +158,27 @@ class DifferenceOut(BaseModel):
     new: Any
 
 
+class FromTo(BaseModel):
+    """A cable's from-to list: CSV with a header."""
+
+    text: str
+
+
+class ProductDraft(BaseModel):
+    """A product's document that is not stored yet."""
+
+    document: Document
+
+
+class ListToTake(BaseModel):
+    """A product's document, and the from-to list (CSV) whose nets it is to have."""
+
+    model_config = ConfigDict(extra="forbid", strict=True)
+
+    document: Document
+    text: str = Field(max_length=2**20, examples=["name,from,to\nUP,X1:C,X2:3"])
+
+
 class OfferedKindOut(BaseModel):
     """A kind of step, and why it is not on offer for the product, if it is not."""
 

@@ -5,7 +5,7 @@ import tomllib
 from collections.abc import Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import (
     AfterValidator,
@@ -19,6 +19,7 @@ from pydantic import (
 
 from loricate.core.documents import fault_at, read_document
 from loricate.core.errors import DocumentError, Finding
+from loricate.core.fixtures.columns import read_columns
 from loricate.core.limits.limit import Code
 from loricate.core.measuring.roles import ROLES, Role, check_role
 from loricate.core.quantities import Seconds
@@ -80,23 +81,6 @@ class GuardPlan(LinkedPart):
     """The guard's input."""
 
 
-class FixturePlan(_Part):
-    """A fixture: for each nest, the matrix column of each unit terminal.
-
-    ``per_row`` nests stand side by side; ``earthed`` are the unit's terminals that the fixture
-    itself connects to earth. ``zero_lasts`` is how long a zero of its leads counts (s),
-    ``mating_limit`` how often a nest may take a unit until its contacts are renewed.
-    """
-
-    code: Code
-    title: str
-    nests: dict[str, dict[str, int]] = Field(min_length=1)
-    per_row: int = Field(default=4, ge=1, le=8)
-    zero_lasts: Annotated[Seconds, Field(gt=0)] = 7 * 86_400.0
-    mating_limit: int = Field(default=10_000, ge=1)
-    earthed: tuple[str, ...] = ()
-
-
 class DailyCheckPlan(_Part):
     """The daily check: its sequence, how long it counts (s), and the two reference boxes."""
 
@@ -104,6 +88,36 @@ class DailyCheckPlan(_Part):
     lasts: Annotated[Seconds, Field(gt=0)] = 86_400.0
     good: str = Field(min_length=1, max_length=64)
     bad: str = Field(min_length=1, max_length=64)
+
+
+class FixturePlan(_Part):
+    """A fixture: for each nest, the matrix column of each unit terminal.
+
+    ``per_row`` nests stand side by side; ``earthed`` are the unit's terminals that the fixture
+    itself connects to earth. ``zero_lasts`` is how long a zero of its leads counts (s),
+    ``zeroed_by`` the role of the instrument that measures it, ``mating_limit`` how often a nest may
+    take a unit until its contacts are renewed. ``columns`` is the file beside the bench file that
+    has the nests where there are many contacts; ``daily_check`` is its own where the bench's does
+    not fit it.
+    """
+
+    code: Code
+    title: str
+    nests: dict[str, dict[str, int]] = Field(default_factory=dict)
+    columns: str = Field(default="", pattern=r"^([A-Za-z0-9][A-Za-z0-9._-]*\.csv)?$")
+    per_row: int = Field(default=4, ge=1, le=8)
+    zero_lasts: Annotated[Seconds, Field(gt=0)] = 7 * 86_400.0
+    zeroed_by: Literal["bond", "wiring"] = "bond"
+    mating_limit: int = Field(default=10_000, ge=1)
+    earthed: tuple[str, ...] = ()
+    daily_check: DailyCheckPlan | None = None
+
+    @model_validator(mode="after")
+    def _has_nests(self) -> "FixturePlan":
+        if not self.nests:
+            remedy = "give the column of each terminal, or the file that has them as columns."
+            raise fault_at("nests", "are missing", remedy)
+        return self
 
 
 class InputsPlan(LinkedPart):
@@ -185,6 +199,10 @@ class BenchPlan(_Part):
             for each in self.instruments
         }
 
+    def check_of(self, fixture: FixturePlan) -> DailyCheckPlan | None:
+        """The daily check of a fixture: its own, else the bench's."""
+        return fixture.daily_check or self.daily_check
+
     @property
     def earthed(self) -> dict[str, tuple[str, ...]]:
         """What of a unit each fixture earths, of those that earth anything."""
@@ -226,4 +244,32 @@ def read_bench_plan(path: Path) -> BenchPlan:
     )
     if moved:
         raise DocumentError("bench file", moved)
-    return read_document(BenchPlan, data, "bench file")
+    return read_document(BenchPlan, with_columns(data, path.parent), "bench file")
+
+
+def with_columns(data: dict[str, Any], folder: Path) -> dict[str, Any]:
+    """A bench file's document with the nests of each fixture that has them in a file of its own.
+
+    Raises DocumentError with the line of each mistake.
+    """
+    findings: list[Finding] = []
+    for index, fixture in enumerate(data.get("fixtures", ())):
+        name = fixture.get("columns") if isinstance(fixture, dict) else None
+        if not isinstance(name, str) or not name:
+            continue
+        place = f"fixtures[{index}].columns"
+        if fixture.get("nests"):
+            message = "is given beside nests", "leave one of them out."
+            findings.append(Finding(place, *message))
+            continue
+        try:
+            text = (folder / Path(name).name).read_text(encoding="utf-8")
+        except (OSError, ValueError) as error:
+            findings.append(Finding(place, f"{name} cannot be read ({error})."))
+            continue
+        nests, wrong = read_columns(text)
+        fixture["nests"] = nests
+        findings += [Finding(f"{name}, {where}", reason, remedy) for where, reason, remedy in wrong]
+    if findings:
+        raise DocumentError("bench file", tuple(findings))
+    return data

@@ -334,6 +334,8 @@ class _OfflineDriver(Driver):
         self.bench, self.step = bench, step
 
     async def ask(self, action: Ask) -> Answer:
+        if action.position:
+            self.bench.turn(action.position)
         return Answer(action.passing or action.choices[0])
 
     async def enter(self, action: Enter) -> Answer:

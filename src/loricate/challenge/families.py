@@ -5,6 +5,7 @@ A site that knows its product better writes a unit file; these are for whoever h
 
 from typing import Any
 
+from loricate.challenge.cables import cable_stand_in
 from loricate.core.products.product import Product
 from loricate.core.quantities import CAPACITANCE, RESISTANCE, exact_text
 from loricate.simulator.units import UnitModel
@@ -30,11 +31,15 @@ class NoStandIn(Exception):
 
 
 def stand_in_for(product: Product) -> UnitModel:
-    """A mains appliance or medical device as a network, from its ratings; raises NoStandIn.
+    """A product as a network, from what it says of itself; raises NoStandIn.
+
+    A cable is one from its wiring, a mains appliance or medical device from its ratings.
 
     Between the poles its load, from each pole to the case half its capacitance and its insulation,
     with a gap that strikes well above any level of its class.
     """
+    if product.wirings:
+        return cable_stand_in(product)
     if product.family not in ("appliance", "medical"):
         raise NoStandIn(product.code, f"a {product.family} is described by its own network")
     if not set(product.terminals) >= MAINS:

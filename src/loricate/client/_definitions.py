@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
-from loricate.api.definitions import DifferenceOut, Offer, RevisionOut, Stored
+from loricate.api.definitions import DifferenceOut, FromTo, Offer, ProductDraft, RevisionOut, Stored
 from loricate.client._wire import API, Wire
 
 
@@ -29,6 +29,16 @@ class DefinitionCalls(Wire):
     def offer(self, code: str) -> Offer:
         """The kinds of step and the limits of standards for a product, and why."""
         return self._get(Offer, f"{API}/products/{code}/offer")
+
+    def from_to_list(self, code: str, revision: int | None = None) -> str:
+        """A cable's from-to list as CSV."""
+        found = self._get(FromTo, f"{API}/products/{code}/from-to", revision=revision)
+        return found.text
+
+    def read_from_to(self, document: Mapping[str, Any], text: str) -> dict[str, Any]:
+        """A product's document with the nets of a from-to list (CSV); stores nothing."""
+        body = {"document": dict(document), "text": text}
+        return self._post(ProductDraft, f"{API}/products/drafts/from-to", body).document
 
     def limit_set(self, code: str, revision: int | None = None) -> dict[str, Any]:
         """One revision of a limit set, the newest by default; ``revision`` is its number."""

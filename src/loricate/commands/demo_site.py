@@ -87,7 +87,7 @@ def write_bench_file(ports: dict[str, int], to: Path) -> None:
                 part[name] = tomlkit.date(str(part[name] + shift))
     to.parent.mkdir(parents=True, exist_ok=True)
     to.write_text(tomlkit.dumps(bench), encoding="utf-8")
-    for name in ("site.toml", "logo.svg"):
+    for name in ("site.toml", "logo.svg", "fx-c-columns.csv"):
         shutil.copyfile(demo_folder() / "bench" / name, to.with_name(name))
     units = to.parent / "units"
     units.mkdir(exist_ok=True)

@@ -9,7 +9,9 @@ if TYPE_CHECKING:
     from loricate.client import Client
 
 QUICK_PACE = 50.0
-BOX = "REF-BOX"
+# What is put into a fixture: shorting plug, reference box, and what is wrong with the bad one.
+USUAL = ("SHORT", "REF-BOX", "bad")
+OF_CABLES = ("SHORT-CABLE", "REF-CABLE", "open W1|poor W5")
 
 
 def make_fit(client: "Client", hands: Hands, pace: float) -> list[str]:
@@ -36,17 +38,18 @@ def _perform(client: "Client", hands: Hands, fixture: "FixtureOut", kind: str) -
     """Begin an act of upkeep and do by hand what each of its questions asks for."""
     act = client.begin_upkeep(kind, fixture.code)
     places = [f"{fixture.code}/{nest}" for nest in fixture.nests]
+    plug, box, bad = OF_CABLES if fixture.code == "FX-C" else USUAL
     for event in client.upkeep_events(act.id):
         if event.name != "question":
             continue
         moment = event.data["moment"]
         for place in places:
             if moment == "short":
-                hands.put(place, "SHORT")
+                hands.put(place, plug)
             else:
                 hands.empty(place)
         if moment in ("good_box", "bad_box"):
-            hands.put(places[0], BOX, "bad" if moment == "bad_box" else "")
+            hands.put(places[0], box, bad if moment == "bad_box" else "")
         client.answer_upkeep(act.id, event.data["nest"], "done")
     ended = client.upkeep(act.id)
     if ended.state != "passed":

@@ -62,11 +62,25 @@ def _with_hands(work: Callable[..., None]) -> Callable[..., None]:
 @click.argument("model")
 @click.option("--fault", "faults", multiple=True, help="A fault of the unit; may be repeated.")
 def put(hands: Hands, nest: str, model: str, faults: tuple[str, ...]) -> None:
-    """Put a stand-in unit into a nest: DC-40, REF-BOX, SHORT.
+    """Put a stand-in unit into a nest: DC-40, CL-7, REF-BOX, SHORT.
+
+    Any unit may have two terminals exchanged: --fault "swapped X2:3 X2:4".
 
     Example: loricate hands put FX-A/1 REF-BOX --fault bad
     """
-    hands.put(nest, model, "+".join(faults))
+    hands.put(nest, model, "|".join(faults))
+
+
+@command.command("turn")
+@_with_hands
+@click.argument("nest")
+@click.argument("position")
+def turn(hands: Hands, nest: str, position: str) -> None:
+    """Turn the switch of the unit in a nest.
+
+    Example: loricate hands turn FX-C/1 FAST
+    """
+    hands.turn(nest, position)
 
 
 @command.command("empty")

@@ -12,6 +12,7 @@ from loricate.commands.definitions import (
     revisions_command,
 )
 from loricate.commands.output import print_table
+from loricate.core.documents import read_document
 from loricate.core.products.product import Product
 from loricate.core.toml_text import written
 
@@ -136,6 +137,46 @@ def limits(code: str, show_all: bool, call: Call) -> None:
     absent = [f"{kind.name} ({kind.why_not})" for kind in found.kinds if kind.why_not]
     if absent:
         click.echo(f"Not on offer: {', '.join(absent)}.", err=True)
+
+
+@command.command("from-to")
+@click.argument("code")
+@click.option("--take", type=FILE, help="A list to take in its place, as a new revision.")
+@service_options
+def from_to(code: str, take: Path | None, call: Call) -> None:
+    """Print a cable's from-to list as CSV, or take one in.
+
+    Example: loricate product from-to CL-7 > cl-7.csv
+    """
+    with call.connect() as client:
+        document = client.product(code)
+        revision = document.pop("revision")
+        if take is None:
+            text = client.from_to_list(code)
+            if not call.printed({"code": code, "revision": revision, "list": text}):
+                click.echo(text, nl=False)
+            return
+        changed = client.read_from_to(document, take.read_text(encoding="utf-8-sig"))
+        stored = client.add_product(changed, revision)
+    if not call.printed(stored):
+        click.echo(f"{stored.code} is stored as revision {stored.revision}.")
+
+
+@command.command("stand-in")
+@click.argument("file", type=FILE)
+def stand_in(file: Path) -> None:
+    """Print the stand-in unit of a product file, with its faults: a unit file to start from.
+
+    Example: loricate product stand-in demo/products/cl-7.toml > cl-7-unit.toml
+    """
+    from loricate.challenge.families import NoStandIn, stand_in_for
+    from loricate.commands.unit_files import unit_text
+
+    try:
+        model = stand_in_for(read_document(Product, read_toml(file), "product"))
+    except NoStandIn as error:
+        raise click.ClickException(str(error)) from error
+    click.echo(unit_text(model), nl=False)
 
 
 command.add_command(revisions_command("products", "product", "DC-40"))

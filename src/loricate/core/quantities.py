@@ -79,6 +79,7 @@ POWER = Dimension("power", "W", ("W",), "µmkM", "1.9 kW")
 LENGTH = Dimension("length", "m", ("m",), "m", "3 m")
 # Of a conductor: always in mm², so that it takes no prefix.
 AREA = Dimension("area", "mm²", ("mm²", "mm2"), "", "0.5 mm²", shown_times=1_000_000)
+SLOPE = Dimension("slope", "V/s", ("V/s",), "mk", "500 V/s")
 RATIO = Dimension("ratio", "%", ("%",), "", "5 %", shown_times=100)
 TEMPERATURE = Dimension("temperature", "°C", ("°C", "degC"), "", "23.5 °C")
 ENERGY = Dimension("energy", "J", ("J",), "µmk", "350 mJ")
@@ -104,6 +105,7 @@ DIMENSIONS = {
         POWER,
         LENGTH,
         AREA,
+        SLOPE,
         RATIO,
         TEMPERATURE,
         ENERGY,
@@ -354,6 +356,7 @@ Hertz = Annotated[float, *quantity(FREQUENCY).__metadata__]
 Metres = Annotated[float, *quantity(LENGTH).__metadata__]
 SquareMetres = Annotated[float, *quantity(AREA).__metadata__]
 Watts = Annotated[float, *quantity(POWER).__metadata__]
+VoltsPerSecond = Annotated[float, *quantity(SLOPE).__metadata__]
 Fraction = Annotated[float, *quantity(RATIO).__metadata__]
 Celsius = Annotated[float, *quantity(TEMPERATURE).__metadata__]
 Joules = Annotated[float, *quantity(ENERGY).__metadata__]

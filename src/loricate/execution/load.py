@@ -33,6 +33,7 @@ class LoadedUnit:
     serial: str
     attempts: dict[str, list[Attempt]] = field(default_factory=dict)
     todo: frozenset[str] | None = None
+    stands: str = ""  # the position of its own switch, as it was last seen in this run
     reasons: dict[str, str] = field(default_factory=dict)
     halted: bool = False
 

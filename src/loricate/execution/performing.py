@@ -195,11 +195,16 @@ class Performer:
         place = WHOLE_LOAD if step.across is Across.ONCE or is_ganged else nests[0]
 
         async def ask(ask: Ask | Enter | Form) -> Answer:
+            wanted = ask.position if isinstance(ask, Ask) else ""
+            if isinstance(ask, Ask) and wanted and units[0].stands == wanted:
+                return Answer(ask.passing)  # it was seen there, or put there, in this run
             # No instrument waits for a person: others may have it until there is an answer.
             await self.bench.disconnect(holding.using.values())
             holding.let_go()
             answer = await self.operator.ask_check(ask, step, units, place)
             await holding.take_up()
+            if isinstance(ask, Ask) and wanted and answer.choice == ask.passing:
+                units[0].stands = wanted
             return answer
 
         zeroes = self.zeroes.get(nests[0], NestZeroes())
@@ -218,6 +223,7 @@ class Performer:
             units[0].recall if len(units) == 1 else nothing_recalled,
         )
         measured = await driver.measure(step.procedure())
+        units[0].stands = measured.position or units[0].stands
         if is_ganged:
             measured = share(measured, step.kind.ganged, tuple(nests))
         else:

@@ -15,13 +15,29 @@ from loricate.core.errors import CoreError
 from loricate.core.fixtures.daily_check import BoxStep, check_findings
 from loricate.core.fixtures.scanner_check import PathFault, Wiring, check_scanner
 from loricate.core.fixtures.zeroes import take_off
-from loricate.core.fixtures.zeroing import ZeroMeasured, measure_path, path_problem, zero_nest
-from loricate.core.measuring.actions import Answer, Ask, Asking, Energise, Enter, Form, Output
+from loricate.core.fixtures.zeroing import (
+    ZeroMeasured,
+    measure_path,
+    path_problem,
+    zero_by_wiring,
+    zero_nest,
+)
+from loricate.core.measuring.actions import (
+    Answer,
+    Ask,
+    Asking,
+    Energise,
+    Enter,
+    Form,
+    Output,
+    Scan,
+    Scanned,
+)
 from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.grading import StepGrade
 from loricate.core.measuring.impedance import ImpedancePath
 from loricate.core.measuring.readings import Doubt
-from loricate.core.measuring.roles import BOND, IMPEDANCE, WITHSTAND, Role
+from loricate.core.measuring.roles import BOND, IMPEDANCE, WIRING, WITHSTAND, Role
 from loricate.core.sequences.capability import can_do
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
 from loricate.execution.background import Background
@@ -53,9 +69,18 @@ class UpkeepDriver(BenchDriver):
 
     async def energise(self, action: Energise) -> Output:
         output = await super().energise(action)
+        self._refuse_doubtful(output)
+        return output
+
+    async def scan(self, action: Scan) -> Scanned:
+        scanned = await super().scan(action)
+        self._refuse_doubtful(scanned.output)
+        return scanned
+
+    @staticmethod
+    def _refuse_doubtful(output: Output) -> None:
         if output.doubts:
             raise Implausible(output.instrument, output.doubts[0].text)
-        return output
 
 
 class Stopped(Exception):
@@ -169,8 +194,10 @@ class Zeroing(Upkeep):
         for nest in self.nests:
             columns = self.fixture.nests[nest]
             self.log.publish("progress", text=f"Zeroing nest {nest}")
-            measured = await self._measure(zero_nest(tuple(columns)), [columns])
-            await self.bench.disconnect([self._using()[BOND]])
+            by_wiring = self.fixture.zeroed_by == WIRING
+            procedure = zero_by_wiring if by_wiring else zero_nest
+            measured = await self._measure(procedure(tuple(columns)), [columns])
+            await self.bench.disconnect([self._using()[WIRING if by_wiring else BOND]])
             if measured.problem:
                 problems.append(f"Nest {nest}: {measured.problem} Its last zero is kept.")
             else:

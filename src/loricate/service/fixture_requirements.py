@@ -27,10 +27,11 @@ def fixture_requirements(
     check = upkeep.latest_daily_check(conn, fixture.code)
     ended = None if check is None else dt.datetime.fromisoformat(check["ended_at"])
     passed = None if check is None else bool(check["passed"])
-    lasts_s = bench.daily_check.lasts if bench.daily_check else 0.0
+    plan = bench.check_of(fixture)
+    lasts_s = plan.lasts if plan is not None else 0.0
     measured = [] if check is None else check["report"].get("instruments")
     missed = () if measured is None else _missed(bench, states, at.date(), measured, roles)
-    found = [check_requirement(bench.daily_check is not None, passed, ended, lasts_s, at, missed)]
+    found = [check_requirement(plan is not None, passed, ended, lasts_s, at, missed)]
     if any(wanted.values()):
         zeroes = upkeep.all_zeroes(conn, fixture.code)
         found.append(zero_requirement(wanted, zeroes, fixture.zero_lasts, at))

@@ -17,7 +17,7 @@ from loricate.core.gate import Requirement
 from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.measuring.readings import Doubt
-from loricate.core.measuring.roles import BOND, IMPEDANCE, WITHSTAND, Role
+from loricate.core.measuring.roles import BOND, IMPEDANCE, WIRING, WITHSTAND, Role
 from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.load import NestZeroes
 from loricate.execution.preflight import check_bench, check_load, needed_roles
@@ -108,7 +108,7 @@ class Upkeeps:
             message = f"{code} has no nest {', '.join(unknown)}", f"it has {known}."
             raise NotReady.because([Finding("nests", *message)])
         self.holders.refuse_if_busy()
-        await self._check_instruments([BOND])
+        await self._check_instruments([WIRING if fixture.zeroed_by == WIRING else BOND])
 
         async def keep(nest: str, measured: ZeroMeasured) -> None:
             await self.store.write(
@@ -136,7 +136,7 @@ class Upkeeps:
     async def begin_check(self, code: str, nest: str, account: str) -> Upkeep:
         """Begin the daily check of a fixture with the boxes in ``nest``, its first by default."""
         fixture = self.fixture(code)
-        plan = self.bench.plan.daily_check
+        plan = self.bench.plan.check_of(fixture)
         if plan is None:
             message = "the bench file names no daily check", "add [daily_check] to it."
             raise NotReady.because([Finding("daily_check", *message)])

@@ -27,8 +27,12 @@ class Hands:
             raise HandsError(f"The stand-ins refuse '{line}': {answer}")
 
     def put(self, nest: str, model: str, faults: str = "", serial: str = "by hand") -> None:
-        """Put a stand-in unit into a nest (``FX-A/1``), with faults joined by ``+``."""
+        """Put a stand-in unit into a nest (``FX-A/1``), with faults joined by ``|``."""
         self.do(f'HAND:NEST:LOAD "{nest}","{model}","{faults}","{serial}"')
+
+    def turn(self, nest: str, position: str) -> None:
+        """Turn the switch of the unit in a nest."""
+        self.do(f'HAND:NEST:TURN "{nest}","{position}"')
 
     def empty(self, nest: str) -> None:
         """Take out what is in a nest."""

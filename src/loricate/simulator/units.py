@@ -69,6 +69,16 @@ class UnitModel(BaseModel):
     element: dict[str, UnitElement]
     fault: dict[str, Fault] = Field(default_factory=dict)
 
+    def find_fault(self, name: str) -> Fault:
+        """A fault of the file, or that any unit may have: ``swapped A B``; raises KeyError."""
+        if name in self.fault:
+            return self.fault[name]
+        word, _, pair = name.partition(" ")
+        ends = tuple(pair.split(" "))
+        if word != "swapped" or len(ends) != 2 or not set(ends) <= set(self.terminals):
+            raise KeyError(name)
+        return Fault(title=f"{ends[0]} and {ends[1]} exchanged", swap=((ends[0], ends[1]),))
+
 
 @dataclass(frozen=True)
 class Unit:
@@ -142,7 +152,7 @@ def build_unit(
     chosen = dict(model.element)
     terminals = {name: f"{prefix}{name}" for name in model.terminals}
     for name in faults:
-        fault = model.fault[name]
+        fault = model.find_fault(name)
         for change in fault.change:
             element = chosen[change.element]
             if change.gone:

@@ -34,4 +34,12 @@ SHIPPED: tuple[Kind, ...] = (
 for _kind in SHIPPED:
     register(_kind)
 
-__all__ = ["KINDS", "SHIPPED", "Kind", "KindSettings", "find_kind", "register"]
+__all__ = [
+    "KINDS",
+    "SHIPPED",
+    "Kind",
+    "KindSettings",
+    "WiringStep",
+    "find_kind",
+    "register",
+]

@@ -47,6 +47,7 @@ class Considered:
     is_retried: bool = False
     forgives: bool = False  # it passes although some repetitions fail
     bench: Mapping[Role, Capability] | None = None
+    is_wired: bool = False  # an earlier step has found every contact connected
 
     @property
     def farads(self) -> float:

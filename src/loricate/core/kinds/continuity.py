@@ -86,7 +86,6 @@ class Continuity(KindSettings):
     title = "Continuity"
     slots = {"resistance": LimitSlot(RESISTANCE, title="Resistance of a path")}
     judged_by = ()
-    shares_terminals = True
     advises = ("limit_out_of_reach",)
     meters = ("current", "voltage", "resistance")
 
@@ -117,6 +116,9 @@ class Continuity(KindSettings):
             for index, path in enumerate(self.paths)
             for end in ("high", "low")
         }
+
+    def shares_terminals(self) -> bool:
+        return True
 
     def procedure(self, points: Points, limits: Limits) -> Procedure:
         """Measure path after path; report each, and name those that are open."""

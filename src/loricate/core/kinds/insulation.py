@@ -9,30 +9,61 @@ above ``seems_off_above`` the operator is asked, and measures again or lets the 
 """
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Annotated
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
+from loricate.core.documents import fault_at
 from loricate.core.errors import ProcedureError
 from loricate.core.kinds.advice import Advice, Considered, Severity
-from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Points
+from loricate.core.kinds.kind import WHOLE, Demand, KindSettings, Limits, LimitSlot, Points
+from loricate.core.kinds.netwise import (
+    NETS_ONE_BY_ONE,
+    Applied,
+    Apply,
+    Netwise,
+    applications,
+    apply_field,
+    check_terminals,
+    explain_nets,
+    farads_at_once,
+    least,
+    net_points,
+    position_field,
+    ohms_of,
+    summed,
+)
 from loricate.core.kinds.outputs import (
     HIGH_SIDE,
     RETURN,
     SIDES,
+    SLOPE,
+    SLOPE_AND_TIME,
     TIME_SLOT,
     charging_advice,
     cut_faults,
     level_faults,
     return_field,
+    slope_field,
 )
-from loricate.core.measuring.actions import Ask, Connect, Ending, Energise, Procedure, Programme, do
-from loricate.core.measuring.grading import Measured
-from loricate.core.measuring.readings import Bound, Measurand, resistance_of
+from loricate.core.limits.limit import Limit
+from loricate.core.measuring.actions import (
+    Ask,
+    Asking,
+    Connect,
+    Ending,
+    Energise,
+    Procedure,
+    Programme,
+    do,
+)
+from loricate.core.measuring.grading import Fault, GradedReading, Measured
+from loricate.core.measuring.readings import Bound, Reading, resistance_of
 from loricate.core.measuring.roles import WITHSTAND
 from loricate.core.products.families.section import Terminal
+from loricate.core.products.product import Product
 from loricate.core.quantities import (
     CAPACITANCE,
     CURRENT,
@@ -67,10 +98,12 @@ class Insulation(KindSettings):
     advises = ("charging_current", "settling", "limit_out_of_reach")
     meters = ("voltage", "current", "resistance")
 
-    high: tuple[Terminal, ...] = Field(min_length=1, title="High terminals")
-    low: tuple[Terminal, ...] = Field(min_length=1, title="Low terminals")
+    apply: Apply = apply_field()
+    high: tuple[Terminal, ...] = Field(default=(), title="High terminals")
+    low: tuple[Terminal, ...] = Field(default=(), title="Low terminals")
     level: Annotated[Volts, Field(gt=0)] = Field(default=500.0, title="Test voltage (DC)")
     ramp: Annotated[Seconds, Field(gt=0)] = Field(default=0.2, title="Ramp up")
+    slope: SLOPE = slope_field()
     settle: Annotated[Seconds, Field(ge=0)] = Field(
         default=1.0, title="Settling delay", description="Not judged"
     )
@@ -86,12 +119,58 @@ class Insulation(KindSettings):
         title="Seems switched off above",
         description="Asks whether the unit's own switch is on, with outputs off",
     )
+    position: str = position_field()
+    stop_at_first: bool = Field(
+        default=False, title="Stop at the first net that fails", description="Of a cable's nets"
+    )
+
+    @model_validator(mode="after")
+    def _has_somewhere_to_go(self) -> "Insulation":
+        if fault := check_terminals(self.model_dump(include={"apply", "high", "low"})):
+            raise fault_at(*fault)
+        if self.apply != "between" and self.seems_off_above is not None:
+            reason = "is of a unit with a switch of its own"
+            raise fault_at("seems_off_above", reason, "leave it out for nets.")
+        if self.slope is not None and "ramp" in self.model_fields_set:
+            raise fault_at(*SLOPE_AND_TIME)
+        return self
+
+    @property
+    def ramp_s(self) -> float:
+        """How long the level takes to come up, in s: the time that is set, or by the slope."""
+        return self.ramp if self.slope is None else self.level / self.slope
+
+    def points(self, product: Product) -> Points:
+        """As a whole, or each net."""
+        return (WHOLE,) if self.apply == "between" else net_points(product, self.position)
+
+    def explain(
+        self, points: Points, readings: Sequence[GradedReading], faults: Sequence[Fault]
+    ) -> Iterator[Fault]:
+        if self.apply != "between":
+            yield from explain_nets(points, readings, faults)
+
+    def shares_terminals(self) -> bool:
+        return self.apply != "between"
+
+    def why_not_together(self) -> str:
+        return "" if self.apply == "between" else NETS_ONE_BY_ONE
 
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
         return {"high": self.high, "low": self.low}
 
     def procedure(self, points: Points, limits: Limits) -> Procedure:
         """Measure, and again as often as the operator switches the unit on; an answer is noted."""
+        if self.apply != "between":
+            least_ohms = min((each.minimum or 0.0 for each in self._floors(limits)), default=0.0)
+            netwise = Netwise(
+                self._apply,
+                lambda made: ohms_of(made).value >= least_ohms,
+                _proven,
+                self.stop_at_first,
+            )
+            made = yield from netwise.go(points, self.apply)
+            return Measured(made.readings, made.faults, position=made.position)
         notes: list[str] = []
         while True:
             measured = yield from self._measure()
@@ -114,13 +193,21 @@ class Insulation(KindSettings):
                 return replace(measured, note=" ".join(notes).strip())
             notes.append(f"Seemed switched off at {resistance.text}; measured again.")
 
+    @staticmethod
+    def _floors(limits: Limits) -> list[Limit]:
+        return [limit for measurand, limit in limits.items() if measurand.quantity == "resistance"]
+
     def _measure(self) -> Procedure:
+        made = yield from self._apply(self.high, self.low)
+        return Measured(made.readings, made.faults, position=made.position)
+
+    def _apply(self, high: tuple[str, ...], low: tuple[str, ...]) -> Asking[Applied]:
         """Charge, settle, measure at the end of the dwell."""
-        yield from do(Connect(WITHSTAND, {"high": self.high, "low": self.low}))
+        yield from do(Connect(WITHSTAND, {"high": high, "low": low}))
         programme: Programme = {
             "function": "DC",
             "level_v": self.level,
-            "ramp_s": self.ramp,
+            "ramp_s": self.ramp_s,
             "dwell_s": self.settle + self.dwell,
             "fall_s": 0.0,
             "trip_a": self.trip,
@@ -130,10 +217,10 @@ class Insulation(KindSettings):
         voltage = output.reading("voltage", VOLTAGE)
         current = output.reading("current", CURRENT)
         if output.ending is not Ending.FINISHED:
-            return Measured((voltage, current), cut_faults(output, self.level))
+            return Applied((voltage, current), cut_faults(output, self.level))
         faults = level_faults(output, voltage, "voltage", self.level, self.tolerance)
         resistance = resistance_of(voltage, current)
-        return Measured((resistance, voltage, current, output.time_at_level), faults)
+        return Applied((resistance, voltage, current, output.time_at_level), faults)
 
     def demands(self, limits: Limits) -> tuple[Demand, ...]:
         """The source must reach the level and hold it."""
@@ -151,12 +238,15 @@ class Insulation(KindSettings):
         return self.return_ == "earthed"
 
     def programmed_s(self, points: Points) -> float:
-        return self.ramp + self.settle + self.dwell
+        times = 1 if self.apply == "between" else applications(points, self.apply)
+        return times * (self.ramp_s + self.settle + self.dwell)
 
     def advice(self, step: Considered) -> Iterator[Advice]:
-        yield from charging_advice(step, self.level, self.ramp, self.trip)
-        yield from self._settling(step)
-        limit = step.limits.get(Measurand("resistance"))
+        is_netwise = self.apply != "between"
+        farads = farads_at_once(step.product, self.apply) if is_netwise else step.farads
+        yield from charging_advice(step, self.level, self.ramp_s, self.trip, farads)
+        yield from self._settling(step, farads)
+        limit = next(iter(step.limits_of("resistance")), None)
         if limit is None or limit.minimum is None or limit.minimum <= 0:
             return
         tripping = self.level / self.trip
@@ -177,21 +267,32 @@ class Insulation(KindSettings):
                 "Raise the trip, or the minimum.",
             )
 
-    def _settling(self, step: Considered) -> Iterator[Advice]:
+    def _settling(self, step: Considered, farads: float) -> Iterator[Advice]:
         """The settling delay must let the charge come within 1 %: Rs·C·ln(R/(1 %·Rs))."""
         source = step.instrument(WITHSTAND)
-        limit = step.limits.get(Measurand("resistance"))
+        limit = next(iter(step.limits_of("resistance")), None)
         minimum = limit.minimum if limit is not None else None
-        if source is None or not source.source_ohms or not step.farads or not minimum:
+        if source is None or not source.source_ohms or not farads or not minimum:
             return
         ratio = minimum / (SETTLED * source.source_ohms)
-        needed = source.source_ohms * step.farads * math.log(ratio) if ratio > 1 else 0.0
+        needed = source.source_ohms * farads * math.log(ratio) if ratio > 1 else 0.0
         if self.settle < needed:
             yield Advice(
                 "settling",
                 Severity.WARNING,
-                f"{display(step.farads, CAPACITANCE)} through {source.source_ohms / 1e3:g} kΩ has "
+                f"{display(farads, CAPACITANCE)} through {source.source_ohms / 1e3:g} kΩ has "
                 f"settled after {display(needed, TIME)}, and the delay is "
                 f"{display(self.settle, TIME)}: charge is read as leakage.",
                 f"Settle for at least {display(needed, TIME)}.",
             )
+
+
+def _proven(made: Sequence[Applied]) -> tuple[Reading, ...]:
+    """A net's readings from applications by groups: the least volts and time of all of them."""
+    found = [ohms_of(made), summed(made)]
+    found += [
+        reading
+        for quantity in ("voltage", "time_at_level")
+        if (reading := least(made, quantity)) is not None
+    ]
+    return tuple(found)

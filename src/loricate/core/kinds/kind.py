@@ -104,8 +104,6 @@ class KindSettings(BaseModel):
     be done together."""
     advises: ClassVar[tuple[str, ...]] = ()
     """The rules under which ``advice`` finds something."""
-    shares_terminals: ClassVar[bool] = False
-    """Whether two settings of a step may name the same terminal."""
 
     @classmethod
     def why_not(cls, product: Product) -> str:
@@ -164,6 +162,10 @@ class KindSettings(BaseModel):
 
     def fails_when_empty(self, limits: Limits) -> bool:
         """Whether the step fails, or decides nothing, when nothing is in the nest."""
+        return False
+
+    def shares_terminals(self) -> bool:
+        """Whether two settings or points of the step may name the same terminal."""
         return False
 
     def why_not_together(self) -> str:

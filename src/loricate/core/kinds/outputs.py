@@ -6,17 +6,18 @@ unit. The level is the measured one; for too much it is the greatest that was se
 
 import math
 from collections.abc import Iterator
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
 from loricate.core.kinds.advice import Advice, Considered, Severity
 from loricate.core.kinds.kind import Demand, LimitSlot
+from loricate.core.limits.grouping import grouped
 from loricate.core.measuring.actions import Ending, Output
 from loricate.core.measuring.grading import Cause, Fault
 from loricate.core.measuring.readings import Bound, Reading
 from loricate.core.measuring.roles import WITHSTAND, Role
-from loricate.core.quantities import CAPACITANCE, CURRENT, NUMBER, TIME, display
+from loricate.core.quantities import CAPACITANCE, CURRENT, NUMBER, TIME, VoltsPerSecond, display
 
 NEARLY = 1e-9  # a level on the very edge of its tolerance is within it
 COLLAPSED = 0.1  # of its level: what trips before has a short in front of it
@@ -35,6 +36,17 @@ def return_field() -> Any:
         title="Return",
         description="earthed: the unit's case stays earthed, so the current is measured on the high"
         " side, less finely",
+    )
+
+
+SLOPE = Annotated[VoltsPerSecond, Field(gt=0)] | None
+SLOPE_AND_TIME = ("slope", "is given beside the time of the ramp", "leave one of them out.")
+
+
+def slope_field() -> Any:
+    """The setting of how steeply a level comes up, in place of how long it takes."""
+    return Field(
+        default=None, title="Slope of the ramp", description="In place of the time of the ramp"
     )
 
 
@@ -84,10 +96,13 @@ def cut_faults(output: Output, asked_v: float) -> tuple[Fault, ...]:
 
 
 def charging_advice(
-    step: Considered, level_v: float, ramp_s: float, trip_a: float
+    step: Considered, level_v: float, ramp_s: float, trip_a: float, farads: float | None = None
 ) -> Iterator[Advice]:
-    """The DC current that charges the unit during the ramp, C·V/t, must stay under the trip."""
-    farads = step.farads
+    """The DC current that charges the unit during the ramp, C·V/t, must stay under the trip.
+
+    ``farads`` are the unit's own unless they are given.
+    """
+    farads = step.farads if farads is None else farads
     current = farads * level_v / ramp_s
     if not farads or current < trip_a * ROOM:
         return
@@ -105,14 +120,14 @@ def beyond_the_meter(step: Considered, role: Role) -> Iterator[Advice]:
     """A maximum current beyond the meter's range decides nothing."""
     meter = step.instrument(role)
     range_a = meter.ceiling.get("current", USUAL_RANGE_A) if meter is not None else USUAL_RANGE_A
-    for measurand, limit in step.limits.items():
+    for told, measurand, limit in grouped(step.limits):
         is_current = limit.dimension == CURRENT.name and measurand.quantity != "load_current"
         if not is_current or limit.maximum is None or limit.maximum <= range_a:
             continue
         yield Advice(
             "limit_out_of_reach",
             Severity.ERROR,
-            f"its {measurand} {limit.text} is beyond the meter's range of "
+            f"its {told} {limit.text} is beyond the meter's range of "
             f"{display(range_a, CURRENT)}: it decides nothing.",
             "Set the maximum that the standard asks.",
         )

@@ -56,7 +56,6 @@ class Polarity(KindSettings):
     title = "Polarity of a cord"
     slots = {"resistance": LimitSlot(RESISTANCE, title="Resistance of a conductor")}
     judged_by = ()
-    shares_terminals = True
     meters = ("current", "voltage", "resistance")
 
     conductors: tuple[Conductor, ...] = Field(min_length=2, title="Conductors")
@@ -86,6 +85,9 @@ class Polarity(KindSettings):
             for index, conductor in enumerate(self.conductors)
             for end in ("plug", "far")
         }
+
+    def shares_terminals(self) -> bool:
+        return True
 
     def procedure(self, points: Points, limits: Limits) -> Procedure:
         """Try every pair, then compare what is connected with what should be."""

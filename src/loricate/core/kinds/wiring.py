@@ -123,12 +123,16 @@ class WiringStep(KindSettings):
         """Each net (each branch of one with more contacts), each component, and the rest of it."""
         return tuple(point for wiring in product.wirings for point in _points(wiring))
 
+    def shares_terminals(self) -> bool:
+        return True
+
     def procedure(self, points: Points, limits: Limits) -> Procedure:
         """Measure each position as it is seen; say every fault once."""
         wirings = list(dict.fromkeys(point.values["wiring"] for point in points))
         readings: list[Reading] = []
         faults: list[Fault] = []
         wrong: list[tuple[Wiring, tuple[WiringFault, ...]]] = []
+        stands = ""
         for number, wiring in enumerate(wirings, start=1):
             yield from do(At(wiring.position, number, len(wirings)))
             comes = not wiring.position or (yield from self._comes(wiring, wirings))
@@ -145,8 +149,9 @@ class WiringStep(KindSettings):
             wrong.append((wiring, found.wrong))
             if comes is None:
                 break
+            stands = wiring.position
         faults += [_fault(*each) for each in said_once(wrong)]
-        return Measured(tuple(readings), tuple(faults))
+        return Measured(tuple(readings), tuple(faults), position=stands)
 
     def _probe(self, pairs: Sequence[tuple[Contacts, Contacts]]) -> Asking[list[float]]:
         """The resistance in Ω between two sets of contacts each; beyond the range, the range."""

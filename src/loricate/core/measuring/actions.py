@@ -72,13 +72,15 @@ class Ask(Action[Answer]):
 
     Whatever is connected is let go for it, so that other nests may go on: connect again after it.
     ``passing`` is what an operator answers who sees nothing wrong, by default the first choice.
-    With ``hands_in`` somebody must reach into the fixture to answer.
+    With ``hands_in`` somebody must reach into the fixture to answer; ``position`` is where the
+    unit's switch is to be put for it.
     """
 
     question: str
     choices: tuple[str, ...]
     passing: str = ""
     hands_in: bool = False
+    position: str = ""
     gives: ClassVar[tuple[type, ...]] = (Answer,)
 
 

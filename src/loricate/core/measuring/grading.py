@@ -155,7 +155,8 @@ class Measured:
     """What a procedure hands back: readings, every fault found outright, curves of its own.
 
     ``ungraded`` says by measurand why its limit is not to be held against it: the reading is said
-    and decides nothing. ``doubts`` are why the readings are not to be believed.
+    and decides nothing. ``doubts`` are why the readings are not to be believed. ``position`` is
+    where the unit's own switch was seen to stand at the end.
     """
 
     readings: tuple[Reading, ...] = ()
@@ -164,6 +165,7 @@ class Measured:
     curves: tuple[Curve, ...] = ()
     ungraded: Mapping[Measurand, str] = field(default_factory=dict)
     doubts: tuple[Doubt, ...] = ()
+    position: str = ""
 
 
 @dataclass(frozen=True, slots=True)

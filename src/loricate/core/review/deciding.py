@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from loricate.core.limits.grouping import grouped
 from loricate.core.quantities import RATIO, display
 from loricate.core.review.facts import Reviewed, ReviewFinding, Severity, rule
 from loricate.core.sequences.ready import ReadyStep
@@ -19,7 +20,7 @@ def same_terminal(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     for step in reviewed.steps:
         used = [terminal for names in step.terminals_used.values() for terminal in names]
         twice = sorted({each for each in used if used.count(each) > 1})
-        if twice and not step.kind.shares_terminals:
+        if twice and not step.settings.shares_terminals():
             yield _error(
                 step,
                 f"it goes from {', '.join(twice)} to itself, so it measures nothing of the unit.",
@@ -31,20 +32,20 @@ def same_terminal(reviewed: Reviewed) -> Iterator[ReviewFinding]:
 def wrong_side(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     """A limit on the harmless side alone, or one that every value meets, finds no fault."""
     for step in reviewed.steps:
-        for measurand, limit in step.limits.items():
+        for told, measurand, limit in grouped(step.limits):
             slot = step.kind.slots.get(measurand.quantity)
             side = slot.side if slot is not None else ""
             if side and getattr(limit, side) is None:
                 yield _error(
                     step,
-                    f"its {measurand} has no {side}: whatever is wrong passes.",
+                    f"its {told} has no {side}: whatever is wrong passes.",
                     f"Give it a {side}.",
                 )
             empty_minimum = limit.minimum is not None and limit.minimum <= 0
             if empty_minimum and limit.maximum is None and step.roles:
                 yield _error(
                     step,
-                    f"its {measurand} {limit.text} is met by every measurement.",
+                    f"its {told} {limit.text} is met by every measurement.",
                     "Give a minimum above zero.",
                 )
 

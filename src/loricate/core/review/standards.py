@@ -2,12 +2,15 @@
 
 import math
 from collections.abc import Iterator, Mapping
+from functools import partial
 
 from loricate.core.limits.facts import Facts
 from loricate.core.limits.fitting import fit, is_variant, variant_text
+from loricate.core.limits.grouping import grouped
 from loricate.core.limits.limit import Limit
 from loricate.core.limits.limit_sets import LimitSetItem
 from loricate.core.limits.resolving import demanding_items, least_for
+from loricate.core.measuring.readings import Measurand
 from loricate.core.quantities import DIMENSIONS, RATIO, Dimension, display, parse_any
 from loricate.core.review.facts import FittingItem, Reviewed, ReviewFinding, Severity, rule
 from loricate.core.sequences.ready import ReadyStep
@@ -104,7 +107,7 @@ def _least(
 def looser_than_cited(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     """A limit that lets more pass than the set that it cites is marked on the certificate."""
     for step in reviewed.steps:
-        for name, limit in step.limits.items():
+        for name, _, limit in grouped(step.limits):
             if limit.source.looser_than:
                 yield ReviewFinding(
                     Severity.ERROR,
@@ -138,7 +141,7 @@ def cited_for_another(reviewed: Reviewed) -> Iterator[ReviewFinding]:
 def no_source(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     """Every limit must say where it comes from."""
     for step in reviewed.steps:
-        for name, limit in step.limits.items():
+        for name, _, limit in grouped(step.limits):
             if not limit.source.standard and not limit.source.engineer:
                 yield ReviewFinding(
                     Severity.WARNING,
@@ -173,7 +176,7 @@ def short_of_fitting_limit(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     Looser than all of them needs a ground; of those that are only some, a released set is named.
     """
     for step in reviewed.steps:
-        for name, limit in step.limits.items():
+        for told, name, limit in grouped(step.limits, partial(_facts_text, reviewed, step)):
             if limit.source.limit_set:
                 continue
             facts = reviewed.facts_at(step, name.point)
@@ -196,7 +199,7 @@ def short_of_fitting_limit(reviewed: Reviewed) -> Iterator[ReviewFinding]:
                 yield ReviewFinding(
                     severity,
                     step.id,
-                    f"its {name} {limit.text} is looser than the {edge} of {each.source}, "
+                    f"its {told} {limit.text} is looser than the {edge} of {each.source}, "
                     "which fits the product.",
                     f"Cite {each.limit_set.code}, if that standard is meant.",
                 )
@@ -204,6 +207,11 @@ def short_of_fitting_limit(reviewed: Reviewed) -> Iterator[ReviewFinding]:
                 if each.limit_set.status == "released":
                     least = least_for(each.item, reviewed.product.facts, step.values)
                     yield from _short(step, each.source, least, Severity.NOTE)
+
+
+def _facts_text(reviewed: Reviewed, step: ReadyStep, measurand: Measurand) -> str:
+    """What limit sets may ask of the product at a point, so that points can be told apart."""
+    return repr(sorted(reviewed.facts_at(step, measurand.point).words.items()))
 
 
 def _looser_than(limit: Limit, item: LimitSetItem, facts: Facts) -> str | None:

@@ -184,7 +184,8 @@ def _fixture(
     at = dt.datetime.now(dt.UTC)
     zeroes = upkeep.latest_zeroes(conn, plan.code)
     check = upkeep.latest_daily_check(conn, plan.code)
-    lasts_s = bench.daily_check.lasts if bench.daily_check else 0.0
+    due = bench.check_of(plan)
+    lasts_s = due.lasts if due is not None else 0.0
     wanted = {nest: list(contacts) for nest, contacts in plan.nests.items()}
     asked = fixture_requirements(conn, bench, plan, states, wanted)
     return FixtureOut(
@@ -266,7 +267,8 @@ async def list_daily_checks(
 ) -> list[DailyCheckOut]:
     """The daily checks of a fixture, newest first."""
     _known_fixture(code, desk.plan)
-    plan = desk.plan.daily_check
+    fixture = desk.plan.find_fixture(code)
+    plan = desk.plan.daily_check if fixture is None else desk.plan.check_of(fixture)
     found = await desk.store.read(
         lambda conn: upkeep.list_daily_checks(conn, code, page.look_for, before)
     )

@@ -2,13 +2,21 @@
 
 import sqlite3
 
-from loricate.api.definitions import Offer, OfferedKindOut, OfferedLimitOut
+from loricate.api.definitions import (
+    FromTo,
+    ListToTake,
+    Offer,
+    OfferedKindOut,
+    OfferedLimitOut,
+    ProductDraft,
+)
+from loricate.core.products.from_to import from_to_text, with_from_to
 from loricate.core.products.offer import OfferedLimit, offered_kinds, offered_limits
 from loricate.core.products.product import Product
 from loricate.records import definitions
-from loricate.service.routers.access import TheDesk
+from loricate.service.routers.access import Revision, TheDesk
 from loricate.service.routers.definitions import document_routes
-from loricate.service.sign_in import Reader
+from loricate.service.sign_in import Definer, Reader
 
 router = document_routes("product", Product, "/products", "products")
 
@@ -31,6 +39,24 @@ async def show_offer(code: str, person: Reader, desk: TheDesk) -> Offer:
         )
 
     return await desk.store.read(read)
+
+
+@router.get("/{code}/from-to", response_model=FromTo)
+async def show_from_to(
+    code: str, person: Reader, desk: TheDesk, revision: Revision = None
+) -> FromTo:
+    """A cable's nets, shields and components as a from-to list; the header alone without any."""
+    document, _ = await desk.store.read(
+        lambda conn: definitions.get_document(conn, "product", code, revision)
+    )
+    return FromTo(text=from_to_text(Product.model_validate(Product.in_current_form(document))))
+
+
+@router.post("/drafts/from-to", response_model=ProductDraft)
+async def read_from_to(body: ListToTake, person: Definer, desk: TheDesk) -> ProductDraft:
+    """A product's document with the nets of a from-to list in place of its own; stores nothing."""
+    document = await desk.study.do(with_from_to, body.document, body.text)
+    return ProductDraft(document=document)
 
 
 def _limit(offered: OfferedLimit) -> OfferedLimitOut:

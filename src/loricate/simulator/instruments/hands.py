@@ -37,7 +37,7 @@ class Hands(Instrument):
         self.command("HANDs:WIRE", self._wire)
 
     def _load(self, nest: str, model: str, faults: str, serial: str) -> None:
-        chosen = tuple(name for name in scpi.unquoted(faults).split("+") if name)
+        chosen = tuple(name for name in scpi.unquoted(faults).split("|") if name)
         try:
             self.floor.put_in(
                 scpi.unquoted(nest), scpi.unquoted(model), chosen, scpi.unquoted(serial)
