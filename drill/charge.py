@@ -6,7 +6,6 @@ opens; or no relay opens at all, and the bench says to treat the fixture as char
 """
 
 import asyncio
-import tomllib
 from collections.abc import Awaitable, Callable
 from contextlib import AsyncExitStack
 from dataclasses import dataclass, field, replace
@@ -55,8 +54,7 @@ class Rig:
         self.floor = StandIns(demo_folder() / "stand-ins" / "stand-ins.toml", pace=PACE)
         ports = await self.floor.serve()
         stack.push_async_callback(self.floor.close)
-        text = (demo_folder() / "bench" / "bench.toml").read_text(encoding="utf-8")
-        data = {**tomllib.loads(text), "pace": PACE}
+        data = {**demo_site.bench_document(), "pace": PACE}
         for part in demo_site.parts_of(data):
             part["address"] = f"tcp://127.0.0.1:{ports[part['id']]}"
         self.bench = Bench(

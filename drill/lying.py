@@ -7,7 +7,6 @@ time, and no relay moves over a charged unit.
 
 import asyncio
 import random
-import tomllib
 from collections.abc import Callable, Mapping
 from contextlib import AsyncExitStack
 from dataclasses import dataclass, field, replace
@@ -98,8 +97,7 @@ class Site:
             self.wires[name] = LyingWire(ports[name], self.chance)
             ports[name] = await self.wires[name].serve()
             stack.push_async_callback(self.wires[name].close)
-        text = (demo_folder() / "bench" / "bench.toml").read_text(encoding="utf-8")
-        data = {**tomllib.loads(text), "pace": PACE}
+        data = {**demo_site.bench_document(), "pace": PACE}
         for part in demo_site.parts_of(data):
             part["address"] = f"tcp://127.0.0.1:{ports[part['id']]}"
         self.bench = Bench(BenchPlan.model_validate(data), patience=PATIENCE)

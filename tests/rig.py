@@ -1,7 +1,7 @@
 """A bench connected to stand-ins in the same process."""
 
 import asyncio
-import tomllib
+import shutil
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
@@ -29,12 +29,21 @@ class Rig(SpoiltFloor):
     bench: Bench
 
 
+def copy_bench(folder: Path) -> Path:
+    """The demo's bench file in a folder, with addresses at which nobody answers."""
+    bench = folder / "bench.toml"
+    text = (DEMO / "bench" / "bench.toml").read_text(encoding="utf-8")
+    bench.write_text(text.replace(":521", ":1"), encoding="utf-8")
+    shutil.copy(DEMO / "bench" / "fx-c-columns.csv", folder)
+    return bench
+
+
 @asynccontextmanager
 async def connected_rig() -> AsyncIterator[Rig]:
     """The demo bench on stand-ins at pace 20, with a patient dead-man."""
     floor = StandIns(DEMO / "stand-ins" / "stand-ins.toml", pace=20.0)
     ports = await floor.serve()
-    data = tomllib.loads((DEMO / "bench" / "bench.toml").read_text(encoding="utf-8"))
+    data = demo_site.bench_document()
     for part in demo_site.parts_of(data):
         part["address"] = f"tcp://127.0.0.1:{ports[part['id']]}"
     bench = Bench(BenchPlan.model_validate({**data, "pace": 20.0}))

@@ -2,6 +2,7 @@
 
 import os
 import re
+import shutil
 import signal
 import subprocess
 import sys
@@ -50,10 +51,12 @@ def test_the_installed_wheel_serves_a_bench(wheel: Path, tmp_path: Path) -> None
     installed = tmp_path / "installed"
     with zipfile.ZipFile(wheel) as packed:
         packed.extractall(installed)
+    shipped = installed / "loricate/_demo/bench"
     (tmp_path / "bench.toml").write_text(
-        (installed / "loricate/_demo/bench/bench.toml").read_text(encoding="utf-8")
-        .replace(":521", ":1"), encoding="utf-8",
-    )  # fmt: skip
+        (shipped / "bench.toml").read_text(encoding="utf-8").replace(":521", ":1"),
+        encoding="utf-8",
+    )
+    shutil.copy(shipped / "fx-c-columns.csv", tmp_path)
     port, own = free_port(), {**os.environ, "PYTHONPATH": str(installed)}
     service = subprocess.Popen(
         [sys.executable, "-P", "-m", "loricate", "serve", "--bench", str(tmp_path / "bench.toml"),

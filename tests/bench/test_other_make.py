@@ -3,7 +3,6 @@
 import asyncio
 import re
 import time
-import tomllib
 from collections.abc import AsyncIterator
 from dataclasses import replace
 from pathlib import Path
@@ -18,7 +17,7 @@ from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
 from tests.execution.test_engine import Notebook, only
-from tests.rig import DEMO, Rig
+from tests.rig import Rig
 
 PAGE = Path(__file__).parents[2] / "docs" / "instrument-profiles.md"
 
@@ -94,7 +93,7 @@ async def test_a_profile_that_follows_the_page_runs_a_step(
     source.ohms = ohms
     (tmp_path / "profiles").mkdir()
     (tmp_path / "profiles" / "other-bond.toml").write_text(printed_profile(), encoding="utf-8")
-    data = tomllib.loads((DEMO / "bench" / "bench.toml").read_text(encoding="utf-8"))
+    data = demo_site.bench_document()
     for part in demo_site.parts_of(data):
         part["address"] = next(
             state.address for state in rig.bench.states() if state.id == part["id"]

@@ -1,6 +1,7 @@
 """Bench files and profiles: what is refused, and where it says so."""
 
 import math
+import shutil
 import tomllib
 from pathlib import Path
 
@@ -35,6 +36,9 @@ def test_the_demo_bench_is_good() -> None:
         ('serial = "WS-20418"', 'serial = " "', "instruments[0].serial"),
         ('title = "Final test, hall 2"', 'titel = "x"', "titel: is not a known key"),
         ('format = "loricate-bench/1"', "format = [", "is not TOML"),
+        ('columns = "fx-c-columns.csv"', "", "fixtures[2].nests: are missing"),
+        ("fx-c-columns.csv", "gone.csv", "fixtures[2].columns: gone.csv cannot be read"),
+        ("fx-c-columns.csv", "../x.csv", "fixtures[2].columns"),
         ("[[fixtures]]", '[sounds]\nvoice = "bell"\n[[fixtures]]', "sounds: belongs into the site"),
     ],
 )
@@ -42,9 +46,29 @@ def test_a_fault_in_a_bench_file_is_named(tmp_path: Path, old: str, new: str, sa
     assert old in TEXT
     path = tmp_path / "bench.toml"
     path.write_text(TEXT.replace(old, new, 1), encoding="utf-8")
+    shutil.copy(DEMO / "bench" / "fx-c-columns.csv", tmp_path)
     with pytest.raises(DocumentError) as refused:
         read_bench_plan(path)
     assert says in str(refused.value)
+
+
+def test_the_columns_of_a_fixture_are_in_a_file_beside_it(tmp_path: Path) -> None:
+    """It may skip columns; each mistake is told with its line, as well as one between two files."""
+    path, columns = tmp_path / "bench.toml", tmp_path / "fx-c-columns.csv"
+    path.write_text(TEXT, encoding="utf-8")
+    text = (DEMO / "bench" / "fx-c-columns.csv").read_text(encoding="utf-8")
+    columns.write_text(text, encoding="utf-8")
+    fixture = read_bench_plan(path).find_fixture("FX-C")
+    assert fixture is not None and fixture.nests["1"]["X2:SH"] == 87
+    assert 68 not in fixture.nests["1"].values(), "it is skipped"
+    for old, new, says in [
+        ("1,X1:B,50", "1,X1:B,49", "fx-c-columns.csv, line 3: has column 49, which line 2 has"),
+        ("nest,contact,column", "nest,pin", "fx-c-columns.csv, line 1: names nest, pin"),
+    ]:
+        columns.write_text(text.replace(old, new), encoding="utf-8")
+        with pytest.raises(DocumentError) as refused:
+            read_bench_plan(path)
+        assert says in str(refused.value)
 
 
 def test_a_missing_bench_file_is_told(tmp_path: Path) -> None:

@@ -10,11 +10,11 @@ from loricate.bench.instrument import Who
 from loricate.bench.plan import BenchPlan
 from loricate.bench.profiles import read_profile
 from loricate.core.measuring.actions import Join
-from loricate.core.measuring.roles import BOND, IMPEDANCE, LEAKAGE, ROLES, WITHSTAND, Role
+from loricate.core.measuring.roles import BOND, IMPEDANCE, LEAKAGE, ROLES, WIRING, WITHSTAND, Role
 from loricate.simulator import scpi
 from tests.rig import Rig, on_the_way, said
 
-NAMES = {WITHSTAND: "HV1", BOND: "GB1", LEAKAGE: "LK1", IMPEDANCE: "IM1"}
+NAMES = {WITHSTAND: "HV1", BOND: "GB1", LEAKAGE: "LK1", IMPEDANCE: "IM1", WIRING: "WM1"}
 # None of it is what the stand-ins are set to when they are switched on.
 WANTED: dict[Role, dict[str, float | str]] = {
     WITHSTAND: {
@@ -27,6 +27,7 @@ WANTED: dict[Role, dict[str, float | str]] = {
         "polarity": "reversed", "level_v": 110.0, "frequency_hz": 60.0, "dwell_s": 0.4,
     },
     IMPEDANCE: {"level_v": 0.5, "frequency_hz": 120.0, "dwell_s": 0.4},
+    WIRING: {"function": "DIODE", "points": 3.0, "dwell_s": 0.4},
 }  # fmt: skip
 OTHER = {
     "function": "AC", "path": "earth", "network": "iec60990", "method": "direct",
@@ -48,7 +49,8 @@ async def test_no_setting_is_lost_or_altered_on_the_way(
     kind = Role(role)
     value = WANTED[kind][name]
     told = header(role, name)
-    other = OTHER[name] if isinstance(value, str) else f"{value * 0.8:g}"
+    words = {**OTHER, "function": "CAP"} if kind == WIRING else OTHER
+    other = words[name] if isinstance(value, str) else f"{value * 0.8:g}"
 
     def spoil(line: str) -> str:
         found = rf"{re.escape(told)} [^;\s]+"

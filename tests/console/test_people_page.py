@@ -19,7 +19,7 @@ from playwright.sync_api import Page, expect
 from loricate.client import Client, NotSignedInError
 from loricate.commands.demo_site import free_port, wait_for
 from tests.console.pages import check_accessible, sign_in
-from tests.rig import DEMO
+from tests.rig import copy_bench
 
 pytestmark = pytest.mark.console
 
@@ -61,9 +61,7 @@ def test_somebody_is_added_and_chooses_a_password(
 
 
 def test_a_new_site_begins_with_the_code_from_its_log(page: Page, tmp_path: Path) -> None:
-    text = (DEMO / "bench" / "bench.toml").read_text(encoding="utf-8")
-    bench = tmp_path / "bench.toml"
-    bench.write_text(text.replace(":521", ":1"), encoding="utf-8")
+    bench = copy_bench(tmp_path)
     port = free_port()
     log = (tmp_path / "log").open("w+", encoding="utf-8")
     service = subprocess.Popen(

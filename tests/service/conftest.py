@@ -9,7 +9,7 @@ from fastapi import FastAPI
 
 from loricate.service.app import create_app
 from loricate.service.settings import FirstAccount, Settings
-from tests.rig import DEMO
+from tests.rig import copy_bench
 
 PEOPLE = {"mara": "engineer", "olle": "operator", "quin": "quality", "ada": "administrator"}
 
@@ -18,9 +18,7 @@ PEOPLE = {"mara": "engineer", "olle": "operator", "quin": "quality", "ada": "adm
 async def app(tmp_path: Path) -> AsyncIterator[FastAPI]:
     """The application, started."""
     people = tuple(FirstAccount(name, name, role, f"{name}-pass") for name, role in PEOPLE.items())
-    bench = tmp_path / "bench.toml"
-    text = (DEMO / "bench" / "bench.toml").read_text(encoding="utf-8")
-    bench.write_text(text.replace(":521", ":1"), encoding="utf-8")
+    bench = copy_bench(tmp_path)
     app = create_app(Settings(bench, tmp_path, "http://bench", accounts=people))
     async with app.router.lifespan_context(app):
         yield app

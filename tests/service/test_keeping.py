@@ -26,7 +26,7 @@ from loricate.service.ledger_check import ledger_state, records_state
 from loricate.service.restoring import restore
 from loricate.service.settings import Settings
 from tests.conftest import run_load, write_patient_profiles
-from tests.rig import DEMO
+from tests.rig import DEMO, copy_bench
 
 KEPT = {  # what no certificate, verdict or answer rests on; everything else is marked
     "session", "idempotency", "set_aside", "outbox", "document_kind", "mark", "sqlite_sequence",
@@ -253,9 +253,7 @@ def test_the_ledger_is_held_against_seals_papers_and_heads(copied: Path, stateme
 
 
 def settings(folder: Path, **more: Any) -> Settings:
-    bench = folder.parent / "bench.toml"
-    text = (DEMO / "bench" / "bench.toml").read_text(encoding="utf-8")
-    bench.write_text(text.replace(":521", ":1"), encoding="utf-8")
+    bench = copy_bench(folder.parent)
     return Settings(bench, folder, "http://b", **more)
 
 

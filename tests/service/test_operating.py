@@ -20,7 +20,7 @@ from loricate.records.errors import NewerDatabase
 from loricate.records.store import Store, migrate, migrations, open_connection
 from loricate.service.app import create_app
 from loricate.service.settings import FirstAccount, Settings
-from tests.rig import DEMO
+from tests.rig import DEMO, copy_bench
 
 DOCS = DEMO.parent / "docs"
 TEXT = (DOCS / "operating.md").read_text(encoding="utf-8")
@@ -84,9 +84,7 @@ def test_the_unit_file_starts_what_serve_takes() -> None:
 
 async def test_the_second_way_in_is_at_the_machine(tmp_path: Path) -> None:
     """Somebody who lost password and authenticator gets both anew by an option of the start."""
-    bench = tmp_path / "bench.toml"
-    text = (DEMO / "bench" / "bench.toml").read_text(encoding="utf-8")
-    bench.write_text(text.replace(":521", ":1"), encoding="utf-8")
+    bench = copy_bench(tmp_path)
     for password in ("the first one", "the second one"):
         account = FirstAccount("ada", "Ada Lind", "administrator", password)
         app = create_app(Settings(bench, tmp_path, "http://b", accounts=(account,)))

@@ -17,15 +17,13 @@ from loricate.service.guessing import ATTEMPTS, ELSEWHERE, ELSEWHERE_S
 from loricate.service.problems import NotSignedIn, TooManyAttempts
 from loricate.service.settings import FirstAccount, Settings
 from loricate.service.sign_in import Place
-from tests.rig import DEMO
+from tests.rig import copy_bench
 
 MARA = "mara-password"
 
 
 def settings(folder: Path, *people: FirstAccount) -> Settings:
-    text = (DEMO / "bench" / "bench.toml").read_text(encoding="utf-8")
-    bench = folder / "bench.toml"
-    bench.write_text(text.replace(":521", ":1"), encoding="utf-8")
+    bench = copy_bench(folder)
     return Settings(bench, folder, "http://b", accounts=people)
 
 

@@ -65,7 +65,7 @@ def test_a_field_that_is_wrong_is_named(
     ("change", "status", "slug", "says"),
     [
         ({"sequence": "NONE"}, 404, "not-found", "no sequence 'NONE'"),
-        ({"fixture": "FX-Z"}, 422, "not-ready", "no fixture 'FX-Z'; it has FX-A, FX-B"),
+        ({"fixture": "FX-Z"}, 422, "not-ready", "no fixture 'FX-Z'; it has FX-A, FX-B, FX-C"),
         ({"load": [{"nest": "7", "serial": "A"}]}, 422, "not-ready", "no nest '7'"),
         ({"load": [*LOAD, {"nest": "2", "serial": "a1"}]}, 422, "not-ready", "in nest 1 already"),
     ],

@@ -11,7 +11,7 @@ from loricate.client import Client, NotFoundError, RefusedError, WrongStateError
 from loricate.service.app import create_app
 from loricate.service.settings import FirstAccount, Settings
 from tests.conftest import five_steps, read_demo, run_load, second_engineer
-from tests.rig import DEMO
+from tests.rig import copy_bench
 
 
 def final_test(code: str, **own: Any) -> dict[str, Any]:
@@ -124,9 +124,7 @@ def test_an_operator_sees_released_ones_and_a_second_person_releases(
     tmp_path: Path, second_person: bool | None
 ) -> None:
     """Asked for, or by default where there are two engineers."""
-    text = (DEMO / "bench" / "bench.toml").read_text(encoding="utf-8")
-    bench = tmp_path / "bench.toml"
-    bench.write_text(text.replace(":521", ":1"), encoding="utf-8")
+    bench = copy_bench(tmp_path)
     people = tuple(
         FirstAccount(name, name, role, f"{name}-pass")
         for name, role in (("mara", "engineer"), ("nils", "engineer"), ("olle", "operator"))

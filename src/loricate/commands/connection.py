@@ -101,8 +101,8 @@ def chosen_fixture(client: "Client", fixture: str) -> str:
         return fixture
     codes = [each.code for each in client.bench().fixtures]
     if len(codes) > 1:
+        known = f"{', '.join(codes[:-1])} and {codes[-1]}"
         raise click.ClickException(
-            f"The bench has the fixtures {' and '.join(codes)}; name one with --fixture, or in "
-            "LORICATE_FIXTURE."
+            f"The bench has the fixtures {known}; name one with --fixture, or in LORICATE_FIXTURE."
         )
     return codes[0]

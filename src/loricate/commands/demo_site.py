@@ -70,6 +70,15 @@ def parts_of(bench: Any) -> list[Any]:
     return [*bench["instruments"], *others]
 
 
+def bench_document() -> dict[str, Any]:
+    """The demo's bench file, with the columns that are in a file of their own."""
+    from loricate.bench.plan import with_columns
+
+    folder = demo_folder() / "bench"
+    text = (folder / "bench.toml").read_text(encoding="utf-8")
+    return with_columns(tomllib.loads(text), folder)
+
+
 def write_bench_file(ports: dict[str, int], to: Path) -> None:
     """Write the demo bench with the stand-ins' addresses, its calibrations as old as ever.
 

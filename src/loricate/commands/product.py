@@ -11,7 +11,7 @@ from loricate.commands.definitions import (
     read_toml,
     revisions_command,
 )
-from loricate.commands.output import print_table
+from loricate.commands.output import print_json, print_table
 from loricate.core.documents import read_document
 from loricate.core.products.product import Product
 from loricate.core.toml_text import written
@@ -164,7 +164,8 @@ def from_to(code: str, take: Path | None, call: Call) -> None:
 
 @command.command("stand-in")
 @click.argument("file", type=FILE)
-def stand_in(file: Path) -> None:
+@click.option("--json", "as_json", is_flag=True, help="Print JSON for programs.")
+def stand_in(file: Path, as_json: bool) -> None:
     """Print the stand-in unit of a product file, with its faults: a unit file to start from.
 
     Example: loricate product stand-in demo/products/cl-7.toml > cl-7-unit.toml
@@ -176,7 +177,10 @@ def stand_in(file: Path) -> None:
         model = stand_in_for(read_document(Product, read_toml(file), "product"))
     except NoStandIn as error:
         raise click.ClickException(str(error)) from error
-    click.echo(unit_text(model), nl=False)
+    if as_json:
+        print_json(model.model_dump(mode="json", exclude_defaults=True))
+    else:
+        click.echo(unit_text(model), nl=False)
 
 
 command.add_command(revisions_command("products", "product", "DC-40"))

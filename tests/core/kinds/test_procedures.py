@@ -8,7 +8,7 @@ import pytest
 from pydantic import ValidationError
 
 from loricate.core.errors import AlreadyRegistered, ProcedureError
-from loricate.core.kinds import KINDS, register
+from loricate.core.kinds import KINDS, WiringStep, register
 from loricate.core.kinds.ground_bond import GroundBond
 from loricate.core.kinds.insulation import AGAIN, STANDS
 from loricate.core.kinds.kind import WHOLE
@@ -33,6 +33,8 @@ from loricate.core.measuring.grading import (
 )
 from loricate.core.measuring.readings import Bound
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
+from tests.core.wiring.made import cable
+from tests.core.wiring.test_wiring_step import step_for
 
 _RULE = DecisionRule()
 
@@ -261,7 +263,9 @@ def test_a_procedure_refuses_an_outcome_that_is_none(
 ) -> None:
     """Being driven wrongly is a defect, and must not end in a verdict."""
     step = next((step for step in steps.values() if step.kind is kind), None)
-    if step is None:  # the demo's final test has no such step
+    if kind is WiringStep:
+        procedure = step_for(cable(2)).procedure()
+    elif step is None:  # the demo's final test has no such step
         procedure = kind.model_validate(LEAST[kind.name]).procedure((WHOLE,), {})
     else:
         procedure = step.procedure()

@@ -30,8 +30,8 @@ from loricate.core.kinds.netwise import (
     farads_at_once,
     least,
     net_points,
-    position_field,
     ohms_of,
+    position_field,
     summed,
 )
 from loricate.core.kinds.outputs import (
