@@ -129,7 +129,7 @@ class ReadingData(BaseModel):
 
 
 class FaultData(BaseModel):
-    """A fault that was found."""
+    """A fault that was found; of a cable with the contacts that it is about."""
 
     model_config = ConfigDict(extra="forbid")
 
@@ -137,6 +137,7 @@ class FaultData(BaseModel):
     point: str
     text: str
     repetition: int
+    contacts: list[str]
 
 
 class StepFinishedData(_Data):

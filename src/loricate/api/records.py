@@ -67,6 +67,7 @@ class FaultOut(BaseModel):
     point: str
     text: str
     repetition: int
+    contacts: list[str] = Field(description="Of a cable: those that it is about")
 
 
 class RepetitionOut(BaseModel):

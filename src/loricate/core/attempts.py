@@ -106,4 +106,5 @@ def told_fault(fault: Fault) -> dict[str, Any]:
         "point": fault.point,
         "text": fault.sentence,
         "repetition": fault.repetition,
+        "contacts": list(fault.contacts),
     }

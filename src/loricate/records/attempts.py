@@ -92,10 +92,18 @@ def add_attempt(conn: sqlite3.Connection, run_unit_id: str, attempt: Attempt) ->
         ],
     )
     conn.executemany(
-        "INSERT INTO fault (run_unit_id, step_id, number, position, repetition, cause, point, text)"
-        " VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO fault (run_unit_id, step_id, number, position, repetition, cause, point, text,"
+        " contacts) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
         [
-            (*key, place, fault.repetition, fault.cause, fault.point, fault.text)
+            (
+                *key,
+                place,
+                fault.repetition,
+                fault.cause,
+                fault.point,
+                fault.text,
+                json.dumps(fault.contacts),
+            )
             for place, fault in enumerate(grade.faults)
         ],
     )
@@ -202,11 +210,17 @@ def attempts_of(
         readings.setdefault(_key(row), []).append(_graded(row))
     faults: dict[Key, list[Fault]] = {}
     for row in conn.execute(
-        "SELECT run_unit_id, step_id, number, repetition, cause, point, text FROM fault"
+        "SELECT run_unit_id, step_id, number, repetition, cause, point, text, contacts FROM fault"
         " WHERE run_unit_id = ? ORDER BY step_id, number, position",
         (run_unit_id,),
     ):
-        fault = Fault(Cause(row["cause"]), row["point"], row["text"], repetition=row["repetition"])
+        fault = Fault(
+            Cause(row["cause"]),
+            row["point"],
+            row["text"],
+            repetition=row["repetition"],
+            contacts=tuple(json.loads(row["contacts"])),
+        )
         faults.setdefault(_key(row), []).append(fault)
     repetitions: dict[Key, list[Repetition]] = {}
     for row in conn.execute(

@@ -20,7 +20,7 @@ def same_terminal(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     for step in reviewed.steps:
         used = [terminal for names in step.terminals_used.values() for terminal in names]
         twice = sorted({each for each in used if used.count(each) > 1})
-        if twice and not step.settings.shares_terminals():
+        if twice and not step.shares_terminals:
             yield _error(
                 step,
                 f"it goes from {', '.join(twice)} to itself, so it measures nothing of the unit.",

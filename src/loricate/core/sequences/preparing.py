@@ -156,7 +156,7 @@ def _across_problem(step: ReadyStep) -> str:
         return f"a {kind.name} step measures each unit; only what a person answers is done once."
     if step.across is not Across.TOGETHER:
         return ""
-    if reason := step.settings.why_not_together():
+    if reason := step.why_not_together:
         return reason
     if not kind.ganged:
         return f"a {kind.name} step cannot be done to units in parallel; write each."

@@ -80,6 +80,16 @@ class ReadyStep:
         """What the step can grade, by quantity."""
         return self.settings.slots_here()
 
+    @property
+    def shares_terminals(self) -> bool:
+        """Whether two of its settings or points may name the same terminal."""
+        return self.settings.shares_terminals()
+
+    @property
+    def why_not_together(self) -> str:
+        """Why it cannot be done to units in parallel as it is set, or nothing."""
+        return self.settings.why_not_together()
+
     def place_of_limit(self, measurand: Measurand) -> Place | None:
         """The way to where the limit of a reading is written; None for one without."""
         return self.settings.place_of_limit(measurand)

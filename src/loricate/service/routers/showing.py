@@ -88,6 +88,7 @@ def attempt_out(attempt: Attempt) -> AttemptOut:
                 cause=fault.cause,
                 point=fault.point,
                 text=fault.sentence,
+                contacts=list(fault.contacts),
                 repetition=fault.repetition,
             )
             for fault in attempt.grade.faults
