@@ -8,11 +8,13 @@ import {
   NativeSelect,
   Stack,
   Text,
+  Textarea,
 } from '@chakra-ui/react'
 import { useId, useState } from 'react'
 import {
   departs,
   isForThis,
+  lines,
   plain,
   put,
   type Schema,
@@ -194,6 +196,8 @@ function Control(props: FieldProps & { shape: string; id: string }) {
       )
     case 'words':
       return <Words {...props} />
+    case 'lines':
+      return <Lines {...props} />
     default:
       return (
         <Input
@@ -242,6 +246,30 @@ function Words({ id, schema, value, onChange, isLocked }: FieldProps & { id: str
       onChange={(event) => {
         setText(event.target.value)
         onChange(words(event.target.value))
+      }}
+    />
+  )
+}
+
+/** Lists line by line; what is being typed stays as it is. */
+function Lines({ id, value, onChange, isLocked }: FieldProps & { id: string }) {
+  const now = ((value as string[][] | undefined) ?? []).map((line) => line.join(' ')).join('\n')
+  const [text, setText] = useState(now)
+  const isSame = JSON.stringify(lines(text)) === JSON.stringify(value ?? [])
+  const rows = Math.min(12, Math.max(3, now.split('\n').length + 1))
+  return (
+    <Textarea
+      id={id}
+      bg="plate"
+      borderColor="edge"
+      autoComplete="off"
+      spellCheck={false}
+      readOnly={isLocked}
+      rows={rows}
+      value={isSame ? text : now}
+      onChange={(event) => {
+        setText(event.target.value)
+        onChange(lines(event.target.value))
       }}
     />
   )

@@ -16,6 +16,8 @@ export interface Schema {
   required?: string[]
   'x-units'?: Units
   'x-where'?: Record<string, string>
+  /** What has a table of its own beside the form. */
+  'x-table'?: boolean
 }
 
 /** Of each spelling what it is times in SI, and what is added before: as the service has them. */
@@ -24,7 +26,16 @@ export type Units = Record<string, [times: number, offset: number]>
 export type Value = Record<string, unknown>
 
 /** What a field is shown as. */
-export type Shape = 'choice' | 'choices' | 'flag' | 'words' | 'rows' | 'number' | 'text' | 'group'
+export type Shape =
+  | 'choice'
+  | 'choices'
+  | 'flag'
+  | 'words'
+  | 'lines'
+  | 'rows'
+  | 'number'
+  | 'text'
+  | 'group'
 
 /** Follow a reference, and take the null out of what may be left out; titles are kept. */
 export function plain(schema: Schema, defs: Record<string, Schema>): Schema {
@@ -50,6 +61,7 @@ export function shapeOf(schema: Schema, defs: Record<string, Schema>): Shape {
   if (schema.type !== 'array') return 'text'
   const item = plain(schema.items ?? {}, defs)
   if (item.enum !== undefined) return 'choices'
+  if (item.type === 'array' && item.title === undefined) return 'lines'
   return item.properties === undefined ? 'words' : 'rows'
 }
 
@@ -67,6 +79,14 @@ export function words(text: string): string[] {
     .filter((each) => each !== '')
 }
 
+/** What was typed as lists line by line: entries between commas or spaces. */
+export function lines(text: string): string[][] {
+  return text
+    .split('\n')
+    .map((line) => line.split(/[\s,]+/).filter((each) => each !== ''))
+    .filter((line) => line.length > 0)
+}
+
 /** Put a field's value in, or take it out when it is empty or what it would be anyway. */
 export function put(value: Value, name: string, given: unknown): Value {
   const { [name]: _, ...rest } = value
@@ -79,6 +99,7 @@ export function put(value: Value, name: string, given: unknown): Value {
 
 /** Whether a property is for this document: what is only for some is shown for those, or if it is there. */
 export function isForThis(schema: Schema, name: string, value: Value): boolean {
+  if (schema.properties?.[name]?.['x-table']) return false
   const where = Object.entries(schema.properties?.[name]?.['x-where'] ?? {})
   return value[name] !== undefined || where.every(([other, wanted]) => value[other] === wanted)
 }

@@ -1,8 +1,8 @@
 import { Box, Button, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { useState } from 'react'
+import { useMemo, useState } from 'react'
 import { useNavigate, useParams, useSearchParams } from 'react-router'
-import { api, ask, Refused } from '../api/client'
+import { type Attempt, api, ask, Refused } from '../api/client'
 import { type Finding, SchemaForm } from '../forms/SchemaForm'
 import type { Schema, Value } from '../forms/schema'
 import { useDraft } from '../forms/useDraft'
@@ -10,7 +10,12 @@ import { useSchema } from '../forms/useSchema'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
+import { cableOf } from '../wiring/cable'
+import { WiringView } from '../wiring/WiringView'
+import { CableTable } from './CableTable'
 import { OfferTable } from './OfferTable'
+
+const NOT_TESTED: Attempt[] = []
 
 /** One product: what it is, and what standards ask of it. */
 export default function ProductPage() {
@@ -53,6 +58,7 @@ function Editor({ code, schema, stored, revision }: EditorProps) {
   const draft = useDraft(`product ${code}`, stored, revision)
   const [findings, setFindings] = useState<Finding[]>([])
   const [trouble, setTrouble] = useState('')
+  const cable = useMemo(() => cableOf(draft.document), [draft.document])
 
   async function store() {
     try {
@@ -126,6 +132,23 @@ function Editor({ code, schema, stored, revision }: EditorProps) {
           isLocked={!may.define}
         />
       </Box>
+      {draft.document.family === 'cable' && (
+        <CableTable
+          code={code}
+          isStored={revision > 0}
+          document={draft.document}
+          onChange={draft.change}
+          onUndo={draft.undo}
+          turn={draft.turn}
+          findings={findings}
+          isLocked={!may.define}
+        />
+      )}
+      {cable !== null && (
+        <Box bg="plate" borderWidth="1px" borderColor="edge" p="5">
+          <WiringView cable={cable} attempts={NOT_TESTED} title="Wiring" />
+        </Box>
+      )}
       {revision > 0 && <OfferTable code={code} />}
     </Stack>
   )

@@ -5,6 +5,7 @@ import { ReadingsTable } from '../parts/ReadingsTable'
 import { Waiting } from '../parts/Waiting'
 import { AnswerText } from '../units/AnswerText'
 
+const WiringSection = lazy(() => import('../wiring/WiringSection'))
 const CurvePanel = lazy(() => import('../curves/CurvePanel'))
 
 /** The readings of one step of one unit, every attempt of it, and their curves. */
@@ -37,6 +38,9 @@ export function CellPanel({ run, cell }: { run: Run; cell: string }) {
           Nest {nest}, {unit.serial}
         </Heading>
       </Flex>
+      <Suspense fallback={null}>
+        <WiringSection product={unit.product} attempts={unit.attempts} />
+      </Suspense>
       <ReadingsTable attempts={attempts} label={`Readings of ${unit.serial}`} />
       {answers.map((each) => (
         <AnswerText key={each.answered_at + each.question} answer={each} />

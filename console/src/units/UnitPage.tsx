@@ -1,5 +1,6 @@
 import { Box, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
+import { lazy, Suspense } from 'react'
 import { Link, useParams } from 'react-router'
 import { api, ask } from '../api/client'
 import { PaperLink } from '../certificates/PaperLink'
@@ -9,6 +10,8 @@ import { Trouble } from '../parts/Trouble'
 import { VerdictMark } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
 import { UnitTold } from './UnitTold'
+
+const WiringSection = lazy(() => import('../wiring/WiringSection'))
 
 /** One unit's whole history: every run, every attempt, every reading, its documents. */
 export default function UnitPage() {
@@ -63,6 +66,9 @@ export default function UnitPage() {
               </>
             )}
           </Flex>
+          <Suspense fallback={null}>
+            <WiringSection product={unit.product} attempts={unit.attempts} />
+          </Suspense>
           <ReadingsTable attempts={unit.attempts} label={`Readings of run ${unit.run_id}`} />
           <UnitTold unit={unit} />
         </Box>

@@ -47,6 +47,7 @@ SORTS: Mapping[str, Dimension] = {
     "capacitor": CAPACITANCE,
     "diode": VOLTAGE,
 }
+TABLE = {"x-table": True}  # forms have it in a table of its own, not as fields
 WIRE_TOLERANCE, PART_TOLERANCE, DIODE_TOLERANCE = 0.25, 0.1, 0.3
 CONTACT_OHMS = 0.01
 Fault = tuple[str, str, str]
@@ -157,7 +158,7 @@ class PositionPlan(_Entry):
 
     code: NetName = Field(title="Position")
     title: str = Field(default="", max_length=80, title="Title", description="As on the switch")
-    nets: tuple[NetPlan, ...] = Field(min_length=1, title="Nets")
+    nets: tuple[NetPlan, ...] = Field(min_length=1, title="Nets", json_schema_extra=TABLE)
 
 
 class CableSection(FamilySection):
@@ -186,9 +187,11 @@ class CableSection(FamilySection):
         description="To all others together; reviews reckon with it",
     )
     connectors: tuple[Connector, ...] = Field(default=(), title="Connectors")
-    nets: tuple[NetPlan, ...] = Field(default=(), max_length=MOST_NETS, title="Nets")
-    shields: tuple[ShieldPlan, ...] = Field(default=(), title="Shields")
-    parts: tuple[PartPlan, ...] = Field(default=(), title="Components")
+    nets: tuple[NetPlan, ...] = Field(
+        default=(), max_length=MOST_NETS, title="Nets", json_schema_extra=TABLE
+    )
+    shields: tuple[ShieldPlan, ...] = Field(default=(), title="Shields", json_schema_extra=TABLE)
+    parts: tuple[PartPlan, ...] = Field(default=(), title="Components", json_schema_extra=TABLE)
     pairs: tuple[tuple[NetName, NetName], ...] = Field(default=(), title="Twisted pairs")
     positions: tuple[PositionPlan, ...] = Field(
         default=(), title="Positions of a switch", description="Each with nets of its own"

@@ -1,0 +1,126 @@
+import { type KeyboardEvent, memo } from 'react'
+import type { Reading } from '../api/client'
+import { marginText } from '../parts/margin'
+import { verdictWord } from '../parts/VerdictMark'
+import { COLUMNS, type NetRow } from './cable'
+
+const HEADS = {
+  low: 'Low voltage',
+  insulation: 'Insulation',
+  dc: 'Withstand DC',
+  ac: 'Withstand AC',
+} as const
+
+interface Props {
+  rows: NetRow[]
+  chosen: string
+  onChoose: (net: string) => void
+}
+
+/** Nets, those that failed first: where they lead, and what each voltage read of them. */
+export const NetList = memo(function NetList({ rows, chosen, onChoose }: Props) {
+  const columns = COLUMNS.filter((name) => rows.some((row) => row[name] !== undefined))
+  const isTested = rows.some((row) => row.verdict !== '')
+
+  /** Up and down go from net to net. */
+  function move(event: KeyboardEvent<HTMLTableElement>) {
+    const by = { ArrowDown: 1, ArrowUp: -1 }[event.key]
+    if (by === undefined) return
+    event.preventDefault()
+    const now = rows.findIndex((row) => row.net.name === chosen)
+    const next = Math.min(rows.length - 1, Math.max(0, now + by))
+    onChoose(rows[next]?.net.name ?? '')
+    event.currentTarget.querySelectorAll<HTMLElement>('tbody tr[tabindex]')[next]?.focus()
+  }
+
+  return (
+    <table className="nets" aria-label="Nets of the cable" onKeyDown={move}>
+      <thead>
+        <tr>
+          {isTested && <th>Verdict</th>}
+          <th>Net</th>
+          <th>Contacts</th>
+          {!isTested && <th>Wire</th>}
+          {columns.map((name) => (
+            <th key={name} className="number">
+              {HEADS[name]}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map((row) => (
+          <NetLine
+            key={row.net.name}
+            row={row}
+            columns={columns}
+            isTested={isTested}
+            isChosen={row.net.name === chosen}
+            onChoose={onChoose}
+          />
+        ))}
+      </tbody>
+    </table>
+  )
+})
+
+interface LineProps {
+  row: NetRow
+  columns: (typeof COLUMNS)[number][]
+  isTested: boolean
+  isChosen: boolean
+  onChoose: (net: string) => void
+}
+
+const NetLine = memo(function NetLine({ row, columns, isTested, isChosen, onChoose }: LineProps) {
+  const { net, faults, verdict, isShield } = row
+  const wire = [net.colour, net.cross_section, net.length].filter(Boolean).join(', ')
+  return (
+    <>
+      <tr
+        tabIndex={isChosen ? 0 : -1}
+        className={[isChosen && 'chosen', verdict === 'fail' && 'wrong'].filter(Boolean).join(' ')}
+        aria-current={isChosen || undefined}
+        onMouseEnter={() => onChoose(net.name)}
+        onFocus={() => onChoose(net.name)}
+        onClick={() => onChoose(net.name)}
+      >
+        {isTested && <td className="verdict">{verdict === '' ? '–' : verdictWord(verdict)}</td>}
+        <td>
+          {net.name}
+          {isShield && <small> shield</small>}
+        </td>
+        <td className="contacts">{net.contacts.join(' – ')}</td>
+        {!isTested && <td>{wire}</td>}
+        {columns.map((name) => (
+          <td key={name} className="number">
+            <Told reading={row[name]} />
+          </td>
+        ))}
+      </tr>
+      {faults.length > 0 && (
+        <tr className="found">
+          <td colSpan={(isTested ? 3 : 3) + columns.length}>
+            {[...new Set(faults.map((each) => each.text))].join(' ')}
+          </td>
+        </tr>
+      )}
+    </>
+  )
+})
+
+function Told({ reading }: { reading: Reading | undefined }) {
+  if (reading === undefined) return '–'
+  const isWrong = reading.verdict !== '' && reading.verdict !== 'pass'
+  return (
+    <>
+      <b className={isWrong ? 'bad' : undefined}>{reading.text}</b>
+      {reading.limit !== '' && (
+        <small>
+          {' '}
+          {reading.limit} {marginText(reading.margin)}
+        </small>
+      )}
+    </>
+  )
+}
