@@ -48,13 +48,14 @@ class Change(BaseModel):
 
 
 class Fault(BaseModel):
-    """A fault: elements changed, and pairs of terminals swapped at the plug."""
+    """A fault: elements changed, terminals swapped in pairs at the plug, terminals left loose."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     title: str
     change: tuple[Change, ...] = ()
     swap: tuple[tuple[str, str], ...] = ()
+    loose: tuple[str, ...] = ()
 
 
 class UnitModel(BaseModel):
@@ -70,10 +71,17 @@ class UnitModel(BaseModel):
     fault: dict[str, Fault] = Field(default_factory=dict)
 
     def find_fault(self, name: str) -> Fault:
-        """A fault of the file, or that any unit may have: ``swapped A B``; raises KeyError."""
+        """A fault of the file, or one that any unit may have; raises KeyError.
+
+        ``swapped A B`` exchanges two terminals; with ``unplugged X2`` none touches whose name
+        begins with the connector's and a colon.
+        """
         if name in self.fault:
             return self.fault[name]
         word, _, pair = name.partition(" ")
+        loose = tuple(each for each in self.terminals if each.startswith(f"{pair}:"))
+        if word == "unplugged" and loose:
+            return Fault(title=f"{pair} not plugged in", loose=loose)
         ends = tuple(pair.split(" "))
         if word != "swapped" or len(ends) != 2 or not set(ends) <= set(self.terminals):
             raise KeyError(name)
@@ -164,6 +172,7 @@ def build_unit(
             chosen[change.element] = element.model_copy(update=update)
         for a, b in fault.swap:
             terminals[a], terminals[b] = terminals[b], terminals[a]
+        terminals |= {name: f"{prefix}{name} loose" for name in fault.loose}
     stands = position or next(iter(model.positions), "")
     elements = tuple(
         _build(element, prefix, f"{seed}/{name}")

@@ -65,7 +65,8 @@ CAUSES = {
     Wrong.UNPLUGGED: Cause.NO_CONTACT,
 }
 GIVE_UP = "give up"
-PLUGGED = 1.5  # how much more capacitance a connector shows that a cable hangs on
+# How much more capacitance a connector shows that a cable hangs on: by a factor, and in F.
+PLUGGED, PLUGGED_F = 1.5, 30e-12
 SHORTED_V = 0.1  # a diode that drops less is bridged
 Contacts = tuple[str, ...]
 
@@ -317,7 +318,9 @@ class WiringStep(KindSettings):
         farads = [each.value for each in made["capacitance"]]
         most = max(farads)
         return tuple(
-            code for code, value in zip(codes, farads, strict=True) if value * PLUGGED < most
+            code
+            for code, value in zip(codes, farads, strict=True)
+            if value * PLUGGED < most and value + PLUGGED_F < most
         )
 
     def explain(

@@ -1,11 +1,20 @@
 """Cables and harnesses: connectors, nets, what lies between them, and the positions of a switch."""
 
+import re
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from functools import cached_property
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import (
+    AfterValidator,
+    BaseModel,
+    ConfigDict,
+    Field,
+    WithJsonSchema,
+    field_validator,
+    model_validator,
+)
 
 from loricate.core.documents import fault_at, faults_at
 from loricate.core.errors import QuantityError
@@ -34,20 +43,41 @@ from loricate.core.wiring.description import Net, Part, PartSort, Wiring, connec
 from loricate.core.wiring.joining import Joined
 from loricate.core.wiring.resistors import Resistor, seen_ohms
 
-ContactName = Annotated[str, Field(pattern=r"^[A-Za-z0-9+-][A-Za-z0-9+_./-]{0,15}$")]
-ConnectorCode = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9-]{0,11}$")]
-NetName = Annotated[str, Field(pattern=r"^[A-Za-z0-9+-][A-Za-z0-9+_./-]{0,23}$")]
-Contact = Annotated[
-    str,
-    Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9-]{0,11}:[A-Za-z0-9+-][A-Za-z0-9+_./-]{0,15}$"),
-]
+
+def _spelled(pattern: str, message: str) -> tuple[Any, ...]:
+    """What makes a field of text that follows a pattern, refused in words of its own."""
+    wanted = re.compile(pattern)
+
+    def check(text: str) -> str:
+        if wanted.fullmatch(text) is None:
+            raise ValueError(f"'{text}' {message}")
+        return text
+
+    schema = {"type": "string", "pattern": f"^{pattern}$"}
+    return AfterValidator(check), WithJsonSchema(schema)
+
+
+_CODE, _NAME = "[A-Za-z0-9][A-Za-z0-9-]{0,11}", "[A-Za-z0-9+-][A-Za-z0-9+_./-]{0,15}"
+_CONTACT_NAME = _spelled(
+    _NAME, "is no name of a contact; take letters, digits and + - _ . / up to 16."
+)
+ContactName = Annotated[str, *_CONTACT_NAME]
+_CONNECTOR = _spelled(_CODE, "is no code of a connector; take letters, digits and - up to 12.")
+ConnectorCode = Annotated[str, *_CONNECTOR]
+_NET = _spelled(
+    "[A-Za-z0-9+-][A-Za-z0-9+_./-]{0,23}",
+    "is no name; take letters, digits and + - _ . / up to 24.",
+)
+NetName = Annotated[str, *_NET]
+_CONTACT = _spelled(f"{_CODE}:{_NAME}", "is no contact; write connector and contact, such as X1:A.")
+Contact = Annotated[str, *_CONTACT]
 MOST_CONTACTS, MOST_NETS = 2048, 1024
 SORTS: Mapping[str, Dimension] = {
     "resistor": RESISTANCE,
     "capacitor": CAPACITANCE,
     "diode": VOLTAGE,
 }
-TABLE = {"x-table": True}  # forms have it in a table of its own, not as fields
+TABLE: dict[str, Any] = {"x-table": True}  # forms have it in a table of its own, not as fields
 WIRE_TOLERANCE, PART_TOLERANCE, DIODE_TOLERANCE = 0.25, 0.1, 0.3
 CONTACT_OHMS = 0.01
 Fault = tuple[str, str, str]

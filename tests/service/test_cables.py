@@ -1,0 +1,155 @@
+"""The control lead from its description to its verdict, by the service, client and command line."""
+
+import re
+import subprocess
+import sys
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+
+from loricate.api.records import RunOut
+from loricate.client import Client, RefusedError
+from loricate.simulator.hands_link import Hands
+
+FIXTURE = "FX-C"
+
+
+def run_leads(
+    client: Client,
+    hands: Hands,
+    load: dict[str, str],
+    turn: Callable[[str, str], None] | None = None,
+) -> RunOut:
+    """Test leads to the end; somebody turns the switch of each when it is asked for."""
+    run = client.create_run("CL7-FINAL", FIXTURE, load)
+    client.arm_run(run.id)
+    client.start_run(run.id)
+    for event in client.events(run.id):
+        if event.name != "question":
+            continue
+        nest, choices = str(event.data["nest"]), event.data["choices"]
+        wanted = re.search(r"position (\w+)", str(event.data["question"]))
+        if wanted is None:
+            client.answer(run.id, nest, choices[0])
+        elif turn is not None:
+            turn(nest, wanted[1])
+        else:
+            hands.turn(f"{FIXTURE}/{nest}", wanted[1])
+            if "it stands there" in choices:
+                client.answer(run.id, nest, "it stands there")
+    return client.wait_for_papers(run.id)
+
+
+def test_a_good_lead_is_certified_and_crossed_wires_are_named(client: Client, hands: Hands) -> None:
+    """Each position starts by itself when its wiring is seen; high voltage asks nothing more."""
+    ended = run_leads(client, hands, {"1": "CL7-W-1", "2": "CL7-W-2"})
+    good, bad = ended.units
+    assert (good.verdict, bad.verdict, bad.cause) == ("pass", "fail", "swapped")
+    assert [str(each.certificate)[:2] for each in (good, bad)] == ["C-", "N-"]
+    by_step = {attempt.step_id: attempt for attempt in good.attempts}
+    wiring = {each.point: each for each in by_step["wiring"].readings}
+    assert len(wiring) == 2 * (16 + 1 + 1), "nets, the resistor and the isolation, twice"
+    assert all(each.verdict == "pass" for each in wiring.values())
+    assert wiring["SLOW: UP"].corrections, "the fixture's zero is taken off"
+    proof = [each for each in by_step["insulation"].readings if each.quantity == "resistance"]
+    assert {each.bound for each in proof} == {"above"}, "groups state what is proven"
+    alone = [each for each in by_step["proof_ac"].readings if each.quantity == "current"]
+    assert len(alone) == 16 and {each.bound for each in alone} <= {"exact", "below"}
+    (fault,) = next(each for each in bad.attempts if each.step_id == "wiring").faults
+    assert fault.cause == "swapped" and set(fault.contacts) <= {"X1:C", "X1:D", "X2:3", "X2:4"}
+    assert "UP and DOWN are crossed" in fault.text
+
+
+@pytest.mark.parametrize(
+    ("faults", "cause", "says"),
+    [
+        ("open HORN", "open", "HORN is open between X1:L and X2:11"),
+        ("short X1:D X1:E", "short", "DOWN and STOP_1 are joined"),
+        ("corroded LAMP_R", "high_resistance", "LAMP_R has"),
+        ("missing R1", "missing", "R1 is missing"),
+        ("open SCREEN", "open", "Shield SCREEN is not connected"),
+        ("poor UP", "under_limit", "UP and DOWN leak to each other"),
+        ("weak BUS_H", "breakdown", "BUS_H and BUS_L break down"),
+    ],
+)
+def test_whoever_looks_at_a_failed_lead_reads_what_is_wrong(
+    client: Client, hands: Hands, faults: str, cause: str, says: str
+) -> None:
+    hands.put(f"{FIXTURE}/1", "CL-7", faults)
+    serial = f"CL7-F-{faults.replace(' ', '-').replace(':', '')}"
+    (unit,) = run_leads(client, hands, {"1": serial}).units
+    assert (unit.verdict, unit.cause) == ("fail", cause)
+    told = [fault.text for attempt in unit.attempts for fault in attempt.faults]
+    assert len(told) == 1 and says in told[0], "one fault is told once"
+
+
+def test_an_empty_fixture_and_a_switch_that_nobody_turns(client: Client, hands: Hands) -> None:
+    hands.empty(f"{FIXTURE}/1")
+    (unit,) = run_leads(client, hands, {"1": "CL7-E-1"}).units
+    assert (unit.verdict, unit.cause) == ("fail", "no_contact")
+    (fault,) = [each for attempt in unit.attempts for each in attempt.faults]
+    assert fault.text.startswith("Nothing seems to be plugged in")
+    hands.put(f"{FIXTURE}/1", "CL-7", "unplugged X2")
+    (unit,) = run_leads(client, hands, {"1": "CL7-E-3"}).units
+    (fault,) = [each for attempt in unit.attempts for each in attempt.faults]
+    assert unit.cause == "no_contact" and fault.text.startswith("Connector X2 seems not")
+    hands.put(f"{FIXTURE}/1", "CL-7")
+
+    def give_up(nest: str, position: str) -> None:
+        client.answer(
+            next(run.id for run in client.runs() if run.state == "running"), nest, "give up"
+        )
+
+    (unit,) = run_leads(client, hands, {"1": "CL7-E-2"}, give_up).units
+    assert (unit.verdict, unit.cause) == ("fail", "not_seen")
+
+
+def test_a_relay_that_sticks_in_mid_test_decides_nothing(client: Client, hands: Hands) -> None:
+    hands.do("HAND:REL 17,70,STUCK")
+    (unit,) = run_leads(client, hands, {"1": "CL7-R-1"}).units
+    assert unit.verdict == "inconclusive"
+    wiring = next(each for each in unit.attempts if each.step_id == "wiring")
+    assert wiring.verdict == "not_run" and "relay that was not as asked" in wiring.note
+
+
+def run(site: dict[str, Any], *words: str) -> subprocess.CompletedProcess[str]:
+    import os
+
+    with Client(site["url"]) as client:
+        token = client.sign_in(site["name"], site["password"]).token
+    return subprocess.run(
+        [sys.executable, "-m", "loricate", *words], capture_output=True, text=True, check=False,
+        env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token},
+    )  # fmt: skip
+
+
+def test_a_from_to_list_goes_out_and_comes_in(
+    site: dict[str, Any], client: Client, tmp_path: Any
+) -> None:
+    listed = run(site, "product", "from-to", "CL-7")
+    assert listed.returncode == 0 and "wire,UP,X1:C,X2:3,brown,0.5 mm²" in listed.stdout
+    document = client.product("CL-7")
+    del document["revision"]
+    client.add_product({**document, "code": "CL-8"})
+    file = tmp_path / "list.csv"
+    file.write_text(listed.stdout.replace("brown", "tan"), encoding="utf-8")
+    taken = run(site, "product", "from-to", "CL-8", "--take", str(file))
+    assert "CL-8 is stored as revision 2" in taken.stdout, taken.stderr
+    assert client.product("CL-8")["cable"]["nets"][2]["colour"] == "tan"
+    assert client.product("CL-8")["cable"]["positions"][0]["title"] == "tortoise"
+    file.write_text(listed.stdout.replace("X2:3,", "X2:4,"), encoding="utf-8")
+    refused = run(site, "product", "from-to", "CL-8", "--take", str(file))
+    assert refused.returncode == 1 and "line 5, column 4 (to): X2:4 is in UP" in refused.stderr
+    assert client.product("CL-8")["revision"] == 2, "nothing is taken"
+    with pytest.raises(RefusedError, match=r"line 2, column 2 \(from\): 'X1' is no contact"):
+        client.read_from_to(document, "name,from,to\nUP,X1,X2:3")
+
+
+def test_a_stand_in_is_made_of_a_product_file(tmp_path: Any) -> None:
+    made = subprocess.run(
+        [sys.executable, "-m", "loricate", "product", "stand-in", "demo/products/cl-7.toml"],
+        capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    assert 'positions = ["SLOW", "FAST"]' in made.stdout
+    assert '"open UP" = {title = "Net UP broken"' in made.stdout
