@@ -121,7 +121,7 @@ class Attack:
 
 
 def _long_sequence(steps: int) -> dict[str, Any]:
-    document = demo_site.demo_documents("sequences")[0]
+    document = demo_site.demo_sequence("DC40-FINAL")
     own = [step for step in document["steps"] if "when" not in step]
     many = [{**own[n % len(own)], "id": f"s{n}"} for n in range(steps)]
     return {**document, "code": "LONG", "steps": many}
@@ -299,7 +299,7 @@ def _attack(client: Client, ports: dict[str, int], seconds: float, with_attack: 
 
 def _long_outputs(seconds: float) -> dict[str, Any]:
     """A sequence of a withstand and of a ladder of three levels, each half as long."""
-    document = demo_site.demo_documents("sequences")[0]
+    document = demo_site.demo_sequence("DC40-FINAL")
     found = next(each for each in document["steps"] if each["kind"] == STEP)
     own = {key: each for key, each in found.items() if key not in ("when", "cues")}
     own["settings"] = {**own["settings"], "dwell": f"{seconds / 2:g} s"}

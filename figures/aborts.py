@@ -55,7 +55,7 @@ def _measured() -> tuple[float, float]:
         folder = Path(name)
         with demo_site.running_site(folder, 1.0) as sign_in, Client(sign_in["url"]) as client:
             client.sign_in(sign_in["name"], sign_in["password"])
-            document = dict(demo_site.demo_documents("sequences")[0])
+            document = dict(demo_site.demo_sequence("DC40-FINAL"))
             document |= {"code": "ABORT", "steps": [document["steps"][3]]}
             client.add_sequence(document)
             found = client.review("ABORT").findings

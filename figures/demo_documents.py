@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from loricate.commands.demo_site import demo_documents
+from loricate.commands import demo_site
 from loricate.core.limits.limit_sets import LimitSet
 from loricate.core.products.product import Product
 from loricate.core.sequences.preparing import prepare
@@ -11,9 +11,11 @@ from loricate.core.sequences.ready import ReadySequence
 
 def demo_sequence() -> ReadySequence:
     """The drying cabinet's sequence, ready to run."""
-    products = {d["code"]: Product.model_validate(d) for d in demo_documents("products")}
-    limit_sets = {d["code"]: (LimitSet.model_validate(d), 1) for d in demo_documents("limit-sets")}
-    return prepare(demo_documents("sequences")[0], products, limit_sets)
+    products = {d["code"]: Product.model_validate(d) for d in demo_site.demo_documents("products")}
+    limit_sets = {
+        d["code"]: (LimitSet.model_validate(d), 1) for d in demo_site.demo_documents("limit-sets")
+    }
+    return prepare(demo_site.demo_sequence("DC40-FINAL"), products, limit_sets)
 
 
 def certificate_document() -> dict[str, Any]:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from figures.demo_documents import demo_sequence
 from figures.pairs import ratio_of_pairs
-from loricate.commands.demo_site import demo_documents
+from loricate.commands import demo_site
 from loricate.core.attempts import Attempt
 from loricate.core.measuring.grading import DecisionRule, Measured, StepGrade, grade_step
 from loricate.core.measuring.readings import Measurand, Reading
@@ -27,11 +27,13 @@ def _prepared(store: Store) -> str:
     sequence = demo_sequence()
 
     def add(conn: sqlite3.Connection) -> str:
-        for document in demo_documents("products"):
+        for document in demo_site.demo_documents("products"):
             definitions.add_document(conn, "product", document["code"], document, "mara")
-        for document in demo_documents("limit-sets"):
+        for document in demo_site.demo_documents("limit-sets"):
             definitions.add_document(conn, "limit_set", document["code"], document, "mara")
-        sequences.store_draft(conn, facts_of(sequence), demo_documents("sequences")[0], "mara")
+        sequences.store_draft(
+            conn, facts_of(sequence), demo_site.demo_sequence("DC40-FINAL"), "mara"
+        )
         run_id = runs.add_run(
             conn, (sequence.code, 1), "DC-40", "FX-A", {"1": "A"}, {}, "0", "mara"
         )

@@ -266,7 +266,7 @@ def test_no_check_no_certificate(tmp_path: Path) -> None:
             run = client.run(run_id)
             assert run.units[0].verdict == "pass" and run.units[0].certificate is None
             assert "never checked" in run.notices[0] and "never zeroed" in run.notices[1]
-            assert make_fit(client, hands, 20.0) == ["FX-A", "FX-B"]
+            assert make_fit(client, hands, 20.0) == ["FX-A", "FX-B", "FX-C"]
             assert make_fit(client, hands, 20.0) == [], "fit for a day"
             run = client.run(run_load(client, {"1": "NC-2"}))
             assert run.notices == [] and run.units[0].certificate is not None

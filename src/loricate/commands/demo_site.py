@@ -141,6 +141,11 @@ def demo_documents(folder: str) -> list[dict[str, Any]]:
     return [tomllib.loads(path.read_text(encoding="utf-8")) for path in paths]
 
 
+def demo_sequence(code: str) -> dict[str, Any]:
+    """One of the demo's sequences as plain data."""
+    return next(each for each in demo_documents("sequences") if each["code"] == code)
+
+
 def add_definitions(client: "Client") -> None:
     """Add the demo's products, limit sets and sequences; what is there already stays as it is."""
     for document in demo_documents("products"):

@@ -10,6 +10,8 @@ from loricate.core.measuring.roles import Role
 from loricate.core.sequences.capability import Instruments, can_do, shortfalls
 from loricate.core.sequences.ready import ReadySequence
 
+MOST_NAMED = 5  # contacts of a cable that a fixture does not have
+
 
 def needed_roles(sequence: ReadySequence) -> set[Role]:
     """The roles that the sequence's steps demand."""
@@ -62,10 +64,13 @@ def check_load(
         used_serials[serial.casefold()] = nest
         unwired = sorted(terminals - set(fixture.nests[nest]))
         if unwired:
+            told = ", ".join(unwired[:MOST_NAMED])
+            more = len(unwired) - MOST_NAMED
             found.append(
                 Finding(
                     f"{path}.nest",
-                    f"nest {nest} of {fixture.code} has no contact for {', '.join(unwired)}",
+                    f"nest {nest} of {fixture.code} has no contact for {told}"
+                    + (f" and {more} more" if more > 0 else ""),
                     "add it to the bench file or use another fixture.",
                 )
             )

@@ -8,12 +8,13 @@ import pytest
 from pydantic import ValidationError
 
 from loricate.core.errors import AlreadyRegistered, ProcedureError
-from loricate.core.kinds import KINDS, WiringStep, register
+from loricate.core.kinds import KINDS, register
 from loricate.core.kinds.ground_bond import GroundBond
 from loricate.core.kinds.insulation import AGAIN, STANDS
 from loricate.core.kinds.kind import WHOLE
 from loricate.core.kinds.leakage import Leakage
 from loricate.core.kinds.visual import Visual
+from loricate.core.kinds.wiring import WiringStep
 from loricate.core.measuring.actions import (
     Answer,
     AnyAction,

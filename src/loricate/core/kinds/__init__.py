@@ -34,12 +34,4 @@ SHIPPED: tuple[Kind, ...] = (
 for _kind in SHIPPED:
     register(_kind)
 
-__all__ = [
-    "KINDS",
-    "SHIPPED",
-    "Kind",
-    "KindSettings",
-    "WiringStep",
-    "find_kind",
-    "register",
-]
+__all__ = ["KINDS", "SHIPPED", "Kind", "KindSettings", "find_kind", "register"]

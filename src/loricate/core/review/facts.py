@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from loricate.core.kinds.advice import Severity
+from loricate.core.kinds.wiring import WiringStep
 from loricate.core.limits.facts import Facts
 from loricate.core.limits.fitting import fit
 from loricate.core.limits.limit_sets import LimitSet, LimitSetItem, LimitSets
@@ -77,6 +78,17 @@ class Reviewed:
                 if fit(item, self.product.facts).holds:
                     found.setdefault(item.kind, []).append(FittingItem(limit_set, item))
         return found
+
+    @cached_property
+    def wired(self) -> frozenset[str]:
+        """The steps before which another has found every contact of a cable connected."""
+        found: set[str] = set()
+        is_found = False
+        for step in self.steps:
+            if is_found:
+                found.add(step.id)
+            is_found = is_found or (step.kind is WiringStep and step.is_required)
+        return frozenset(found)
 
     def facts_at(self, step: ReadyStep, point: str) -> Facts:
         """What limit sets may ask of the product at a point of a step."""

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from itertools import product
 
-from loricate.core.kinds import KINDS, WiringStep
+from loricate.core.kinds import KINDS
 from loricate.core.kinds.advice import Considered
 from loricate.core.measuring.instruments import Capability
 from loricate.core.planning.scheduling import Across
@@ -29,14 +29,8 @@ def considered(reviewed: Reviewed, step: ReadyStep) -> Iterator[Considered]:
             bool(step.retry),
             repeat is not None and repeat.passes_needed < repeat.times,
             None if reviewed.bench is None else bench,
-            is_wired(reviewed, step),
+            step.id in reviewed.wired,
         )
-
-
-def is_wired(reviewed: Reviewed, step: ReadyStep) -> bool:
-    """Whether a step before this one finds every contact of a cable, whatever else came."""
-    earlier = reviewed.steps[: reviewed.steps.index(step)]
-    return any(each.kind.name == WiringStep.name and each.is_required for each in earlier)
 
 
 def rules_of_kinds() -> frozenset[str]:
