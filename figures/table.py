@@ -7,6 +7,12 @@ from figures.aborts import abort_ms, abort_p99
 from figures.beats import beat_gap
 from figures.challenges import challenge_over_solver
 from figures.deliveries import paper_delay, papers_of_32_s
+from figures.harness import (
+    challenge_s,
+    harness_overhead,
+    proof_applications,
+    wiring_measurements,
+)
 from figures.loads import best_forecast, load_over_bound
 from figures.paper import certificate_cpu, verify_many
 from figures.processes import cli_start
@@ -59,6 +65,19 @@ FIGURES = {
     ),
     "challenge_over_solver": Figure(
         challenge_over_solver, "ratio", "the time in the network solver alone", "<= 2"
+    ),
+    "wiring_measurements": Figure(
+        wiring_measurements, "ratio", "nets + ceil(log2 nets) + components of HN-128", "1.00"
+    ),
+    "proof_applications": Figure(proof_applications, "applications", "none: ceil(log2 128)", "7"),
+    "harness_overhead": Figure(
+        harness_overhead, "ratio", "the instruments' own programmed time, pace 1", "<= 1.05"
+    ),
+    "challenge_16_nets": Figure(
+        challenge_s(16, None), "s", "none: 16 nets and all their faults", "<= 10"
+    ),
+    "challenge_128_nets": Figure(
+        challenge_s(128, 400), "s", "none: 128 nets and 400 faults", "<= 120"
     ),
     **{
         f"load_over_bound_{nests}": Figure(

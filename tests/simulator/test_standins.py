@@ -334,4 +334,4 @@ async def test_a_unit_keeps_its_charge_after_mains_and_between_outputs(bench: St
         await asyncio.sleep(0.001)
     await say(bench.instruments["MX1"], "ROUT:OPEN:ALL;*OPC?")
     await bench.clock.sleep(1.0)
-    assert bench.floor.volts_in(NEST) > 60, "absorbed charge comes back"
+    assert bench.floor.volts_in(NEST) > 30, "absorbed charge comes back"

@@ -58,7 +58,7 @@ from loricate.simulator.scpi import ScpiError
 from loricate.simulator.units import UnitModel
 
 NEST = "1"
-STRAY_F = 40e-12
+STRAY_F, FEW_LEADS = 40e-12, 12
 DC_STEP_S = 0.1  # fine enough for the absorption of a unit, whose time constants are longer
 ARC_STEP_S = 0.05  # arcs come one by one
 HOLD_STEP_S, FINELY = 0.5, 50  # how finely a hold is looked at: in time, and in parts of it
@@ -97,7 +97,12 @@ class OfflineBench:
         columns = {terminal: index + 1 for index, terminal in enumerate(model.terminals)}
         rows: dict[int, str] = {}
         self._columns = columns
-        self.floor = Floor(rows, {NEST: Nest(columns, stray_farads=STRAY_F)}, {model.code: model})
+        # Of hundreds of leads, what is between each two of them is not worth its time: a cable's own
+        # capacitances are greater.
+        stray_f = STRAY_F if len(columns) <= FEW_LEADS else 0.0
+        nests = {NEST: Nest(columns, stray_farads=stray_f)}
+        # After every output the bench discharges, so that nothing of it is seen in the next.
+        self.floor = Floor(rows, nests, {model.code: model}, forgets=True)
         self._model = model
         self._wired: dict[Role, _Wired] = {}
         clock = PacedClock()
@@ -174,7 +179,6 @@ class OfflineBench:
     def _summed_up(self, role: Role) -> Output:
         wired = self._wired[role]
         instrument, profile = wired.instrument, wired.profile
-        self.floor.charges.clear()  # as the bench does after every output
         if profile.summary is None:
             raise ScpiError(-230, "Data corrupt or stale")
         values: dict[str, float] = {}

@@ -53,7 +53,8 @@ class Floor:
     ``humidity`` (a fraction) are of the air about the units. ``charges`` are the
     volts that capacitors of units hold between outputs; they relax as the clock goes, through the
     unit itself, the relays that are closed and the ``bleeds`` of sources that discharge. Whoever
-    changes any of these lets them ``rest`` first.
+    changes any of these lets them ``rest`` first. A floor that ``forgets`` keeps none: who measures
+    on it discharges after every output.
     """
 
     rows: dict[int, str]
@@ -72,6 +73,7 @@ class Floor:
     charges: dict[Capacitor, float] = field(default_factory=dict)
     bleeds: dict[str, tuple[Element, ...]] = field(default_factory=dict)
     rested_at: float = 0.0
+    forgets: bool = False
     on_guard_open: list[Callable[[], None]] = field(default_factory=list)
     on_trigger: list[Callable[[], None]] = field(default_factory=list)
 

@@ -285,7 +285,7 @@ class OutputInstrument(Instrument):
 
     def leave_charge(self, network: Network, volts: Solution | None, factor: float) -> None:
         """Leave in the capacitors reached what stood across them, times ``factor``."""
-        if volts is None:
+        if volts is None or self.floor.forgets:
             return
         held = {
             each: abs(volts.across(each.a, each.b)) * factor

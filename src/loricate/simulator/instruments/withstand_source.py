@@ -144,7 +144,9 @@ class WithstandSource(OutputInstrument):
                 self.finish("ARC")
 
     def cut(self) -> None:
-        if self.transient is not None:
+        if self.floor.forgets:
+            pass
+        elif self.transient is not None:
             self.floor.keep(self.transient.charges(), self.network.reached(self.terminals))
         else:
             self.leave_charge(self.network, self.solution, math.sqrt(2))
