@@ -145,7 +145,7 @@ def bench_file(folder: Path, ports: dict[str, int]) -> Path:
             "calibrated": today, "due": today.replace(year=today.year + 1),
         }
     )  # fmt: skip
-    bench["matrix"]["rows"]["tachometer"] = {"high": [15], "low": [16]}
+    bench["matrix"]["rows"]["tachometer"] = {"high": [19], "low": [20]}
     path.write_text(tomlkit.dumps(bench), encoding="utf-8")
     write_patient_profiles(folder)
     (folder / "profiles" / "toy-tachometer.toml").write_text(PROFILE, encoding="utf-8")
@@ -159,7 +159,7 @@ def rotor_site(folder: Path) -> Iterator[Rotor]:
     thread = threading.Thread(target=loop.run_forever, daemon=True)
     thread.start()
     floor = StandIns(DEMO / "stand-ins" / "stand-ins.toml", pace=SITE_PACE)
-    floor.floor.rows.update({15: "TA1.high", 16: "TA1.low"})
+    floor.floor.rows.update({19: "TA1.high", 20: "TA1.low"})
     tachometer = Tachometer("TA-1", "TA1", floor.floor, floor.clock)
     floor.instruments["TA1"] = tachometer
     ports = asyncio.run_coroutine_threadsafe(floor.serve(), loop).result(10)

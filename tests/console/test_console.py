@@ -315,6 +315,7 @@ def test_units_are_found_and_the_search_stands_in_the_address(
 def test_a_lot_from_open_to_retest(page: Page, site: dict[str, Any]) -> None:
     sign_in(page, site, "/lots")
     page.get_by_label("New lot").fill("L-WEB")
+    page.get_by_label("Product").select_option("DC-40")
     page.get_by_label("Serials, first..last or pattern").fill("W-3..W-1")
     page.keyboard.press("Enter")
     expect(page.get_by_role("alert")).to_contain_text("holds -1 serials")
@@ -348,7 +349,7 @@ def test_a_lot_from_open_to_retest(page: Page, site: dict[str, Any]) -> None:
 def test_the_bench_page_tells_who_answers_and_what_to_do(page: Page, site: dict[str, Any]) -> None:
     sign_in(page, site, "/bench")
     table = page.get_by_role("table", name="Instruments")
-    expect(table.get_by_text("answers", exact=True)).to_have_count(9)
+    expect(table.get_by_text("answers", exact=True)).to_have_count(10)
     expect(page.get_by_text("Guard closed.")).to_be_visible()
     expect(page.get_by_role("table", name="Wiring of FX-B")).to_contain_text("CHASSIS")
     check_accessible(page)

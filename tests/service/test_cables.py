@@ -22,7 +22,7 @@ def run_leads(
     turn: Callable[[str, str], None] | None = None,
 ) -> RunOut:
     """Test leads to the end; somebody turns the switch of each when it is asked for."""
-    run = client.create_run("CL7-FINAL", FIXTURE, load)
+    run = client.create_run("LEAD-FINAL", FIXTURE, load)
     client.arm_run(run.id)
     client.start_run(run.id)
     for event in client.events(run.id):

@@ -6,6 +6,7 @@ import { DataTable } from '../parts/DataTable'
 import { Trouble } from '../parts/Trouble'
 import { VerdictMark, VerdictShape } from '../parts/VerdictMark'
 import { useMay } from '../session/SessionProvider'
+import { ContactTable } from './ContactTable'
 
 type Fixture = Schemas['FixtureOut']
 type Kind = Schemas['NewUpkeep']['kind']
@@ -19,9 +20,6 @@ interface Props {
 /** A fixture: fit for certificates or not and why, its wiring, zeroes and matings. */
 export function FixtureCard({ fixture, isBusy, onBegin }: Props) {
   const may = useMay()
-  const nests = Object.entries(fixture.nests)
-  const contacts = [...new Set(nests.flatMap(([, columns]) => Object.keys(columns)))]
-  const zeroes = new Map(fixture.zeroes.map((each) => [`${each.nest} ${each.contact}`, each]))
   return (
     <Stack as="section" aria-label={`Fixture ${fixture.code}`} gap="3">
       <Flex justify="space-between" align="center" gap="4" wrap="wrap">
@@ -50,40 +48,7 @@ export function FixtureCard({ fixture, isBusy, onBegin }: Props) {
           </Text>
         </Flex>
       ))}
-      <DataTable
-        label={`Wiring of ${fixture.code}`}
-        rows={nests}
-        keyOf={([nest]) => nest}
-        isNarrow
-        columns={[
-          { head: 'Nest', cell: ([nest]) => <b>{nest}</b> },
-          ...contacts.map((contact) => ({
-            head: contact,
-            isNumber: true,
-            cell: ([, columns]: [string, Record<string, number>]) => columns[contact] ?? 'none',
-          })),
-          ...contacts.map((contact) => ({
-            head: `${contact} zero`,
-            isNumber: true,
-            cell: ([nest]: [string, Record<string, number>]) => {
-              const zero = zeroes.get(`${nest} ${contact}`)
-              return zero ? (
-                <Text color={zero.is_young ? 'ink' : 'unsure'} whiteSpace="nowrap">
-                  {zero.text}
-                  {!zero.is_young && ', too old'}
-                </Text>
-              ) : (
-                'none'
-              )
-            },
-          })),
-          {
-            head: 'Matings',
-            isNumber: true,
-            cell: ([nest]) => `${fixture.matings[nest] ?? 0} of ${fixture.mating_limit}`,
-          },
-        ]}
-      />
+      <ContactTable fixture={fixture} />
       {fixture.impedance_zeroes.length > 0 && (
         <details>
           <summary>Impedance paths, open and shorted</summary>

@@ -43,6 +43,7 @@ export function FromToGrid({ section, onChange, onUndo, findings, isLocked }: Pr
   const [spot, setSpot] = useState<Spot>({ row: 0, column: 1 })
   const [text, setText] = useState<string | null>(null)
   const box = useRef<HTMLDivElement>(null)
+  const hasMoved = useRef(false)
   const wrong = useMemo(
     () => cellFindings(findings, withLines(section, lines).at),
     [findings, section, lines],
@@ -66,6 +67,7 @@ export function FromToGrid({ section, onChange, onUndo, findings, isLocked }: Pr
 
   function go(row: number, column: number) {
     commit()
+    hasMoved.current = true
     setSpot({
       row: Math.min(shown.length - 1 + (text ? 1 : 0), Math.max(0, row)),
       column: Math.min(COLUMNS.length - 1, Math.max(0, column)),
@@ -120,10 +122,9 @@ export function FromToGrid({ section, onChange, onUndo, findings, isLocked }: Pr
   }
 
   const active = `${spot.row} ${spot.column}`
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the chosen cell moves the focus
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the chosen cell takes the focus along
   useEffect(() => {
-    const field = box.current?.querySelector<HTMLInputElement>('input')
-    if (box.current?.contains(document.activeElement)) field?.focus({ preventScroll: false })
+    if (hasMoved.current) box.current?.querySelector('input')?.focus()
   }, [active])
 
   const faults = [...wrong].sort((a, b) => Number.parseInt(a[0], 10) - Number.parseInt(b[0], 10))

@@ -2,6 +2,7 @@ import { type KeyboardEvent, memo } from 'react'
 import type { Reading } from '../api/client'
 import { marginText } from '../parts/margin'
 import { verdictWord } from '../parts/VerdictMark'
+import { words } from '../parts/words'
 import { COLUMNS, type NetRow } from './cable'
 
 const HEADS = {
@@ -73,39 +74,36 @@ interface LineProps {
 }
 
 const NetLine = memo(function NetLine({ row, columns, isTested, isChosen, onChoose }: LineProps) {
-  const { net, faults, verdict, isShield } = row
+  const { net, faults, verdict, sort } = row
+  const causes = [...new Set(faults.map((each) => words(each.cause)))].join(', ')
   const wire = [net.colour, net.cross_section, net.length].filter(Boolean).join(', ')
   return (
-    <>
-      <tr
-        tabIndex={isChosen ? 0 : -1}
-        className={[isChosen && 'chosen', verdict === 'fail' && 'wrong'].filter(Boolean).join(' ')}
-        aria-current={isChosen || undefined}
-        onMouseEnter={() => onChoose(net.name)}
-        onFocus={() => onChoose(net.name)}
-        onClick={() => onChoose(net.name)}
-      >
-        {isTested && <td className="verdict">{verdict === '' ? '–' : verdictWord(verdict)}</td>}
-        <td>
-          {net.name}
-          {isShield && <small> shield</small>}
+    <tr
+      tabIndex={isChosen ? 0 : -1}
+      className={[isChosen && 'chosen', verdict === 'fail' && 'wrong'].filter(Boolean).join(' ')}
+      aria-current={isChosen || undefined}
+      onMouseEnter={() => onChoose(net.name)}
+      onFocus={() => onChoose(net.name)}
+      onClick={() => onChoose(net.name)}
+    >
+      {isTested && (
+        <td className="verdict">
+          {verdict === '' ? '–' : verdictWord(verdict)}
+          {causes && <small> {causes}</small>}
         </td>
-        <td className="contacts">{net.contacts.join(' – ')}</td>
-        {!isTested && <td>{wire}</td>}
-        {columns.map((name) => (
-          <td key={name} className="number">
-            <Told reading={row[name]} />
-          </td>
-        ))}
-      </tr>
-      {faults.length > 0 && (
-        <tr className="found">
-          <td colSpan={(isTested ? 3 : 3) + columns.length}>
-            {[...new Set(faults.map((each) => each.text))].join(' ')}
-          </td>
-        </tr>
       )}
-    </>
+      <td>
+        {net.name}
+        {sort && <small> {sort}</small>}
+      </td>
+      <td className="contacts">{net.contacts.join(' – ')}</td>
+      {!isTested && <td>{wire}</td>}
+      {columns.map((name) => (
+        <td key={name} className="number">
+          <Told reading={row[name]} />
+        </td>
+      ))}
+    </tr>
   )
 })
 

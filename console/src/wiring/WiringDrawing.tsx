@@ -24,7 +24,10 @@ export function WiringDrawing({ cable, position, rows, faults, chosen, onChoose,
   )
   const netOf = useMemo(() => {
     const found = new Map<string, string>()
-    for (const { net } of rows) for (const contact of net.contacts) found.set(contact, net.name)
+    for (const { net, sort } of rows) {
+      if (sort !== '' && sort !== 'shield') continue
+      for (const contact of net.contacts) found.set(contact, net.name)
+    }
     return found
   }, [rows])
   return (
@@ -76,10 +79,20 @@ export function WiringDrawing({ cable, position, rows, faults, chosen, onChoose,
         )
       })}
       {drawing.parts.map(({ name, path, middle, text }) => (
-        <g key={name} className="part">
+        <g
+          key={name}
+          className={['part', wrong.has(name) && 'wrong', name === chosen && 'chosen']
+            .filter(Boolean)
+            .join(' ')}
+        >
           <path d={path} />
           <rect x={middle.x - 6} y={middle.y - 12} width={12} height={24} />
-          <text x={middle.x + 12} y={middle.y + 4}>
+          {wrong.has(name) && (
+            <path
+              d={`M${middle.x - 10} ${middle.y - 8}l20 16M${middle.x + 10} ${middle.y - 8}l-20 16`}
+            />
+          )}
+          <text x={middle.x + 14} y={middle.y + 4}>
             {text}
           </text>
         </g>
@@ -93,7 +106,7 @@ export function WiringDrawing({ cable, position, rows, faults, chosen, onChoose,
             />
           )}
           {sort === 'unplugged' && (
-            <text x={middle.x} y={middle.y} textAnchor="middle">
+            <text x={middle.x} y={middle.y} textAnchor={middle.x > 300 ? 'end' : 'start'}>
               not plugged in
             </text>
           )}
@@ -176,5 +189,7 @@ export function summary(cable: Cable, rows: NetRow[], faults: NetRow['faults']):
   const ends = cable.connectors.map((each) => each.code).join(', ')
   const told = faults.map((each) => each.text).filter(Boolean)
   const found = told.length > 0 ? told.join(' ') : 'No fault was found.'
-  return `Connectors ${ends} with ${rows.length} nets between. ${found}`
+  const count = rows.filter((row) => row.sort === '' || row.sort === 'shield').length
+  const nets = count === 1 ? '1 net' : `${count} nets`
+  return `Connectors ${ends} with ${nets} between. ${found}`
 }

@@ -3,6 +3,7 @@ import { useMemo, useState } from 'react'
 import type { Attempt } from '../api/client'
 import { Choice } from '../parts/Choice'
 import { LabelledInput } from '../parts/LabelledInput'
+import { words } from '../parts/words'
 import { type Cable, faultsOf, netRows } from './cable'
 import { DRAWING } from './look'
 import { NetList } from './NetList'
@@ -35,7 +36,8 @@ export function WiringView({ cable, attempts, title }: Props) {
           ),
         )
   }, [rows, filter])
-  const wrong = rows.filter((row) => row.verdict === 'fail').length
+  const nets = rows.filter((row) => row.sort === '' || row.sort === 'shield')
+  const wrong = nets.filter((row) => row.verdict === 'fail').length
   const step = (by: number) => setZoom((now) => Math.min(ZOOMS.length - 1, Math.max(0, now + by)))
   return (
     <Box as="section" aria-label={title} css={DRAWING}>
@@ -45,10 +47,10 @@ export function WiringView({ cable, attempts, title }: Props) {
         </Heading>
         <Text color={wrong > 0 ? 'bad' : 'soft'}>
           {attempts.length === 0
-            ? `${rows.length} nets`
+            ? `Nets: ${nets.length}`
             : wrong > 0
-              ? `${wrong} of ${rows.length} nets failed`
-              : `none of ${rows.length} nets failed`}
+              ? `${wrong} of ${nets.length} nets failed`
+              : `none of ${nets.length} nets failed`}
         </Text>
         <Box flex="1" />
         {positions.length > 0 && (
@@ -72,6 +74,13 @@ export function WiringView({ cable, attempts, title }: Props) {
           </button>
         </Flex>
       </Flex>
+      {faults.length > 0 && (
+        <Box as="ul" color="bad" mb="3" ps="5" listStyleType="square" aria-label="What was found">
+          {faults.map((each) => (
+            <li key={`${each.cause} ${each.text}`}>{each.text || words(each.cause)}</li>
+          ))}
+        </Box>
+      )}
       <Flex gap="4" align="start" wrap="wrap">
         <Box flex="1 1 430px" minW="0" maxH="620px" overflow="auto" tabIndex={0} aria-label="Nets">
           <NetList rows={shown} chosen={chosen} onChoose={setChosen} />

@@ -67,7 +67,8 @@ export function netsIn(cable: Cable, position: string): Net[] {
 /** A net with what each step read of it, and what is wrong with it. */
 export interface NetRow {
   net: Net
-  isShield: boolean
+  /** A shield, a component between its two contacts, or nothing of the kind. */
+  sort: '' | 'shield' | Part['sort']
   /** At low voltage, with insulation volts, withstand with DC and with AC. */
   low?: Reading
   insulation?: Reading
@@ -84,14 +85,20 @@ const GRAVITY = ['fail', 'inconclusive', 'not_run', 'pass', '']
 export function netRows(cable: Cable, position: string, attempts: Attempt[]): NetRow[] {
   const latest = [...new Map(attempts.map((each) => [each.step_id, each])).values()]
   const shields = new Set(cable.shields.map((each) => each.name))
-  const rows = netsIn(cable, position).map((net) => {
-    const row: NetRow = {
+  const parts = new Set(cable.parts.map((each) => each.name))
+  const things: Pick<NetRow, 'net' | 'sort'>[] = [
+    ...netsIn(cable, position).map((net) => ({
       net,
-      isShield: shields.has(net.name),
-      faults: [],
-      verdict: '',
-    }
-    for (const attempt of latest) takeIn(row, attempt, position)
+      sort: shields.has(net.name) ? ('shield' as const) : ('' as const),
+    })),
+    ...cable.parts.map(({ name, sort, between, value }) => ({
+      net: { name, contacts: [...between], colour: value },
+      sort,
+    })),
+  ]
+  const rows = things.map((thing) => {
+    const row: NetRow = { ...thing, faults: [], verdict: '' }
+    for (const attempt of latest) takeIn(row, attempt, position, parts)
     return row
   })
   return rows.sort((a, b) => gravity(a) - gravity(b))
@@ -101,7 +108,7 @@ function gravity(row: NetRow): number {
   return GRAVITY.indexOf(row.verdict)
 }
 
-function takeIn(row: NetRow, attempt: Attempt, position: string): void {
+function takeIn(row: NetRow, attempt: Attempt, position: string, parts: ReadonlySet<string>): void {
   const own = attempt.readings.filter((each) => isOf(each.point, row.net.name, position))
   const column = columnOf(attempt, own)
   if (column !== null) {
@@ -111,11 +118,14 @@ function takeIn(row: NetRow, attempt: Attempt, position: string): void {
     for (const each of judged) row.verdict = graver(row.verdict, each.verdict)
   }
   const touched = new Set(row.net.contacts)
-  const found = attempt.faults.filter(
-    (each) =>
+  const found = attempt.faults.filter((each) => {
+    if (parts.has(bareOf(each.point))) return bareOf(each.point) === row.net.name
+    if (parts.has(row.net.name)) return false // a net that it hangs on is to blame
+    return (
       each.contacts.some((contact) => touched.has(contact)) ||
-      isOf(each.point, row.net.name, position),
-  )
+      isOf(each.point, row.net.name, position)
+    )
+  })
   if (found.length > 0) row.verdict = 'fail'
   row.faults.push(...found)
 }
@@ -130,6 +140,12 @@ function columnOf(attempt: Attempt, own: Reading[]): (typeof COLUMNS)[number] | 
   if (attempt.kind === 'insulation') return 'insulation'
   if (attempt.kind !== 'withstand') return null
   return own.some((each) => each.quantity === 'resistive_current') ? 'ac' : 'dc'
+}
+
+/** A point without the position that it was seen in. */
+export function bareOf(point: string): string {
+  const colon = point.indexOf(': ')
+  return colon < 0 ? point : point.slice(colon + 2)
 }
 
 /** Whether a point is a net, a branch of it, or nets that a component ties together. */

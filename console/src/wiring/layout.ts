@@ -153,7 +153,8 @@ function marksOf(
     const plug = plugs.find((each) => first?.startsWith(`${each.code}:`))
     if (plug === undefined) return []
     const path = `M${plug.x} ${plug.y} h${plug.width} v${plug.height} h${-plug.width} z`
-    const middle = { x: plug.x + plug.width / 2, y: plug.y + plug.height / 2 }
+    const inward = plug.side === 'left' ? plug.x + plug.width + 8 : plug.x - 8
+    const middle = { x: inward, y: plug.y + 19 }
     return [{ sort: 'unplugged', path, middle, contacts: fault.contacts }]
   }
   if (a === undefined || b === undefined) return []

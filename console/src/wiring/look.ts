@@ -18,7 +18,6 @@ export const DRAWING = {
   '& table.nets .verdict': { fontWeight: 'bold', color: 'soft', whiteSpace: 'nowrap' },
   '& table.nets tr.wrong .verdict, & table.nets .bad': { color: 'bad' },
   '& table.nets tr.chosen td': { bg: 'sunk' },
-  '& table.nets tr.found td': { color: 'bad', borderTop: 'none', pt: '0' },
   '& table.nets small': { color: 'soft' },
   '& .zoom': {
     borderWidth: '1px',
@@ -61,6 +60,9 @@ export const DRAWING = {
     fill: 'plate',
   },
   '& .part path': { fill: 'none' },
+  '& .part.wrong path, & .part.wrong rect': { stroke: 'bad', strokeWidth: '2.4px' },
+  '& .part.wrong text': { fill: 'bad', fontWeight: 'bold' },
+  '& .part.chosen rect': { strokeWidth: '3px' },
   '& .part text': { fontSize: '11px', fill: 'soft' },
   '& .mark path': { stroke: 'bad', strokeWidth: '3px' },
   '& .mark.crossed path': { strokeDasharray: '9 4' },

@@ -97,8 +97,7 @@ class OfflineBench:
         columns = {terminal: index + 1 for index, terminal in enumerate(model.terminals)}
         rows: dict[int, str] = {}
         self._columns = columns
-        # Of hundreds of leads, what is between each two of them is not worth its time: a cable's own
-        # capacitances are greater.
+        # Of many leads, what is between each two of them is not worth its time: a cable has more.
         stray_f = STRAY_F if len(columns) <= FEW_LEADS else 0.0
         nests = {NEST: Nest(columns, stray_farads=stray_f)}
         # After every output the bench discharges, so that nothing of it is seen in the next.

@@ -1,0 +1,114 @@
+"""Cables in the console: nets typed like a spreadsheet, and a failed lead seen at a glance."""
+
+from typing import Any
+
+import pytest
+from playwright.sync_api import Locator, Page, expect
+
+from loricate.client import Client
+from loricate.simulator.hands_link import Hands
+from tests.console.pages import SIZES, check_accessible, sign_in
+from tests.service.test_cables import run_leads
+
+pytestmark = pytest.mark.console
+
+NETS = "UP\tX1:1\tX2:1\tbrown\nDOWN\tX1:2\tX2:2\twhite\n"
+
+
+def paste(field: Locator, text: str) -> None:
+    field.evaluate(
+        """(field, text) => {
+            const clipboardData = new DataTransfer()
+            clipboardData.setData('text', text)
+            field.dispatchEvent(new ClipboardEvent('paste', {clipboardData, bubbles: true}))
+        }""",
+        text,
+    )
+
+
+def test_nets_are_pasted_typed_undone_refused_and_stored(
+    page: Page, site: dict[str, Any], client: Client
+) -> None:
+    client.add_product(
+        {
+            "format": "loricate-product/2", "code": "CL-WEB", "title": "A lead",
+            "family": "cable",
+            "cable": {
+                "length": "2 m",
+                "connectors": [
+                    {"code": "X1", "rows": [["1", "2", "3"]]},
+                    {"code": "X2", "side": "right", "rows": [["1", "2", "3"]]},
+                ],
+                "nets": [{"name": "OLD", "contacts": ["X1:3", "X2:3"]}],
+            },
+        }
+    )  # fmt: skip
+    sign_in(page, site, "/products/CL-WEB")
+    grid = page.get_by_role("table", name="From-to list")
+    grid.get_by_role("row").nth(2).get_by_role("cell").nth(1).click()
+    paste(page.get_by_label("Line 2, name"), NETS)
+    drawing = page.get_by_role("region", name="Wiring").get_by_role("img")
+    expect(drawing).to_have_attribute("aria-label", "Connectors X1, X2 with 3 nets between. No"
+                                      " fault was found.")  # fmt: skip
+    page.keyboard.press("Control+z")
+    expect(drawing).to_have_attribute("aria-label", "Connectors X1, X2 with 1 net between. No"
+                                      " fault was found.")  # fmt: skip
+    grid.get_by_role("row").nth(2).get_by_role("cell").nth(1).click()
+    paste(page.get_by_label("Line 2, name"), NETS.replace("X2:2", "X2:1"))
+    page.get_by_role("button", name="Store as revision 2").click()
+    nets = page.get_by_role("region", name="Nets")
+    expect(nets.get_by_role("alert")).to_contain_text("Line 3, to: X2:1 is in UP already")
+    grid.get_by_role("row").nth(3).get_by_role("cell").nth(3).click()
+    page.keyboard.type("X2:2")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Store as revision 2").click()
+    expect(page.get_by_text("revision 2", exact=True)).to_be_visible()
+    stored = client.product("CL-WEB")["cable"]["nets"]
+    assert [each["contacts"] for each in stored] == [
+        ["X1:3", "X2:3"], ["X1:1", "X2:1"], ["X1:2", "X2:2"],
+    ]  # fmt: skip
+    check_accessible(page)
+
+
+def test_a_list_from_a_file_is_taken_or_refused_line_by_line(
+    page: Page, site: dict[str, Any], tmp_path: Any
+) -> None:
+    sign_in(page, site, "/products/CL-7")
+    file = tmp_path / "list.csv"
+    file.write_text("name,from,to\nUP,X1:C,X2:3\nDOWN,X1:D,X2:3\n", encoding="utf-8")
+    nets = page.get_by_role("region", name="Nets")
+    nets.get_by_label("From-to list as CSV").set_input_files(file)
+    expect(nets.get_by_role("alert").first).to_contain_text("line 3, column 3 (to): X2:3 is in UP")
+    expect(nets.get_by_role("table")).to_contain_text("BUS_H")
+    with page.expect_download() as saved:
+        nets.get_by_role("button", name="Save the stored list").click()
+    assert "wire,UP,X1:C,X2:3,brown" in saved.value.path().read_text(encoding="utf-8")
+
+
+def test_whoever_looks_at_a_failed_lead_sees_the_wire_that_is_wrong(
+    page: Page, site: dict[str, Any], client: Client, hands: Hands
+) -> None:
+    run_leads(client, hands, {"2": "CL7-WEB-2"})
+    sign_in(page, site, "/units/CL7-WEB-2")
+    wiring = page.get_by_role("region", name="Wiring of CL-7")
+    expect(wiring).to_contain_text("2 of 16 nets failed")
+    rows = wiring.get_by_role("table").get_by_role("row")
+    expect(rows.nth(1)).to_contain_text("FAIL")
+    expect(rows.nth(1)).to_contain_text("UP")
+    expect(rows.nth(1)).to_contain_text("swapped")
+    found = wiring.get_by_role("list", name="What was found")
+    expect(found.get_by_role("listitem")).to_have_count(1)
+    expect(found).to_contain_text("UP and DOWN are crossed")
+    drawing = wiring.get_by_role("img")
+    expect(drawing.locator(".mark.crossed")).to_have_count(2)
+    rows.filter(has_text="HORN").hover()
+    expect(drawing.locator(".wire.chosen")).to_have_text("HORN")
+    rows.filter(has_text="HORN").click()
+    page.keyboard.press("ArrowDown")
+    expect(drawing.locator(".wire.chosen")).to_have_text("LOAD")
+    wiring.get_by_label("Find a net or contact").fill("x2:7")
+    expect(rows).to_have_count(2)
+    wiring.get_by_label("Find a net or contact").fill("")
+    for size in SIZES.values():
+        page.set_viewport_size(size)  # type: ignore[arg-type]
+        check_accessible(page)
