@@ -10,6 +10,7 @@ import subprocess
 import sys
 import tempfile
 from pathlib import Path
+from typing import Any
 
 from PIL import Image
 from playwright.sync_api import Browser, Page, sync_playwright
@@ -17,6 +18,7 @@ from playwright.sync_api import Browser, Page, sync_playwright
 from loricate.client import Client
 from loricate.commands import demo_site
 from loricate.commands.example import running_site
+from loricate.simulator.hands_link import Hands
 
 HERE = Path(__file__).parent
 SIZE = {"width": 1280, "height": 800}
@@ -27,12 +29,28 @@ CHROMIUM = [
 SERIALS = {nest: f"DC40-26-01{16 + int(nest)}" for nest in "1234"}
 
 
+LEAD = "CL7-26-0302"
+
+
+def try_lead(client: Client, hands: Hands) -> None:
+    """Test the lead in nest 2 of FX-C, which has two wires crossed; turn its switch when asked."""
+    run = client.create_run("LEAD-FINAL", "FX-C", {"2": LEAD})
+    client.arm_run(run.id)
+    client.start_run(run.id)
+    for event in client.events(run.id):
+        if event.name == "question" and "FAST" in str(event.data["question"]):
+            hands.turn("FX-C/2", "FAST")
+        elif event.name == "question":
+            client.answer(run.id, "2", "pass")
+    client.wait_for_papers(run.id)
+
+
 def shoot(page: Page, name: str) -> None:
     """Save what the page shows."""
     page.screenshot(path=HERE / f"{name}.png")
 
 
-def take_console(browser: Browser, sign_in: dict[str, str]) -> None:
+def take_console(browser: Browser, sign_in: dict[str, Any]) -> None:
     """Go through a load in the console, from sign-in to a unit's history."""
     page = browser.new_page(viewport=SIZE, color_scheme="light")
     url = sign_in["url"]
@@ -103,8 +121,11 @@ def take_console(browser: Browser, sign_in: dict[str, str]) -> None:
     page.get_by_role("table", name="Limits for DC-40").wait_for()
     shoot(page, "console-limits")
     page.get_by_role("button", name="Dark").click()
-    page.goto(f"{url}/units/{SERIALS['3']}")
-    page.get_by_role("link", name="signed data").wait_for()
+    with Client(url) as client:
+        client.sign_in(sign_in["name"], sign_in["password"])
+        try_lead(client, Hands("127.0.0.1", sign_in["ports"]["HANDS"]))
+    page.goto(f"{url}/units/{LEAD}")
+    page.locator(".wiring-drawing").wait_for()
     shoot(page, "console-unit-dark")
     with Client(url) as client:
         client.sign_in(sign_in["name"], sign_in["password"])

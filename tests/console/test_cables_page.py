@@ -99,7 +99,7 @@ def test_whoever_looks_at_a_failed_lead_sees_the_wire_that_is_wrong(
     found = wiring.get_by_role("list", name="What was found")
     expect(found.get_by_role("listitem")).to_have_count(1)
     expect(found).to_contain_text("UP and DOWN are crossed")
-    drawing = wiring.get_by_role("img")
+    drawing = wiring.locator(".wiring-drawing")
     expect(drawing.locator(".mark.crossed")).to_have_count(2)
     rows.filter(has_text="HORN").hover()
     expect(drawing.locator(".wire.chosen")).to_have_text("HORN")

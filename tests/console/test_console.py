@@ -360,7 +360,7 @@ def test_the_bench_page_tells_who_answers_and_what_to_do(page: Page, site: dict[
     check_accessible(page)
     say(site["ports"], "HANDS", 'HAND:POW "GB1",1;:HAND:GUAR 1')
     page.get_by_role("button", name="Look again").click()
-    expect(table.get_by_text("answers", exact=True)).to_have_count(9)
+    expect(table.get_by_text("answers", exact=True)).to_have_count(10)
 
 
 def test_a_fixture_is_zeroed_and_checked_from_the_bench_page(

@@ -68,7 +68,6 @@ export function ContactTable({ fixture }: { fixture: Fixture }) {
       />
       <details>
         <summary>Matrix column and zero of each contact</summary>
-        {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keys */}
         <Box maxH="420px" overflow="auto" tabIndex={0} role="region" aria-label="Contacts">
           <DataTable
             label={`Wiring of ${fixture.code}`}

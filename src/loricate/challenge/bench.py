@@ -60,6 +60,7 @@ from loricate.simulator.units import UnitModel
 NEST = "1"
 STRAY_F, FEW_LEADS = 40e-12, 12
 DC_STEP_S = 0.1  # fine enough for the absorption of a unit, whose time constants are longer
+QUICK_DC_STEP_S = 0.5  # of a unit that absorbs nothing: it is charged long before
 ARC_STEP_S = 0.05  # arcs come one by one
 HOLD_STEP_S, FINELY = 0.5, 50  # how finely a hold is looked at: in time, and in parts of it
 WHOLE_PHASE_S = 1e6  # what does not change within a phase is looked at once, at its end
@@ -326,7 +327,9 @@ class OfflineBench:
         elements = () if unit is None else unit.elements
         if any(isinstance(each, Gap) and each.arcing for each in elements):
             return ARC_STEP_S
-        return DC_STEP_S if instrument.function == "DC" else WHOLE_PHASE_S
+        if instrument.function != "DC":
+            return WHOLE_PHASE_S
+        return DC_STEP_S if unit is None or unit.absorbs else QUICK_DC_STEP_S
 
 
 class _OfflineDriver(Driver):

@@ -88,6 +88,7 @@ class Network:
     def __init__(self, elements: Iterable[Element], merged_below: float = 0.0) -> None:
         self.elements = tuple(elements)
         self.gaps = tuple(each for each in self.elements if isinstance(each, Gap))
+        self._least_gap_v = min((each.volts for each in self.gaps), default=math.inf)
         self.struck: set[Gap] = set()
         names = {each.a for each in self.elements} | {each.b for each in self.elements}
         self.index = {name: number for number, name in enumerate(sorted(names - {EARTH}))}
@@ -187,6 +188,11 @@ class Network:
 
     def strike(self, solution: "Solution", peak_factor: float) -> list[Gap]:
         """Strike every gap whose voltage is over its limit; give those newly struck."""
+        if not self.gaps:
+            return []
+        # Nothing is further apart than twice what is furthest from earth.
+        if 2 * float(np.abs(solution.voltages).max()) * peak_factor <= self._least_gap_v:
+            return []
         fresh = []
         for gap in self.gaps:
             across = abs(solution.across(gap.a, gap.b)) * peak_factor

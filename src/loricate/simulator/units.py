@@ -137,6 +137,15 @@ class Unit:
         return {}
 
     @cached_property
+    def absorbs(self) -> bool:
+        """Whether it has a capacitance behind a resistance, which takes up charge slowly."""
+        reached = set(self.terminals.values())
+        return any(
+            isinstance(each, Capacitor) and not {each.a, each.b} <= reached
+            for each in self.elements
+        )
+
+    @cached_property
     def terminal_at(self) -> dict[str, str]:
         """The terminal that a node is reached by, where it is reached by one."""
         return {node: terminal for terminal, node in self.terminals.items()}
