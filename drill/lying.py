@@ -7,9 +7,11 @@ time, and no relay moves over a charged unit.
 
 import asyncio
 import random
+import re
 from collections.abc import Callable, Mapping
 from contextlib import AsyncExitStack
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 from drill.documents import demo_sequence
 from drill.ladder import Ladder, ladder_step
@@ -19,6 +21,7 @@ from loricate.bench.plan import BenchPlan
 from loricate.commands import demo_site
 from loricate.commands.places import demo_folder
 from loricate.core.attempts import Attempt
+from loricate.core.kinds.wiring import GIVE_UP
 from loricate.core.measuring.actions import Answer, Ending, Output
 from loricate.core.measuring.grading import Verdict
 from loricate.core.sequences.ready import ReadySequence
@@ -31,13 +34,44 @@ PACE = 20.0
 PATIENCE = Patience(link_s=0.6, overrun_s=0.3)
 HANGS_S, FALLS_S = 150.0, 1.0  # a load takes a minute where each answer is late
 SAFE_V = 60.0
-SOURCES = ("HV1", "HV2", "GB1", "LK1")
+SOURCES = ("HV1", "HV2", "GB1", "LK1", "WM1")
 WIRES = (*SOURCES, "MX1", "GD1")
 RATES = (0.02, 0.1, 0.5, 1.0)
-FAULTS = (
-    "loose_earth", "missing_earth", "cracked_insulator", "swapped_line_earth", "leaky_filter",
-    "wrong_element", "wet", "switched_off",
-)  # fmt: skip
+POSITION = re.compile(r"position (\w+)")
+
+
+@dataclass(frozen=True)
+class Job:
+    """What is tested in a load: a sequence, in a fixture, on units that may have one of faults."""
+
+    sequence: ReadySequence
+    fixture: str
+    nests: str
+    model: str
+    faults: tuple[str, ...]
+    wires: tuple[str, ...]  # that it uses
+
+
+def cabinets() -> Job:
+    """Drying cabinets."""
+    faults = (
+        "loose_earth", "missing_earth", "cracked_insulator", "swapped_line_earth", "leaky_filter",
+        "wrong_element", "wet", "switched_off",
+    )  # fmt: skip
+    wires = ("HV1", "HV2", "GB1", "LK1", "MX1", "GD1")
+    return Job(_unasked(demo_sequence("dc40-final")), "FX-A", "1234", "DC-40", faults, wires)
+
+
+def leads() -> Job:
+    """Control leads: wires, high voltage by groups and net by net, a switch that is turned."""
+    faults = (
+        "open UP", "open SCREEN", "corroded HORN", "short X1:D X1:E", "swapped X2:3 X2:4",
+        "swapped X2:13 X2:17", "missing R1", "other R1", "weak BUS_H", "poor UP", "unplugged X2",
+    )  # fmt: skip
+    sequence = demo_sequence("lead-final")
+    steps = tuple(step for step in sequence.steps if step.roles)
+    wires = ("HV1", "HV2", "WM1", "MX1", "GD1")
+    return Job(replace(sequence, steps=steps), "FX-C", "12", "CL-7", faults, wires)
 
 
 @dataclass
@@ -71,6 +105,7 @@ class Load:
     lie: str
     wires: tuple[str, ...]
     rate: float
+    model: str
     told: int = 0
     passed: int = 0
     state: str = ""
@@ -84,7 +119,7 @@ class Site:
     def __init__(self, chance: random.Random) -> None:
         self.chance = chance
         self.floor = StandIns(demo_folder() / "stand-ins" / "stand-ins.toml", pace=PACE)
-        self.sequence = _unasked(demo_sequence("dc40-final"))
+        self.jobs = (cabinets(), leads())
         self.wires: dict[str, LyingWire] = {}
         self.opened_over_v = 0.0
         self.set_otherwise: list[str] = []
@@ -173,24 +208,25 @@ class Site:
         instrument.read_summary = summed_up  # type: ignore[method-assign]
 
     async def load(self, number: int) -> Load:
-        """One load of four units through lying wires."""
-        lie = LIES[number % len(LIES)]
+        """One load of cabinets or of leads through lying wires."""
+        # Each lie meets either job in turn.
+        lie, job = LIES[number // len(self.jobs) % len(LIES)], self.jobs[number % len(self.jobs)]
         every = self.chance.random() < 0.2
-        able = [name for name in WIRES if name != "GD1" or lie not in MISHEARD]  # it takes none
-        wires = WIRES if every else (self.chance.choice(able),)
-        found = Load(lie, wires, self.chance.choice(RATES))
+        able = [name for name in job.wires if name != "GD1" or lie not in MISHEARD]  # it takes none
+        wires = job.wires if every else (self.chance.choice(able),)
+        found = Load(lie, wires, self.chance.choice(RATES), job.model)
         faulty = {}
-        for nest in "1234":
-            faults = (self.chance.choice(FAULTS),) if self.chance.random() < 0.6 else ()
+        for nest in job.nests:
+            faults = (self.chance.choice(job.faults),) if self.chance.random() < 0.6 else ()
             faulty[nest] = faults
-            self.floor.floor.put_in(f"FX-A/{nest}", "DC-40", faults, f"{number}/{nest}")
+            self.floor.floor.put_in(f"{job.fixture}/{nest}", job.model, faults, f"{number}/{nest}")
         self.opened_over_v = 0.0
         self.set_otherwise.clear()
         for name in wires:
             self.wires[name].told = 0
             self.wires[name].be(lie, found.rate)
         notebook = Notebook()
-        await self._run(number, notebook, found)
+        await self._run(number, job, notebook, found)
         found.told = sum(self.wires[name].told for name in wires)
         found.state, found.note = notebook.state, notebook.note
         for nest, faults in faulty.items():
@@ -203,22 +239,31 @@ class Site:
         await self._set_right(found)
         return found
 
-    async def _run(self, number: int, notebook: Notebook, found: Load) -> None:
-        fixture = self.bench.plan.fixtures[0]
-        units = [LoadedUnit(nest, nest, f"{number}/{nest}") for nest in "1234"]
+    async def _run(self, number: int, job: Job, notebook: Notebook, found: Load) -> None:
+        fixture = self.bench.plan.find_fixture(job.fixture)
+        assert fixture is not None
+        units = [LoadedUnit(nest, nest, f"{number}/{nest}") for nest in job.nests]
         zeroes: Mapping[str, NestZeroes] = {}
-        engine = Engine(str(number), self.sequence, fixture, units, self.bench, notebook, zeroes)
+        engine = Engine(str(number), job.sequence, fixture, units, self.bench, notebook, zeroes)
         engine.start()
         try:
             async with asyncio.timeout(HANGS_S):
                 async for event in engine.log.follow():
                     if event.name == "question":
-                        engine.answer(event.data["nest"], Answer(event.data["choices"][0]))
+                        self._answer(engine, job, event.data)
                 await engine.wait()
         except TimeoutError:
             found.faults.append(f"it hung for {HANGS_S:g} s at {'; '.join(waiting_at())}")
             engine.abort("It hung.")
             await engine.wait()
+
+    def _answer(self, engine: Engine, job: Job, asked: Mapping[str, Any]) -> None:
+        """As an operator: turn the switch, and say what is to be said then."""
+        position = POSITION.search(str(asked["question"]))
+        if position is not None:
+            self.floor.floor.turn(f"{job.fixture}/{asked['nest']}", position[1])
+        if asked["choices"][0] != GIVE_UP:  # what comes by itself is waited for
+            engine.answer(asked["nest"], Answer(asked["choices"][0]))
 
     async def _set_right(self, found: Load) -> None:
         """Tell the truth again, see that outputs are off, and earth by hand what may be charged."""
@@ -304,7 +349,7 @@ async def lie_to_loads(count: int, seed: int, say: Callable[[str], object]) -> l
             found.append(load)
             said = "; ".join(load.faults) or "held"
             say(
-                f"{number + 1}: {load.lie} on {', '.join(load.wires)} at {load.rate:g}, "
-                f"{load.told} lies, {load.state}, {load.passed} passed: {said}"
+                f"{number + 1}: {load.model}, {load.lie} on {', '.join(load.wires)} "
+                f"at {load.rate:g}, {load.told} lies, {load.state}, {load.passed} passed: {said}"
             )
     return found

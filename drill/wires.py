@@ -14,6 +14,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 OTHERS = (
+    "0.025,0.025,22",
+    "FINISHED,22,0.55",
+    ",".join(["0.2345"] * 22),
     "DWELL,0.5,0.5,2.1,25,NORMAL",
     "FINISHED,1.96,25,NORMAL,2",
     "DWELL,0.5,0.5,1030,0.0014,NORMAL,1e-06",
@@ -87,6 +90,7 @@ MISHEARD: dict[str, Callable[[str, random.Random], str]] = {
 WORDS = (
     ("AC", "DC"), ("earth", "touch", "none"), ("iec60601", "iec60990", "none"),
     ("direct", "differential", "alternative"), ("closed", "open"), ("normal", "reversed"),
+    ("RESISTANCE", "CAPACITANCE", "DIODE"),
 )  # fmt: skip
 LIES = (*SPOILS, "delay", "drop", "repeat", "stale", "reorder", *MISHEARD)
 

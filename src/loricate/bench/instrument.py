@@ -380,8 +380,12 @@ class Instrument:
             raise self.misfit(record.about, told)
         start, step, length = about
         text = await self.link.query(record.ask)
+        again = await self.link.query(record.ask)
         await self.check_errors("did not give its record")
         await self.check_same("after its record")
+        if again != text:
+            self.link.close()
+            raise Implausible(self.name, f"gave its record of {name} in two ways")
         values = [read_value(each) * record.scale for each in text.split(self.profile.separator)]
         if len(values) != length or step <= 0:
             raise Implausible(self.name, f"gave {len(values)} of the {length:g} values of {name}")

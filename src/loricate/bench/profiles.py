@@ -26,6 +26,7 @@ SCAN = (
     "scan_clear",
     "scan_add",
     "scan_count",
+    "scan_list",
     "scan_start",
     "scan_stop",
     "scan_taken",
@@ -186,6 +187,7 @@ class Profile(BaseModel):
     scan_clear: str = ""
     scan_add: str = ""
     scan_count: str = ""
+    scan_list: str = ""
     scan_start: str = ""
     scan_stop: str = ""
     scan_taken: str = ""

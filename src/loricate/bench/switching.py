@@ -13,6 +13,7 @@ from loricate.bench.errors import BenchError, ChargeUnknown, InstrumentFault
 from loricate.bench.instrument import Instrument
 from loricate.core.measuring.scpi_values import read_value
 
+STEP_SEPARATOR = ";"  # between the paths of a list
 Point = tuple[int, int]  # row and column of a crosspoint
 Holder = str | None  # an instrument, or nobody in particular
 Nest = Mapping[str, int]  # the matrix column of each terminal
@@ -134,7 +135,7 @@ class Switching:
             await self._check()
 
     async def _load(self, steps: Sequence[set[Point]]) -> None:
-        """Tell the matrix the list of paths; it must say how many it has."""
+        """Tell the matrix the list of paths; it must say it back as it was told."""
         profile, link = self.matrix.profile, self.matrix.link
         await link.write(profile.scan_clear)
         for step in steps:
@@ -143,6 +144,13 @@ class Switching:
         told = await self.matrix.ask(profile.scan_count)
         if read_value(told) != len(steps):
             raise self.matrix.misfit(profile.scan_count, told)
+        listed = (await self.matrix.ask(profile.scan_list)).split(STEP_SEPARATOR)
+        for place, step in enumerate(steps):
+            heard = profile.points_in(listed[place]) if place < len(listed) else None
+            if heard != frozenset(step) or len(listed) != len(steps):
+                self.matrix.link.close()
+                told = f"has another path than it was told in step {place + 1} of its list"
+                raise InstrumentFault(self.matrix.name, told)
 
     async def _check_steps(self, count: int) -> None:
         profile = self.matrix.profile

@@ -33,6 +33,7 @@ def test_the_control_lead_is_what_its_drawing_says() -> None:
     up = slow.net_of["X1:C"]
     assert up.expected == pytest.approx(0.20688, rel=1e-6)  # 6 m of 0.5 mm²
     assert up.maximum == pytest.approx(0.20688 * 1.25 + 0.02, rel=1e-6)
+    assert up.minimum == pytest.approx(0.20688 * 0.75, rel=1e-5), "a thicker wire is another one"
     (part,) = slow.parts
     assert (part.minimum, part.maximum) == (532.0, 588.0)
     # A contact that nothing is wired to counts as a net of its own: 16 + ceil(log2 21) + 1.

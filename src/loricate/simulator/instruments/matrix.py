@@ -1,5 +1,7 @@
 """Relay matrix: instrument terminals are rows, fixture contacts are columns."""
 
+from collections.abc import Iterable
+
 from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor
@@ -35,6 +37,7 @@ class RelayMatrix(Instrument):
         self.command("ROUTe:SCAN:CLEar", self._clear_scan)
         self.command("ROUTe:SCAN:ADD", self._add_step)
         self.command("ROUTe:SCAN:COUNt?", lambda: str(len(self.steps)))
+        self.command("ROUTe:SCAN:LIST?", self._list)
         self.command("ROUTe:SCAN:STARt", self._start_scan)
         self.command("ROUTe:SCAN:STOP", self._stop_scan)
         self.command("ROUTe:SCAN:TAKen?", lambda: str(self.step_at + 1))
@@ -69,6 +72,10 @@ class RelayMatrix(Instrument):
         if self.is_scanning or len(self.steps) >= MOST_STEPS:
             raise ScpiError(*scpi.SETTINGS_CONFLICT)
         self.steps.append(frozenset(self._known(channels)))
+
+    def _list(self) -> str:
+        """Every path of the list, a semicolon between two."""
+        return ";".join(_spelled(step) for step in self.steps)
 
     def _start_scan(self) -> None:
         """Close the first path of the list; a trigger makes the next."""
@@ -114,7 +121,12 @@ class RelayMatrix(Instrument):
         self.floor.end_bleeds()
 
     def _state(self) -> str:
-        return "(@" + ",".join(f"{row}!{column}" for row, column in sorted(self.floor.closed)) + ")"
+        return _spelled(self.floor.closed)
 
     async def wait_idle(self) -> None:
         await self.clock.sleep(max(0.0, self.settled_at - self.clock.now()))
+
+
+def _spelled(points: Iterable[tuple[int, int]]) -> str:
+    """Crosspoints as an answer names them."""
+    return "(@" + ",".join(f"{row}!{column}" for row, column in sorted(points)) + ")"

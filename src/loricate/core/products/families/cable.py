@@ -206,7 +206,7 @@ class CableSection(FamilySection):
     tolerance: Annotated[Fraction, Field(gt=0)] = Field(
         default=WIRE_TOLERANCE,
         title="Tolerance of wires",
-        description="Above what copper of the length and cross-section has",
+        description="Of what copper of the length and cross-section has, both ways",
     )
     contact_resistance: Annotated[Ohms, Field(ge=0)] = Field(
         default=CONTACT_OHMS, title="Allowance for a contact", description="For each end of a wire"
@@ -261,11 +261,14 @@ class CableSection(FamilySection):
         length = plan.length if plan.length is not None else self.length
         if expected is None and length is not None and plan.cross_section is not None:
             expected = copper_ohms(length, plan.cross_section)
-        maximum = plan.maximum
-        if maximum is None and expected is not None:
+        minimum, maximum = plan.minimum, plan.maximum
+        if expected is not None:
             share, ends = exactly(self.tolerance), 2 * exactly(self.contact_resistance)
-            maximum = as_figure(exactly(expected) * (1 + share) + ends)
-        return Net(plan.name, plan.contacts, plan.minimum, maximum, expected)
+            if maximum is None:
+                maximum = as_figure(exactly(expected) * (1 + share) + ends)
+            if minimum is None:  # what conducts better is no such wire
+                minimum = as_figure(exactly(expected) * max(exactly(0.0), 1 - share))
+        return Net(plan.name, plan.contacts, minimum, maximum, expected)
 
     @model_validator(mode="after")
     def _hangs_together(self) -> "CableSection":
