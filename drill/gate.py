@@ -31,8 +31,23 @@ from loricate.core.sequences.release import Accepted, left_findings, open_findin
 from loricate.simulator.units import read_unit_model
 
 FILE = Path(__file__).parent / "tricky.toml"
-STAND_INS = ("withstand", "bond", "leakage", "impedance")
+STAND_INS = ("withstand", "bond", "leakage", "impedance", "wiring")
 REASON = "left as it is by the drill"
+
+
+@dataclass(frozen=True, slots=True)
+class Base:
+    """What a tricky sequence is a change of: a product's final test, and a good unit of it."""
+
+    sequence: str
+    product: str
+    model: str
+
+
+BASES = {
+    "cabinet": Base("dc40-final", "dc-40", "drying-cabinet"),
+    "lead": Base("lead-final", "cl-7", "control-lead"),
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,10 +104,11 @@ def try_once(entry: dict[str, Any]) -> Tried:
 
 def _try(entry: dict[str, Any]) -> Tried:
     name = entry["name"]
+    base = BASES[entry.get("of", "cabinet")]
     products, limit_sets = demo_products(), demo_limit_sets()
-    own = {**read_toml("products/dc-40.toml"), **entry.get("product", {})}
-    products["DC-40"] = Product.model_validate(own)
-    document = changed(read_toml("sequences/dc40-final.toml"), entry)
+    own = {**read_toml(f"products/{base.product}.toml"), **entry.get("product", {})}
+    products[own["code"]] = Product.model_validate(own)
+    document = changed(read_toml(f"sequences/{base.sequence}.toml"), entry)
     try:
         sequence = prepare(document, products, limit_sets)
     except DocumentError as error:
@@ -105,15 +121,15 @@ def _try(entry: dict[str, Any]) -> Tried:
             return Tried(name, "")
         gravest = printed[0]
         return Tried(name, f"{gravest.severity} {gravest.rule}: {gravest.finding}")
-    for condition in _gate(sequence):
+    for condition in _gate(sequence, base.model):
         if not condition.met:
             return Tried(name, f"gate: {condition.reason}")
     return Tried(name, "")
 
 
-def _gate(sequence: ReadySequence) -> list[Any]:
+def _gate(sequence: ReadySequence, unit: str) -> list[Any]:
     """The gate's conditions on tests for a good unit, with every question passed."""
-    model = read_unit_model(demo_folder() / "stand-ins" / "drying-cabinet.toml")
+    model = read_unit_model(demo_folder() / "stand-ins" / f"{unit}.toml")
     offline = OfflineBench(model)
     offline.put_in((), "good")
     done: dict[str, Done] = {}

@@ -18,8 +18,10 @@ from typing import Annotated, Any
 
 from pydantic import Field
 
+from loricate.core.kinds.advice import Advice, Considered, Severity
 from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Point, Points
-from loricate.core.limits.limit import Limit, LimitSource
+from loricate.core.limits.grouping import grouped
+from loricate.core.limits.limit import Limit, LimitSource, is_looser
 from loricate.core.measuring.actions import (
     Asking,
     At,
@@ -51,6 +53,8 @@ from loricate.core.wiring.joining import Joined
 from loricate.core.wiring.searching import fragments, touching
 from loricate.core.wiring.splitting import splits
 
+LEAST_APART_OHMS = 50e3  # what insulation.py takes for the least that any standard asks
+MOST_JOINED_OHMS = 50.0  # 100 m of the thinnest wire in use, 0.05 mm², have 34 Ω
 OHMS: Programme = {"function": "RESISTANCE"}
 QUANTITY = {
     PartSort.RESISTOR: "resistance",
@@ -100,6 +104,7 @@ class WiringStep(KindSettings):
     }
     judged_by = ()
     meters = ("resistance",)
+    advises = ("loose_wiring",)
 
     joined_below: Annotated[Ohms, Field(gt=0)] = Field(
         default=50.0, title="Joined below", description="A net with more is open"
@@ -402,6 +407,41 @@ class WiringStep(KindSettings):
 
     def fails_when_empty(self, limits: Limits) -> bool:
         return True
+
+    def advice(self, step: Considered) -> Iterator[Advice]:
+        """What counts as joined, where a net has no limit of its own, and as apart."""
+        if self.parted_above < LEAST_APART_OHMS:
+            yield Advice(
+                "loose_wiring",
+                Severity.WARNING,
+                f"it takes nets with {display(self.parted_above, RESISTANCE)} between them for "
+                "apart: moisture and flux stay unseen.",
+                f"Set it to at least {display(LEAST_APART_OHMS, RESISTANCE)}.",
+            )
+        nets = dict.fromkeys(net for wiring in step.product.wirings for net in wiring.nets)
+        bare = [net.name for net in nets if net.maximum is None]
+        if bare and self.joined_below > MOST_JOINED_OHMS:
+            yield Advice(
+                "loose_wiring",
+                Severity.WARNING,
+                f"it takes {display(self.joined_below, RESISTANCE)} for joined, and {bare[0]} has "
+                "no limit of its own: a bad joint passes.",
+                "Give each net its length and cross-section, or a maximum; or set less.",
+            )
+        described = self.judged(self.points(step.product), {})
+        for told, measurand, limit in grouped(step.limits):
+            other = described.get(measurand)
+            if other is not None and is_looser(
+                (limit.minimum, limit.maximum), (other.minimum, other.maximum)
+            ):
+                yield Advice(
+                    "loose_wiring",
+                    Severity.WARNING,
+                    f"its {told} {limit.text} lets more pass than {other.text} "
+                    f"({other.source.engineer}).",
+                    "Leave the limit out; what the product describes is held against it.",
+                )
+                return
 
 
 def _points(wiring: Wiring) -> Iterator[Point]:

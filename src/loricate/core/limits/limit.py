@@ -6,6 +6,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validat
 
 from loricate.core.quantities import DIMENSIONS, exact_text
 
+Figures = tuple[float | None, float | None]  # a minimum and a maximum
 Code = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$")]
 
 
@@ -76,6 +77,13 @@ class Limit(BaseModel):
         if low and high:
             return f"{low} to {high}"
         return f"≥ {low}" if low else f"≤ {high}" if high else ""
+
+
+def is_looser(own: Figures, other: Figures) -> bool:
+    """Whether own figures let something pass that the others do not."""
+    below = other[0] is not None and (own[0] is None or own[0] < other[0])
+    above = other[1] is not None and (own[1] is None or own[1] > other[1])
+    return below or above
 
 
 class LimitEntry(BaseModel):

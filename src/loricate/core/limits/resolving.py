@@ -6,7 +6,7 @@ from typing import Any
 
 from loricate.core.limits.facts import Facts
 from loricate.core.limits.fitting import fit, is_variant
-from loricate.core.limits.limit import Limit, LimitEntry, LimitSource
+from loricate.core.limits.limit import Figures, Limit, LimitEntry, LimitSource, is_looser
 from loricate.core.limits.limit_sets import LimitSet, LimitSetItem, LimitSets
 from loricate.core.quantities import DIMENSIONS, Dimension, parse
 
@@ -109,7 +109,7 @@ def resolve(entry: LimitEntry, asked: Asked, limit_sets: LimitSets, facts: Facts
                 "cite it for what is measured of the "
                 f"{' or '.join(item.test_settings) or 'test'}."
             )
-        looser = own and _is_looser((low, high), (set_low, set_high))
+        looser = own and is_looser((low, high), (set_low, set_high))
         source = source_in(limit_set, revision, item).model_copy(
             update={
                 "engineer": "figure set by the engineer" if own else "",
@@ -142,9 +142,6 @@ def _is_past(inner: float | None, outer: float | None) -> bool:
     return inner is not None and outer is not None and inner > outer
 
 
-_Figures = tuple[float | None, float | None]
-
-
 def source_in(limit_set: LimitSet, revision: int, item: LimitSetItem) -> LimitSource:
     """The item of a limit set as the source that a limit carries."""
     return LimitSource(
@@ -158,7 +155,7 @@ def source_in(limit_set: LimitSet, revision: int, item: LimitSetItem) -> LimitSo
     )
 
 
-def _figures_of(item: LimitSetItem, asked: Asked, facts: Facts | None) -> _Figures:
+def _figures_of(item: LimitSetItem, asked: Asked, facts: Facts | None) -> Figures:
     """The figures of an item for a reading; of one that only says how to test, what it demands."""
     if item.is_limit:
         return item.figures(facts)
@@ -205,13 +202,6 @@ def demanding_items(
             if is_test and is_variant(item, values) and fit(item, facts).holds:
                 found[f"{code}/{item.id}"] = (limit_set, revision, item)
     return found
-
-
-def _is_looser(own: _Figures, cited: _Figures) -> bool:
-    """Whether own figures let something pass that the cited ones do not."""
-    below = cited[0] is not None and (own[0] is None or own[0] < cited[0])
-    above = cited[1] is not None and (own[1] is None or own[1] > cited[1])
-    return below or above
 
 
 def _text(low: float | None, high: float | None, dimension: Dimension) -> str:

@@ -133,9 +133,10 @@ def _point_findings(
     """A step must have something to measure, each point once, by terminals that there are."""
     if not points:
         message = (
-            f"product '{product.code}' has no point that a {settings.name} step so set measures"
+            f"product '{product.code}' has nothing that a step of kind {settings.name}, as it is "
+            "set, measures"
         )
-        yield Finding(f"{path}.settings", f"{message}", "name one, or describe it in the product.")
+        yield Finding(f"{path}.settings", message, "name one, or describe it in the product.")
     names = [point.name for point in points]
     if len(set(names)) < len(names):
         yield Finding(f"{path}.settings", "measures one point twice", "each needs its own name.")
