@@ -19,6 +19,7 @@ from loricate.bench.danger import DangerState
 from loricate.bench.plan import BenchPlan
 from loricate.commands import demo_site
 from loricate.commands.places import demo_folder
+from loricate.core.measuring.actions import Answer
 from loricate.core.sequences.ready import ReadyStep
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
@@ -28,7 +29,6 @@ from loricate.simulator.units import Unit
 
 PACE = 20.0
 SAFE_V = 60.0
-NEST = "FX-A/1"
 STORE_F = 2e-6  # with the source's bleed it takes 0.4 s to a third
 LEVEL_V = 400.0  # the end comes once the unit has at least this much
 
@@ -67,13 +67,17 @@ class Rig:
         self.opened_over_v: float | None = None
         self._listen()
 
-    def put_in(self, *more: Gap) -> None:
-        """A cabinet that a large capacitor makes hold its charge."""
-        self.floor.floor.put_in(NEST, "DC-40", (), "charged")
-        nest = self.floor.floor.nests[NEST]
+    def put_in(self, driven: "Driven", gap_v: float | None) -> None:
+        """A unit that a large capacitor makes hold its charge; with a gap it breaks down."""
+        self.nest = driven.nest
+        self.floor.floor.put_in(self.nest, driven.model, (), "charged")
+        if driven.position:
+            self.floor.floor.turn(self.nest, driven.position)
+        nest = self.floor.floor.nests[self.nest]
         assert nest.unit is not None
-        line, earth = nest.unit.terminals["L"], nest.unit.terminals["PE"]
-        elements = (*nest.unit.elements, Capacitor(line, earth, STORE_F), *more)
+        one, other = (nest.unit.terminals[each] for each in driven.between)
+        gaps = () if gap_v is None else (Gap(one, other, gap_v),)
+        elements = (*nest.unit.elements, Capacitor(one, other, STORE_F), *gaps)
         nest.unit = Unit(elements, nest.unit.terminals)
 
     def _listen(self) -> None:
@@ -92,7 +96,7 @@ class Rig:
         def moved(points: set[tuple[int, int]]) -> None:
             if points & self.floor.floor.closed:
                 self.order.append("open")
-                volts = self.floor.floor.volts_in(NEST)
+                volts = self.floor.floor.volts_in(self.nest)
                 self.opened_over_v = max(self.opened_over_v or 0.0, volts)
             move(points)
 
@@ -174,6 +178,14 @@ def _held(insulation: ReadyStep) -> ReadyStep:
     return ladder_step(insulation, Ladder(levels=(300.0, 500.0), ramp=3.0, stands=6.0))
 
 
+def _netwise(apply: str) -> Callable[[ReadyStep], ReadyStep]:
+    def change(insulation: ReadyStep) -> ReadyStep:
+        update = {"apply": apply, "slope": None, "ramp": 3.0, "settle": 3.0, "trip": 20e-3}
+        return replace(insulation, settings=insulation.settings.model_copy(update=update))
+
+    return change
+
+
 # Each ending, and whether the instrument can still say what is left.
 ENDINGS: dict[str, tuple[Ending, bool]] = {
     "finished": (_finished, True),
@@ -193,10 +205,29 @@ ENDINGS: dict[str, tuple[Ending, bool]] = {
 }
 
 
-# What the output is of: one that is programmed to its end, or one that a procedure holds.
-OUTPUTS: dict[str, Callable[[ReadyStep], ReadyStep]] = {
-    "programmed": _programmed, "held": _held,
-}  # fmt: skip
+@dataclass(frozen=True)
+class Driven:
+    """What an output is of: a step of a sequence, changed, and the unit that holds the charge."""
+
+    change: Callable[[ReadyStep], ReadyStep]
+    sequence: str = "dc40-final"
+    nest: str = "FX-A/1"
+    model: str = "DC-40"
+    between: tuple[str, str] = ("L", "PE")
+    position: str = ""  # that its switch stands in
+
+
+def _lead(change: Callable[[ReadyStep], ReadyStep]) -> Driven:
+    return Driven(change, "lead-final", "FX-C/1", "CL-7", ("X1:A", "X1:B"), "FAST")
+
+
+# One that is programmed to its end, one that a procedure holds, and those of a cable's nets.
+OUTPUTS: dict[str, Driven] = {
+    "programmed": Driven(_programmed),
+    "held": Driven(_held),
+    "groups of nets": _lead(_netwise("groups")),
+    "net after net": _lead(_netwise("each_net")),
+}
 
 
 async def end_once(name: str, output: str = "programmed") -> Ended:
@@ -206,16 +237,21 @@ async def end_once(name: str, output: str = "programmed") -> Ended:
     async with AsyncExitStack() as stack:
         rig = Rig()
         await rig.open(stack)
-        rig.put_in(*([Gap("FX-A/1/L", "FX-A/1/PE", 470.0)] if name == "trip" else []))
-        sequence = demo_sequence("dc40-final")
+        driven = OUTPUTS[output]
+        rig.put_in(driven, 470.0 if name == "trip" else None)
+        sequence = demo_sequence(driven.sequence)
         insulation = next(each for each in sequence.steps if each.id == "insulation")
-        quick = replace(OUTPUTS[output](insulation), discharge_within_s=1.0)
+        quick = replace(driven.change(insulation), discharge_within_s=1.0)
         notebook = Notebook()
+        fixture = rig.bench.plan.find_fixture(driven.nest.partition("/")[0])
+        assert fixture is not None
         engine = Engine(
-            "charge", replace(sequence, steps=(quick,)), rig.bench.plan.fixtures[0],
+            "charge", replace(sequence, steps=(quick,)), fixture,
             [LoadedUnit("1", "1", "S-1")], rig.bench, notebook,
         )  # fmt: skip
         engine.start()
+        answering = asyncio.create_task(_answer(engine))
+        stack.callback(answering.cancel)
         found.unit_v = await asyncio.wait_for(rig.until_charged(), 20)
         await ending(rig, engine)
         await asyncio.wait_for(engine.wait(), 30)
@@ -229,6 +265,13 @@ async def end_once(name: str, output: str = "programmed") -> Ended:
             await rig.source.power(True, "127.0.0.1")
             found.faults += list(await rig.bench.confirm_earthed())
     return found
+
+
+async def _answer(engine: Engine) -> None:
+    """As an operator who has turned the switch already."""
+    async for event in engine.log.follow():
+        if event.name == "question":
+            engine.answer(event.data["nest"], Answer(event.data["choices"][0]))
 
 
 def _faults(found: Ended, can_tell: bool, rig: Rig) -> list[str]:
