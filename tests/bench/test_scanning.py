@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from loricate.bench.bench import Bench
-from loricate.bench.errors import BenchError, InstrumentFault
+from loricate.bench.errors import BenchError, Implausible, InstrumentFault
 from loricate.core.measuring.actions import Scan, Scanned
 from loricate.core.measuring.readings import Bound
 from loricate.core.measuring.roles import WIRING
@@ -86,6 +86,10 @@ Change = Callable[[str, str], str]
 WRONG: list[tuple[str, str, Change]] = [
     ("MX1", "too few steps", lambda line, told: "3" if "TAK" in line else told),
     ("MX1", "another list", lambda line, told: "5" if "COUN" in line else told),
+    ("MX1", "another path listed",
+     lambda line, told: ";".join(told.split(";")[::-1]) if "LIST" in line else told),
+    ("MX1", "a path too many listed",
+     lambda line, told: f"{told};(@15!49)" if "LIST" in line else told),
     ("MX1", "another path closed",
      lambda line, told: "(@15!49,16!49)" if "CLOS" in line and "STAT" in line else told),
     ("WM1", "too few values",
@@ -111,6 +115,20 @@ async def test_what_does_not_fit_is_no_reading(
     except BenchError:
         return
     assert made.output.doubts, what
+
+
+async def test_a_record_that_comes_in_two_ways_is_none(rig: Rig) -> None:
+    """A digit changed on its way would be believed: it is a number, and the scan's length fits."""
+    times = 0
+
+    def change(line: str, told: str) -> str:
+        nonlocal times
+        times += "DATA" in line
+        return told.replace("1", "2") if "DATA" in line and times == 1 else told
+
+    said(rig, "WM1", change)
+    with pytest.raises(Implausible, match="gave its record of resistance in two ways"):
+        await scan(rig)
 
 
 @pytest.mark.parametrize("lost", ["SCAN:ADD", "SCAN:STAR", "SCAN:POIN", "SENS:FUNC"])
