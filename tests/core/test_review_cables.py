@@ -123,7 +123,12 @@ def test_one_position_parts_the_nets_of_another_unless_it_ties_them() -> None:
         slow = product["cable"]["positions"][0]["nets"]
         slow.append({"name": "EXTRA", "contacts": ["X1:S", "X2:17"], "maximum": "1 Ω"})
 
+    def tied_but_all_tested(sequence: Document, product: Document) -> None:
+        tied(sequence, product)
+        del sequence["steps"][-1]["settings"]["position"]
+
     assert "in position SLOW" in found(tied)["nets_not_parted"]
+    assert "nets_not_parted" not in found(tied_but_all_tested)
 
 
 @pytest.mark.parametrize(

@@ -90,12 +90,14 @@ def _never_apart(wiring: Wiring, steps: Sequence[ReadyStep]) -> tuple[str, str] 
 
 
 def _parts_all(step: ReadyStep, group_of: Mapping[str, int]) -> bool:
-    """Whether it goes through all nets of a position in which none of these groups are tied."""
-    tied = [point.values["terminals"] for point in step.points if "wiring" in point.values]
-    return bool(tied) and all(
-        len({group_of[contact] for contact in contacts if contact in group_of}) <= 1
-        for contacts in tied
-    )
+    """Whether it goes through all nets in some position that ties none of these groups."""
+    tied: dict[str, bool] = {}  # by position
+    for point in step.points:
+        if "wiring" in point.values:
+            position, contacts = point.values["wiring"].position, point.values["terminals"]
+            found = {group_of[contact] for contact in contacts if contact in group_of}
+            tied[position] = tied.get(position, False) or len(found) > 1
+    return not all(tied.values())
 
 
 def _sides(step: ReadyStep) -> Mapping[str, str]:
