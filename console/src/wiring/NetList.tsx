@@ -114,10 +114,10 @@ function Told({ reading }: { reading: Reading | undefined }) {
     <>
       <b className={isWrong ? 'bad' : undefined}>{reading.text}</b>
       {reading.limit !== '' && (
-        <small>
-          {' '}
-          {reading.limit} {marginText(reading.margin)}
-        </small>
+        <>
+          <small> {marginText(reading.margin)}</small>
+          <small className="limit"> {reading.limit}</small>
+        </>
       )}
     </>
   )
