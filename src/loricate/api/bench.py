@@ -191,6 +191,7 @@ class UpkeepOut(BaseModel):
     state: str = Field(examples=["running", "passed", "failed", "aborted"])
     findings: list[str]
     questions: list[QuestionOut]
+    made: str = Field(description="Of a capture: its id, once the unit is measured; else empty")
 
 
 class Renewed(BaseModel):

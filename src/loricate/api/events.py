@@ -182,6 +182,7 @@ class UpkeepFinishedData(_Data):
 
     state: Literal["passed", "failed", "aborted"]
     findings: list[str]
+    made: str
 
 
 class ProgressData(_Data):

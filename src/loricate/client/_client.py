@@ -1,6 +1,7 @@
 """The client itself: the calls of each subject over one wire."""
 
 from loricate.client._bench import BenchCalls
+from loricate.client._captures import CaptureCalls
 from loricate.client._certificates import CertificateCalls
 from loricate.client._definitions import DefinitionCalls
 from loricate.client._lots import LotCalls
@@ -13,6 +14,7 @@ from loricate.client._sequences import SequenceCalls
 class Client(
     PeopleCalls,
     BenchCalls,
+    CaptureCalls,
     DefinitionCalls,
     SequenceCalls,
     RehearsalCalls,

@@ -22,6 +22,7 @@ NOUNS = {
     "run": ("run", "Start, watch, show, repeat, remark on and abort runs."),
     "lot": ("lot", "Open, list, show, print, sum up and close lots."),
     "unit": ("unit", "Find units and show their history."),
+    "capture": ("capture", "Make a cable's description from units that are known to be good."),
     "hands": ("hands", "Do at the simulated bench what a person does by hand."),
     "records": ("records", "Check, back up and restore the records; export the audit trail."),
     "certificate": ("certificate", "Find, get, verify, revoke and approve what was issued."),

@@ -8,6 +8,7 @@ import click
 from loricate.commands.arguments import TakesQuantities
 from loricate.commands.connection import Call, service_options
 from loricate.commands.output import NOT_PASSED, moment, print_table
+from loricate.commands.upkeep_view import follow_to_end
 
 if TYPE_CHECKING:
     from loricate.api.bench import DangerOut, FixtureOut
@@ -168,22 +169,7 @@ def _perform(
 ) -> None:
     """Begin an act of upkeep, put its questions to the terminal, and print how it ended."""
     with call.connect() as client:
-        act = client.begin_upkeep(kind, fixture, nests)
-        try:
-            for event in client.upkeep_events(act.id):
-                if event.name == "progress":
-                    click.echo(event.data["text"], err=True)
-                elif event.name == "question":
-                    choice = click.prompt(
-                        event.data["question"],
-                        type=click.Choice(event.data["choices"]),
-                        default=event.data["choices"][0],
-                        err=True,
-                    )
-                    client.answer_upkeep(act.id, event.data["nest"], choice)
-        except (KeyboardInterrupt, click.Abort):
-            client.abort_upkeep(act.id)
-        ended = client.upkeep(act.id)
+        ended = follow_to_end(client, client.begin_upkeep(kind, fixture, nests))
         shown = next(each for each in client.bench().fixtures if each.code == fixture)
     if not call.printed(ended):
         click.echo(f"{ended.kind.replace('_', ' ')} of {fixture}: {ended.state}")

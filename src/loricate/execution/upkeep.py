@@ -100,6 +100,7 @@ class Upkeep(Background):
         self.log = EventLog()
         self.questions = Questions(self.log)
         self.state, self.findings = "running", tuple[str, ...]()
+        self.made = ""  # the id of what it has left in the records, where that has one
 
     @abstractmethod
     async def perform(self) -> tuple[str, ...]:
@@ -129,7 +130,7 @@ class Upkeep(Background):
         self.findings += await self.bench.make_safe()
         self._let_go()
         self.state = state
-        self.log.publish("finished", state=state, findings=list(self.findings))
+        self.log.publish("finished", state=state, findings=list(self.findings), made=self.made)
         self.log.close()
 
     async def _have_done(self, moment: str, text: str) -> None:

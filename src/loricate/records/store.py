@@ -38,6 +38,8 @@ WITH_IDS = (
     "fixture_service",
     "remark",
     "ambient",
+    "captured_unit",
+    "capture_decision",
 )
 
 

@@ -26,6 +26,7 @@ from loricate.service.problems import add_problem_handlers
 from loricate.service.routers import (
     ambient,
     bench,
+    captures,
     certificates,
     health,
     keeping,
@@ -134,6 +135,7 @@ def create_app(settings: Settings) -> FastAPI:
         site,
         bench,
         upkeep,
+        captures,
         products,
         limit_sets,
         trying,

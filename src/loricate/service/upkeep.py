@@ -2,13 +2,14 @@
 
 import datetime as dt
 import sqlite3
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import asdict
 from functools import partial
 from typing import Any
 
 from loricate.bench.bench import Bench
 from loricate.bench.plan import FixturePlan
+from loricate.core.capture.seen import SeenUnit
 from loricate.core.errors import Finding
 from loricate.core.fixtures.daily_check import BoxStep
 from loricate.core.fixtures.zeroes import Zero, is_young
@@ -19,10 +20,11 @@ from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.measuring.readings import Doubt
 from loricate.core.measuring.roles import BOND, IMPEDANCE, WIRING, WITHSTAND, Role
 from loricate.core.sequences.ready import ReadySequence
+from loricate.execution.capturing import Capturing
 from loricate.execution.load import NestZeroes
 from loricate.execution.preflight import check_bench, check_load, needed_roles
 from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing
-from loricate.records import doubts, sequences, upkeep
+from loricate.records import captures, doubts, sequences, upkeep
 from loricate.records.errors import NotFound
 from loricate.records.stamps import new_id
 from loricate.records.store import Store
@@ -133,6 +135,39 @@ class Upkeeps:
         act = Zeroing(new_id(), fixture, self.bench, account, chosen, keep, paths, keep_path)
         return await self._begin(act)
 
+    async def begin_capture(
+        self,
+        code: str,
+        nest: str,
+        serial: str,
+        positions: Sequence[str],
+        capture: str,
+        account: str,
+    ) -> Upkeep:
+        """Begin to capture a known-good unit, in a capture that is there or as a new one."""
+        fixture = self.fixture(code)
+        nest = nest or next(iter(fixture.nests))
+        found = list(_capture_findings(fixture, nest, positions))
+        if capture:
+            there = await self.store.read(lambda conn: captures.captured_units(conn, capture))
+            found += _beside_findings(there, fixture, nest, serial, positions)
+        if found:
+            raise NotReady.because(found)
+        self.holders.refuse_if_busy()
+        await self._check_instruments([WIRING])
+        zeroes = (await self.zeroes(code)).get(nest, NestZeroes())
+
+        async def keep(seen: SeenUnit) -> str:
+            return await self.store.write(
+                lambda conn: captures.add_captured_unit(conn, capture, code, nest, seen, account)
+            )
+
+        return await self._begin(
+            Capturing(
+                new_id(), fixture, self.bench, account, nest, serial, positions, zeroes.leads, keep
+            )
+        )
+
     async def begin_check(self, code: str, nest: str, account: str) -> Upkeep:
         """Begin the daily check of a fixture with the boxes in ``nest``, its first by default."""
         fixture = self.fixture(code)
@@ -236,6 +271,46 @@ class Upkeeps:
             for nest in nests
             if times.get(nest, 0) >= limit
         )
+
+
+def _capture_findings(
+    fixture: FixturePlan, nest: str, positions: Sequence[str]
+) -> Iterator[Finding]:
+    """What stands in the way of capturing in a nest."""
+    if nest not in fixture.nests:
+        known = ", ".join(fixture.nests)
+        yield Finding("nest", f"{fixture.code} has no nest {nest}", f"it has {known}.")
+        return
+    strange = [each for each in fixture.nests[nest] if ":" not in each]
+    if strange:
+        told = f"{fixture.code} calls contacts {', '.join(strange[:4])}"
+        remedy = "capture in a fixture whose contacts are named by connector, such as X1:A."
+        yield Finding("fixture", told, remedy)
+    if len(set(positions)) < len(positions):
+        yield Finding("positions", "has one twice", "name each position once.")
+    if len(positions) == 1:
+        yield Finding("positions", "has one position", "a switch has two, or leave it out.")
+
+
+def _beside_findings(
+    there: Sequence[captures.CapturedUnit],
+    fixture: FixturePlan,
+    nest: str,
+    serial: str,
+    positions: Sequence[str],
+) -> Iterator[Finding]:
+    """Why a unit cannot be captured beside others."""
+    first = there[0].seen
+    if any(each.seen.serial == serial for each in there):
+        yield Finding("serial", f"{serial} is in the capture already", "take another good unit.")
+    if nest in fixture.nests and set(fixture.nests[nest]) != set(first.contacts):
+        told = f"{fixture.code} has other contacts than where {first.serial} was captured"
+        yield Finding("fixture", told, f"take {there[0].fixture}.")
+    own = tuple(each.position for each in first.wirings if each.position)
+    if tuple(positions) != own:
+        named = ", ".join(own) or "none"
+        told = f"are not those that {first.serial} was captured in"
+        yield Finding("positions", told, f"name {named}.")
 
 
 def _paths_in_use(conn: sqlite3.Connection) -> tuple[ImpedancePath, ...]:

@@ -37,3 +37,25 @@ def seen_ohms(resistors: Sequence[Resistor]) -> Mapping[str, float]:
         a, b = nodes[each.a], nodes[each.b]
         found[each.name] = float(inverse[a, a] + inverse[b, b] - 2 * inverse[a, b])
     return found
+
+
+def between_each(
+    count: int, seen: Mapping[tuple[int, int], float], least_share: float
+) -> Mapping[tuple[int, int], float]:
+    """The resistors in Ω between ``count`` nodes, from what is measured between every two of them.
+
+    The converse of ``seen_ohms``: L⁺ = -½·J·R·J with J = I - 11ᵀ/n, and L is its inverse. What
+    carries less than ``least_share`` of the current between its ends is noise of the others.
+    """
+    import numpy as np
+
+    ohms = np.zeros((count, count))
+    for (a, b), value in seen.items():
+        ohms[a, b] = ohms[b, a] = value
+    centred = np.eye(count) - np.ones((count, count)) / count
+    laplacian = np.linalg.pinv(-centred @ ohms @ centred / 2, hermitian=True)
+    return {
+        (a, b): float(-1 / laplacian[a, b])
+        for a, b in seen
+        if -laplacian[a, b] * ohms[a, b] >= least_share
+    }

@@ -68,13 +68,39 @@ def touching(
             (value,) = yield from probe([(groups[place], contacts_of(apart))])
             if value >= parted_above:
                 break
-            among = apart
-            while len(among) > 1:
-                half, other = among[: len(among) // 2], among[len(among) // 2 :]
-                (value,) = yield from probe([(groups[place], contacts_of(half))])
-                among = half if value < parted_above else other
-            joints.append((tuple(among[0]), place, value))
-            hangs += among[0]
-            apart.remove(among[0])
+            found = yield from _nearest(groups[place], apart, contacts_of, probe, parted_above)
+            if found is None:
+                break
+            among, value = found
+            joints.append((tuple(among), place, value))
+            hangs += among
+            apart.remove(among)
         sets = [*apart, hangs]
     return joints
+
+
+def _nearest(
+    group: Contacts,
+    apart: Sequence[list[int]],
+    contacts_of: Callable[[Sequence[list[int]]], Contacts],
+    probe: Probe,
+    parted_above: float,
+) -> Asking[tuple[list[int], float] | None]:
+    """Which of several sets a group touches, by halves, and the value; None where it is none alone.
+
+    Many that are each apart may be together what one joint is, and lead into the wrong half: then
+    each is tried by itself.
+    """
+    among = apart
+    value: float | None = None
+    while len(among) > 1:
+        half, other = among[: len(among) // 2], among[len(among) // 2 :]
+        (seen,) = yield from probe([(group, contacts_of(half))])
+        among, value = (half, seen) if seen < parted_above else (other, None)
+    if value is None:
+        (value,) = yield from probe([(group, contacts_of(among))])
+    if value < parted_above:
+        return among[0], value
+    values = yield from probe([(group, contacts_of([each])) for each in apart])
+    least = min(values)
+    return (apart[values.index(least)], least) if least < parted_above else None

@@ -28,10 +28,12 @@ def _out(act: Upkeep) -> UpkeepOut:
         state=act.state,
         findings=list(act.findings),
         questions=[QuestionOut.model_validate(each) for each in asked],
+        made=act.made,
     )
 
 
-async def _show(act_id: str, desk: Desk) -> UpkeepOut:
+async def show_act(act_id: str, desk: Desk) -> UpkeepOut:
+    """How an act stands; raises NotFound."""
     return await desk.bench.look(lambda side: _out(side.upkeeps.find(act_id)))
 
 
@@ -42,7 +44,7 @@ async def begin_upkeep(body: NewUpkeep, person: Runner, desk: TheDesk) -> Upkeep
         act = await desk.bench.do(
             lambda side: side.upkeeps.begin_zero(body.fixture, body.nests, person.name)
         )
-        return await _show(act.id, desk)
+        return await show_act(act.id, desk)
     if len(body.nests) > 1:
         message = "takes one nest for the boxes", "name it alone."
         raise NotReady.because([Finding("nests", *message)])
@@ -50,13 +52,13 @@ async def begin_upkeep(body: NewUpkeep, person: Runner, desk: TheDesk) -> Upkeep
     act = await desk.bench.do(
         lambda side: side.upkeeps.begin_check(body.fixture, nest, person.name)
     )
-    return await _show(act.id, desk)
+    return await show_act(act.id, desk)
 
 
 @router.get("/{act_id}", response_model=UpkeepOut)
 async def show_upkeep(act_id: str, person: Reader, desk: TheDesk) -> UpkeepOut:
     """How it stands and what it asks."""
-    return await _show(act_id, desk)
+    return await show_act(act_id, desk)
 
 
 @router.post("/{act_id}/answers", status_code=204)
@@ -70,7 +72,7 @@ async def answer_upkeep(act_id: str, body: AnswerIn, person: Runner, desk: TheDe
 async def abort_upkeep(act_id: str, person: Runner, desk: TheDesk) -> UpkeepOut:
     """Abort: outputs fall first; nothing more is kept of it."""
     await desk.bench.do(lambda side: side.upkeeps.abort(act_id, person.name))
-    return await _show(act_id, desk)
+    return await show_act(act_id, desk)
 
 
 async def _known(act_id: str, person: Reader, desk: TheDesk) -> str:

@@ -1,0 +1,1 @@
+"""Capture: a cable's description from units that are known to be good."""
