@@ -7,6 +7,8 @@ import { Shell } from './shell/Shell'
 
 const CertificatesPage = lazy(() => import('./certificates/CertificatesPage'))
 const BenchPage = lazy(() => import('./bench/BenchPage'))
+const CapturesPage = lazy(() => import('./captures/CapturesPage'))
+const CapturePage = lazy(() => import('./captures/CapturePage'))
 const LotsPage = lazy(() => import('./lots/LotsPage'))
 const LotPage = lazy(() => import('./lots/LotPage'))
 const PeoplePage = lazy(() => import('./people/PeoplePage'))
@@ -29,6 +31,8 @@ export function Routes() {
           <Route path="/run/:runId" element={<RunPage />} />
           <Route path="/bench" element={<BenchPage />} />
           <Route path="/certificates" element={<CertificatesPage />} />
+          <Route path="/captures" element={<CapturesPage />} />
+          <Route path="/captures/:id" element={<CapturePage />} />
           <Route path="/lots" element={<LotsPage />} />
           <Route path="/lots/:code" element={<LotPage />} />
           <Route path="/products" element={<ProductsPage />} />

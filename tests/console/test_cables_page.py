@@ -9,6 +9,7 @@ from loricate.client import Client
 from loricate.simulator.hands_link import Hands
 from tests.console.pages import SIZES, check_accessible, sign_in
 from tests.service.test_cables import run_leads
+from tests.service.test_captures import capture
 
 pytestmark = pytest.mark.console
 
@@ -112,3 +113,55 @@ def test_whoever_looks_at_a_failed_lead_sees_the_wire_that_is_wrong(
     for size in SIZES.values():
         page.set_viewport_size(size)  # type: ignore[arg-type]
         check_accessible(page)
+
+
+def test_a_capture_is_decided_net_by_net_and_becomes_a_product(
+    page: Page, site: dict[str, Any], client: Client, hands: Hands
+) -> None:
+    """As an engineer does it: capture, look, change one, refuse what a bad second unit shows."""
+    first = capture(client, hands, "WEB-1").made
+    capture(client, hands, "WEB-2", "swapped X2:3 X2:4", beside=first)
+    sign_in(page, site, "/captures")
+    page.get_by_role("link", name="WEB-1, WEB-2").click()
+    told = page.get_by_role("list", name="What differs")
+    expect(told).to_contain_text("are crossed")
+    table = page.get_by_role("table", name="Captured nets and components")
+    expect(table.get_by_text("differs", exact=True)).to_have_count(4)
+    check_accessible(page)
+    page.get_by_role("button", name="Accept all in which no units differ").click()
+    expect(page.get_by_text("4 of 20 are not decided yet.")).to_be_visible()
+    expect(page.get_by_role("form", name="Make it a product")).to_have_count(0)
+    for contacts, act in (
+        ("X1:C – X2:3", "Accept"),
+        ("X1:C – X2:4", "Refuse"),
+        ("X1:D – X2:3", "Refuse"),
+        ("X1:D – X2:4", "Accept"),
+    ):
+        line = table.get_by_role("row").filter(has_text=contacts)
+        line.get_by_role("button", name=act).click()
+        expect(line.locator(".verdict")).to_contain_text(act.lower())
+    line = table.get_by_role("row").filter(has_text="X1:A – X2:1")
+    line.get_by_label("name of N1").fill("+48V")
+    line.get_by_role("button", name="Accept changed").click()
+    expect(line.locator(".verdict")).to_contain_text("changed")
+    page.get_by_label("Code of the product").fill("CL-WEB-2")
+    page.get_by_label("Title").fill("Captured in the console")
+    page.get_by_role("button", name="Make it a product").click()
+    expect(page.get_by_role("heading", name="CL-WEB-2")).to_be_visible()
+    nets = {each["name"]: each["contacts"] for each in client.product("CL-WEB-2")["cable"]["nets"]}
+    assert nets["+48V"] == ["X1:A", "X2:1"]
+    assert ["X1:C", "X2:3"] in nets.values() and ["X1:C", "X2:4"] not in nets.values()
+
+
+def test_a_unit_is_captured_from_the_console(
+    page: Page, site: dict[str, Any], hands: Hands
+) -> None:
+    hands.put("FX-C/1", "CL-7")
+    sign_in(page, site, "/products")
+    page.get_by_role("link", name="capture it from a good unit").click()
+    form = page.get_by_role("form", name="Capture a unit")
+    form.get_by_label("Serial of the good unit").fill("WEB-3")
+    form.get_by_role("button", name="Capture it").click()
+    page.get_by_role("button", name="done").click()
+    expect(page.get_by_role("heading", name="Capture of WEB-3")).to_be_visible(timeout=30_000)
+    expect(page.get_by_text("17 of 17 are not decided yet.")).to_be_visible()

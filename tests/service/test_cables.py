@@ -20,9 +20,10 @@ def run_leads(
     hands: Hands,
     load: dict[str, str],
     turn: Callable[[str, str], None] | None = None,
+    sequence: str = "LEAD-FINAL",
 ) -> RunOut:
     """Test leads to the end; somebody turns the switch of each when it is asked for."""
-    run = client.create_run("LEAD-FINAL", FIXTURE, load)
+    run = client.create_run(sequence, FIXTURE, load)
     client.arm_run(run.id)
     client.start_run(run.id)
     for event in client.events(run.id):

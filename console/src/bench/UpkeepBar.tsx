@@ -1,6 +1,6 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react'
 import { useQueryClient } from '@tanstack/react-query'
-import { useCallback, useEffect, useState } from 'react'
+import { useCallback, useEffect, useRef, useState } from 'react'
 import { api, ask, type Schemas } from '../api/client'
 import { type Given, QuestionBar } from '../asking/QuestionBar'
 import type { Question } from '../asking/question'
@@ -16,13 +16,27 @@ interface Seen {
 }
 
 const FRESH: Seen = { text: 'Begins', questions: [], state: 'running', findings: [] }
-const TITLES: Record<string, string> = { zero: 'Zero', daily_check: 'Daily check' }
+const TITLES: Record<string, string> = {
+  zero: 'Zero',
+  daily_check: 'Daily check',
+  capture: 'Capture',
+}
+
+interface Props {
+  id: string
+  onClose: () => void
+  /** Told the id of what the act has left in the records, where it has one. */
+  onMade?: (made: string) => void
+}
 
 /** An act of upkeep as it goes: what it does, what it asks, how it ended. */
-export function UpkeepBar({ id, onClose }: { id: string; onClose: () => void }) {
+export function UpkeepBar({ id, onClose, onMade }: Props) {
   const queries = useQueryClient()
   const [seen, setSeen] = useState(FRESH)
   const [title, setTitle] = useState('')
+
+  const made = useRef(onMade)
+  made.current = onMade
 
   useEffect(() => {
     const source = new EventSource(`/api/v1/upkeep/${id}/events`)
@@ -51,6 +65,10 @@ export function UpkeepBar({ id, onClose }: { id: string; onClose: () => void }) 
     on('finished', (was, data) => {
       source.close()
       void queries.invalidateQueries({ queryKey: ['bench'] })
+      if (data.made) {
+        void queries.invalidateQueries({ queryKey: ['captures'] })
+        made.current?.(data.made)
+      }
       return {
         ...was,
         questions: [],

@@ -27,6 +27,13 @@ export default function ProductsPage() {
         Products
       </Heading>
       {may.define && <NewProduct taken={products.data.map((each) => String(each.code))} />}
+      <Text>
+        A cable need not be typed:{' '}
+        <Link to="/captures" style={LINK}>
+          capture it from a good unit
+        </Link>
+        .
+      </Text>
       {products.data.length === 0 ? (
         <Text>No product yet. Give the first one a code above.</Text>
       ) : (

@@ -84,10 +84,10 @@ class ItemDecision(BaseModel):
 
     model_config = ConfigDict(extra="forbid", strict=True)
 
-    item: str = Field(description="Its key or its name", max_length=4000)
+    item: str = Field(description="Its key or its name", max_length=120)
     choice: Literal["accepted", "changed", "refused"]
     changes: dict[str, Annotated[str, StringConstraints(max_length=64)]] = Field(
-        default={}, description="By field, what it is instead"
+        default={}, max_length=8, description="By field, what it is instead"
     )
 
 
@@ -110,7 +110,7 @@ class CaptureDecisions(BaseModel):
         },
     )
 
-    decisions: list[ItemDecision] = Field(default=[], max_length=4096)
+    decisions: list[ItemDecision] = Field(default=[], max_length=1024)
     accept_others: bool = Field(
         default=False, description="Accept all that is open and in which no units differ"
     )

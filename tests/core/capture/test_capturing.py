@@ -121,6 +121,10 @@ def test_every_fault_that_low_voltage_shows_is_a_difference_to_the_first_unit() 
     assert "N11 is open between X1:L and X2:11" in kept["open HORN"]
     assert "are joined" in kept["short X1:D X1:E"]
     assert "further apart than two good units" in kept["corroded LAMP_R"]
+    corroded = propose([good, captured(product, "U-2", ("corroded LAMP_R",))])
+    (lamp,) = [each for each in corroded.items if each.differs]
+    worst = max(own[0].value for own in lamp.measured)
+    assert lamp.maximum < worst, "a bad joint does not widen the limits"
 
 
 def test_a_switch_is_captured_position_by_position() -> None:

@@ -8,6 +8,7 @@ quarter on both sides. Of several the scatter is known a little: a tenth, or thr
 they differ, whichever is more. Two contacts' worth is added both ways, for each mating differs.
 """
 
+import hashlib
 import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -28,6 +29,7 @@ from loricate.core.wiring.diagnosing import diagnose
 SHARE_OF_ONE, SHARE_OF_MORE, TIMES_SPREAD = 0.25, 0.10, 3.0
 CONTACTS_OHMS = 0.02  # for the two contacts of a wire, as the description of a cable allows
 DIFFERS = 0.25  # what is further apart is not the same wire, or a bad joint
+LONGEST_KEY = 100
 FEW_NETS = 6  # as few may be alike by chance
 ALIKE, ALIKE_OHMS = 0.002, 0.5e-3  # what a wiring meter scatters from one time to the next
 PART_SHARE, DIODE_SHARE = 0.10, 0.30
@@ -130,12 +132,20 @@ def _items(units: Sequence[SeenUnit], positions: Sequence[str]) -> Iterator[Prop
         is_always = entry.sort != "net" or len(positions) < 2 or where >= set(positions)
         for position in ("",) if is_always else sorted(where, key=list(positions).index):
             yield Proposal(
-                " ".join((entry.sort, *entry.contacts, *filter(None, (position,)))),
+                _key(entry, position),
                 entry.sort,
                 entry.contacts,
                 position,
                 tuple(_values(entry.seen.get(place, {}), position) for place in range(len(units))),
             )
+
+
+def _key(entry: _Found, position: str) -> str:
+    """What an item is known by whichever units are added: its contacts, or their digest if many."""
+    told = " ".join((entry.sort, *entry.contacts, *filter(None, (position,))))
+    if len(told) <= LONGEST_KEY:
+        return told
+    return f"{entry.sort} {entry.contacts[0]} {hashlib.sha256(told.encode()).hexdigest()[:16]}"
 
 
 def _things(wiring: SeenWiring) -> Iterator[tuple[Sort, tuple[str, ...], tuple[Ohms, ...]]]:
@@ -174,9 +184,7 @@ def _compare(item: Proposal, units: Sequence[SeenUnit]) -> None:
         )
     for branch in zip(*(own for own in item.measured if own), strict=True):
         values = [each.value for each in branch]
-        least, most = min(values), max(values)
-        slack = CONTACTS_OHMS if item.sort == "net" else 0.0
-        if most - least > DIFFERS * (least + most) / 2 + slack:
+        if _is_too_far(values, CONTACTS_OHMS if item.sort == "net" else 0.0):
             told = ", ".join(
                 f"{display(value, item.dimension)} in {serial}"
                 for value, serial in zip(values, there, strict=True)
@@ -189,11 +197,13 @@ def _compare(item: Proposal, units: Sequence[SeenUnit]) -> None:
 
 def _set_limits(item: Proposal) -> None:
     """What may be measured of it, from what was."""
-    branches = list(zip(*(own for own in item.measured if own), strict=True))
+    branches = [
+        _credible(each) for each in zip(*(own for own in item.measured if own), strict=True)
+    ]
     values = [each.value for branch in branches for each in branch]
     spread = max(max(e.value for e in each) - min(e.value for e in each) for each in branches)
     mean = math.fsum(values) / len(values)
-    count = sum(1 for own in item.measured if own)
+    count = max(map(len, branches))
     if item.sort == "net":
         share = SHARE_OF_ONE if count == 1 else SHARE_OF_MORE
         unsure = max(each.uncertainty for branch in branches for each in branch)
@@ -207,6 +217,18 @@ def _set_limits(item: Proposal) -> None:
     off = max(abs(value - item.nominal) for value in values) / item.nominal
     share = max(usual, TIMES_SPREAD * spread / mean, off + usual / 2)
     item.tolerance = min(0.9, math.ceil(share * 100) / 100)
+
+
+def _credible(branch: Sequence[Ohms]) -> Sequence[Ohms]:
+    """Of units that differ too far the one with least: a bad joint only ever adds."""
+    values = [each.value for each in branch]
+    if not _is_too_far(values, CONTACTS_OHMS):
+        return branch
+    return [min(branch, key=lambda each: each.value)]
+
+
+def _is_too_far(values: Sequence[float], slack: float) -> bool:
+    return max(values) - min(values) > DIFFERS * (min(values) + max(values)) / 2 + slack
 
 
 def _standard(value: float) -> float:
@@ -239,6 +261,7 @@ def _differences(units: Sequence[SeenUnit], items: Sequence[Proposal]) -> Iterat
     """What explains how later units differ from the first, then net by net what is left."""
     first = units[0]
     said: set[str] = set()
+    explained: set[str] = set()  # contacts that a sentence is about already
     for unit in units[1:]:
         if set(unit.contacts) != set(first.contacts):
             yield f"{unit.serial} was measured at other contacts than {first.serial}."
@@ -256,12 +279,19 @@ def _differences(units: Sequence[SeenUnit], items: Sequence[Proposal]) -> Iterat
             for fault in diagnose(
                 one.described(first.contacts, names), [sorted(each) for each in sets]
             ):
+                explained |= {
+                    each
+                    for net in names
+                    for each in net
+                    if names[net] in fault.nets or net & set(fault.contacts)
+                }
                 sentence = f"In {unit.serial}, against {first.serial}: {fault.text}"
                 if sentence not in said:
                     said.add(sentence)
                     yield sentence
     for item in items:
-        yield from item.differs
+        is_explained = set(item.contacts) <= explained and not all(item.measured)
+        yield from () if is_explained else item.differs
 
 
 def _side_by_side(
