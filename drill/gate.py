@@ -47,6 +47,7 @@ class Base:
 BASES = {
     "cabinet": Base("dc40-final", "dc-40", "drying-cabinet"),
     "lead": Base("lead-final", "cl-7", "control-lead"),
+    "repair": Base("lead-repair", "cl-7", "control-lead"),
 }
 
 

@@ -74,6 +74,15 @@ def leads() -> Job:
     return Job(replace(sequence, steps=steps), "FX-C", "12", "CL-7", faults, wires)
 
 
+def bent_leads() -> Job:
+    """Control leads that are bent while they are watched; what is loose breaks off each time."""
+    faults = (
+        "loose UP", "loose STOP_2", "loose SCREEN", "open HORN", "corroded BUS_H",
+        "swapped X2:5 X2:6", "unplugged X2",
+    )  # fmt: skip
+    return Job(demo_sequence("lead-repair"), "FX-C", "12", "CL-7", faults, ("WM1", "MX1", "GD1"))
+
+
 @dataclass
 class Notebook:
     """Takes what the engine leaves: the verdict of each unit, and how the run ended."""
@@ -119,7 +128,7 @@ class Site:
     def __init__(self, chance: random.Random) -> None:
         self.chance = chance
         self.floor = StandIns(demo_folder() / "stand-ins" / "stand-ins.toml", pace=PACE)
-        self.jobs = (cabinets(), leads())
+        self.jobs = (cabinets(), leads(), bent_leads())
         self.wires: dict[str, LyingWire] = {}
         self.opened_over_v = 0.0
         self.set_otherwise: list[str] = []
@@ -258,10 +267,12 @@ class Site:
             await engine.wait()
 
     def _answer(self, engine: Engine, job: Job, asked: Mapping[str, Any]) -> None:
-        """As an operator: turn the switch, and say what is to be said then."""
+        """As an operator: turn the switch or bend the lead, and say what is to be said then."""
         position = POSITION.search(str(asked["question"]))
         if position is not None:
             self.floor.floor.turn(f"{job.fixture}/{asked['nest']}", position[1])
+        elif self.floor.floor.nests[f"{job.fixture}/{asked['nest']}"].unit is not None:
+            self.floor.floor.bend(f"{job.fixture}/{asked['nest']}")
         if asked["choices"][0] != GIVE_UP:  # what comes by itself is waited for
             engine.answer(asked["nest"], Answer(asked["choices"][0]))
 

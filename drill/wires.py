@@ -90,7 +90,7 @@ MISHEARD: dict[str, Callable[[str, random.Random], str]] = {
 WORDS = (
     ("AC", "DC"), ("earth", "touch", "none"), ("iec60601", "iec60990", "none"),
     ("direct", "differential", "alternative"), ("closed", "open"), ("normal", "reversed"),
-    ("RESISTANCE", "CAPACITANCE", "DIODE"),
+    ("RESISTANCE", "CAPACITANCE", "DIODE", "WATCH"),
 )  # fmt: skip
 LIES = (*SPOILS, "delay", "drop", "repeat", "stale", "reorder", *MISHEARD)
 

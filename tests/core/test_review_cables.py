@@ -13,7 +13,7 @@ from tests.conftest import demo_limit_sets, read_demo
 
 Document = dict[str, Any]
 Change = Callable[[Document, Document], None]
-RULES = ("net_not_followed", "nets_not_parted", "loose_wiring")
+RULES = ("net_not_followed", "nets_not_parted", "loose_wiring", "loose_watch")
 SMALL: Document = {
     "connectors": [
         {"code": "X1", "side": "left", "rows": [["1", "2", "3"]]},
@@ -157,3 +157,25 @@ def test_a_net_without_a_limit_may_not_be_joined_by_anything() -> None:
         del product["cable"]["nets"][1]["maximum"]
 
     assert "B has no limit of its own" in found(change)["loose_wiring"]
+
+
+@pytest.mark.parametrize(
+    ("settings", "limits", "reason"),
+    [
+        ({}, {}, ""),
+        ({"at_least": "500 ms"}, {}, "watches with 500.0 ms"),
+        ({"least": "5 ms"}, {}, "breaks under 5.000 ms left out"),
+        ({"above": "200 Ω"}, {}, "a rise to 200.0 Ω taken for good"),
+        ({}, {"breaks": {"maximum": "3", "source": "me"}}, "breaks that its limit lets pass"),
+        ({}, {"breaks": {"maximum": "0", "source": "me"}}, ""),
+    ],
+)
+def test_a_watch_that_a_loose_contact_gets_through_is_found(
+    settings: Document, limits: Document, reason: str
+) -> None:
+    def change(sequence: Document, product: Document) -> None:
+        watch = {"id": "bend", "kind": "intermittent", "settings": {"nets": ["UP"], **settings}}
+        sequence["steps"].append({**watch, "limits": limits})
+
+    assert reason in found(change).get("loose_watch", "")
+    assert bool(reason) == ("loose_watch" in found(change))

@@ -154,3 +154,58 @@ def test_a_stand_in_is_made_of_a_product_file(tmp_path: Any) -> None:
     )  # fmt: skip
     assert 'positions = ["SLOW", "FAST"]' in made.stdout
     assert '"open UP" = {title = "Net UP broken"' in made.stdout
+
+
+def run_bent(client: Client, hands: Hands, load: dict[str, str], bends: int = 2) -> RunOut:
+    """Test leads after repair: somebody turns the switch, bends the lead and says so."""
+    run = client.create_run("LEAD-REPAIR", FIXTURE, load)
+    client.arm_run(run.id)
+    client.start_run(run.id)
+    for event in client.events(run.id):
+        if event.name != "question":
+            continue
+        nest = str(event.data["nest"])
+        if wanted := re.search(r"position (\w+)", str(event.data["question"])):
+            hands.turn(f"{FIXTURE}/{nest}", wanted[1])
+            if "it stands there" in event.data["choices"]:
+                client.answer(run.id, nest, "it stands there")
+            continue
+        for _ in range(bends):
+            hands.bend(f"{FIXTURE}/{nest}")
+        client.answer(run.id, nest, "done")
+    return client.wait_for_papers(run.id)
+
+
+def test_a_loose_contact_is_found_while_the_lead_is_bent(client: Client, hands: Hands) -> None:
+    """It passes every other step; of the watch count, longest and when are kept, with the trace."""
+    hands.put(f"{FIXTURE}/1", "CL-7")
+    hands.put(f"{FIXTURE}/2", "CL-7", "loose HORN")
+    ended = run_bent(client, hands, {"1": "CL7-B-1", "2": "CL7-B-2"})
+    good, bad = ended.units
+    assert (good.verdict, bad.verdict, bad.cause) == ("pass", "fail", "intermittent")
+    by_step = {each.step_id: each for each in bad.attempts}
+    assert by_step["wiring"].verdict == "pass"
+    (fault,) = by_step["bend"].faults
+    assert fault.point == "HORN" and "for 200.0 µs at the longest" in fault.text
+    assert set(fault.contacts) == {"X1:L", "X2:11"}
+    values = {(each.quantity, each.point): each for each in by_step["bend"].readings}
+    assert values["breaks", "HORN"].verdict == "fail" and values["breaks", "UP"].verdict == "pass"
+    assert values["time_watched", ""].verdict == "pass"
+    curves = client.curves(ended.id, "2", "bend").curves
+    traces = {each.point for each in curves if each.name.startswith("watch_")}
+    assert {"HORN", "UP"} <= traces, "each net's trace is kept"
+
+
+def test_a_lead_that_nobody_bends_is_watched_as_long_as_it_says(
+    client: Client, hands: Hands
+) -> None:
+    """An answer at once ends nothing: the time that the step asks for is watched all the same."""
+    hands.put(f"{FIXTURE}/1", "CL-7", "loose HORN")
+    (unit,) = run_bent(client, hands, {"1": "CL7-B-3"}, bends=0).units
+    (watched,) = [
+        reading
+        for attempt in unit.attempts
+        for reading in attempt.readings
+        if reading.quantity == "time_watched"
+    ]
+    assert float(watched.text.split(" ")[0]) >= 4.9 and watched.text.endswith(" s")

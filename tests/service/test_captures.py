@@ -68,8 +68,8 @@ def test_a_captured_lead_becomes_a_product_that_tests_the_next_one(
             "steps": steps,
         }
     )  # fmt: skip
-    found = client.review("CL9-TRY").findings
-    left = {f"{each.rule}@{each.step}".rstrip("@"): "a test" for each in found}
+    review = client.review("CL9-TRY").findings
+    left = {f"{each.rule}@{each.step}".rstrip("@"): "a test" for each in review}
     client.release_sequence("CL9-TRY", "for the test", left)
     hands.put(f"{FIXTURE}/1", "CL-7")
     hands.put(f"{FIXTURE}/2", "CL-7", "swapped X2:3 X2:4")

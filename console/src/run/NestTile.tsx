@@ -4,7 +4,7 @@ import { quantityText } from '../parts/quantity'
 import { VerdictMark, verdictInk } from '../parts/VerdictMark'
 import { words } from '../parts/words'
 import { Plate } from './Plate'
-import type { Live, NestState } from './runState'
+import { breaksOf, type Live, type NestState } from './runState'
 
 type Limit = Run['steps'][number]['limits'][number]
 
@@ -54,6 +54,11 @@ export function NestTile({ nest, steps, isAsked, isCompact }: Props) {
               </Text>
             )}
             {nest.cue && <CueNote cue={nest.cue} />}
+            {breaksOf(nest.live) > 0 && (
+              <Text role="alert" color="bad" fontWeight="bold" fontSize="2xl">
+                Broke off: {breaksOf(nest.live)}
+              </Text>
+            )}
             {nest.live && <Meters live={nest.live} limits={limits} />}
             {nest.failed && <VerdictMark verdict="fail" cause={nest.failed.cause} size="large" />}
           </>

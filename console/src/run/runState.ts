@@ -134,6 +134,16 @@ function settled(run: Run, unit: Run['units'][number]): { verdict: string; cause
     : { verdict: '', cause: '' }
 }
 
+/** How many breaks of watched contacts the meters of all nests have counted by now. */
+export function breaksSeen(state: RunState): number {
+  return state.nests.reduce((sum, each) => sum + breaksOf(each.live), 0)
+}
+
+/** How many breaks a watch has counted by now; none where nothing is watched. */
+export function breaksOf(live: Live | null): number {
+  return live !== null && 'breaks' in live.meters ? (live.values.breaks ?? 0) : 0
+}
+
 /** Causes of attempts that only say why a step was not tried. */
 export const NOT_TRIED = ['unit_halted', 'skipped', 'condition_not_met']
 

@@ -1,7 +1,7 @@
 import { expect, test } from 'vitest'
 import { notesOf, type Sound } from './sounds'
 
-const SOUNDS: Sound[] = ['pass', 'fail', 'attention']
+const SOUNDS: Sound[] = ['pass', 'fail', 'attention', 'break', 'refused']
 const VOICES = ['bell', 'reed', 'wood']
 
 test('in every voice no sound can be taken for another', () => {

@@ -1,5 +1,5 @@
-/** What a sound tells: three shapes that cannot be taken for each other, or for a beep. */
-export type Sound = 'pass' | 'fail' | 'attention'
+/** What a sound tells: shapes that cannot be taken for each other, or for a beep. */
+export type Sound = 'pass' | 'fail' | 'attention' | 'break' | 'refused'
 
 const KEY = 'loricate-sounds'
 
@@ -10,7 +10,7 @@ export interface Note {
   shape: OscillatorType
 }
 
-/** Pass rises in three, fail falls to a rasp, attention repeats one note. */
+/** Pass rises in three, fail falls to a rasp, attention repeats one note, a break clicks. */
 const NOTES: Record<Sound, Note[]> = {
   pass: [
     { hertz: 523, atS: 0, forS: 0.12, shape: 'sine' },
@@ -21,6 +21,11 @@ const NOTES: Record<Sound, Note[]> = {
     { hertz: 220, atS: 0, forS: 0.25, shape: 'sawtooth' },
     { hertz: 147, atS: 0.28, forS: 0.6, shape: 'sawtooth' },
   ],
+  break: [
+    { hertz: 1480, atS: 0, forS: 0.03, shape: 'triangle' },
+    { hertz: 990, atS: 0.05, forS: 0.05, shape: 'triangle' },
+  ],
+  refused: [{ hertz: 185, atS: 0, forS: 0.2, shape: 'sawtooth' }],
   attention: [
     { hertz: 880, atS: 0, forS: 0.08, shape: 'triangle' },
     { hertz: 880, atS: 0.16, forS: 0.08, shape: 'triangle' },

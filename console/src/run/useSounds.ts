@@ -1,15 +1,22 @@
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
 import { api, ask } from '../api/client'
-import type { RunState } from './runState'
+import { breaksSeen, type RunState } from './runState'
 import { play } from './sounds'
 
-/** Sound the verdict when a run that was seen running ends, and call for attention at a question. */
+/** Sound the verdict when a run ends, call for attention at a question, click at every break. */
 export function useSounds(state: RunState): void {
   const site = useQuery({ queryKey: ['site'], queryFn: () => ask(api.GET('/api/v1/site')) })
   const sounds = site.data?.sounds
   const asked = state.questions[0]?.number ?? 0
   const wasRunning = useRef(false)
+  const breaks = breaksSeen(state)
+  const heard = useRef(0)
+
+  useEffect(() => {
+    if (breaks > heard.current) play('break', sounds)
+    heard.current = breaks
+  }, [breaks, sounds])
 
   useEffect(() => {
     if (asked > 0) play('attention', sounds)

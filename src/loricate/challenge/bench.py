@@ -30,7 +30,7 @@ from loricate.core.measuring.actions import (
     Switch,
     Waveform,
 )
-from loricate.core.measuring.curves import Sample
+from loricate.core.measuring.curves import Column, Curve, Sample
 from loricate.core.measuring.driving import Driver, at_once
 from loricate.core.measuring.grading import DecisionRule, StepGrade
 from loricate.core.measuring.holding import Holding, Until
@@ -51,7 +51,7 @@ from loricate.simulator.instruments.bond_source import BondSource
 from loricate.simulator.instruments.impedance_meter import ImpedanceMeter
 from loricate.simulator.instruments.leakage_meter import LeakageMeter
 from loricate.simulator.instruments.output import OutputInstrument
-from loricate.simulator.instruments.wiring_meter import WiringMeter
+from loricate.simulator.instruments.wiring_meter import WATCH, WiringMeter
 from loricate.simulator.instruments.withstand_source import WithstandSource
 from loricate.simulator.network import Gap
 from loricate.simulator.scpi import ScpiError
@@ -63,6 +63,7 @@ DC_STEP_S = 0.1  # fine enough for the absorption of a unit, whose time constant
 QUICK_DC_STEP_S = 0.5  # of a unit that absorbs nothing: it is charged long before
 ARC_STEP_S = 0.05  # arcs come one by one
 HOLD_STEP_S, FINELY = 0.5, 50  # how finely a hold is looked at: in time, and in parts of it
+WATCH_STEP_S = 0.1
 WHOLE_PHASE_S = 1e6  # what does not change within a phase is looked at once, at its end
 MODELS: dict[Role, type[OutputInstrument]] = {
     WITHSTAND: WithstandSource,
@@ -77,7 +78,11 @@ WIRES: dict[Role, dict[str, tuple[str, ...]]] = {
     BOND: {"high": ("force_high", "sense_high"), "low": ("force_low", "sense_low")},
     LEAKAGE: {name: (name,) for name in ("line", "neutral", "earth", "body")},
     IMPEDANCE: {"high": ("high",), "low": ("low",)},
-    WIRING: {"high": ("force_high", "sense_high"), "low": ("force_low", "sense_low")},
+    WIRING: {
+        "high": ("force_high", "sense_high"),
+        "low": ("force_low", "sense_low"),
+        **{f"watch_{number}": (f"watch_{number}",) for number in range(1, 9)},
+    },
 }
 _ATTRIBUTES = {"network": "body"}
 
@@ -240,6 +245,28 @@ class OfflineBench:
         meter = replace(wired.meter, accuracy=wired.accuracy)
         return scanned(output, records, count, action.slot_s, meter)
 
+    def acquire(self, action: Acquire) -> Waveform:
+        """A record that an instrument keeps of its last output."""
+        wired = self._wired[action.role]
+        record = wired.profile.waveforms[action.name]
+        told = [
+            at_once(wired.instrument.perform(each)) or "" for each in (record.about, record.ask)
+        ]
+        about, values = ([float(text) for text in each.split(",")] for each in told)
+        x = Column(
+            record.axis,
+            DIMENSIONS[record.axis_dimension],
+            tuple(about[0] + about[1] * place for place in range(len(values))),
+        )
+        scaled = tuple(value * record.scale for value in values)
+        column = Column(record.quantity, DIMENSIONS[record.dimension], scaled)
+        return Waveform(Curve(action.name, x, (column,)), wired.instrument.name)
+
+    def bend(self) -> None:
+        """Bend what lies in the nest, if anything does."""
+        if self.floor.nests[NEST].unit is not None:
+            self.floor.bend(NEST)
+
     def source(self, action: Source) -> Level:
         """Bring an output to a level, in no time."""
         instrument = self._wired[action.role].instrument
@@ -321,6 +348,8 @@ class OfflineBench:
 
     def _step_s(self, instrument: OutputInstrument) -> float:
         """How finely an output must be followed: charge takes time, and arcs come one by one."""
+        if isinstance(instrument, WiringMeter) and instrument.function == WATCH:
+            return WATCH_STEP_S
         if not isinstance(instrument, WithstandSource):
             return WHOLE_PHASE_S
         unit = self.floor.nests[NEST].unit
@@ -386,6 +415,8 @@ class _OfflineDriver(Driver):
         question = holding.question
         if question is not None and question.position:
             self.bench.turn(question.position)
+        elif question is not None:
+            self.bench.bend()
         held = self.bench.hold(action.role, holding)
         if question is None or held.met is not question:
             return held
@@ -401,7 +432,7 @@ class _OfflineDriver(Driver):
         return self.bench.scan(action)
 
     async def acquire(self, action: Acquire) -> Waveform:
-        raise NotImplementedError("No stand-in of a challenge keeps a record of its output.")
+        return self.bench.acquire(action)
 
 
 def _expected(step: ReadyStep, enter: Enter) -> str:

@@ -14,6 +14,7 @@ from loricate.core.wiring.description import Net, Part, PartSort, Wiring, connec
 from loricate.simulator.units import UnitModel
 
 USUAL_OHMS, USUAL_FARADS = 0.1, 500e-12
+LOOSE = "200 µs"
 SHORT, POOR, CORRODED = "300 mΩ", "40 MΩ", 5.0
 SOUND, WEAK = "6 kV", "400 V"
 LARGE = 40  # contacts of a connector, above which neighbours alone are exchanged
@@ -32,6 +33,7 @@ def cable_stand_in(product: Product) -> UnitModel:
         _add_part(part, elements, faults)
     _add_insulation(product, elements, faults)
     faults |= _exchanges(product)
+    faults |= _loose(wirings)
     return UnitModel.model_validate(
         {
             "format": "loricate-stand-in-unit/1",
@@ -77,6 +79,18 @@ def _add_net(net: Net, position: str, elements: dict[str, Entry], faults: Faults
             "title": f"{kind} {name} with a bad crimp",
             "change": [{"element": wire, "value": much}],
         }
+
+
+def _loose(wirings: tuple[Wiring, ...]) -> Faults:
+    """Each wire with a crimp that opens for a moment when the cable is bent."""
+    return {
+        f"loose {name}": {
+            "title": f"{'Shield' if net.is_shield else 'Net'} {name} loose in its crimp",
+            "change": [{"element": f"wire {name}", "loose": LOOSE}],
+        }
+        for net, _ in _nets(wirings)
+        for name, _, _ in net.branches
+    }
 
 
 def _add_part(part: Part, elements: dict[str, Entry], faults: Faults) -> None:

@@ -79,16 +79,19 @@ def challenge(
     Raises NoStandIn where a step needs an instrument that has none.
 
     ``bench`` gives the instruments' accuracy where it is known, the first of each role; what a
-    person sees is not tried: every question is answered as if nothing were wrong. With ``pairs``
-    each two faults together as well. ``repetitions`` good units differ by the scatter of their
-    parts and the meters' noise.
+    person sees is not tried: every question is answered as if nothing were wrong. What is loose is
+    tried where a step has the unit bent: nothing else can find it. With ``pairs`` each two faults
+    together as well. ``repetitions`` good units differ by the scatter of their parts and the
+    meters' noise.
     """
     for role in sorted({role for step in sequence.steps for role in step.roles} - MODELS.keys()):
         raise NoStandIn(sequence.product.code, f"there is no stand-in for a {role}")
     offline = OfflineBench(model, bench)
-    faults: list[tuple[str, ...]] = [(name,) for name in model.fault]
+    is_bent = any(step.kind.bends for step in sequence.steps)
+    tried = [name for name in model.fault if is_bent or not model.fault[name].is_loose]
+    faults: list[tuple[str, ...]] = [(name,) for name in tried]
     if pairs:
-        faults += list(itertools.combinations(model.fault, 2))
+        faults += list(itertools.combinations(tried, 2))
     rows = [_row(offline, sequence, (EMPTY,), "Nothing in the nest")]
     for chosen in faults:
         if should_stop():

@@ -1,6 +1,7 @@
 """``loricate hands``."""
 
 import json
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -9,6 +10,8 @@ import click
 
 from loricate.commands.output import print_json
 from loricate.simulator.hands_link import Hands, HandsError
+
+BEND_S = 0.5
 
 
 @click.group("hands")
@@ -69,6 +72,21 @@ def put(hands: Hands, nest: str, model: str, faults: tuple[str, ...]) -> None:
     Example: loricate hands put FX-A/1 REF-BOX --fault bad
     """
     hands.put(nest, model, "|".join(faults))
+
+
+@command.command("bend")
+@_with_hands
+@click.argument("nest")
+@click.option("--times", default=5, show_default=True, help="Twice a second.")
+def bend(hands: Hands, nest: str, times: int) -> None:
+    """Bend the unit in a nest: a loose contact breaks off for a moment each time.
+
+    Example: loricate hands bend FX-C/1
+    """
+    for number in range(times):
+        if number:
+            time.sleep(BEND_S)
+        hands.bend(nest)
 
 
 @command.command("turn")

@@ -54,7 +54,8 @@ class Floor:
     volts that capacitors of units hold between outputs; they relax as the clock goes, through the
     unit itself, the relays that are closed and the ``bleeds`` of sources that discharge. Whoever
     changes any of these lets them ``rest`` first. A floor that ``forgets`` keeps none: who measures
-    on it discharges after every output.
+    on it discharges after every output. ``bends`` counts how often the unit in each nest was bent;
+    who watches it sees what breaks off.
     """
 
     rows: dict[int, str]
@@ -65,6 +66,7 @@ class Floor:
     leaks: dict[tuple[int, int], float] = field(default_factory=dict)
     wet: dict[tuple[int, int], float] = field(default_factory=dict)
     presses: int = 0
+    bends: dict[str, int] = field(default_factory=dict)
     temperature_c: float = 21.5
     humidity: float = 0.45
     guard_closed: bool = True
@@ -78,6 +80,7 @@ class Floor:
     on_trigger: list[Callable[[], None]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
+        self.changes = 0  # of what lies in nests: what was known of it before holds no more
         self._islands_of: tuple[object, dict[int, str], dict[str, frozenset[Element]]]
         self._islands_of = (None, {}, {})
         self._named_rows: dict[frozenset[str], frozenset[int]] = {}
@@ -97,6 +100,7 @@ class Floor:
         place = self.nests[nest]
         self.take_out(nest)
         place.unit = build_unit(self.models[model], faults, f"{nest}/", serial)
+        self.changes += 1
         place.model, place.faults, place.serial = model, faults, serial
 
     def turn(self, nest: str, position: str) -> None:
@@ -107,11 +111,19 @@ class Floor:
         self.rest()
         model = self.models[place.model]
         place.unit = build_unit(model, place.faults, f"{nest}/", place.serial, position)
+        self.changes += 1
+
+    def bend(self, nest: str) -> None:
+        """Bend the unit in a nest, once; raises KeyError where there is none."""
+        if self.nests[nest].unit is None:
+            raise KeyError(nest)
+        self.bends[nest] = self.bends.get(nest, 0) + 1
 
     def take_out(self, nest: str) -> None:
         """Leave a nest empty; raises KeyError for an unknown nest."""
         self.rest()
         self.nests[nest].unit = None
+        self.changes += 1
         for capacitor in [each for each in self.charges if each.a.startswith(f"{nest}/")]:
             del self.charges[capacitor]
 
@@ -253,7 +265,7 @@ class Floor:
 
         Earth stands for what is earthed.
         """
-        now = (most_ohms, tuple(id(nest.unit) for nest in self.nests.values()))
+        now = (most_ohms, self.changes)
         if now != self._islands_of[0]:
             found = {column: f"column {column}" for column in self.place_of}
             elements: dict[str, frozenset[Element]] = {}

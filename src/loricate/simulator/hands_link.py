@@ -34,6 +34,10 @@ class Hands:
         """Turn the switch of the unit in a nest."""
         self.do(f'HAND:NEST:TURN "{nest}","{position}"')
 
+    def bend(self, nest: str) -> None:
+        """Bend the unit in a nest, once."""
+        self.do(f'HAND:NEST:BEND "{nest}"')
+
     def empty(self, nest: str) -> None:
         """Take out what is in a nest."""
         self.do(f'HAND:NEST:EMPT "{nest}"')

@@ -13,7 +13,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from loricate.core.quantities import CAPACITANCE, RATIO, RESISTANCE, VOLTAGE, parse
+from loricate.core.quantities import CAPACITANCE, RATIO, RESISTANCE, TIME, VOLTAGE, parse
 from loricate.simulator.network import Capacitor, Diode, Element, Gap, Resistor
 
 Type = Literal["resistor", "capacitor", "gap", "arcing_gap", "diode"]
@@ -23,7 +23,7 @@ class UnitElement(BaseModel):
     """One element of a unit: what it is, between which nodes, and its value.
 
     Of a diode the anode comes first. One with a ``position`` is there while the unit's switch
-    stands in that position.
+    stands in that position. A ``loose`` one breaks off for so long when the unit is bent.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -33,10 +33,11 @@ class UnitElement(BaseModel):
     value: str
     spread: str = "0 %"
     position: str = ""
+    loose: str = ""
 
 
 class Change(BaseModel):
-    """One change that a fault makes: another type or value, turned round, or the element gone."""
+    """One change that a fault makes: another type or value, turned, loose, or the element gone."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -45,6 +46,7 @@ class Change(BaseModel):
     value: str | None = None
     gone: bool = False
     turned: bool = False
+    loose: str | None = None
 
 
 class Fault(BaseModel):
@@ -56,6 +58,11 @@ class Fault(BaseModel):
     change: tuple[Change, ...] = ()
     swap: tuple[tuple[str, str], ...] = ()
     loose: tuple[str, ...] = ()
+
+    @property
+    def is_loose(self) -> bool:
+        """Whether it shows only while the unit is bent."""
+        return any(each.loose for each in self.change)
 
 
 class UnitModel(BaseModel):
@@ -90,10 +97,14 @@ class UnitModel(BaseModel):
 
 @dataclass(frozen=True)
 class Unit:
-    """One unit in a nest: its elements, and which inner node each terminal reaches."""
+    """One unit in a nest: its elements, and which inner node each terminal reaches.
+
+    ``loose`` are those that break off when it is bent, with how long (s).
+    """
 
     elements: tuple[Element, ...]
     terminals: dict[str, str]
+    loose: tuple[tuple[Element, float], ...] = ()
 
     @cached_property
     def beside(self) -> dict[str, list[Element]]:
@@ -175,7 +186,7 @@ def build_unit(
             if change.gone:
                 del chosen[change.element]
                 continue
-            update = change.model_dump(include={"type", "value"}, exclude_none=True)
+            update = change.model_dump(include={"type", "value", "loose"}, exclude_none=True)
             if change.turned:
                 update["between"] = element.between[::-1]
             chosen[change.element] = element.model_copy(update=update)
@@ -183,12 +194,13 @@ def build_unit(
             terminals[a], terminals[b] = terminals[b], terminals[a]
         terminals |= {name: f"{prefix}{name} loose" for name in fault.loose}
     stands = position or next(iter(model.positions), "")
-    elements = tuple(
-        _build(element, prefix, f"{seed}/{name}")
+    built = [
+        (_build(element, prefix, f"{seed}/{name}"), element.loose)
         for name, element in chosen.items()
         if element.position in ("", stands)
-    )
-    return Unit(elements, terminals)
+    ]
+    loose = tuple((element, parse(told, TIME)) for element, told in built if told)
+    return Unit(tuple(element for element, _ in built), terminals, loose)
 
 
 def _build(element: UnitElement, prefix: str, seed: str) -> Element:

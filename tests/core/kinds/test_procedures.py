@@ -11,6 +11,7 @@ from loricate.core.errors import AlreadyRegistered, ProcedureError
 from loricate.core.kinds import KINDS, register
 from loricate.core.kinds.ground_bond import GroundBond
 from loricate.core.kinds.insulation import AGAIN, STANDS
+from loricate.core.kinds.intermittent import Intermittent
 from loricate.core.kinds.kind import WHOLE
 from loricate.core.kinds.leakage import Leakage
 from loricate.core.kinds.visual import Visual
@@ -264,8 +265,8 @@ def test_a_procedure_refuses_an_outcome_that_is_none(
 ) -> None:
     """Being driven wrongly is a defect, and must not end in a verdict."""
     step = next((step for step in steps.values() if step.kind is kind), None)
-    if kind is WiringStep:
-        procedure = step_for(cable(2)).procedure()
+    if kind in (WiringStep, Intermittent):
+        procedure = step_for(cable(2), kind.name, nets=["W1"]).procedure()
     elif step is None:  # the demo's final test has no such step
         procedure = kind.model_validate(LEAST[kind.name]).procedure((WHOLE,), {})
     else:

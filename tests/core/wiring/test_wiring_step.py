@@ -1,5 +1,7 @@
 """Wiring: whatever hangs together otherwise than described is found, and named once."""
 
+from typing import Any
+
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
@@ -13,11 +15,12 @@ from loricate.core.wiring.description import bound, splits_needed
 from tests.core.wiring.made import Meter, cable
 
 
-def step_for(product: Product) -> ReadyStep:
-    """A wiring step as it is, for a product."""
+def step_for(product: Product, kind: str = "wiring", **settings: Any) -> ReadyStep:
+    """A step for a product, a wiring step as it is by default."""
+    own = {} if kind == "wiring" else settings
     document = {
         "format": "loricate-sequence/2", "code": "S", "title": "t", "product": product.code,
-        "steps": [{"id": "wiring", "kind": "wiring"}],
+        "steps": [{"id": "wiring", "kind": kind, "settings": own}],
     }  # fmt: skip
     return prepare(document, {product.code: product}, {}).steps[0]
 

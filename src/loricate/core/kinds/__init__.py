@@ -5,6 +5,7 @@ from loricate.core.kinds.entry import Entry
 from loricate.core.kinds.ground_bond import GroundBond
 from loricate.core.kinds.impedance import Impedance
 from loricate.core.kinds.insulation import Insulation
+from loricate.core.kinds.intermittent import Intermittent
 from loricate.core.kinds.kind import KINDS, Kind, KindSettings, find_kind, register
 from loricate.core.kinds.leakage import Leakage
 from loricate.core.kinds.polarity import Polarity
@@ -20,6 +21,7 @@ SHIPPED: tuple[Kind, ...] = (
     GroundBond,
     Continuity,
     WiringStep,
+    Intermittent,
     Polarity,
     Insulation,
     Withstand,

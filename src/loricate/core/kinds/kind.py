@@ -102,6 +102,8 @@ class KindSettings(BaseModel):
     ganged: ClassVar[Mapping[str, Bound]] = {}
     """How each quantity of units in parallel stands to one unit's part; without it the kind cannot
     be done together."""
+    bends: ClassVar[bool] = False
+    """Whether somebody bends the unit meanwhile: what is loose shows in no other step."""
     advises: ClassVar[tuple[str, ...]] = ()
     """The rules under which ``advice`` finds something."""
 
@@ -117,6 +119,10 @@ class KindSettings(BaseModel):
     def procedure(self, points: Points, limits: Limits) -> Procedure:
         """A fresh generator that performs the step once; see ``core.measuring.actions``."""
         raise NotImplementedError
+
+    def unfit(self, product: Product) -> Iterator[tuple[str, str, str]]:
+        """What is set that such a product does not have: the setting, the reason, the remedy."""
+        yield from ()
 
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
         """The unit's terminals each setting names, by setting."""

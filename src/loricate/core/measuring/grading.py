@@ -46,6 +46,7 @@ class Cause(StrEnum):
     MISSING = "missing"
     REVERSED = "reversed"
     NOT_SEEN = "not_seen"  # a position of a switch whose wiring never came
+    INTERMITTENT = "intermittent"  # it breaks off for moments
     SWITCHED_ON = "switched_on"
     ANSWERED_FAIL = "answered_fail"
     NOT_A_NUMBER = "not_a_number"

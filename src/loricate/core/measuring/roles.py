@@ -112,7 +112,7 @@ IMPEDANCE = register_role(
 WIRING = register_role(
     "wiring",
     "Wiring meter",
-    {"resistance": RESISTANCE, "point": NUMBER},
+    {"resistance": RESISTANCE, "point": NUMBER, "breaks": NUMBER},
     sets=("function", "points", "dwell_s"),
     reports=("points_done",),
     words=frozenset({"function"}),

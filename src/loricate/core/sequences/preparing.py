@@ -140,6 +140,8 @@ def _point_findings(
     names = [point.name for point in points]
     if len(set(names)) < len(names):
         yield Finding(f"{path}.settings", "measures one point twice", "each needs its own name.")
+    for name, reason, remedy in settings.unfit(product):
+        yield Finding(f"{path}.settings.{name}", reason, remedy)
     for name, used in settings.terminals_used().items():
         for terminal in used:
             if terminal not in product.terminals:

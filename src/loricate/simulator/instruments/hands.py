@@ -27,6 +27,7 @@ class Hands(Instrument):
         self.command("HANDs:NEST:LOAD", self._load)
         self.command("HANDs:NEST:EMPTy", self._empty)
         self.command("HANDs:NEST:TURN", self._turn)
+        self.command("HANDs:NEST:BEND", self._bend)
         self.command("HANDs:GUARd", lambda text: floor.set_guard(scpi.boolean(text)))
         self.command("HANDs:POWer", self._power)
         self.command("HANDs:FAULt", self._fault)
@@ -55,6 +56,13 @@ class Hands(Instrument):
         """Turn the switch of the unit in a nest."""
         try:
             self.floor.turn(scpi.unquoted(nest), scpi.unquoted(position))
+        except KeyError:
+            raise ScpiError(*scpi.ILLEGAL_VALUE) from None
+
+    def _bend(self, nest: str) -> None:
+        """Bend the unit in a nest."""
+        try:
+            self.floor.bend(scpi.unquoted(nest))
         except KeyError:
             raise ScpiError(*scpi.ILLEGAL_VALUE) from None
 

@@ -2,15 +2,21 @@
 
 A list of paths is measured in slots of equal length: at the end of each the meter reads, and
 triggers the matrix for the next.
+
+Up to eight nets are watched at once: each of its inputs sends a current of its own through a net to
+the low lead, and samples its volts 100,000 times a second. What breaks for at least as long as is
+set is timed by the meter itself, and kept.
 """
 
 import math
+from collections.abc import Iterator
+from dataclasses import dataclass
 
 from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor, Point
 from loricate.simulator.instruments.output import OutputInstrument, bounded, displayed
-from loricate.simulator.network import EARTH, Resistor, Source
+from loricate.simulator.network import EARTH, Network, Resistor, Source
 from loricate.simulator.scpi import ScpiError
 
 OPEN_CIRCUIT_V = 5.0
@@ -23,7 +29,20 @@ SIGNAL_HZ = 1000.0
 MOST_SOLVED = 20_000  # networks that it knows again
 LEAST_SLOT_S, MOST_POINTS = 0.01, 4096
 NOTHING = "9.91E37"  # SCPI's not-a-number
-RESISTANCE, CAPACITANCE, DIODE = "RESISTANCE", "CAPACITANCE", "DIODE"
+RESISTANCE, CAPACITANCE, DIODE, WATCH = "RESISTANCE", "CAPACITANCE", "DIODE", "WATCH"
+INPUTS, SAMPLE_S, MOST_BREAKS, BINS = 8, 10e-6, 200, 500
+# When a loose contact breaks after the lead is bent (s), and how much of its usual time each lasts.
+BEATS = ((0.002, 1.0), (0.004, 0.5), (0.0065, 0.7))
+
+
+@dataclass(slots=True)
+class Break:
+    """A watched net over its threshold: at which input, from when, how long, how far."""
+
+    input: int
+    start_s: float
+    length_s: float
+    ohms: float
 
 
 class WiringMeter(OutputInstrument):
@@ -41,7 +60,25 @@ class WiringMeter(OutputInstrument):
         self.sense = (f"{name}.sense_high", f"{name}.sense_low")
         self.done: list[tuple[float, ...]] = []  # what each path read
         self._solved: dict[tuple[frozenset[Point], frozenset[object] | None], float] = {}
-        self.choices("SENSe:FUNCtion", "function", "RESistance", "CAPacitance", "DIODe")
+        self.inputs, self.threshold_ohm, self.least_s = 1.0, 10.0, SAMPLE_S
+        self.breaks: list[Break] = []
+        self.open: dict[int, Break] = {}  # breaks that have not ended
+        self.missed = 0  # breaks beyond those that it keeps
+        self.bins: dict[int, list[float]] = {}
+        self.live_ohms, self.watched_s = 0.0, 0.0
+        self._bends: dict[str, int] = {}
+        self._watched: dict[object, list[float]] = {}
+        self.choices("SENSe:FUNCtion", "function", "RESistance", "CAPacitance", "DIODe", "WATCh")
+        self.setting("WATCh:INPuts", "inputs", 1, INPUTS, "")
+        self.setting("WATCh:THReshold", "threshold_ohm", 1, 1000, "OHM")
+        self.setting("WATCh:LENGth", "least_s", SAMPLE_S, 1, "S")
+        self.command("WATCh:EVENts:ABOut?", lambda: f"1,1,{len(self._kept())}")
+        self.command("WATCh:EVENts:INPut?", lambda: self._events("input"))
+        self.command("WATCh:EVENts:STARt?", lambda: self._events("start_s"))
+        self.command("WATCh:EVENts:LENGth?", lambda: self._events("length_s"))
+        self.command("WATCh:EVENts:OHMS?", lambda: self._events("ohms"))
+        self.command("WATCh:TRACe:ABOut?", self._about_trace)
+        self.command("WATCh:TRACe?", self._trace)
         self.setting("SCAN:POINts", "points", 1, MOST_POINTS, "")
         self.setting("SOURce:DWELl", "dwell_s", LEAST_SLOT_S, 3600, "S")
         self.command("SCAN:DATA:RESistance?", lambda: self._data(RESISTANCE, 0))
@@ -63,8 +100,14 @@ class WiringMeter(OutputInstrument):
     def begin(self) -> None:
         self.done = []
         self.seen_at = -math.inf
+        self.breaks, self.open, self.missed, self.bins = [], {}, 0, {}
+        self.live_ohms, self.watched_s = 0.0, 0.0
+        self._bends = dict(self.floor.bends)
 
     def step(self, phase: str, into_s: float, length_s: float) -> None:
+        if self.function == WATCH:
+            self._watch(into_s)
+            return
         if self.points == 1:
             # Of one path it goes on reading for as long as it is on.
             if into_s - self.seen_at >= LEAST_SLOT_S or into_s >= length_s:
@@ -157,11 +200,121 @@ class WiringMeter(OutputInstrument):
         }[function]
         return ",".join(displayed(min(each[place], most), step, 5) for each in self.done)
 
+    def _watch(self, into_s: float) -> None:
+        """What every input saw since the last step."""
+        since_s, self.watched_s = self.watched_s, into_s
+        seen = [self.noisy(ohms * self.gain, 5e-3, 5e-2) for ohms in self._at_inputs(None)]
+        for place, ohms in enumerate(seen):
+            self._follow(place + 1, since_s, into_s, ohms)
+        for number, start_s, length_s, ohms in self._bent(since_s):
+            samples = math.floor(length_s / SAMPLE_S)
+            seen[number - 1] = max(seen[number - 1], ohms)
+            if samples * SAMPLE_S >= self.least_s * (1 - 1e-9):
+                self._keep(Break(number, start_s, samples * SAMPLE_S, ohms))
+        place = int((into_s - 1e-9) / self.bin_s)
+        for number, ohms in enumerate(seen, start=1):
+            bins = self.bins.setdefault(number, [])
+            bins += [ohms] * (place + 1 - len(bins))
+            bins[place] = max(bins[place], ohms)
+        self.live_ohms = max(seen)
+
+    @property
+    def bin_s(self) -> float:
+        """How far the values of its traces are apart."""
+        return max(self.step_s, self.dwell_s / BINS)
+
+    def _follow(self, number: int, since_s: float, into_s: float, ohms: float) -> None:
+        """An input that stands over its threshold has a break for as long as it does."""
+        if ohms <= self.threshold_ohm:
+            self.open.pop(number, None)
+            return
+        if number not in self.open:
+            self.open[number] = Break(number, since_s, 0.0, ohms)
+            self._keep(self.open[number])
+        one = self.open[number]
+        one.length_s, one.ohms = into_s - one.start_s, max(one.ohms, ohms)
+
+    def _keep(self, one: Break) -> None:
+        if len(self.breaks) < MOST_BREAKS:
+            self.breaks.append(one)
+        else:
+            self.missed += 1
+
+    def _bent(self, since_s: float) -> Iterator[tuple[int, float, float, float]]:
+        """Breaks of loose elements since units were bent: input, start and length in s, Ω."""
+        for nest, count in self.floor.bends.items():
+            unit = self.floor.nests[nest].unit
+            times, self._bends[nest] = count - self._bends.get(nest, 0), count
+            if unit is None or times <= 0:
+                continue
+            for element, usual_s in unit.loose:
+                ohms = self._at_inputs(element)
+                for number, value in enumerate(ohms, start=1):
+                    if value <= self.threshold_ohm or number in self.open:
+                        continue
+                    for after_s, factor in BEATS:
+                        yield number, since_s + after_s, usual_s * factor, value
+
+    def _at_inputs(self, broken: object) -> list[float]:
+        """Ω from each input to the low lead, with one element of a unit broken off or none."""
+        count = int(self.inputs)
+        closed = frozenset(self.floor.closed | self.floor.stuck)
+        key = (closed, self.floor.changes, broken, count)
+        if key not in self._watched:
+            if len(self._watched) > MOST_SOLVED:
+                self._watched.clear()
+            self._watched[key] = self._solve_inputs(broken, count)
+        return self._watched[key]
+
+    def _solve_inputs(self, broken: object, count: int) -> list[float]:
+        nodes = [f"{self.name}.watch_{number}" for number in range(1, count + 1)]
+        extra = (Resistor(self.low, EARTH, RETURN_OHMS),)
+        closed = self.floor.closed | self.floor.stuck
+        whole = self.floor.part((*nodes, self.low), SEEN_OHMS, extra, closed)
+        network = Network([each for each in whole.elements if each is not broken])
+        sources = [Source(node, EARTH, OPEN_CIRCUIT_V, DIODE_OHMS) for node in nodes]
+        solution = network.solve_dc(sources)
+        found = []
+        for node, source in zip(nodes, sources, strict=True):
+            amperes = solution.current_of(source).real
+            volts = solution.across(node, self.low).real
+            is_open = amperes < OPEN_CIRCUIT_V / (10 * RANGE_OHMS)
+            found.append(RANGE_OHMS if is_open else min(RANGE_OHMS, volts / amperes))
+        return found
+
+    def _kept(self) -> list[Break]:
+        """The breaks that lasted long enough, in the order of their beginnings."""
+        found = [one for one in self.breaks if one.length_s >= self.least_s * (1 - 1e-9)]
+        return sorted(found, key=lambda one: (one.start_s, one.input))
+
+    def _events(self, name: str) -> str:
+        kept = self._kept()
+        if self.output_on or self.function != WATCH or not kept:
+            raise ScpiError(-230, "Data corrupt or stale")
+        return ",".join(f"{getattr(one, name):.8g}" for one in kept)
+
+    def _about_trace(self) -> str:
+        return f"{self.bin_s:g},{self.bin_s:g},{len(self.bins.get(1, ()))}"
+
+    def _trace(self, number: str) -> str:
+        """The greatest Ω of each stretch of the watch, at one input."""
+        bins = self.bins.get(int(scpi.number(number, 1, INPUTS)))
+        if self.output_on or self.function != WATCH or not bins:
+            raise ScpiError(-230, "Data corrupt or stale")
+        return ",".join(displayed(min(each, RANGE_OHMS), STEP_OHMS, 5) for each in bins)
+
     def values(self) -> list[str]:
+        if self.function == WATCH:
+            value, bound = bounded(self.live_ohms, 0.0, RANGE_OHMS * (1 - 1e-9))
+            told = displayed(value, STEP_OHMS, 5) if self.output_on else NOTHING
+            return [f"{self.inputs:g}", told, bound, str(len(self._kept()) + self.missed)]
         if not self.output_on or self.function != RESISTANCE or not self.done:
-            return [str(len(self.done)), NOTHING, "NORMAL"]
+            return [str(len(self.done)), NOTHING, "NORMAL", "0"]
         value, bound = bounded(self.done[-1][0], 0.0, RANGE_OHMS * (1 - 1e-9))
-        return [str(len(self.done)), displayed(value, STEP_OHMS, 5), bound]
+        return [str(len(self.done)), displayed(value, STEP_OHMS, 5), bound, "0"]
 
     def summary(self) -> list[str]:
-        return [str(len(self.done))]
+        if self.function == WATCH:
+            samples = round(self.watched_s / SAMPLE_S)
+            return [f"{self.inputs:g}", str(len(self._kept()) + self.missed), str(samples)]
+        return [str(len(self.done)), "0", "0"]
