@@ -2,7 +2,7 @@
 
 Of each load one wire, or every wire, lies in one way. Whatever comes of it: no faulty unit passes,
 no output that is believed was another than its step asks for, no run hangs, every output falls in
-time, and no relay moves over a charged unit.
+time, no relay moves over a charged unit, and no high voltage is put on while somebody has hands in.
 """
 
 import asyncio
@@ -27,11 +27,13 @@ from loricate.core.measuring.grading import Verdict
 from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.engine import Engine
 from loricate.execution.load import Answered, LoadedUnit, NestZeroes
+from loricate.execution.operator import HANDS_OUT
 from loricate.simulator.instruments.output import OutputInstrument
 from loricate.simulator.standins import StandIns
 
 PACE = 20.0
 PATIENCE = Patience(link_s=0.6, overrun_s=0.3)
+OUT_S = 0.2  # how long hands take
 HANGS_S, FALLS_S = 150.0, 1.0  # a load takes a minute where each answer is late
 SAFE_V = 60.0
 SOURCES = ("HV1", "HV2", "GB1", "LK1", "WM1")
@@ -132,6 +134,7 @@ class Site:
         self.wires: dict[str, LyingWire] = {}
         self.opened_over_v = 0.0
         self.set_otherwise: list[str] = []
+        self.hands_in: set[str] = set()  # nests that somebody touches
 
     async def open(self, stack: AsyncExitStack) -> None:
         """Serve the stand-ins, put the wires in between, and connect the bench."""
@@ -186,6 +189,9 @@ class Site:
         def began() -> None:
             really.clear()
             changing.clear()
+            if source.hazardous and self.hands_in:
+                told = ", ".join(sorted(self.hands_in))
+                self.set_otherwise.append(f"{name} was put on with hands in nest {told}")
             rows = {row for row, wire in floor.rows.items() if wire.startswith(f"{name}.")}
             hot.update(nests_of({column for row, column in floor.closed if row in rows}))
             begin()
@@ -231,6 +237,7 @@ class Site:
             self.floor.floor.put_in(f"{job.fixture}/{nest}", job.model, faults, f"{number}/{nest}")
         self.opened_over_v = 0.0
         self.set_otherwise.clear()
+        self.hands_in.clear()
         for name in wires:
             self.wires[name].told = 0
             self.wires[name].be(lie, found.rate)
@@ -267,14 +274,27 @@ class Site:
             await engine.wait()
 
     def _answer(self, engine: Engine, job: Job, asked: Mapping[str, Any]) -> None:
-        """As an operator: turn the switch or bend the lead, and say what is to be said then."""
+        """As an operator: turn the switch or bend the lead, and say what is to be said then.
+
+        Hands are in from when that is asked for until they were said to be out, a while later.
+        """
+        if asked["choices"] == [HANDS_OUT]:
+            loop = asyncio.get_running_loop()
+            loop.call_later(self.chance.uniform(0.0, OUT_S), self._take_out, engine, asked)
+            return
         position = POSITION.search(str(asked["question"]))
         if position is not None:
+            self.hands_in.add(asked["nest"])
             self.floor.floor.turn(f"{job.fixture}/{asked['nest']}", position[1])
         elif self.floor.floor.nests[f"{job.fixture}/{asked['nest']}"].unit is not None:
+            self.hands_in.add(asked["nest"])
             self.floor.floor.bend(f"{job.fixture}/{asked['nest']}")
         if asked["choices"][0] != GIVE_UP:  # what comes by itself is waited for
             engine.answer(asked["nest"], Answer(asked["choices"][0]))
+
+    def _take_out(self, engine: Engine, asked: Mapping[str, Any]) -> None:
+        self.hands_in.discard(asked["nest"])
+        engine.answer(asked["nest"], Answer(HANDS_OUT))
 
     async def _set_right(self, found: Load) -> None:
         """Tell the truth again, see that outputs are off, and earth by hand what may be charged."""

@@ -265,3 +265,19 @@ async def test_what_a_dead_service_left_is_measured_before_anything_moves(rig: R
     await rig.floor.instruments["HV1"].power(False, "127.0.0.1")
     (why,) = await rig.bench.find_safe()
     assert "treat it as charged" in why and rig.floor.floor.closed
+
+
+async def test_whoever_asks_at_the_same_time_shares_one_link(rig: Rig) -> None:
+    """The guard is asked for by every nest; after a link was lost each finds it closed."""
+    guard, opened = rig.bench.guard, 0
+    open_link = guard.link.open
+
+    async def counted() -> None:
+        nonlocal opened
+        opened += 1
+        await open_link()
+
+    guard.link.open = counted  # type: ignore[method-assign]
+    guard.link.close()
+    assert await asyncio.gather(*(rig.bench.guard_is_closed() for _ in range(8))) == [True] * 8
+    assert opened == 1

@@ -170,9 +170,9 @@ def run_bent(client: Client, hands: Hands, load: dict[str, str], bends: int = 2)
             if "it stands there" in event.data["choices"]:
                 client.answer(run.id, nest, "it stands there")
             continue
-        for _ in range(bends):
+        for _ in range(bends if "done" in event.data["choices"] else 0):
             hands.bend(f"{FIXTURE}/{nest}")
-        client.answer(run.id, nest, "done")
+        client.answer(run.id, nest, event.data["choices"][0])
     return client.wait_for_papers(run.id)
 
 

@@ -61,15 +61,11 @@ def test_a_captured_lead_becomes_a_product_that_tests_the_next_one(
     assert section["nets"][0]["name"] == "+48V" and section["shields"][0]["name"] == "SCREEN"
     assert not [each for each in client.sequences() if each.product == "CL-9"], "nothing tests it"
     # What was captured is what later units are held against.
-    steps = [{"id": "wiring", "kind": "wiring"}]
-    client.add_sequence(
-        {
-            "format": "loricate-sequence/2", "code": "CL9-TRY", "title": "t", "product": "CL-9",
-            "steps": steps,
-        }
-    )  # fmt: skip
+    repair = client.sequence("LEAD-REPAIR").document
+    steps = [step for step in repair["steps"] if step["kind"] != "intermittent"]
+    client.add_sequence({**repair, "code": "CL9-TRY", "product": "CL-9", "steps": steps})
     review = client.review("CL9-TRY").findings
-    left = {f"{each.rule}@{each.step}".rstrip("@"): "a test" for each in review}
+    left = {f"{each.rule}@{each.step}".rstrip("@"): "left for the test" for each in review}
     client.release_sequence("CL9-TRY", "for the test", left)
     hands.put(f"{FIXTURE}/1", "CL-7")
     hands.put(f"{FIXTURE}/2", "CL-7", "swapped X2:3 X2:4")

@@ -87,6 +87,7 @@ class Instrument:
         self.identity = ""
         self.energised = False
         self.programmed: dict[str, float | str] = {}
+        self._connecting = asyncio.Lock()
         self._running: _Running | None = None
         self._meter = self.capability
 
@@ -102,8 +103,11 @@ class Instrument:
 
     async def connect(self) -> None:
         """Open the link if need be, learn who answers, and set up (dead-man, clear status)."""
-        if self.link.is_open and self.identity:
-            return
+        async with self._connecting:  # several nests ask for the guard at the same time
+            if not (self.link.is_open and self.identity):
+                await self._connect()
+
+    async def _connect(self) -> None:
         self.identity = ""
         self.programmed.clear()
         await self.link.open()

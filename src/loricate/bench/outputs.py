@@ -264,7 +264,7 @@ class Outputs:
         def is_enough(sample: Sample) -> bool:
             nonlocal met
             met = holding.see(sample)
-            if met is None and answered():
+            if met is None and answered() and holding.may_be_answered:
                 met = holding.question
             return True  # after each sample, so that the others are looked at in between
 

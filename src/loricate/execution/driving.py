@@ -1,7 +1,8 @@
 """The driver of runs: a procedure's actions go to the bench, its questions to the operator."""
 
 import asyncio
-from collections.abc import Awaitable, Callable, Mapping, Sequence
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Mapping, Sequence
+from contextlib import AbstractAsyncContextManager, asynccontextmanager
 from dataclasses import replace
 
 from loricate.bench.bench import Bench
@@ -33,13 +34,14 @@ from loricate.core.measuring.actions import (
 )
 from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.driving import Driver
-from loricate.core.measuring.holding import Holding
+from loricate.core.measuring.holding import Holding, Until, asks_hands_in
 from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.measuring.readings import Measurand, Reading
 from loricate.core.measuring.roles import Role
 
 PathZeroes = Mapping[ImpedancePath, ImpedanceZero]
 Asking = Callable[[Ask | Enter | Form], Awaitable[Answer]]
+Reaching = Callable[[], AbstractAsyncContextManager[None]]
 Recalling = Callable[[str, Measurand], Reading | None]
 
 
@@ -49,6 +51,10 @@ def _unshown(action: At) -> None:
 
 async def _nobody_asked(action: Ask | Enter | Form) -> Answer:
     raise ProcedureError(f"There is nobody here to be asked {action!r} under an output.")
+
+
+def _nobody_reaches() -> AbstractAsyncContextManager[None]:
+    raise ProcedureError("There is nobody here to touch a unit under an output.")
 
 
 def nothing_recalled(step: str, measurand: Measurand) -> None:
@@ -61,7 +67,8 @@ class BenchDriver(Driver):
     ``using`` names the instrument of each role. ``zeroes`` are those of the nest that are young
     enough; ``lead_in_s`` is waited once when the unit is connected, and again after a question, for
     which it is let go. ``meanwhile`` puts a question while an output stays on, and lets nothing
-    go for it. Actions raise BenchError as the bench does.
+    go for it; ``reach`` is entered while somebody touches the unit meanwhile. Actions raise
+    BenchError as the bench does.
     """
 
     def __init__(
@@ -77,6 +84,7 @@ class BenchDriver(Driver):
         meanwhile: Asking = _nobody_asked,
         on_point: Callable[[At], None] = _unshown,
         recall: Recalling = nothing_recalled,
+        reach: Reaching = _nobody_reaches,
     ) -> None:
         super().__init__()
         self.bench, self.using, self.nests, self.care = bench, using, nests, care
@@ -87,7 +95,7 @@ class BenchDriver(Driver):
             on_point,
             recall,
         )
-        self._meanwhile = meanwhile
+        self._meanwhile, self._reach = meanwhile, reach
         self._left_in_s = lead_in_s
 
     async def ask(self, action: Ask) -> Answer:
@@ -146,12 +154,21 @@ class BenchDriver(Driver):
         question = holding.question
         if question is None:
             return await self.bench.outputs.hold(name, holding)
-        asked = asyncio.ensure_future(self._meanwhile(Ask(question.question, question.choices)))
+        ask = Ask(question.question, question.choices, hands_in=question.hands_in)
+        asked = asyncio.ensure_future(self._meanwhile(ask))
         try:
             held = await self.bench.outputs.hold(name, holding, asked.done)
             return replace(held, answer=asked.result()) if asked.done() else held
         finally:
             asked.cancel()
+
+    @asynccontextmanager
+    async def reaching(self, until: Iterable[Until]) -> AsyncIterator[None]:
+        if not any(map(asks_hands_in, until)):
+            yield
+            return
+        async with self._reach():
+            yield
 
     async def off(self, action: Off) -> Output:
         return await self.bench.outputs.off(self.using[action.role])

@@ -96,7 +96,8 @@ class Engine(Background):
         self.recorder = recorder
         self.log = EventLog()
         self.questions = Questions(self.log)
-        self._operator = Operator(self.questions, recorder, bench)
+        is_hazardous = any(step.hazard.is_hazardous for step in sequence.steps)
+        self._operator = Operator(self.questions, recorder, bench, is_hazardous)
         self._performer = Performer(
             bench, fixture, sequence, zeroes or {}, self._operator, self.log
         )
@@ -168,6 +169,7 @@ class Engine(Background):
             if works:
                 await asyncio.wait(works)
             self._works.clear()
+            await self._operator.close()
 
     def _give_back(self) -> set[str]:
         """Give what is free to tasks that go on after an answer; gives all that is held then."""

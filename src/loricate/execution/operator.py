@@ -1,10 +1,12 @@
 """The operator's part in a run: cues shown and answered, and what to do after a failure."""
 
 import asyncio
-from collections.abc import Sequence
+from collections.abc import AsyncIterator, Sequence
+from contextlib import AbstractAsyncContextManager, asynccontextmanager, suppress
 from enum import StrEnum
 
 from loricate.bench.bench import Bench
+from loricate.bench.errors import BenchError
 from loricate.core.attempts import Attempt
 from loricate.core.measuring.actions import Answer, Ask, Enter, Form
 from loricate.core.measuring.grading import Verdict
@@ -25,11 +27,22 @@ class Decision(StrEnum):
     HALT_UNIT = "halt unit"
 
 
-class Operator:
-    """Puts questions to the operator and keeps each answer with the attempt that it belongs to."""
+def _named(place: str) -> str:
+    return "the load" if place == WHOLE_LOAD else f"nest {place}"
 
-    def __init__(self, questions: Questions, recorder: Recorder, bench: Bench) -> None:
+
+class Operator:
+    """Puts questions to the operator and keeps each answer with the attempt that it belongs to.
+
+    ``is_hazardous`` says whether any step of the run puts a hazardous output on.
+    """
+
+    def __init__(
+        self, questions: Questions, recorder: Recorder, bench: Bench, is_hazardous: bool
+    ) -> None:
         self.questions, self.recorder, self.bench = questions, recorder, bench
+        self.is_hazardous = is_hazardous
+        self._leaving: set[asyncio.Task[None]] = set()
 
     async def _ask(
         self,
@@ -40,8 +53,7 @@ class Operator:
     ) -> Answer | None:
         if not question.hands_in:
             return await self._put_to(question, units, is_after, within_s)
-        place = "the load" if question.nest == WHOLE_LOAD else f"nest {question.nest}"
-        async with self.bench.reach.hands(place):
+        async with self.bench.reach.hands(_named(question.nest)):
             answer = await self._put_to(question, units, is_after, within_s)
             await self._see_hands_out(question, units, is_after)
         return answer
@@ -83,6 +95,64 @@ class Operator:
         if answer is None:
             raise asyncio.CancelledError
         return answer
+
+    async def ask_meanwhile(
+        self, ask: Ask | Enter | Form, step: ReadyStep, units: Sequence[LoadedUnit], place: str
+    ) -> Answer:
+        """The same while an output stays on; who must touch the unit does so by ``reaching``."""
+        answer = await self._put_to(question_of(ask, place, step.id), units)
+        if answer is None:
+            raise asyncio.CancelledError
+        return answer
+
+    @asynccontextmanager
+    async def reaching(
+        self, step: ReadyStep, units: Sequence[LoadedUnit], place: str
+    ) -> AsyncIterator[None]:
+        """Hands may be in while this is entered, and until somebody says that they are out.
+
+        That is asked for beside what goes on: no hazardous output starts before the answer.
+        """
+        hands = self.bench.reach.hands(_named(place))
+        await hands.__aenter__()
+        try:
+            yield
+        except asyncio.CancelledError:
+            await hands.__aexit__(None, None, None)
+            raise
+        except BaseException:
+            self._leave_later(hands, step, units, place)
+            raise
+        self._leave_later(hands, step, units, place)
+
+    def _leave_later(
+        self,
+        hands: AbstractAsyncContextManager[None],
+        step: ReadyStep,
+        units: Sequence[LoadedUnit],
+        place: str,
+    ) -> None:
+        async def leave() -> None:
+            try:
+                if self.is_hazardous:  # else nothing of this run puts high voltage on
+                    question = Question(place, "", (HANDS_OUT,), step.id)
+                    # Of a guard that does not answer: somebody has said that hands are out, and
+                    # whatever puts an output on reads the guard again.
+                    with suppress(BenchError):
+                        await self._see_hands_out(question, units, is_after=False)
+            finally:
+                await hands.__aexit__(None, None, None)
+
+        leaving = asyncio.create_task(leave())
+        self._leaving.add(leaving)
+        leaving.add_done_callback(self._leaving.discard)
+
+    async def close(self) -> None:
+        """Ask nobody any more whether their hands are out: nothing follows that they could meet."""
+        leaving = list(self._leaving)
+        for task in leaving:
+            task.cancel()
+        await asyncio.gather(*leaving, return_exceptions=True)
 
     @staticmethod
     def must_ask_before(step: ReadyStep) -> bool:

@@ -218,9 +218,10 @@ class Performer:
             step.lead_in_s,
             Care(step.discharge_within_s, step.earthed_s),
             # Under an output nothing is let go for an answer.
-            lambda ask: self.operator.ask_check(ask, step, units, place),
+            lambda ask: self.operator.ask_meanwhile(ask, step, units, place),
             lambda action: self._show_point(step, nests, action),
             units[0].recall if len(units) == 1 else nothing_recalled,
+            lambda: self.operator.reaching(step, units, place),
         )
         measured = await driver.measure(step.procedure())
         units[0].stands = measured.position or units[0].stands

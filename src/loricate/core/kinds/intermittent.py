@@ -25,12 +25,10 @@ from loricate.core.measuring.actions import (
     Connect,
     Ending,
     Energise,
-    Hold,
-    Off,
     Output,
     Procedure,
     Programme,
-    Source,
+    Watch,
     do,
 )
 from loricate.core.measuring.grading import Cause, Fault, GradedReading, Measured, Verdict
@@ -153,10 +151,8 @@ class Intermittent(KindSettings):
         near = tuple(dict.fromkeys(point.values["terminals"][0] for point in points))
         yield from do(Connect(WIRING, {**inputs, "low": near}))
         watching: Programme = {**programme, "dwell_s": self.at_most + OVER_S}
-        level = yield from do(Source(WIRING, watching))
-        if level.look is not None:
-            yield from self._hold()
-        output = yield from do(Off(WIRING))
+        watched = yield from do(Watch(WIRING, watching, self._ends()))
+        output = watched.output
         broke, more = yield from self._breaks(output, points)
         doubts += [*more, *self._missed(output)]
         readings = [Reading("time_watched", output.at_level_s, TIME, instrument=output.instrument)]
@@ -167,17 +163,14 @@ class Intermittent(KindSettings):
             readings += self._readings(point, broke[number], seen, output.instrument)
         return Measured(tuple(readings), doubts=tuple(dict.fromkeys(doubts)))
 
-    def _hold(self) -> Asking[None]:
-        """Until the operator has done, and at least so long; at most so long."""
+    def _ends(self) -> tuple[Until, ...]:
+        """When the operator has done, at least after so long; at most so long."""
         text = (
             f"{self.question} At least {display(self.at_least, TIME, 2)}; answer when you have "
             "done it."
         )
-        ends: tuple[Until, ...] = (Answered(text, (DONE,)), For(self.at_most))
-        held = yield from do(Hold(WIRING, ends))
-        left_s = self.at_least - held.held_s
-        if held.met is ends[0] and left_s > 0:
-            yield from do(Hold(WIRING, (For(left_s),)))
+        asked = Answered(text, (DONE,), hands_in=True, not_before_s=self.at_least)
+        return asked, For(self.at_most)
 
     def _breaks(
         self, output: Output, points: Points

@@ -187,7 +187,7 @@ class WiringStep(KindSettings):
         question = f"Put the switch into position {wiring.position}{title}."
         until = (
             Leaves("resistance", self.joined_below, math.inf),
-            Answered(question, (GIVE_UP,), wiring.position),
+            Answered(question, (GIVE_UP,), wiring.position, hands_in=True),
             For(self.wait),
         )
         programme: Programme = {**OHMS, "points": 1.0, "dwell_s": self.wait + 1.0}

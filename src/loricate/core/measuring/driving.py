@@ -6,7 +6,8 @@ the type check of ``perform``.
 """
 
 from abc import ABC, abstractmethod
-from collections.abc import Coroutine
+from collections.abc import AsyncIterator, Coroutine, Iterable
+from contextlib import asynccontextmanager
 from dataclasses import replace
 from typing import Any, TypeVar, assert_never
 
@@ -42,7 +43,7 @@ from loricate.core.measuring.actions import (
 )
 from loricate.core.measuring.curves import Curve, course_of
 from loricate.core.measuring.grading import Measured
-from loricate.core.measuring.holding import Holding
+from loricate.core.measuring.holding import Holding, Until, asks_hands_in
 from loricate.core.measuring.impedance import ImpedanceZero
 from loricate.core.measuring.readings import Doubt, Reading
 from loricate.core.measuring.roles import Role
@@ -59,6 +60,7 @@ class Driver(ABC):
     def __init__(self) -> None:
         self.point = ""
         self.on: list[Role] = []  # the roles whose outputs stay on, in the order in which they went
+        self._is_reached = False  # whether hands may be in
         self.curves: list[Curve] = []
         self.doubts: list[Doubt] = []
 
@@ -178,6 +180,8 @@ class Driver(ABC):
 
     async def _hold(self, action: Hold) -> Held:
         self._refuse_unless_on(action, action.role)
+        if not self._is_reached and any(asks_hands_in(each) for each in action.until):
+            raise ProcedureError("Nobody touches a unit under an output but in a Watch.")
         held = await self.hold(action, Holding(action.until))
         for look in (held.last, *held.at.values()):
             self.doubts.extend(look.doubts)
@@ -190,11 +194,21 @@ class Driver(ABC):
 
     async def _watch(self, action: Watch) -> Watched:
         self._refuse_while_on(action, action.role)
-        level = await self._source(Source(action.role, action.programme))
         held = None
-        if level.look is not None:
-            held = await self._hold(Hold(action.role, action.until))
-        return Watched(held, await self._off(action.role))
+        async with self.reaching(action.until):
+            self._is_reached = True
+            try:
+                level = await self._source(Source(action.role, action.programme))
+                if level.look is not None:
+                    held = await self._hold(Hold(action.role, action.until))
+                return Watched(held, await self._off(action.role))
+            finally:
+                self._is_reached = False
+
+    @asynccontextmanager
+    async def reaching(self, until: Iterable[Until]) -> AsyncIterator[None]:
+        """Let somebody touch the unit while this is entered, where one of these ends asks it."""
+        yield
 
     def _seen(self, output: Output) -> Output:
         if output.samples:

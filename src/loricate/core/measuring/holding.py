@@ -54,17 +54,26 @@ class Leaves:
 
 @dataclass(frozen=True, slots=True)
 class Answered:
-    """The operator has answered, while the output stays on; nobody may reach in for it.
+    """The operator has answered, while the output stays on.
 
-    ``position`` is where the unit's switch is to be put for it, if it has one.
+    ``position`` is where the unit's switch is to be put for it, if it has one. With ``hands_in``
+    somebody must touch the unit for it: then it is held by a ``Watch`` alone, and no hazardous
+    output starts anywhere before all hands are out again. It ends nothing before ``not_before_s``.
     """
 
     question: str
     choices: tuple[str, ...]
     position: str = ""
+    hands_in: bool = False
+    not_before_s: float = 0.0
 
 
 Until = For | Marks | Settled | Rises | Leaves | Answered
+
+
+def asks_hands_in(until: Until) -> bool:
+    """Whether somebody must touch the unit for it."""
+    return isinstance(until, Answered) and until.hands_in
 
 
 @dataclass(slots=True)
@@ -98,6 +107,13 @@ class Holding:
     def question(self) -> Answered | None:
         """What the operator is asked meanwhile, if anything."""
         return next((each for each in self.until if isinstance(each, Answered)), None)
+
+    @property
+    def may_be_answered(self) -> bool:
+        """Whether an answer ends the hold by now."""
+        if self.question is None or self.last is None:
+            return False
+        return self.last.elapsed_s - self.began_s >= self.question.not_before_s
 
     def see(self, sample: Sample) -> Until | None:
         """Take in a sample; gives the end that it comes to, the first in their order."""
