@@ -13,6 +13,8 @@ import { InstrumentTable } from './InstrumentTable'
 import { MatrixMap } from './MatrixMap'
 import { UpkeepBar } from './UpkeepBar'
 
+type NewUpkeep = Schemas['NewUpkeep']
+
 /** Who answers, calibration, the guard, and the fixtures with their zeroes and daily checks. */
 export default function BenchPage() {
   const [query, setQuery] = useSearchParams()
@@ -25,12 +27,12 @@ export default function BenchPage() {
   const bench = found.data
   const act = query.get('upkeep') ?? bench.upkeep
 
-  async function begin(kind: Schemas['NewUpkeep']['kind'], fixture: string) {
+  async function begin(wanted: Partial<NewUpkeep> & Pick<NewUpkeep, 'kind' | 'fixture'>) {
     setTrouble('')
     try {
-      const body = { kind, fixture, nests: [] }
+      const body = { nests: [], product: '', contacts: [], order: 'set' as const, ...wanted }
       const begun = await ask(api.POST('/api/v1/upkeep', { body }))
-      setQuery({ upkeep: begun.id }, { replace: true })
+      setQuery({ upkeep: begun.id, product: body.product }, { replace: true })
       window.scrollTo({ top: 0 })
     } catch (error) {
       setTrouble((error as Error).message)
@@ -59,7 +61,14 @@ export default function BenchPage() {
           Look again
         </KeyButton>
       </Flex>
-      {act && <UpkeepBar key={act} id={act} onClose={() => setQuery({}, { replace: true })} />}
+      {act && (
+        <UpkeepBar
+          key={act}
+          id={act}
+          product={query.get('product') ?? ''}
+          onClose={() => setQuery({}, { replace: true })}
+        />
+      )}
       {trouble && <Trouble text={trouble} />}
       <BusyNote bench={bench} />
       <Guard closed={bench.guard_closed} />
@@ -74,7 +83,8 @@ export default function BenchPage() {
           key={fixture.code}
           fixture={fixture}
           isBusy={bench.busy_with !== ''}
-          onBegin={(kind, code) => void begin(kind, code)}
+          onBegin={(kind, code) => void begin({ kind, fixture: code })}
+          onTouch={(asked) => void begin({ kind: 'touch', ...asked })}
         />
       ))}
       <MatrixMap rows={bench.rows} />

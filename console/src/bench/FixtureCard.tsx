@@ -7,6 +7,7 @@ import { Trouble } from '../parts/Trouble'
 import { VerdictMark, VerdictShape } from '../parts/VerdictMark'
 import { useMay } from '../session/SessionProvider'
 import { ContactTable } from './ContactTable'
+import { type TouchAsked, TouchForm } from './TouchForm'
 
 type Fixture = Schemas['FixtureOut']
 type Kind = Schemas['NewUpkeep']['kind']
@@ -15,11 +16,16 @@ interface Props {
   fixture: Fixture
   isBusy: boolean
   onBegin: (kind: Kind, fixture: string) => void
+  onTouch: (asked: TouchAsked) => void
 }
 
 /** A fixture: fit for certificates or not and why, its wiring, zeroes and matings. */
-export function FixtureCard({ fixture, isBusy, onBegin }: Props) {
+export function FixtureCard({ fixture, isBusy, onBegin, onTouch }: Props) {
   const may = useMay()
+  const [isTouching, setTouching] = useState(false)
+  const hasConnectors = Object.values(fixture.nests).some((columns) =>
+    Object.keys(columns).some((name) => name.includes(':')),
+  )
   return (
     <Stack as="section" aria-label={`Fixture ${fixture.code}`} gap="3">
       <Flex justify="space-between" align="center" gap="4" wrap="wrap">
@@ -36,8 +42,12 @@ export function FixtureCard({ fixture, isBusy, onBegin }: Props) {
             isBusy={isBusy}
             onAct={() => onBegin('daily_check', fixture.code)}
           />
+          {hasConnectors && (
+            <Act text="Touch contacts" isBusy={isBusy} onAct={() => setTouching(!isTouching)} />
+          )}
         </Flex>
       </Flex>
+      {isTouching && <TouchForm fixture={fixture} isBusy={isBusy} onBegin={onTouch} />}
       {fixture.requirements.map((each) => (
         <Flex key={each.name} gap="3" align="center">
           <Text color={each.met ? 'good' : 'unsure'}>

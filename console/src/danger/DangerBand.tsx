@@ -1,7 +1,7 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { useEffect, useRef } from 'react'
 import { quantityText } from '../parts/quantity'
-import { play } from '../run/sounds'
+import { play } from '../parts/sounds'
 import { DangerSign } from './DangerSign'
 import { EarthedForm } from './EarthedForm'
 import { type Danger, useDanger } from './useDanger'

@@ -94,13 +94,18 @@ function wordFor(nest: NestState, steps: number, isAsked: boolean): string {
   return nest.done >= steps ? 'All steps done' : 'Waits'
 }
 
-function CueNote({ cue }: { cue: { text: string; picture: string } }) {
+function CueNote({ cue }: { cue: NonNullable<NestState['cue']> }) {
   return (
     <Flex gap="3" align="center" bg="unsure.wash" p="2" mb="2">
       {cue.picture && (
         <Image src={`/api/v1/pictures/${cue.picture}`} alt={`Picture: ${cue.text}`} maxH="4rem" />
       )}
-      <Text>{cue.text}</Text>
+      <Text
+        color={cue.isRefusal ? 'bad' : undefined}
+        fontWeight={cue.isRefusal ? 'bold' : undefined}
+      >
+        {cue.text}
+      </Text>
     </Flex>
   )
 }

@@ -34,7 +34,7 @@ export interface NestState {
   /** Which point of its step is measured, where it has several. */
   at: { point: string; number: number; of: number } | null
   /** An instruction in passing, until its step is over. */
-  cue: { text: string; picture: string } | null
+  cue: { text: string; picture: string; isRefusal: boolean } | null
   spans: Span[]
   verdict: string
   cause: string
@@ -238,7 +238,9 @@ function changeOf(nest: NestState, { name, data }: NestEvent): Partial<NestState
     case 'repetition':
       return { repetition: { number: data.number, times: data.times } }
     case 'cue':
-      return { cue: { text: data.text, picture: data.picture } }
+      return {
+        cue: { text: data.text, picture: data.picture, isRefusal: data.moment === 'refused' },
+      }
     case 'step_finished':
       return {
         done: nest.done + 1,

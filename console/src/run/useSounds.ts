@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
 import { api, ask } from '../api/client'
+import { play } from '../parts/sounds'
 import { breaksSeen, type RunState } from './runState'
-import { play } from './sounds'
 
 /** Sound the verdict when a run ends, call for attention at a question, click at every break. */
 export function useSounds(state: RunState): void {
@@ -17,6 +17,11 @@ export function useSounds(state: RunState): void {
     if (breaks > heard.current) play('break', sounds)
     heard.current = breaks
   }, [breaks, sounds])
+
+  const refused = state.nests.map((each) => (each.cue?.isRefusal ? each.cue.text : '')).join('|')
+  useEffect(() => {
+    if (/[^|]/.test(refused)) play('refused', sounds)
+  }, [refused, sounds])
 
   useEffect(() => {
     if (asked > 0) play('attention', sounds)

@@ -1,9 +1,9 @@
 """The bench: who answers, calibration, fixtures."""
 
 import datetime as dt
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from loricate.api.records import QuestionOut
 from loricate.core.limits.limit import Sentence
@@ -167,7 +167,7 @@ class BenchOut(BaseModel):
 
 
 class NewUpkeep(BaseModel):
-    """An act of upkeep on a fixture: its zero, or its daily check."""
+    """An act on a fixture: its zero, its daily check, or contacts touched with the probe."""
 
     model_config = ConfigDict(
         extra="forbid",
@@ -175,11 +175,19 @@ class NewUpkeep(BaseModel):
         json_schema_extra={"examples": [{"kind": "zero", "fixture": "FX-A"}]},
     )
 
-    kind: Literal["zero", "daily_check"]
+    kind: Literal["zero", "daily_check", "touch"]
     fixture: str
     nests: list[str] = Field(
-        default=[], description="Zero: which nests, all by default. Check: where the boxes go"
+        default=[],
+        description="Zero: which nests, all by default. Check: where the boxes go. Touch: one nest",
     )
+    product: str = Field(
+        default="", max_length=64, description="Touch: whose nets name what is touched"
+    )
+    contacts: list[Annotated[str, StringConstraints(max_length=32)]] = Field(
+        default=[], max_length=2048, description="Touch: through which to lead; none: name any"
+    )
+    order: Literal["set", "any"] = Field(default="set", description="Touch: of the contacts")
 
 
 class UpkeepOut(BaseModel):
@@ -191,6 +199,7 @@ class UpkeepOut(BaseModel):
     state: str = Field(examples=["running", "passed", "failed", "aborted"])
     findings: list[str]
     questions: list[QuestionOut]
+    touched: list[str] = Field(description="Of a touch: the contacts so far, in their order")
     made: str = Field(description="Of a capture: its id, once the unit is measured; else empty")
 
 

@@ -185,6 +185,14 @@ class UpkeepFinishedData(_Data):
     made: str
 
 
+class TouchedData(_Data):
+    """A contact was touched with the probe; ``is_refusal``: another one was asked for."""
+
+    text: str
+    contacts: list[str]
+    is_refusal: bool
+
+
 class ProgressData(_Data):
     """What an act of upkeep does now."""
 
@@ -213,6 +221,7 @@ class UpkeepEvents(BaseModel):
 
     state: UpkeepStateData
     progress: ProgressData
+    touched: TouchedData
     question: QuestionData
     answered: AnsweredData
     finished: UpkeepFinishedData

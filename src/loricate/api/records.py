@@ -224,6 +224,7 @@ class QuestionOut(BaseModel):
     hands_in: bool = Field(
         default=False, description="Somebody reaches into the fixture for it, or says that he left"
     )
+    touch: str = Field(default="", description="The contact that the probe is to be held to")
     photo: str = Field(
         description="What a photo is to the figure: none, beside (needed), instead (may stand)"
     )

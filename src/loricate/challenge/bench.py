@@ -1,6 +1,7 @@
 """A bench without a clock or a link: procedures act straight on the stand-in instruments."""
 
 import math
+from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
@@ -28,6 +29,7 @@ from loricate.core.measuring.actions import (
     Scanned,
     Source,
     Switch,
+    Tell,
     Waveform,
 )
 from loricate.core.measuring.curves import Column, Curve, Sample
@@ -63,7 +65,7 @@ DC_STEP_S = 0.1  # fine enough for the absorption of a unit, whose time constant
 QUICK_DC_STEP_S = 0.5  # of a unit that absorbs nothing: it is charged long before
 ARC_STEP_S = 0.05  # arcs come one by one
 HOLD_STEP_S, FINELY = 0.5, 50  # how finely a hold is looked at: in time, and in parts of it
-WATCH_STEP_S = 0.1
+WATCH_STEP_S, MOST_TOUCHES = 0.1, 3
 WHOLE_PHASE_S = 1e6  # what does not change within a phase is looked at once, at its end
 MODELS: dict[Role, type[OutputInstrument]] = {
     WITHSTAND: WithstandSource,
@@ -367,6 +369,7 @@ class _OfflineDriver(Driver):
     def __init__(self, bench: OfflineBench, step: ReadyStep) -> None:
         super().__init__()
         self.bench, self.step = bench, step
+        self._touches: Counter[str] = Counter()
 
     async def ask(self, action: Ask) -> Answer:
         if action.position:
@@ -381,6 +384,9 @@ class _OfflineDriver(Driver):
 
     def come_to(self, action: At) -> None:
         """Nobody watches."""
+
+    def tell(self, action: Tell) -> None:
+        """Nobody stands there."""
 
     def recall(self, action: Recall) -> Reading | None:
         """Each step is tried by itself."""
@@ -415,12 +421,22 @@ class _OfflineDriver(Driver):
         question = holding.question
         if question is not None and question.position:
             self.bench.turn(question.position)
+        elif question is not None and question.touch:
+            self._touch(question.touch)
         elif question is not None:
             self.bench.bend()
+        if question is None or not question.touch:
+            self.bench.floor.touched = None
         held = self.bench.hold(action.role, holding)
         if question is None or held.met is not question:
             return held
         return replace(held, answer=Answer(question.choices[0]))
+
+    def _touch(self, contact: str) -> None:
+        """Hold the probe to what is asked for; whoever is refused again and again gives up."""
+        self._touches[contact] += 1
+        is_patient = self._touches[contact] <= MOST_TOUCHES
+        self.bench.floor.touched = (NEST, contact) if is_patient else None
 
     async def off(self, action: Off) -> Output:
         return self.bench.off(action.role)

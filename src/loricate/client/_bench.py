@@ -31,6 +31,25 @@ class BenchCalls(Wire):
         body = {"kind": kind, "fixture": fixture, "nests": list(nests)}
         return self._post(UpkeepOut, f"{API}/upkeep", body)
 
+    def begin_touch(
+        self,
+        fixture: str,
+        nest: str = "",
+        product: str = "",
+        contacts: Sequence[str] = (),
+        in_any_order: bool = False,
+    ) -> UpkeepOut:
+        """Begin to name contacts as they are touched; with ``contacts`` to lead through them."""
+        body = {
+            "kind": "touch",
+            "fixture": fixture,
+            "nests": [nest] if nest else [],
+            "product": product,
+            "contacts": list(contacts),
+            "order": "any" if in_any_order else "set",
+        }
+        return self._post(UpkeepOut, f"{API}/upkeep", body)
+
     def upkeep(self, act_id: str) -> UpkeepOut:
         """How an act of upkeep stands and what it asks."""
         return self._get(UpkeepOut, f"{API}/upkeep/{act_id}")

@@ -1,12 +1,14 @@
 """``loricate bench``."""
 
 import sys
-from typing import TYPE_CHECKING
+from pathlib import Path
+from typing import TYPE_CHECKING, TextIO
 
 import click
 
 from loricate.commands.arguments import TakesQuantities
 from loricate.commands.connection import Call, service_options
+from loricate.commands.definitions import FILE
 from loricate.commands.output import NOT_PASSED, moment, print_table
 from loricate.commands.upkeep_view import follow_to_end
 
@@ -159,6 +161,43 @@ def check(fixture: str, nest: str, call: Call) -> None:
     Example: loricate bench check FX-A
     """
     _perform("daily_check", fixture, (nest,) if nest else (), call)
+
+
+@command.command("touch")
+@click.argument("fixture")
+@click.option("--nest", default="", help="The fixture's first by default.")
+@click.option("--product", default="", help="Whose nets name what is touched.")
+@click.option("--list", "listed", type=FILE, help="Contacts to be led through, one a line.")
+@click.option("--any-order", is_flag=True, help="Of the list.")
+@click.option("--record", type=click.File("w"), help="Where to write what was touched, as a list.")
+@service_options
+def touch(
+    fixture: str,
+    nest: str,
+    product: str,
+    listed: Path | None,
+    any_order: bool,
+    record: TextIO | None,
+    call: Call,
+) -> None:
+    """Name each contact that the probe touches, or lead through a list; Ctrl-C ends it.
+
+    Exits 3 when a contact of the list was not touched.
+
+    Example: loricate bench touch FX-C --product CL-7 --record winch-plug.txt
+    """
+    wanted = [] if listed is None else listed.read_text(encoding="utf-8").split()
+    with call.connect() as client:
+        act = client.begin_touch(fixture, nest, product, wanted, any_order)
+        ended = follow_to_end(client, act, answers=False)
+    if record is not None:
+        record.write("".join(f"{contact}\n" for contact in ended.touched))
+    if not call.printed(ended):
+        for finding in ended.findings:
+            click.echo(finding)
+        click.echo(f"{len(ended.touched)} contacts: {' '.join(ended.touched)}")
+    if wanted and ended.state != "passed":
+        sys.exit(NOT_PASSED)
 
 
 def _perform(

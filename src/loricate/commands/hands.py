@@ -11,7 +11,7 @@ import click
 from loricate.commands.output import print_json
 from loricate.simulator.hands_link import Hands, HandsError
 
-BEND_S = 0.5
+BEND_S, TOUCH_S = 0.5, 1.0
 
 
 @click.group("hands")
@@ -87,6 +87,25 @@ def bend(hands: Hands, nest: str, times: int) -> None:
         if number:
             time.sleep(BEND_S)
         hands.bend(nest)
+
+
+@command.command("touch")
+@_with_hands
+@click.argument("nest")
+@click.argument("contacts", nargs=-1, required=True)
+def touch(hands: Hands, nest: str, contacts: tuple[str, ...]) -> None:
+    """Hold the probe to one contact after another, a second each.
+
+    Example: loricate hands touch FX-C/1 X2:1 X2:2
+    """
+    try:
+        for contact in contacts:
+            hands.touch(nest, contact)
+            time.sleep(TOUCH_S)
+            hands.lift()
+            time.sleep(TOUCH_S / 2)
+    finally:
+        hands.lift()
 
 
 @command.command("turn")

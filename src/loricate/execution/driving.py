@@ -30,6 +30,7 @@ from loricate.core.measuring.actions import (
     Scanned,
     Source,
     Switch,
+    Tell,
     Waveform,
 )
 from loricate.core.measuring.curves import Sample
@@ -47,6 +48,10 @@ Recalling = Callable[[str, Measurand], Reading | None]
 
 def _unshown(action: At) -> None:
     """Points that nobody watches."""
+
+
+def _unheard(action: Tell) -> None:
+    """What nobody is told."""
 
 
 async def _nobody_asked(action: Ask | Enter | Form) -> Answer:
@@ -85,6 +90,7 @@ class BenchDriver(Driver):
         on_point: Callable[[At], None] = _unshown,
         recall: Recalling = nothing_recalled,
         reach: Reaching = _nobody_reaches,
+        on_tell: Callable[[Tell], None] = _unheard,
     ) -> None:
         super().__init__()
         self.bench, self.using, self.nests, self.care = bench, using, nests, care
@@ -95,7 +101,7 @@ class BenchDriver(Driver):
             on_point,
             recall,
         )
-        self._meanwhile, self._reach = meanwhile, reach
+        self._meanwhile, self._reach, self._on_tell = meanwhile, reach, on_tell
         self._left_in_s = lead_in_s
 
     async def ask(self, action: Ask) -> Answer:
@@ -114,6 +120,9 @@ class BenchDriver(Driver):
 
     def come_to(self, action: At) -> None:
         self._on_point(action)
+
+    def tell(self, action: Tell) -> None:
+        self._on_tell(action)
 
     def recall(self, action: Recall) -> Reading | None:
         return self._recall(action.step, action.measurand)
@@ -154,7 +163,9 @@ class BenchDriver(Driver):
         question = holding.question
         if question is None:
             return await self.bench.outputs.hold(name, holding)
-        ask = Ask(question.question, question.choices, hands_in=question.hands_in)
+        ask = Ask(
+            question.question, question.choices, hands_in=question.hands_in, touch=question.touch
+        )
         asked = asyncio.ensure_future(self._meanwhile(ask))
         try:
             held = await self.bench.outputs.hold(name, holding, asked.done)

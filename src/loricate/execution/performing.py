@@ -13,7 +13,7 @@ from loricate.bench.errors import BenchError, Charged, GuardOpen, Implausible
 from loricate.bench.plan import FixturePlan
 from loricate.core.attempts import Attempt
 from loricate.core.fixtures.zeroes import take_off
-from loricate.core.measuring.actions import Answer, Ask, At, Enter, Form
+from loricate.core.measuring.actions import Answer, Ask, At, Enter, Form, Tell
 from loricate.core.measuring.curves import Curve, Sample, thinned_together
 from loricate.core.measuring.ganging import share
 from loricate.core.measuring.grading import Cause, Measured, StepGrade, Verdict
@@ -222,6 +222,7 @@ class Performer:
             lambda action: self._show_point(step, nests, action),
             units[0].recall if len(units) == 1 else nothing_recalled,
             lambda: self.operator.reaching(step, units, place),
+            lambda action: self._tell(step, nests, action),
         )
         measured = await driver.measure(step.procedure())
         units[0].stands = measured.position or units[0].stands
@@ -230,6 +231,17 @@ class Performer:
         else:
             measured = take_off(measured, step.leads, zeroes.leads)
         return measured, step.graded(measured, self.decision)
+
+    def _tell(self, step: ReadyStep, nests: Sequence[str], action: Tell) -> None:
+        for nest in nests:
+            self.log.publish(
+                "cue",
+                nest=nest,
+                step=step.id,
+                moment="refused" if action.is_refusal else "told",
+                text=action.text,
+                picture="",
+            )
 
     def _broken_off(
         self, unit: LoadedUnit, step: ReadyStep, error: Exception, started: str

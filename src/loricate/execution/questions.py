@@ -19,7 +19,8 @@ class Question:
     do after a failure. The choices in ``note_for`` need a note with them. With ``quantity`` there
     are no choices: the answer is a figure with its unit, ``target`` is offered, and ``photo`` says
     what a picture is to it. With ``hands_in`` somebody reaches into the fixture for it. With
-    ``entries`` the answer has a value for each.
+    ``entries`` the answer has a value for each. ``touch`` is the contact that the probe is to be
+    held to.
     """
 
     nest: str
@@ -34,6 +35,7 @@ class Question:
     photo: Photo = Photo.NONE
     hands_in: bool = False
     entries: tuple[Entry, ...] = ()
+    touch: str = ""
 
     def missing(self, answer: Answer) -> tuple[Finding, ...]:
         """What is wrong with an answer's entries, each with its place and remedy."""
@@ -73,7 +75,9 @@ def question_of(ask: Ask | Enter | Form, nest: str, step_id: str) -> Question:
             target=ask.target,
             photo=ask.photo,
         )
-    return Question(nest, ask.question, ask.choices, step_id, hands_in=ask.hands_in)
+    return Question(
+        nest, ask.question, ask.choices, step_id, hands_in=ask.hands_in, touch=ask.touch
+    )
 
 
 @dataclass(slots=True)
@@ -127,6 +131,7 @@ class Questions:
             "target": question.target,
             "photo": question.photo,
             "hands_in": question.hands_in,
+            "touch": question.touch,
             "entries": [
                 {
                     "name": each.name,

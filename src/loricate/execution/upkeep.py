@@ -56,11 +56,11 @@ async def _forget(doubt: Doubt) -> None:
     """Nobody keeps doubts of this act."""
 
 
-def _unshown(sample: Sample) -> None:
+def unshown(sample: Sample) -> None:
     """Samples of upkeep are not shown."""
 
 
-async def _nobody_asked(action: Ask | Enter | Form) -> Answer:
+async def nobody_asked(action: Ask | Enter | Form) -> Answer:
     raise TypeError("Upkeep puts its questions itself.")
 
 
@@ -100,6 +100,7 @@ class Upkeep(Background):
         self.log = EventLog()
         self.questions = Questions(self.log)
         self.state, self.findings = "running", tuple[str, ...]()
+        self.touched: list[str] = []  # of an act that names what is touched
         self.made = ""  # the id of what it has left in the records, where that has one
 
     @abstractmethod
@@ -143,7 +144,7 @@ class Upkeep(Background):
 
     async def _measure(self, procedure: Asking[R], nests: Sequence[Nest]) -> R:
         """Drive a procedure that asks nothing and hands back something of its own."""
-        driver = UpkeepDriver(self.bench, self._using(), nests, _nobody_asked, _unshown, {})
+        driver = UpkeepDriver(self.bench, self._using(), nests, nobody_asked, unshown, {})
         return await driver.drive(procedure)
 
     def _using(self) -> dict[Role, str]:
@@ -348,7 +349,7 @@ class DailyCheck(Upkeep):
             return answer
 
         columns = self.fixture.nests[self.nest]
-        driver = BenchDriver(self.bench, using, [columns], ask, _unshown, self.zeroes.paths)
+        driver = BenchDriver(self.bench, using, [columns], ask, unshown, self.zeroes.paths)
         measured = await driver.measure(step.procedure())
         await self.bench.disconnect(using.values())
         measured = take_off(measured, step.leads, self.zeroes.leads)

@@ -19,12 +19,16 @@ from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.measuring.readings import Doubt
 from loricate.core.measuring.roles import BOND, IMPEDANCE, WIRING, WITHSTAND, Role
+from loricate.core.products.product import Product
 from loricate.core.sequences.ready import ReadySequence
+from loricate.core.wiring.description import Wiring
+from loricate.core.wiring.probing import alike
 from loricate.execution.capturing import Capturing
 from loricate.execution.load import NestZeroes
 from loricate.execution.preflight import check_bench, check_load, needed_roles
+from loricate.execution.touching import Touching
 from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing
-from loricate.records import captures, doubts, sequences, upkeep
+from loricate.records import captures, definitions, doubts, sequences, upkeep
 from loricate.records.errors import NotFound
 from loricate.records.stamps import new_id
 from loricate.records.store import Store
@@ -168,6 +172,35 @@ class Upkeeps:
             )
         )
 
+    async def begin_touch(
+        self,
+        code: str,
+        nest: str,
+        product: str,
+        wanted: Sequence[str],
+        in_any_order: bool,
+        account: str,
+    ) -> Upkeep:
+        """Begin to name contacts as they are touched, or to lead somebody through some."""
+        fixture = self.fixture(code)
+        nest = nest or next(iter(fixture.nests))
+        wiring = None
+        if product:
+            document, _ = await self.store.read(
+                lambda conn: definitions.get_document(conn, "product", product)
+            )
+            wiring = next(iter(Product.model_validate(document).wirings), None)
+        found = list(_touch_findings(fixture, nest, product, wiring, wanted))
+        if found:
+            raise NotReady.because(found)
+        self.holders.refuse_if_busy()
+        await self._check_instruments([WIRING])
+        return await self._begin(
+            Touching(
+                new_id(), fixture, self.bench, account, nest, wiring, tuple(wanted), in_any_order
+            )
+        )
+
     async def begin_check(self, code: str, nest: str, account: str) -> Upkeep:
         """Begin the daily check of a fixture with the boxes in ``nest``, its first by default."""
         fixture = self.fixture(code)
@@ -290,6 +323,35 @@ def _capture_findings(
         yield Finding("positions", "has one twice", "name each position once.")
     if len(positions) == 1:
         yield Finding("positions", "has one position", "a switch has two, or leave it out.")
+
+
+def _touch_findings(
+    fixture: FixturePlan,
+    nest: str,
+    product: str,
+    wiring: Wiring | None,
+    wanted: Sequence[str],
+) -> Iterator[Finding]:
+    """Why contacts cannot be named or led through in a nest."""
+    if nest not in fixture.nests:
+        known = ", ".join(fixture.nests)
+        yield Finding("nests", f"{fixture.code} has no nest {nest}", f"it has {known}.")
+        return
+    if product and wiring is None:
+        yield Finding("product", f"{product} describes no nets", "leave it out.")
+    known_contacts = set(fixture.nests[nest])
+    if wiring is not None:
+        known_contacts |= set(wiring.contacts)
+    for place, contact in enumerate(wanted):
+        if contact not in known_contacts:
+            told = f"there is no contact {contact} in {fixture.code}"
+            remedy = "correct it, or name the product whose contact it is."
+            yield Finding(f"contacts[{place}]", told, remedy)
+    if len(set(wanted)) < len(wanted):
+        yield Finding("contacts", "has one twice", "name each once.")
+    for one, other in alike(wiring, wanted) if wiring is not None else ():
+        told = f"{one} and {other} are of one net, and no probe tells them apart"
+        yield Finding("contacts", told, "name one of them.")
 
 
 def _beside_findings(

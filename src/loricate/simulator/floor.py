@@ -55,7 +55,8 @@ class Floor:
     unit itself, the relays that are closed and the ``bleeds`` of sources that discharge. Whoever
     changes any of these lets them ``rest`` first. A floor that ``forgets`` keeps none: who measures
     on it discharges after every output. ``bends`` counts how often the unit in each nest was bent;
-    who watches it sees what breaks off.
+    who watches it sees what breaks off. ``touched`` is the contact that the probe is held to, by
+    nest and name.
     """
 
     rows: dict[int, str]
@@ -67,6 +68,7 @@ class Floor:
     wet: dict[tuple[int, int], float] = field(default_factory=dict)
     presses: int = 0
     bends: dict[str, int] = field(default_factory=dict)
+    touched: tuple[str, str] | None = None
     temperature_c: float = 21.5
     humidity: float = 0.45
     guard_closed: bool = True
@@ -112,6 +114,29 @@ class Floor:
         model = self.models[place.model]
         place.unit = build_unit(model, place.faults, f"{nest}/", place.serial, position)
         self.changes += 1
+
+    def touch(self, nest: str, contact: str) -> None:
+        """Hold the probe to a contact of the unit in a nest, of the nest itself where it is empty.
+
+        Raises KeyError where there is none of the name.
+        """
+        place = self.nests[nest]
+        known = place.columns if place.unit is None else place.unit.plugs
+        if contact not in known:
+            raise KeyError(contact)
+        self.touched = (nest, contact)
+
+    @property
+    def touched_node(self) -> str:
+        """The node that the probe is held to; nothing where it is held to none."""
+        if self.touched is None:
+            return ""
+        nest, contact = self.touched
+        place = self.nests[nest]
+        if place.unit is not None:
+            return place.unit.plugs.get(contact, "")
+        column = place.columns.get(contact)
+        return "" if column is None else f"column {column}"
 
     def bend(self, nest: str) -> None:
         """Bend the unit in a nest, once; raises KeyError where there is none."""

@@ -38,6 +38,14 @@ class Hands:
         """Bend the unit in a nest, once."""
         self.do(f'HAND:NEST:BEND "{nest}"')
 
+    def touch(self, nest: str, contact: str) -> None:
+        """Hold the probe to a contact of the unit in a nest, or of the empty nest."""
+        self.do(f'HAND:NEST:TOUC "{nest}","{contact}"')
+
+    def lift(self) -> None:
+        """Take the probe away."""
+        self.do("HAND:NEST:LIFT")
+
     def empty(self, nest: str) -> None:
         """Take out what is in a nest."""
         self.do(f'HAND:NEST:EMPT "{nest}"')

@@ -6,7 +6,7 @@ them.
 
 import random
 import tomllib
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 from typing import Literal
@@ -99,12 +99,14 @@ class UnitModel(BaseModel):
 class Unit:
     """One unit in a nest: its elements, and which inner node each terminal reaches.
 
-    ``loose`` are those that break off when it is bent, with how long (s).
+    ``loose`` are those that break off when it is bent, with how long (s); ``plugs`` the node that a
+    contact of its own has, plugged in or not.
     """
 
     elements: tuple[Element, ...]
     terminals: dict[str, str]
     loose: tuple[tuple[Element, float], ...] = ()
+    plugs: dict[str, str] = field(default_factory=dict)
 
     @cached_property
     def beside(self) -> dict[str, list[Element]]:
@@ -179,6 +181,7 @@ def build_unit(
     """
     chosen = dict(model.element)
     terminals = {name: f"{prefix}{name}" for name in model.terminals}
+    plugs = dict(terminals)
     for name in faults:
         fault = model.find_fault(name)
         for change in fault.change:
@@ -192,6 +195,7 @@ def build_unit(
             chosen[change.element] = element.model_copy(update=update)
         for a, b in fault.swap:
             terminals[a], terminals[b] = terminals[b], terminals[a]
+        plugs = {**plugs, **terminals}
         terminals |= {name: f"{prefix}{name} loose" for name in fault.loose}
     stands = position or next(iter(model.positions), "")
     built = [
@@ -200,7 +204,7 @@ def build_unit(
         if element.position in ("", stands)
     ]
     loose = tuple((element, parse(told, TIME)) for element, told in built if told)
-    return Unit(tuple(element for element, _ in built), terminals, loose)
+    return Unit(tuple(element for element, _ in built), terminals, loose, plugs)
 
 
 def _build(element: UnitElement, prefix: str, seed: str) -> Element:

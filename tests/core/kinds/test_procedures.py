@@ -14,6 +14,7 @@ from loricate.core.kinds.insulation import AGAIN, STANDS
 from loricate.core.kinds.intermittent import Intermittent
 from loricate.core.kinds.kind import WHOLE
 from loricate.core.kinds.leakage import Leakage
+from loricate.core.kinds.touch import Touch
 from loricate.core.kinds.visual import Visual
 from loricate.core.kinds.wiring import WiringStep
 from loricate.core.measuring.actions import (
@@ -256,6 +257,9 @@ LEAST: dict[str, dict[str, Any]] = {
     "question": {"question": "Is it?"},
     "entry": {"question": "How much?", "quantity": "voltage"},
 }
+OF_CABLES: dict[Any, dict[str, Any]] = {
+    WiringStep: {}, Intermittent: {"nets": ["W1"]}, Touch: {"plugged": ["X1"]},
+}  # fmt: skip
 ANSWERED = [kind for kind in KINDS.values() if kind.name != "wait"]  # no outcome is right for it
 
 
@@ -265,8 +269,8 @@ def test_a_procedure_refuses_an_outcome_that_is_none(
 ) -> None:
     """Being driven wrongly is a defect, and must not end in a verdict."""
     step = next((step for step in steps.values() if step.kind is kind), None)
-    if kind in (WiringStep, Intermittent):
-        procedure = step_for(cable(2), kind.name, nets=["W1"]).procedure()
+    if kind in OF_CABLES:
+        procedure = step_for(cable(2), kind.name, **OF_CABLES[kind]).procedure()
     elif step is None:  # the demo's final test has no such step
         procedure = kind.model_validate(LEAST[kind.name]).procedure((WHOLE,), {})
     else:

@@ -11,6 +11,7 @@ from loricate.core.kinds.leakage import Leakage
 from loricate.core.kinds.polarity import Polarity
 from loricate.core.kinds.power import Power
 from loricate.core.kinds.question import Question
+from loricate.core.kinds.touch import Touch
 from loricate.core.kinds.visual import Visual
 from loricate.core.kinds.wait import WaitStep
 from loricate.core.kinds.wiring import WiringStep
@@ -22,6 +23,7 @@ SHIPPED: tuple[Kind, ...] = (
     Continuity,
     WiringStep,
     Intermittent,
+    Touch,
     Polarity,
     Insulation,
     Withstand,

@@ -73,7 +73,7 @@ class Ask(Action[Answer]):
     Whatever is connected is let go for it, so that other nests may go on: connect again after it.
     ``passing`` is what an operator answers who sees nothing wrong, by default the first choice.
     With ``hands_in`` somebody must reach into the fixture to answer; ``position`` is where the
-    unit's switch is to be put for it.
+    unit's switch is to be put for it, ``touch`` the contact that the probe is to be held to.
     """
 
     question: str
@@ -81,6 +81,7 @@ class Ask(Action[Answer]):
     passing: str = ""
     hands_in: bool = False
     position: str = ""
+    touch: str = ""
     gives: ClassVar[tuple[type, ...]] = (Answer,)
 
 
@@ -115,6 +116,23 @@ class At(Action[None]):
     point: str
     number: int
     of: int
+
+
+@dataclass(frozen=True, slots=True)
+class Tell(Action[None]):
+    """Say something to whoever stands at the bench; with ``is_refusal`` that it was wrong."""
+
+    text: str
+    is_refusal: bool = False
+    contacts: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class HandsIn(Action[None]):
+    """Let somebody touch the unit from here to the procedure's end, whatever low voltage is on.
+
+    No hazardous output starts anywhere before all hands are out again; of its own it may have none.
+    """
 
 
 @dataclass(frozen=True, slots=True)
@@ -394,6 +412,8 @@ AnyAction = (
     | Form
     | Wait
     | At
+    | Tell
+    | HandsIn
     | Recall
     | FixtureZero
     | Connect

@@ -7,7 +7,7 @@ the type check of ``perform``.
 
 from abc import ABC, abstractmethod
 from collections.abc import AsyncIterator, Coroutine, Iterable
-from contextlib import asynccontextmanager
+from contextlib import AsyncExitStack, asynccontextmanager
 from dataclasses import replace
 from typing import Any, TypeVar, assert_never
 
@@ -24,6 +24,7 @@ from loricate.core.measuring.actions import (
     Enter,
     FixtureZero,
     Form,
+    HandsIn,
     Held,
     Hold,
     Join,
@@ -36,6 +37,7 @@ from loricate.core.measuring.actions import (
     Scanned,
     Source,
     Switch,
+    Tell,
     Wait,
     Watch,
     Watched,
@@ -43,11 +45,12 @@ from loricate.core.measuring.actions import (
 )
 from loricate.core.measuring.curves import Curve, course_of
 from loricate.core.measuring.grading import Measured
-from loricate.core.measuring.holding import Holding, Until, asks_hands_in
+from loricate.core.measuring.holding import Answered, Holding, Until, asks_hands_in
 from loricate.core.measuring.impedance import ImpedanceZero
 from loricate.core.measuring.readings import Doubt, Reading
 from loricate.core.measuring.roles import Role
 
+TOUCHED = Answered("", (), hands_in=True)
 R = TypeVar("R")
 
 
@@ -66,6 +69,13 @@ class Driver(ABC):
 
     async def drive(self, procedure: Asking[R]) -> R:
         """Perform a procedure and give what it hands back."""
+        async with AsyncExitStack() as self._hands:
+            try:
+                return await self._drive(procedure)
+            finally:
+                self._is_reached = False
+
+    async def _drive(self, procedure: Asking[R]) -> R:
         try:
             action = next(procedure)
             while True:
@@ -117,6 +127,12 @@ class Driver(ABC):
             case At():
                 self.point = action.point
                 self.come_to(action)
+            case Tell():
+                self.tell(action)
+            case HandsIn():
+                self._refuse_while_on(action)
+                await self._hands.enter_async_context(self.reaching((TOUCHED,)))
+                self._is_reached = True
             case Recall():
                 return self.recall(action)
             case FixtureZero():
@@ -194,16 +210,21 @@ class Driver(ABC):
 
     async def _watch(self, action: Watch) -> Watched:
         self._refuse_while_on(action, action.role)
-        held = None
+        if self._is_reached:
+            return await self._watched(action)
         async with self.reaching(action.until):
             self._is_reached = True
             try:
-                level = await self._source(Source(action.role, action.programme))
-                if level.look is not None:
-                    held = await self._hold(Hold(action.role, action.until))
-                return Watched(held, await self._off(action.role))
+                return await self._watched(action)
             finally:
                 self._is_reached = False
+
+    async def _watched(self, action: Watch) -> Watched:
+        held = None
+        level = await self._source(Source(action.role, action.programme))
+        if level.look is not None:
+            held = await self._hold(Hold(action.role, action.until))
+        return Watched(held, await self._off(action.role))
 
     @asynccontextmanager
     async def reaching(self, until: Iterable[Until]) -> AsyncIterator[None]:
@@ -215,6 +236,10 @@ class Driver(ABC):
             self.curves.append(course_of(output.samples, output.dimensions, self.point))
         self.doubts.extend(output.doubts)
         return output
+
+    @abstractmethod
+    def tell(self, action: Tell) -> None:
+        """Say something to whoever stands there."""
 
     @abstractmethod
     async def ask(self, action: Ask) -> Answer:

@@ -59,6 +59,7 @@ class Answered:
     ``position`` is where the unit's switch is to be put for it, if it has one. With ``hands_in``
     somebody must touch the unit for it: then it is held by a ``Watch`` alone, and no hazardous
     output starts anywhere before all hands are out again. It ends nothing before ``not_before_s``.
+    ``touch`` is the contact that the probe is to be held to.
     """
 
     question: str
@@ -66,6 +67,7 @@ class Answered:
     position: str = ""
     hands_in: bool = False
     not_before_s: float = 0.0
+    touch: str = ""
 
 
 Until = For | Marks | Settled | Rises | Leaves | Answered

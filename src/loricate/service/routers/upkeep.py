@@ -28,6 +28,7 @@ def _out(act: Upkeep) -> UpkeepOut:
         state=act.state,
         findings=list(act.findings),
         questions=[QuestionOut.model_validate(each) for each in asked],
+        touched=list(act.touched),
         made=act.made,
     )
 
@@ -46,9 +47,16 @@ async def begin_upkeep(body: NewUpkeep, person: Runner, desk: TheDesk) -> Upkeep
         )
         return await show_act(act.id, desk)
     if len(body.nests) > 1:
-        message = "takes one nest for the boxes", "name it alone."
+        message = "takes one nest", "name it alone."
         raise NotReady.because([Finding("nests", *message)])
     nest = body.nests[0] if body.nests else ""
+    if body.kind == "touch":
+        act = await desk.bench.do(
+            lambda side: side.upkeeps.begin_touch(
+                body.fixture, nest, body.product, body.contacts, body.order == "any", person.name
+            )
+        )
+        return await show_act(act.id, desk)
     act = await desk.bench.do(
         lambda side: side.upkeeps.begin_check(body.fixture, nest, person.name)
     )

@@ -28,6 +28,8 @@ class Hands(Instrument):
         self.command("HANDs:NEST:EMPTy", self._empty)
         self.command("HANDs:NEST:TURN", self._turn)
         self.command("HANDs:NEST:BEND", self._bend)
+        self.command("HANDs:NEST:TOUCh", self._touch)
+        self.command("HANDs:NEST:LIFT", self._lift)
         self.command("HANDs:GUARd", lambda text: floor.set_guard(scpi.boolean(text)))
         self.command("HANDs:POWer", self._power)
         self.command("HANDs:FAULt", self._fault)
@@ -58,6 +60,17 @@ class Hands(Instrument):
             self.floor.turn(scpi.unquoted(nest), scpi.unquoted(position))
         except KeyError:
             raise ScpiError(*scpi.ILLEGAL_VALUE) from None
+
+    def _touch(self, nest: str, contact: str) -> None:
+        """Hold the probe to a contact."""
+        try:
+            self.floor.touch(scpi.unquoted(nest), scpi.unquoted(contact))
+        except KeyError:
+            raise ScpiError(*scpi.ILLEGAL_VALUE) from None
+
+    def _lift(self) -> None:
+        """Take the probe away."""
+        self.floor.touched = None
 
     def _bend(self, nest: str) -> None:
         """Bend the unit in a nest."""

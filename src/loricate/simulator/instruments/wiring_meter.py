@@ -6,6 +6,8 @@ triggers the matrix for the next.
 Up to eight nets are watched at once: each of its inputs sends a current of its own through a net to
 the low lead, and samples its volts 100,000 times a second. What breaks for at least as long as is
 set is timed by the meter itself, and kept.
+
+A probe with a tip touches contacts; what it is joined with is measured to the low leads.
 """
 
 import math
@@ -29,7 +31,9 @@ SIGNAL_HZ = 1000.0
 MOST_SOLVED = 20_000  # networks that it knows again
 LEAST_SLOT_S, MOST_POINTS = 0.01, 4096
 NOTHING = "9.91E37"  # SCPI's not-a-number
-RESISTANCE, CAPACITANCE, DIODE, WATCH = "RESISTANCE", "CAPACITANCE", "DIODE", "WATCH"
+RESISTANCE, CAPACITANCE, DIODE = "RESISTANCE", "CAPACITANCE", "DIODE"
+PROBE, WATCH = "PROBE", "WATCH"
+TIP_OHMS = 0.05
 INPUTS, SAMPLE_S, MOST_BREAKS, BINS = 8, 10e-6, 200, 500
 # When a loose contact breaks after the lead is bent (s), and how much of its usual time each lasts.
 BEATS = ((0.002, 1.0), (0.004, 0.5), (0.0065, 0.7))
@@ -68,7 +72,17 @@ class WiringMeter(OutputInstrument):
         self.live_ohms, self.watched_s = 0.0, 0.0
         self._bends: dict[str, int] = {}
         self._watched: dict[object, list[float]] = {}
-        self.choices("SENSe:FUNCtion", "function", "RESistance", "CAPacitance", "DIODe", "WATCh")
+        self.probe = f"{name}.probe"  # a lead of its own, with a tip to touch contacts with
+        self._probed: dict[object, float] = {}
+        self.choices(
+            "SENSe:FUNCtion",
+            "function",
+            "RESistance",
+            "CAPacitance",
+            "DIODe",
+            "PROBe",
+            "WATCh",
+        )
         self.setting("WATCh:INPuts", "inputs", 1, INPUTS, "")
         self.setting("WATCh:THReshold", "threshold_ohm", 1, 1000, "OHM")
         self.setting("WATCh:LENGth", "least_s", SAMPLE_S, 1, "S")
@@ -82,6 +96,7 @@ class WiringMeter(OutputInstrument):
         self.setting("SCAN:POINts", "points", 1, MOST_POINTS, "")
         self.setting("SOURce:DWELl", "dwell_s", LEAST_SLOT_S, 3600, "S")
         self.command("SCAN:DATA:RESistance?", lambda: self._data(RESISTANCE, 0))
+        self.command("SCAN:DATA:PROBe?", lambda: self._data(PROBE, 0))
         self.command("SCAN:DATA:CAPacitance?", lambda: self._data(CAPACITANCE, 0))
         self.command("SCAN:DATA:FORWard?", lambda: self._data(DIODE, 0))
         self.command("SCAN:DATA:REVerse?", lambda: self._data(DIODE, 1))
@@ -127,6 +142,8 @@ class WiringMeter(OutputInstrument):
 
     def _read(self) -> tuple[float, ...]:
         match self.function:
+            case "PROBE":
+                return (self._probe_ohms(),)
             case "CAPACITANCE":
                 return (self._farads(),)
             case "DIODE":
@@ -147,6 +164,30 @@ class WiringMeter(OutputInstrument):
         if ohms >= RANGE_OHMS:
             return RANGE_OHMS
         return self.noisy(ohms * self.gain, 2e-4, 1e-4)
+
+    def _probe_ohms(self) -> float:
+        """From the probe to the low leads, by the same two wires that drive it."""
+        touched = self.floor.touched_node
+        if not touched:
+            return RANGE_OHMS
+        closed = frozenset(self.floor.closed | self.floor.stuck)
+        key = (closed, (self.floor.changes, touched))
+        if key not in self._probed:
+            if len(self._probed) > MOST_SOLVED:
+                self._probed.clear()
+            self._probed[key] = self._solve_probe(touched, closed)
+        ohms = self._probed[key]
+        return RANGE_OHMS if ohms >= RANGE_OHMS else self.noisy(ohms * self.gain, 2e-4, 1e-4)
+
+    def _solve_probe(self, touched: str, closed: frozenset[Point]) -> float:
+        extra = (Resistor(self.low, EARTH, RETURN_OHMS), Resistor(self.probe, touched, TIP_OHMS))
+        network = self.floor.part((self.probe, self.low), SEEN_OHMS, extra, closed)
+        source = Source(self.probe, EARTH, OPEN_CIRCUIT_V, SOURCE_OHMS)
+        solution = network.solve_dc([source])
+        amperes = solution.current_of(source).real
+        if amperes < OPEN_CIRCUIT_V / (10 * RANGE_OHMS):
+            return RANGE_OHMS
+        return solution.across(self.probe, self.low).real / amperes
 
     def _solve_ohms(self, closed: frozenset[Point]) -> float:
         """Volts at the sense leads over amperes at the others, in Ω; the range where none flow."""
@@ -195,6 +236,7 @@ class WiringMeter(OutputInstrument):
             raise ScpiError(-230, "Data corrupt or stale")
         step, most = {
             RESISTANCE: (STEP_OHMS, RANGE_OHMS),
+            PROBE: (STEP_OHMS, RANGE_OHMS),
             CAPACITANCE: (STEP_F, RANGE_F),
             DIODE: (STEP_V, RANGE_V),
         }[function]
@@ -308,7 +350,7 @@ class WiringMeter(OutputInstrument):
             value, bound = bounded(self.live_ohms, 0.0, RANGE_OHMS * (1 - 1e-9))
             told = displayed(value, STEP_OHMS, 5) if self.output_on else NOTHING
             return [f"{self.inputs:g}", told, bound, str(len(self._kept()) + self.missed)]
-        if not self.output_on or self.function != RESISTANCE or not self.done:
+        if not self.output_on or self.function not in (RESISTANCE, PROBE) or not self.done:
             return [str(len(self.done)), NOTHING, "NORMAL", "0"]
         value, bound = bounded(self.done[-1][0], 0.0, RANGE_OHMS * (1 - 1e-9))
         return [str(len(self.done)), displayed(value, STEP_OHMS, 5), bound, "0"]
