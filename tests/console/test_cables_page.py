@@ -165,3 +165,32 @@ def test_a_unit_is_captured_from_the_console(
     page.get_by_role("button", name="done").click()
     expect(page.get_by_role("heading", name="Capture of WEB-3")).to_be_visible(timeout=30_000)
     expect(page.get_by_text("17 of 17 are not decided yet.")).to_be_visible()
+
+
+def test_somebody_is_led_through_contacts_with_a_picture_and_refused(
+    page: Page, site: dict[str, Any], hands: Hands
+) -> None:
+    hands.put("FX-C/1", "CL-7", "unplugged X2")
+    sign_in(page, site, "/bench")
+    fixture = page.get_by_role("region", name="Fixture FX-C")
+    fixture.get_by_role("button", name="Touch contacts").click()
+    form = page.get_by_role("form", name="Touch contacts in FX-C")
+    form.get_by_label("Nets of").select_option("CL-7")
+    form.get_by_label("Contacts to be led through").fill("X2:1 X2:2")
+    form.get_by_role("button", name="Begin").click()
+    try:
+        expect(page.get_by_role("img", name="Connector X2: touch 1")).to_be_visible()
+        hands.touch("FX-C/1", "X2:5")
+        expect(page.get_by_text("Wrong: X2:5, net STOP_1 is touched. Touch X2:1.")).to_be_visible()
+        hands.lift()
+        for contact in ("X2:1", "X2:2"):
+            name = f"Connector X2: touch {contact.removeprefix('X2:')}"
+            expect(page.get_by_role("img", name=name)).to_be_visible()
+            check_accessible(page)
+            hands.touch("FX-C/1", contact)
+            expect(page.get_by_text("right.").last).to_contain_text(contact)
+            hands.lift()
+        expect(page.get_by_text("Contacts of FX-C: passed")).to_be_visible()
+        expect(page.get_by_text("2 so far: X2:1 X2:2")).to_be_visible()
+    finally:
+        hands.lift()

@@ -84,6 +84,7 @@ def test_the_command_line_writes_down_what_was_touched(
         env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token},
     ) as running:  # fmt: skip
         assert running.stderr is not None
+        assert running.stderr.readline().strip() == "The probe at nest 1"
         for contact, text in (("X2:4", "X2:4, net DOWN"), ("X2:11", "X2:11, net HORN")):
             assert "Touch any contact" in running.stderr.readline()
             hands.touch(f"{FIXTURE}/1", contact)

@@ -66,7 +66,7 @@ function Board({ run, state, isStale }: { run: Run; state: RunState; isStale: bo
       {!isOver && run.notices.length > 0 && (
         <Trouble text={`No unit of this run will be certified. ${run.notices.join(' ')}`} />
       )}
-      <RunQuestion runId={run.id} state={state} />
+      <RunQuestion runId={run.id} product={run.units[0]?.product ?? ''} state={state} />
       {isOver ? (
         <Results run={run} state={state} />
       ) : (

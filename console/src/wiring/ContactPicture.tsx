@@ -51,7 +51,7 @@ function Face({ connector, wanted }: { connector: Connector; wanted: string }) {
                 <circle
                   cx={x}
                   cy={y}
-                  r={isWanted ? 15 : 12}
+                  r={isWanted ? 16 : 14}
                   fill={isWanted ? 'currentColor' : 'none'}
                   stroke="currentColor"
                   strokeWidth={isWanted ? 3 : 1}

@@ -38,6 +38,7 @@ class Touching(Upkeep):
 
     async def perform(self) -> tuple[str, ...]:
         columns = self.fixture.nests[self.nest]
+        self.log.publish("progress", text=f"The probe at nest {self.nest}")
         driver = UpkeepDriver(
             self.bench,
             self._using(),
