@@ -125,6 +125,20 @@ def run(site: dict[str, Any], *words: str) -> subprocess.CompletedProcess[str]:
     )  # fmt: skip
 
 
+def test_the_terminal_prints_a_line_a_net_and_faults_as_sentences(
+    site: dict[str, Any], client: Client, hands: Hands
+) -> None:
+    run_leads(client, hands, {"1": "CL7-T-1", "2": "CL7-T-2"})
+    good = run(site, "unit", "show", "CL7-T-1").stdout.splitlines()
+    assert good[1].split("  ")[0] == "NET" and good[1].rstrip().endswith("AC")
+    lines = {line.split()[0]: line for line in good[2:20]}
+    assert "mΩ" in lines["+48V"] and "GΩ" in lines["+48V"] and lines["+48V"].count("µA") == 2
+    assert "Ω" in lines["R1"] and len(lines) == 18
+    bad = run(site, "unit", "show", "CL7-T-2").stdout
+    assert bad.splitlines()[2].startswith("UP") and "2 of 18 nets and components failed." in bad
+    assert "Every wire: UP and DOWN are crossed" in bad
+
+
 def test_a_from_to_list_goes_out_and_comes_in(
     site: dict[str, Any], client: Client, tmp_path: Any
 ) -> None:

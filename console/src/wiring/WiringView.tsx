@@ -4,7 +4,7 @@ import type { Attempt } from '../api/client'
 import { Choice } from '../parts/Choice'
 import { LabelledInput } from '../parts/LabelledInput'
 import { words } from '../parts/words'
-import { type Cable, faultsOf, netRows } from './cable'
+import { type Cable, COLUMNS, faultsOf, netRows } from './cable'
 import { DRAWING } from './look'
 import { NetList } from './NetList'
 import { WiringDrawing } from './WiringDrawing'
@@ -38,6 +38,8 @@ export function WiringView({ cable, attempts, title }: Props) {
   }, [rows, filter])
   const nets = rows.filter((row) => row.sort === '' || row.sort === 'shield')
   const wrong = nets.filter((row) => row.verdict === 'fail').length
+  // What four voltages read does not fit beside the drawing.
+  const isWide = COLUMNS.filter((name) => rows.some((row) => row[name] !== undefined)).length > 2
   const step = (by: number) => setZoom((now) => Math.min(ZOOMS.length - 1, Math.max(0, now + by)))
   return (
     <Box as="section" aria-label={title} css={DRAWING}>
@@ -82,7 +84,14 @@ export function WiringView({ cable, attempts, title }: Props) {
         </Box>
       )}
       <Flex gap="4" align="start" wrap="wrap">
-        <Box flex="1 1 430px" minW="0" maxH="620px" overflow="auto" tabIndex={0} aria-label="Nets">
+        <Box
+          flex={isWide ? '1 1 100%' : '1 1 430px'}
+          minW="0"
+          maxH="620px"
+          overflow="auto"
+          tabIndex={0}
+          aria-label="Nets"
+        >
           <NetList rows={shown} chosen={chosen} onChoose={setChosen} />
         </Box>
         <Box flex="0 1 auto" maxW="100%" maxH="620px" overflow="auto" bg="plate">

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from loricate.commands.connection import Call, service_options
+from loricate.commands.nets_view import is_told, print_nets
 from loricate.commands.output import percent, print_table, verdict_word
 
 if TYPE_CHECKING:
@@ -84,19 +85,24 @@ def print_readings(unit: "UnitOut") -> None:
 
 
 def print_attempts(attempts: "list[AttemptOut]") -> None:
-    """Print attempts with their readings beside limits, and why one was done again."""
+    """Print attempts with their readings beside limits, and why one was done again.
+
+    Of a cable's many nets there is a line each, with what every voltage read of it.
+    """
+    nets = print_nets(attempts)
     rows: list[tuple[str, ...]] = []
     for attempt in attempts:
         cause = f" ({attempt.cause})" if attempt.cause else ""
         verdict = verdict_word(attempt.verdict) + cause
         again = f", attempt {attempt.number}" if attempt.number > 1 else ""
         rows.append((attempt.title + again, "", "", "", "", "", verdict))
-        rows += _reading_rows(attempt.readings, 1 if not attempt.repetitions else 0)
+        left = [each for each in attempt.readings if not is_told(each, nets)]
+        rows += _reading_rows(left, 1 if not attempt.repetitions else 0)
         for each in attempt.repetitions:
             cause = f" ({each.cause})" if each.cause else ""
             told = verdict_word(each.verdict) + cause
             rows.append((f"  repetition {each.number}", "", "", "", "", "", told))
-            rows += _reading_rows(attempt.readings, each.number)
+            rows += _reading_rows(left, each.number)
     heads = ("STEP", "MEASURED", "UNCORRECTED", "LIMIT", "MARGIN", "SOURCE", "VERDICT")
     print_table(heads, rows, ("MEASURED", "UNCORRECTED", "LIMIT", "MARGIN"))
     for attempt in attempts:
