@@ -173,8 +173,8 @@ def test_somebody_is_led_through_contacts_with_a_picture_and_refused(
     hands.put("FX-C/1", "CL-7", "unplugged X2")
     sign_in(page, site, "/bench")
     fixture = page.get_by_role("region", name="Fixture FX-C")
-    fixture.get_by_role("button", name="Touch contacts").click()
-    form = page.get_by_role("form", name="Touch contacts in FX-C")
+    fixture.get_by_role("button", name="Probe").click()
+    form = page.get_by_role("form", name="Probe in FX-C")
     form.get_by_label("Nets of").select_option("CL-7")
     form.get_by_label("Contacts to be led through").fill("X2:1 X2:2")
     form.get_by_role("button", name="Begin").click()
@@ -194,3 +194,19 @@ def test_somebody_is_led_through_contacts_with_a_picture_and_refused(
         expect(page.get_by_text("2 so far: X2:1 X2:2")).to_be_visible()
     finally:
         hands.lift()
+
+
+def test_the_columns_are_measured_by_a_part_and_shown(
+    page: Page, site: dict[str, Any], hands: Hands
+) -> None:
+    sign_in(page, site, "/bench")
+    fixture = page.get_by_role("region", name="Fixture FX-C")
+    fixture.get_by_role("button", name="Probe").click()
+    form = page.get_by_role("form", name="Probe in FX-C")
+    form.get_by_label("What").select_option("map")
+    form.get_by_label("By").select_option("REF-CABLE")
+    hands.put("FX-C/1", "REF-CABLE")
+    form.get_by_role("button", name="Begin").click()
+    page.get_by_role("button", name="done").click()
+    expect(page.get_by_text("Columns of FX-C: passed")).to_be_visible()
+    expect(fixture.get_by_text("as in the file. Measured by REF-CABLE")).to_be_visible()

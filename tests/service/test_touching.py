@@ -10,6 +10,7 @@ import pytest
 from loricate.api.bench import UpkeepOut
 from loricate.client import Client, RefusedError
 from loricate.simulator.hands_link import Hands
+from tests.service.test_cables import run
 
 FIXTURE = "FX-C"
 
@@ -120,3 +121,21 @@ def test_an_abort_while_somebody_holds_the_probe_frees_the_bench(
     hands.lift()
     assert client.danger().state in ("safe", "armed")
     assert touch(client, hands, ["X2:2"], product="CL-7")[0].touched == ["X2:2"]
+
+
+def test_the_columns_are_compared_with_the_file_and_kept(
+    site: dict[str, Any], client: Client, hands: Hands
+) -> None:
+    hands.put(f"{FIXTURE}/1", "REF-CABLE")
+    act = client.begin_map(FIXTURE, "1", "REF-CABLE")
+    for event in client.upkeep_events(act.id):
+        if event.name == "question":
+            client.answer_upkeep(act.id, str(event.data["nest"]), "done")
+    assert client.upkeep(act.id).state == "passed"
+    (found,) = next(each for each in client.bench().fixtures if each.code == FIXTURE).maps
+    assert (found.nest, found.part, found.differences) == ("1", "REF-CABLE", [])
+    assert found.account == site["name"] and found.columns
+    told = run(site, "bench", "show").stdout
+    assert "columns of nest 1, measured by REF-CABLE" in told and "as the bench file says." in told
+    with pytest.raises(RefusedError, match="DC-40 describes no nets"):
+        client.begin_map(FIXTURE, "1", "DC-40")

@@ -84,7 +84,7 @@ export default function BenchPage() {
           fixture={fixture}
           isBusy={bench.busy_with !== ''}
           onBegin={(kind, code) => void begin({ kind, fixture: code })}
-          onTouch={(asked) => void begin({ kind: 'touch', ...asked })}
+          onTouch={(asked) => void begin(asked)}
         />
       ))}
       <MatrixMap rows={bench.rows} />

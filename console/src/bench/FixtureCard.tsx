@@ -43,7 +43,7 @@ export function FixtureCard({ fixture, isBusy, onBegin, onTouch }: Props) {
             onAct={() => onBegin('daily_check', fixture.code)}
           />
           {hasConnectors && (
-            <Act text="Touch contacts" isBusy={isBusy} onAct={() => setTouching(!isTouching)} />
+            <Act text="Probe" isBusy={isBusy} onAct={() => setTouching(!isTouching)} />
           )}
         </Flex>
       </Flex>
@@ -55,6 +55,19 @@ export function FixtureCard({ fixture, isBusy, onBegin, onTouch }: Props) {
           </Text>
           <Text>
             <b>{each.met ? 'Met' : 'Not met'}:</b> {each.name}. {each.reason}
+          </Text>
+        </Flex>
+      ))}
+      {fixture.maps.map((each) => (
+        <Flex key={each.nest} gap="3" align="center">
+          <Text color={each.differences.length === 0 ? 'good' : 'bad'}>
+            <VerdictShape verdict={each.differences.length === 0 ? 'pass' : 'fail'} size={18} />
+          </Text>
+          <Text>
+            <b>Columns of nest {each.nest}:</b>{' '}
+            {each.differences.join(' ') || `${Object.keys(each.columns).length} as in the file.`}{' '}
+            Measured {each.part ? `by ${each.part}` : 'with the probe'},{' '}
+            {each.measured_at.slice(0, 16).replace('T', ' ')} UTC, {each.account}.
           </Text>
         </Flex>
       ))}

@@ -25,6 +25,7 @@ const TITLES: Record<string, string> = {
   daily_check: 'Daily check',
   capture: 'Capture',
   touch: 'Contacts',
+  map: 'Columns',
 }
 
 interface Props {

@@ -125,6 +125,17 @@ class RequirementOut(BaseModel):
     reason: str
 
 
+class ColumnMapOut(BaseModel):
+    """Where the contacts of a nest were found, and how that differs from the bench file."""
+
+    nest: str
+    part: str = Field(description="The part that was plugged in; empty: by the probe")
+    columns: dict[str, int] = Field(description="By contact; those that were measured")
+    differences: list[str]
+    account: str
+    measured_at: str
+
+
 class FixtureOut(BaseModel):
     """A fixture: its nests (terminal to matrix column), zeroes, matings and daily check."""
 
@@ -141,6 +152,7 @@ class FixtureOut(BaseModel):
     mating_limit: int
     renewed_at: str
     daily_check: DailyCheckOut | None
+    maps: list[ColumnMapOut]
 
 
 class BenchOut(BaseModel):
@@ -175,14 +187,14 @@ class NewUpkeep(BaseModel):
         json_schema_extra={"examples": [{"kind": "zero", "fixture": "FX-A"}]},
     )
 
-    kind: Literal["zero", "daily_check", "touch"]
+    kind: Literal["zero", "daily_check", "touch", "map"]
     fixture: str
     nests: list[str] = Field(
         default=[],
-        description="Zero: which nests, all by default. Check: where the boxes go. Touch: one nest",
+        description="Zero: which nests, all by default. Check: where the boxes go. Touch, map: one",
     )
     product: str = Field(
-        default="", max_length=64, description="Touch: whose nets name what is touched"
+        default="", max_length=64, description="Touch: whose nets name what is touched. Map: a part"
     )
     contacts: list[Annotated[str, StringConstraints(max_length=32)]] = Field(
         default=[], max_length=2048, description="Touch: through which to lead; none: name any"

@@ -31,6 +31,12 @@ class BenchCalls(Wire):
         body = {"kind": kind, "fixture": fixture, "nests": list(nests)}
         return self._post(UpkeepOut, f"{API}/upkeep", body)
 
+    def begin_map(self, fixture: str, nest: str = "", part: str = "") -> UpkeepOut:
+        """Begin to find the columns of a nest: with the probe, or by a part that is plugged in."""
+        nests = [nest] if nest else []
+        body = {"kind": "map", "fixture": fixture, "nests": nests, "product": part}
+        return self._post(UpkeepOut, f"{API}/upkeep", body)
+
     def begin_touch(
         self,
         fixture: str,

@@ -112,6 +112,11 @@ def earthed(note: str, call: Call) -> None:
 
 def _print_fixture(fixture: "FixtureOut") -> None:
     click.secho(f"\nFixture {fixture.code}  {fixture.title}", bold=True)
+    for found in fixture.maps:
+        how = f"by {found.part}" if found.part else "with the probe"
+        told = " ".join(found.differences) or "as the bench file says."
+        when = f"{found.account}, {moment(found.measured_at)}"
+        click.echo(f"columns of nest {found.nest}, measured {how} ({when}): {told}")
     for requirement in fixture.requirements:
         mark = "yes" if requirement.met else "NO"
         click.echo(f"{requirement.name}: {mark}. {requirement.reason}")
@@ -163,6 +168,31 @@ def check(fixture: str, nest: str, call: Call) -> None:
     _perform("daily_check", fixture, (nest,) if nest else (), call)
 
 
+@command.command("map")
+@click.argument("fixture")
+@click.option("--nest", default="", help="The fixture's first by default.")
+@click.option("--part", default="", help="A product whose nets are plugged in; else the probe.")
+@service_options
+def map_(fixture: str, nest: str, part: str, call: Call) -> None:
+    """Find which matrix column each contact of a nest is wired to, and compare with the file.
+
+    With the probe each contact is touched in turn; by a part what hangs together is compared.
+    Exits 3 when the file differs, or nothing was measured.
+
+    Example: loricate bench map FX-C --nest 2 --part REF-CABLE
+    """
+    with call.connect() as client:
+        act = client.begin_map(fixture, nest, part)
+        ended = follow_to_end(client, act, waits=("touch",))
+    if not call.printed(ended):
+        for finding in ended.findings:
+            click.echo(finding)
+        if ended.state == "passed":
+            click.echo("As the bench file says.")
+    if ended.state != "passed":
+        sys.exit(NOT_PASSED)
+
+
 @command.command("touch")
 @click.argument("fixture")
 @click.option("--nest", default="", help="The fixture's first by default.")
@@ -189,7 +219,7 @@ def touch(
     wanted = [] if listed is None else listed.read_text(encoding="utf-8").split()
     with call.connect() as client:
         act = client.begin_touch(fixture, nest, product, wanted, any_order)
-        ended = follow_to_end(client, act, answers=False)
+        ended = follow_to_end(client, act, waits=("touch",))
     if record is not None:
         record.write("".join(f"{contact}\n" for contact in ended.touched))
     if not call.printed(ended):

@@ -1,5 +1,6 @@
 """An act of upkeep in the terminal: what it does, what it asks, how it ended."""
 
+from collections.abc import Collection
 from typing import TYPE_CHECKING
 
 import click
@@ -9,10 +10,11 @@ if TYPE_CHECKING:
     from loricate.client import Client
 
 
-def follow_to_end(client: "Client", act: "UpkeepOut", answers: bool = True) -> "UpkeepOut":
+def follow_to_end(client: "Client", act: "UpkeepOut", waits: Collection[str] = ()) -> "UpkeepOut":
     """Put an act's questions to the terminal until it is over; Ctrl-C ends it.
 
-    Without ``answers`` they are only shown, for what is asked comes by itself; Ctrl-C answers then.
+    At a moment among ``waits`` what is asked for comes by itself: it is only shown, and Ctrl-C
+    answers it.
     """
     try:
         for event in client.upkeep_events(act.id):
@@ -21,7 +23,7 @@ def follow_to_end(client: "Client", act: "UpkeepOut", answers: bool = True) -> "
             elif event.name == "touched":
                 bell = "\a" if event.data["is_refusal"] else ""
                 click.echo(f"{bell}{event.data['text']}", err=True)
-            elif event.name == "question" and not answers:
+            elif event.name == "question" and event.data["moment"] in waits:
                 click.echo(event.data["question"], err=True)
             elif event.name == "question":
                 choice = click.prompt(
@@ -32,14 +34,14 @@ def follow_to_end(client: "Client", act: "UpkeepOut", answers: bool = True) -> "
                 )
                 client.answer_upkeep(act.id, event.data["nest"], choice)
     except (KeyboardInterrupt, click.Abort):
-        _end(client, act.id, answers)
+        _end(client, act.id, waits)
     return client.upkeep(act.id)
 
 
-def _end(client: "Client", act_id: str, answers: bool) -> None:
+def _end(client: "Client", act_id: str, waits: Collection[str]) -> None:
     """End an act: what only waits by the answer that it waits for, anything else by an abort."""
     open_now = client.upkeep(act_id).questions
-    if answers or not open_now:
+    if not open_now or open_now[0].moment not in waits:
         client.abort_upkeep(act_id)
         return
     client.answer_upkeep(act_id, open_now[0].nest, open_now[0].choices[-1])

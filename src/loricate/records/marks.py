@@ -52,6 +52,7 @@ MARKED: dict[str, Marked] = {
     "audit": Marked("audit", ("id",)),
     "capture decision": Marked("capture_decision", ("id",)),
     "captured unit": Marked("captured_unit", ("id",)),
+    "column map": Marked("column_map", ("id",)),
     "daily check": Marked("daily_check", ("id",)),
     "doubt": Marked("doubt", ("id",)),
     "fixture service": Marked("fixture_service", ("id",)),
@@ -82,6 +83,7 @@ MARKED: dict[str, Marked] = {
 # How kinds were marked before a migration changed their tables, by the migration; None where there
 # were none.
 UNTIL: dict[int, dict[str, Marked | None]] = {
+    17: {"column map": None},
     16: {"capture decision": None, "captured unit": None},
     14: {"about": None, "ambient": None, "key begun": None, "paper": None},
     13: {

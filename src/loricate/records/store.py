@@ -40,6 +40,7 @@ WITH_IDS = (
     "ambient",
     "captured_unit",
     "capture_decision",
+    "column_map",
 )
 
 

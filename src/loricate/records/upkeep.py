@@ -6,6 +6,7 @@ import sqlite3
 from collections.abc import Mapping
 from typing import Any
 
+from loricate.core.fixtures.mapping import Mapped
 from loricate.core.fixtures.zeroes import Zero
 from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
 from loricate.records import audit
@@ -203,3 +204,41 @@ def matings(conn: sqlite3.Connection, fixture: str) -> dict[str, int]:
         (fixture,),
     )
     return {row["nest"]: row["times"] for row in rows}
+
+
+def add_column_map(
+    conn: sqlite3.Connection, fixture: str, nest: str, part: str, mapped: Mapped, account: str
+) -> None:
+    """Keep where contacts of a nest were found, by the probe or by a part."""
+    conn.execute(
+        "INSERT INTO column_map (id, fixture, nest, part, columns, differences, account,"
+        " measured_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+        (
+            new_id(),
+            fixture,
+            nest,
+            part,
+            json.dumps(dict(mapped.columns)),
+            json.dumps(mapped.differences),
+            account,
+            now(),
+        ),
+    )
+    audit.note(conn, account, "map", f"{fixture}/{nest}", " ".join(mapped.differences))
+
+
+def latest_column_maps(conn: sqlite3.Connection, fixture: str) -> dict[str, Row]:
+    """The newest map of each nest of a fixture that has one."""
+    rows = conn.execute(
+        "SELECT nest, part, columns, differences, account, measured_at, max(id) FROM column_map"
+        " WHERE fixture = ? GROUP BY nest",
+        (fixture,),
+    )
+    return {
+        row["nest"]: {
+            **dict(row),
+            "columns": json.loads(row["columns"]),
+            "differences": json.loads(row["differences"]),
+        }
+        for row in rows
+    }

@@ -12,6 +12,7 @@ from loricate.bench.plan import FixturePlan
 from loricate.core.capture.seen import SeenUnit
 from loricate.core.errors import Finding
 from loricate.core.fixtures.daily_check import BoxStep
+from loricate.core.fixtures.mapping import Mapped
 from loricate.core.fixtures.zeroes import Zero, is_young
 from loricate.core.fixtures.zeroing import ZeroMeasured
 from loricate.core.gate import Requirement
@@ -25,6 +26,7 @@ from loricate.core.wiring.description import Wiring
 from loricate.core.wiring.probing import alike
 from loricate.execution.capturing import Capturing
 from loricate.execution.load import NestZeroes
+from loricate.execution.mapping import Mapping
 from loricate.execution.preflight import check_bench, check_load, needed_roles
 from loricate.execution.touching import Touching
 from loricate.execution.upkeep import CheckReport, DailyCheck, Upkeep, Zeroing
@@ -184,12 +186,7 @@ class Upkeeps:
         """Begin to name contacts as they are touched, or to lead somebody through some."""
         fixture = self.fixture(code)
         nest = nest or next(iter(fixture.nests))
-        wiring = None
-        if product:
-            document, _ = await self.store.read(
-                lambda conn: definitions.get_document(conn, "product", product)
-            )
-            wiring = next(iter(Product.model_validate(document).wirings), None)
+        wiring = await self._wiring_of(product)
         found = list(_touch_findings(fixture, nest, product, wiring, wanted))
         if found:
             raise NotReady.because(found)
@@ -200,6 +197,40 @@ class Upkeeps:
                 new_id(), fixture, self.bench, account, nest, wiring, tuple(wanted), in_any_order
             )
         )
+
+    async def begin_map(self, code: str, nest: str, part: str, account: str) -> Upkeep:
+        """Begin to find the columns of a nest: with the probe, or by a part that is known."""
+        fixture = self.fixture(code)
+        nest = nest or next(iter(fixture.nests))
+        wiring = await self._wiring_of(part)
+        found = list(_touch_findings(fixture, nest, part, wiring, ()))
+        if not found and wiring is not None:
+            lacking = [each for each in fixture.nests[nest] if each not in wiring.contacts]
+            if lacking:
+                told = f"{part} has no contact {', '.join(lacking[:4])}, which the nest has"
+                found = [Finding("product", told, "take a part for this nest.")]
+        if found:
+            raise NotReady.because(found)
+        self.holders.refuse_if_busy()
+        await self._check_instruments([WIRING])
+
+        async def keep(mapped: Mapped) -> None:
+            await self.store.write(
+                lambda conn: upkeep.add_column_map(conn, code, nest, part, mapped, account)
+            )
+
+        return await self._begin(
+            Mapping(new_id(), fixture, self.bench, account, nest, part, wiring, keep)
+        )
+
+    async def _wiring_of(self, product: str) -> Wiring | None:
+        """The wiring of a cable in its first position; None without a product, or of no cable."""
+        if not product:
+            return None
+        document, _ = await self.store.read(
+            lambda conn: definitions.get_document(conn, "product", product)
+        )
+        return next(iter(Product.model_validate(document).wirings), None)
 
     async def begin_check(self, code: str, nest: str, account: str) -> Upkeep:
         """Begin the daily check of a fixture with the boxes in ``nest``, its first by default."""

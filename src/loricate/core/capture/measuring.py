@@ -58,7 +58,7 @@ class _Direction:
 
 def capture(contacts: Contacts, position: str, zeroes: Mapping[str, Zero]) -> Asking[SeenWiring]:
     """Measure what hangs together; raises NotCaptured where that is nothing, or it changed."""
-    sets = yield from _wired(contacts)
+    sets = yield from wired(contacts)
     if all(len(each) == 1 for each in sets):
         raise NotCaptured(
             "Nothing seems to be plugged in: no two contacts are joined. Plug the unit in, and "
@@ -127,7 +127,7 @@ def _least_ohms(pairs: Sequence[Pair]) -> Asking[list[float]]:
     return [min(each) for each in found]
 
 
-def _wired(contacts: Contacts) -> Asking[tuple[Contacts, ...]]:
+def wired(contacts: Contacts) -> Asking[tuple[Contacts, ...]]:
     """The contacts as wires join them, each that nothing is wired to by itself."""
     groups = [(contact,) for contact in contacts]
     joints = yield from touching(groups, _greatest_volts, WIRE_V)

@@ -26,7 +26,7 @@ from loricate.core.wiring.description import Wiring, connector_of
 
 JOINED_OHMS = 50.0
 SLOT_S, LIFTED_S, FREE_S = 0.025, 30.0, 600.0
-DONE, GIVE_UP = "done", "give up"
+DONE, GIVE_UP, TOUCHED = "done", "give up", "touched"
 PROBE: Programme = {"function": "PROBE"}
 Contacts = tuple[str, ...]
 
@@ -46,15 +46,20 @@ class Touched:
         return f"{' or '.join(self.names)}{f', net {self.net}' if self.net else ''}"
 
 
-def await_touch(contacts: Contacts, question: Answered, within_s: float) -> Asking[Until | None]:
-    """Wait until the probe touches anything; gives what ended it: a touch is a ``Leaves``.
+def await_touch(contacts: Contacts, question: Answered, within_s: float) -> Asking[str]:
+    """Wait until the probe touches anything: ``TOUCHED``, or what was answered in its place.
 
-    None where the meter ended by itself.
+    Nothing where nobody did either in time.
     """
-    until = (Leaves("resistance", minimum=JOINED_OHMS), question, For(within_s))
+    until: tuple[Until, ...] = (Leaves("resistance", minimum=JOINED_OHMS), question, For(within_s))
     yield from do(Connect(WIRING, {"low": contacts}))
     watched = yield from do(Watch(WIRING, _for(within_s), until))
-    return None if watched.held is None else watched.held.met
+    held = watched.held
+    if held is None:
+        return ""
+    if held.met is until[0]:
+        return TOUCHED
+    return "" if held.answer is None else held.answer.choice
 
 
 def await_lift(contacts: Contacts) -> Asking[None]:
@@ -97,7 +102,7 @@ def touch_freely(contacts: Contacts, wiring: Wiring | None) -> Asking[Contacts]:
     touched: list[str] = []
     question = Answered("Touch any contact; answer when you have done.", (DONE,), hands_in=True)
     yield from do(HandsIn())
-    while isinstance((yield from await_touch(contacts, question, FREE_S)), Leaves):
+    while (yield from await_touch(contacts, question, FREE_S)) == TOUCHED:
         found = yield from find_touched(contacts, wiring)
         if found is not None:
             touched.append(found.names[0])
@@ -130,7 +135,7 @@ def lead_through(
     while left:
         yield from do(At(left[0], len(right) + 1, len(wanted)))
         question = _request(left, in_any_order)
-        if not isinstance((yield from await_touch(through, question, wait_s)), Leaves):
+        if (yield from await_touch(through, question, wait_s)) != TOUCHED:
             break
         touched = yield from find_touched(through, wiring)
         if touched is None:

@@ -11,6 +11,7 @@ from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from loricate.api.bench import (
     BenchOut,
+    ColumnMapOut,
     DailyCheckOut,
     DangerOut,
     Earthed,
@@ -229,6 +230,10 @@ def _fixture(
         mating_limit=plan.mating_limit,
         renewed_at=upkeep.last_service(conn, plan.code),
         daily_check=None if check is None else check_out(check, lasts_s),
+        maps=[
+            ColumnMapOut.model_validate({name: row[name] for name in ColumnMapOut.model_fields})
+            for row in upkeep.latest_column_maps(conn, plan.code).values()
+        ],
     )
 
 

@@ -50,6 +50,11 @@ async def begin_upkeep(body: NewUpkeep, person: Runner, desk: TheDesk) -> Upkeep
         message = "takes one nest", "name it alone."
         raise NotReady.because([Finding("nests", *message)])
     nest = body.nests[0] if body.nests else ""
+    if body.kind == "map":
+        act = await desk.bench.do(
+            lambda side: side.upkeeps.begin_map(body.fixture, nest, body.product, person.name)
+        )
+        return await show_act(act.id, desk)
     if body.kind == "touch":
         act = await desk.bench.do(
             lambda side: side.upkeeps.begin_touch(
