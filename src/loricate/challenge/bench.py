@@ -47,6 +47,7 @@ from loricate.core.measuring.uncertainty import Accuracy
 from loricate.core.quantities import DIMENSIONS, exact_text
 from loricate.core.sequences.capability import Instruments
 from loricate.core.sequences.ready import ReadyStep
+from loricate.core.wiring.description import Wiring
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor, Nest
 from loricate.simulator.instruments.bond_source import BondSource
@@ -384,6 +385,10 @@ class _OfflineDriver(Driver):
 
     def come_to(self, action: At) -> None:
         """Nobody watches."""
+
+    def other_cables(self) -> tuple[tuple[str, Wiring], ...]:
+        """None but this one."""
+        return ()
 
     def tell(self, action: Tell) -> None:
         """Nobody stands there."""

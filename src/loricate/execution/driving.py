@@ -39,9 +39,11 @@ from loricate.core.measuring.holding import Holding, Until, asks_hands_in
 from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.measuring.readings import Measurand, Reading
 from loricate.core.measuring.roles import Role
+from loricate.core.wiring.description import Wiring
 
 PathZeroes = Mapping[ImpedancePath, ImpedanceZero]
 Asking = Callable[[Ask | Enter | Form], Awaitable[Answer]]
+Cables = tuple[tuple[str, Wiring], ...]
 Reaching = Callable[[], AbstractAsyncContextManager[None]]
 Recalling = Callable[[str, Measurand], Reading | None]
 
@@ -91,6 +93,7 @@ class BenchDriver(Driver):
         recall: Recalling = nothing_recalled,
         reach: Reaching = _nobody_reaches,
         on_tell: Callable[[Tell], None] = _unheard,
+        cables: Cables = (),
     ) -> None:
         super().__init__()
         self.bench, self.using, self.nests, self.care = bench, using, nests, care
@@ -102,6 +105,7 @@ class BenchDriver(Driver):
             recall,
         )
         self._meanwhile, self._reach, self._on_tell = meanwhile, reach, on_tell
+        self._cables = cables
         self._left_in_s = lead_in_s
 
     async def ask(self, action: Ask) -> Answer:
@@ -120,6 +124,9 @@ class BenchDriver(Driver):
 
     def come_to(self, action: At) -> None:
         self._on_point(action)
+
+    def other_cables(self) -> Cables:
+        return self._cables
 
     def tell(self, action: Tell) -> None:
         self._on_tell(action)

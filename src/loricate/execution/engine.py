@@ -26,6 +26,7 @@ from loricate.core.planning.scheduling import (
 from loricate.core.sequences.branching import is_wanted
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
 from loricate.execution.background import Background
+from loricate.execution.driving import Cables
 from loricate.execution.events import EventLog, now
 from loricate.execution.load import LoadedUnit, NestZeroes, Recorder
 from loricate.execution.operator import Decision, Operator
@@ -77,7 +78,10 @@ class Work:
 
 
 class Engine(Background):
-    """One run of one sequence on one load; instruments that are ``unfit`` are left alone."""
+    """One run of one sequence on one load; instruments that are ``unfit`` are left alone.
+
+    ``cables`` are others that a unit may be by mistake.
+    """
 
     def __init__(
         self,
@@ -89,6 +93,7 @@ class Engine(Background):
         recorder: Recorder,
         zeroes: Mapping[str, NestZeroes] | None = None,
         unfit: Collection[str] = (),
+        cables: Cables = (),
     ) -> None:
         super().__init__(bench)
         self._unfit = frozenset(unfit)
@@ -99,7 +104,7 @@ class Engine(Background):
         is_hazardous = any(step.hazard.is_hazardous for step in sequence.steps)
         self._operator = Operator(self.questions, recorder, bench, is_hazardous)
         self._performer = Performer(
-            bench, fixture, sequence, zeroes or {}, self._operator, self.log
+            bench, fixture, sequence, zeroes or {}, self._operator, self.log, cables
         )
         self._stages = _stages(sequence)
         self._next: dict[str, int] = {}

@@ -30,7 +30,7 @@ from loricate.core.measuring.roles import Role
 from loricate.core.planning.scheduling import Across
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
 from loricate.core.sequences.released import step_as_done
-from loricate.execution.driving import BenchDriver, nothing_recalled
+from loricate.execution.driving import BenchDriver, Cables, nothing_recalled
 from loricate.execution.events import EventLog, now
 from loricate.execution.load import LoadedUnit, NestZeroes
 from loricate.execution.operator import Operator
@@ -71,9 +71,10 @@ class Performer:
         zeroes: Mapping[str, NestZeroes],
         operator: Operator,
         log: EventLog,
+        cables: Cables,
     ) -> None:
         self.bench, self.fixture, self.decision = bench, fixture, sequence.decision
-        self.zeroes, self.operator, self.log = zeroes, operator, log
+        self.zeroes, self.operator, self.log, self.cables = zeroes, operator, log, cables
         self._kept = {
             step.id: (index, step_as_done(step)) for index, step in enumerate(sequence.steps)
         }
@@ -223,6 +224,7 @@ class Performer:
             units[0].recall if len(units) == 1 else nothing_recalled,
             lambda: self.operator.reaching(step, units, place),
             lambda action: self._tell(step, nests, action),
+            self.cables,
         )
         measured = await driver.measure(step.procedure())
         units[0].stands = measured.position or units[0].stands

@@ -20,11 +20,12 @@ from loricate.core.measuring.actions import Answer
 from loricate.core.planning.lots import LotFacts, check_lot, read_serials
 from loricate.core.sequences.ready import ReadySequence
 from loricate.core.sequences.repeats import steps_to_repeat
+from loricate.execution.driving import Cables
 from loricate.execution.engine import Engine
 from loricate.execution.events import EventLog
 from loricate.execution.load import LoadedUnit
 from loricate.execution.preflight import check_bench, check_load, needed_roles, unfit_instruments
-from loricate.records import ambient, attempts, audit, doubts, lots, runs, sequences
+from loricate.records import ambient, attempts, audit, definitions, doubts, lots, runs, sequences
 from loricate.records.ambient import Ambient
 from loricate.records.store import Store
 from loricate.service.ambient import kept_with_run
@@ -255,6 +256,18 @@ class Runs:
             )
         )
 
+    async def _other_cables(self, sequence: ReadySequence) -> Cables:
+        """The wirings of other products, where the sequence is for a cable."""
+        if not sequence.product.wirings:
+            return ()
+        known = await self.store.read(definitions.known_products)
+        return tuple(
+            (code, wiring)
+            for code, product in known.items()
+            if code != sequence.product.code
+            for wiring in product.wirings
+        )
+
     async def arm(self, run_id: str, account: str) -> None:
         """Allow high voltage for one run, new or interrupted; checks bench and guard again."""
         run = await self.get(run_id)
@@ -357,6 +370,7 @@ class Runs:
                 RunRecorder(self.store, self.issue, self.late, run_id),
                 await self.upkeeps.zeroes(fixture.code),
                 unfit_instruments(self.bench.states(), dt.datetime.now(dt.UTC).date()),
+                await self._other_cables(sequence),
             )
             # Claimed last: the guard may have opened while the run was looked up.
             await self._check_armed(run_id)

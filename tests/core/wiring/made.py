@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from loricate.core.documents import read_document
-from loricate.core.measuring.actions import Ending, Output, Procedure, Scan, Scanned
+from loricate.core.measuring.actions import Ending, OtherCables, Output, Procedure, Scan, Scanned
 from loricate.core.measuring.grading import Measured
 from loricate.core.measuring.readings import Bound, Reading
 from loricate.core.products.product import Product
@@ -72,13 +72,16 @@ class Meter:
         )
         return Scanned(Output(Ending.FINISHED, {}), {"resistance": made})
 
-    def drive(self, procedure: Procedure) -> Measured:
-        """Perform a procedure that only scans."""
+    def drive(self, procedure: Procedure, others: Iterable[Product] = ()) -> Measured:
+        """Perform a procedure that only scans; ``others`` are the cables that are known beside."""
+        cables = tuple((each.code, wiring) for each in others for wiring in each.wirings)
         action = next(procedure)
         while True:
             try:
-                given = self.scan(action) if isinstance(action, Scan) else None
-                action = procedure.send(given)
+                if isinstance(action, Scan):
+                    action = procedure.send(self.scan(action))
+                else:
+                    action = procedure.send(cables if isinstance(action, OtherCables) else None)
             except StopIteration as done:
                 measured: Measured = done.value
                 return measured

@@ -170,3 +170,32 @@ def test_readings_that_never_came_decide_nothing() -> None:
 def test_settings_that_cannot_be_are_refused(settings: dict[str, str]) -> None:
     with pytest.raises(ValueError):
         WiringStep.model_validate(settings)
+
+
+def other(product: Product, code: str, pairs: list[tuple[str, str]]) -> Product:
+    """A cable with the connectors of another one, and nets between these contacts."""
+    section = product.model_dump(mode="json", exclude_none=True)["cable"]
+    nets = [{"name": f"M{number}", "contacts": pair} for number, pair in enumerate(pairs)]
+    document = {
+        "format": "loricate-product/2", "code": code, "title": "Another", "family": "cable",
+        "cable": {"connectors": section["connectors"], "nets": nets},
+    }  # fmt: skip
+    return Product.model_validate(document)
+
+
+def note_of(product: Product, joints: list[tuple[str, str]], *others: Product) -> str:
+    meter = Meter(product.terminals, joints)
+    return meter.drive(step_for(product).procedure(), others).note
+
+
+def test_the_wrong_cable_says_which_one_fits_better() -> None:
+    own = cable(8, spare=1)
+    turned = [(f"X1:{number}", f"X2:{9 - number}") for number in range(1, 9)]
+    shifted = [(f"X1:{number}", f"X2:{number + 1}") for number in range(1, 9)]
+    others = [other(own, "K-TURNED", turned), other(own, "K-SHIFTED", shifted)]
+    assert note_of(own, turned, *others).startswith("It is wired like K-TURNED (100% of the nets)")
+    assert "K-SHIFTED (88% of the nets)" in note_of(own, shifted[1:], *others), "one wire is open"
+    assert note_of(own, as_described(own), *others) == "", "nothing is wrong with it"
+    assert note_of(own, as_described(own)[2:], *others) == "", "it is its own cable all the same"
+    assert note_of(own, [], *others) == "", "an empty fixture is no other cable"
+    assert note_of(own, turned) == "", "nothing else is known"

@@ -12,7 +12,7 @@ by itself when its wiring is seen.
 """
 
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Annotated, Any
 
@@ -26,6 +26,7 @@ from loricate.core.measuring.actions import (
     Asking,
     At,
     Connect,
+    OtherCables,
     Procedure,
     Programme,
     Scan,
@@ -71,6 +72,7 @@ CAUSES = {
 GIVE_UP = "give up"
 # How much more capacitance a connector shows that a cable hangs on: by a factor, and in F.
 PLUGGED, PLUGGED_F = 1.5, 30e-12
+MANY_FAULTS, LIKE = 2, 0.8  # from which on another cable is thought of, and how like it must be
 SHORTED_V = 0.1  # a diode that drops less is bridged
 Contacts = tuple[str, ...]
 
@@ -138,6 +140,7 @@ class WiringStep(KindSettings):
         readings: list[Reading] = []
         faults: list[Fault] = []
         wrong: list[tuple[Wiring, tuple[WiringFault, ...]]] = []
+        seen: list[frozenset[frozenset[str]]] = []
         stands = ""
         for number, wiring in enumerate(wirings, start=1):
             yield from do(At(wiring.position, number, len(wirings)))
@@ -152,12 +155,16 @@ class WiringStep(KindSettings):
                 continue
             readings += found.readings
             faults += found.faults
+            seen.append(found.sets)
             wrong.append((wiring, found.wrong))
             if comes is None:
                 break
             stands = wiring.position
         faults += [_fault(*each) for each in said_once(wrong)]
-        return Measured(tuple(readings), tuple(faults), position=stands)
+        note = ""
+        if len(faults) >= MANY_FAULTS:
+            note = _likeness(seen, wirings, (yield from do(OtherCables())))
+        return Measured(tuple(readings), tuple(faults), note, position=stands)
 
     def _probe(self, pairs: Sequence[tuple[Contacts, Contacts]]) -> Asking[list[float]]:
         """The resistance in Ω between two sets of contacts each; beyond the range, the range."""
@@ -452,6 +459,31 @@ def _points(wiring: Wiring) -> Iterator[Point]:
     for part in wiring.parts:
         yield Point(prefix + part.name, {"wiring": wiring, "part": part, "terminals": part.between})
     yield Point(wiring.position, {"wiring": wiring})
+
+
+def _likeness(
+    seen: Iterable[frozenset[frozenset[str]]],
+    own: Iterable[Wiring],
+    others: Iterable[tuple[str, Wiring]],
+) -> str:
+    """Which other cable a unit is wired like, where one fits much better than its own."""
+
+    def share(wiring: Wiring) -> float:
+        """Of all nets, seen or described, those that are both; the best of what was seen."""
+        described = {each for each in wiring.sets if len(each) > 1}
+        shares = [0.0]
+        for sets in seen:
+            joined = {each for each in sets if len(each) > 1}
+            shares.append(len(joined & described) / max(1, len(joined | described)))
+        return max(shares)
+
+    best, code = max(((share(wiring), code) for code, wiring in others), default=(0.0, ""))
+    if best < LIKE or best <= max(map(share, own)):
+        return ""
+    return (
+        f"It is wired like {code} ({best:.0%} of the nets): is it the wrong cable, or the wrong "
+        "sequence?"
+    )
 
 
 def _prefix(wiring: Wiring) -> str:

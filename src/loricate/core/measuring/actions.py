@@ -28,6 +28,7 @@ from loricate.core.measuring.readings import Bound, Doubt, Measurand, Reading
 from loricate.core.measuring.roles import Role
 from loricate.core.measuring.uncertainty import EXACTLY, Accuracy
 from loricate.core.quantities import TIME, Dimension
+from loricate.core.wiring.description import Wiring
 
 GivenT = TypeVar("GivenT")
 Programme = Mapping[str, float | str]  # what an output is set to, by name
@@ -142,6 +143,13 @@ class Recall(Action[Reading | None]):
     step: str
     measurand: Measurand
     gives: ClassVar[tuple[type, ...]] = (Reading, NoneType)
+
+
+@dataclass(frozen=True, slots=True)
+class OtherCables(Action[tuple[tuple[str, Wiring], ...]]):
+    """Ask which other cables are known, each position of a switch by itself: code and wiring."""
+
+    gives: ClassVar[tuple[type, ...]] = (tuple,)
 
 
 @dataclass(frozen=True, slots=True)
@@ -415,6 +423,7 @@ AnyAction = (
     | Tell
     | HandsIn
     | Recall
+    | OtherCables
     | FixtureZero
     | Connect
     | Switch

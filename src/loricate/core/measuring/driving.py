@@ -30,6 +30,7 @@ from loricate.core.measuring.actions import (
     Join,
     Level,
     Off,
+    OtherCables,
     Output,
     Procedure,
     Recall,
@@ -49,6 +50,7 @@ from loricate.core.measuring.holding import Answered, Holding, Until, asks_hands
 from loricate.core.measuring.impedance import ImpedanceZero
 from loricate.core.measuring.readings import Doubt, Reading
 from loricate.core.measuring.roles import Role
+from loricate.core.wiring.description import Wiring
 
 TOUCHED = Answered("", (), hands_in=True)
 R = TypeVar("R")
@@ -135,6 +137,8 @@ class Driver(ABC):
                 self._is_reached = True
             case Recall():
                 return self.recall(action)
+            case OtherCables():
+                return self.other_cables()
             case FixtureZero():
                 return self.fixture_zero(action)
             case Connect():
@@ -236,6 +240,10 @@ class Driver(ABC):
             self.curves.append(course_of(output.samples, output.dimensions, self.point))
         self.doubts.extend(output.doubts)
         return output
+
+    @abstractmethod
+    def other_cables(self) -> tuple[tuple[str, Wiring], ...]:
+        """The other cables that are known here."""
 
     @abstractmethod
     def tell(self, action: Tell) -> None:
