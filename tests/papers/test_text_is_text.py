@@ -25,7 +25,7 @@ from tests.papers.reading import text_of, words_outside
 MEANT = {
     "format", "kind", "issued_at", "started_at", "ended_at", "created_at", "at", "zone", "verdict",
     "bound", "decision_rule", "dimension", "made_at", "number", "verify_url", "guarded",
-    "calibrated", "due",
+    "calibrated", "due", "side",
 }  # fmt: skip
 TRICKS = [
     '#panic("run")', "#import sys", "$x$", "*bold* _it_", "= Heading", "\\", "`raw`", "<label>",

@@ -12,6 +12,7 @@ from loricate.core.limits.limit import LimitSource
 from loricate.core.measuring.curves import Column, Curve, thinned
 from loricate.core.measuring.grading import Cause, Fault, GradedReading
 from loricate.core.measuring.uncertainty import COVERAGE_FACTOR
+from loricate.core.products.product import Product
 from loricate.core.quantities import display
 from loricate.core.sequences.released import ReleasedSequence
 
@@ -35,6 +36,7 @@ class Circumstances:
     left: tuple[Mapping[str, str], ...] = ()  # findings that were left when it was released
     curves: Mapping[tuple[str, int], tuple[Curve, ...]] = field(default_factory=dict)
     """By step and attempt."""
+    cable: Product | None = None  # the product, where a cable's wiring is to be drawn
 
 
 def certificate_body(
@@ -86,6 +88,7 @@ def certificate_body(
         },
         "limit_sets": _limit_sets(sources),
         "ambient": None if about.ambient is None else dict(about.ambient),
+        "wiring": None if about.cable is None else _wiring(about.cable, unit),
         "steps": [_step(made, about) for made in attempts.values()],
         "remarks": [
             {
@@ -101,6 +104,41 @@ def certificate_body(
         "instruments": _used(run["bench"]["instruments"], unit["attempts"]),
         "unseen": run["bench"].get("unseen", {}),
         "gate": [asdict(each) for each in gate],
+    }
+
+
+def _wiring(product: Product, unit: Mapping[str, Any]) -> Document | None:
+    """What a cable that did not pass should be, in the position of its first fault."""
+    if unit["verdict"] == "pass" or not product.wirings or product.cable is None:
+        return None
+    points = [fault.point for each in unit["attempts"] for fault in each.grade.faults]
+    wirings = {each.position: each for each in product.wirings}
+    seen = (point.partition(": ")[0] for point in points)
+    wiring = next((wirings[each] for each in seen if each in wirings), product.wirings[0])
+    return {
+        "position": wiring.position,
+        "connectors": [
+            {
+                "code": each.code,
+                "title": each.title,
+                "side": each.side,
+                "rows": [list(row) for row in each.rows],
+            }
+            for each in product.cable.connectors
+        ],
+        "nets": [
+            {"name": net.name, "contacts": list(net.contacts), "is_shield": net.is_shield}
+            for net in wiring.nets
+        ],
+        "parts": [
+            {
+                "name": part.name,
+                "sort": str(part.sort),
+                "between": list(part.between),
+                "value": part.value,
+            }
+            for part in product.cable.parts
+        ],
     }
 
 
@@ -197,6 +235,7 @@ def _fault(fault: Fault) -> Document:
         "point": fault.point,
         "text": fault.sentence,
         "repetition": fault.repetition,
+        "contacts": list(fault.contacts),
     }
 
 

@@ -41,6 +41,7 @@ class FormFault(_Part):
     point: str
     text: str
     repetition: int
+    contacts: list[str] = Field(default=[], description="Those of the unit that it is about")
 
 
 class FormReading(_Part):
@@ -137,6 +138,41 @@ class FormUnit(_Part):
     title: str
     protection_class: str
     lot: str
+
+
+class FormConnector(_Part):
+    """One connector of a cable, its contacts row by row."""
+
+    code: str
+    title: str
+    side: Literal["left", "right"]
+    rows: list[list[str]]
+
+
+class FormNet(_Part):
+    """Contacts that should be joined."""
+
+    name: str
+    contacts: list[str]
+    is_shield: bool
+
+
+class FormPart(_Part):
+    """A component between two contacts."""
+
+    name: str
+    sort: str
+    between: list[str]
+    value: str
+
+
+class FormWiring(_Part):
+    """What a failed cable should be, in the position that a fault was seen in."""
+
+    position: str
+    connectors: list[FormConnector]
+    nets: list[FormNet]
+    parts: list[FormPart]
 
 
 class FormRun(_Part):
@@ -257,6 +293,9 @@ class FormDocument(_Document):
     unit: FormUnit
     run: FormRun
     ambient: FormAmbient | None
+    wiring: FormWiring | None = Field(
+        default=None, description="Of a nonconformance report of a cable; else null"
+    )
     sequence: FormSequence
     limit_sets: list[FormLimitSet]
     steps: list[FormStep]

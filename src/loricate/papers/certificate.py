@@ -10,6 +10,7 @@ from loricate.papers.plots import curve_words, plot_curve
 from loricate.papers.standing import Standing
 from loricate.papers.symbols import qr_code
 from loricate.papers.typesetting import Attached, typeset
+from loricate.papers.wiring_drawing import draw_wiring, faults_of, is_cut, wiring_words
 from loricate.papers.wording import (
     begun,
     cause_words,
@@ -79,6 +80,8 @@ class CertificateSheet:
         drawn = {"code.svg": qr_code(self.document["verify_url"])}
         for name, step, curve in self._curves():
             drawn[name] = plot_curve(curve, limits_of(step, curve["point"]))
+        if self.document["wiring"] is not None:
+            drawn["wiring.svg"] = draw_wiring(self.document["wiring"], faults_of(self.document))
         return drawn
 
     def _curves(self) -> Iterator[tuple[str, dict[str, Any], dict[str, Any]]]:
@@ -103,6 +106,7 @@ class CertificateSheet:
             "warnings": list(standing_words(self.standing, self.zone)),
             "facts": [_fact(*row) for row in self._facts()],
             "above": self.look.text("above"),
+            "wiring": self._wiring(),
             "heads": HEADS,
             "groups": list(self._groups()),
             "instruments": list(self._instruments()),
@@ -117,6 +121,7 @@ class CertificateSheet:
                 "page": "page",
                 "of": "of",
                 "readings": "Readings",
+                "wiring": "Wiring",
                 "instruments": "Instruments",
                 "grounds": "Grounds",
                 "logo": f"Logo of {document['site']}",
@@ -128,6 +133,17 @@ class CertificateSheet:
     def _operator(self) -> str:
         run = self.document["run"]
         return person_words(run["operator_name"], run["operator"])
+
+    def _wiring(self) -> dict[str, str]:
+        """The drawing of a cable that did not pass; nothing of any other unit."""
+        wiring = self.document["wiring"]
+        if wiring is None:
+            return {}
+        told = f"In position {wiring['position']}. " if wiring["position"] else ""
+        if is_cut(wiring):
+            told += "Only the nets that the faults are about are drawn."
+        alt = wiring_words(wiring, faults_of(self.document))
+        return {"file": "wiring.svg", "alt": alt, "told": told.strip()}
 
     def _facts(self) -> Iterator[tuple[str, ...]]:
         document = self.document

@@ -15,6 +15,7 @@ def in_current_form(document: dict[str, Any]) -> dict[str, Any]:
     return {
         "zone": "",
         "ambient": None,
+        "wiring": None,
         **document,
         "run": run,
         "sequence": sequence,

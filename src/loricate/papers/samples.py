@@ -67,6 +67,12 @@ def sample_certificate(kind: str = "certificate") -> dict[str, Any]:
                                         "by": "sample", "by_name": "Sample Person"}]},
         "ambient": {"temperature": "21.0 °C", "humidity": "45 %", "account": "sample",
                     "name": "Sample Person", "instrument": "", "at": "2026-01-02T07:00:00.000Z"},
+        "wiring": {"position": "A", "connectors": [
+            {"code": "X1", "title": "Sample", "side": "left", "rows": [["1", "2"]]},
+            {"code": "X2", "title": "", "side": "right", "rows": [["1", "2"]]},
+        ], "nets": [{"name": "N", "contacts": ["X1:1", "X2:1"], "is_shield": False}],
+            "parts": [{"name": "R", "sort": "resistor", "between": ["X1:1", "X1:2"],
+                       "value": "1 kΩ"}]},
         "limit_sets": [{"code": "S", "revision": 1, "standard": "Sample 1:2026",
                         "checked": "not checked"}],
         "steps": [

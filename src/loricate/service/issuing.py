@@ -13,8 +13,19 @@ from loricate.certificates.issue import Draft
 from loricate.core.gate import Coverage, Requirement, certificate_gate, is_open
 from loricate.core.measuring.grading import Cause
 from loricate.core.products.expected import Done
+from loricate.core.products.product import Product
 from loricate.core.sequences.released import ReleasedSequence
-from loricate.records import accounts, curves, doubts, ledger, lots, outbox, runs, sequences
+from loricate.records import (
+    accounts,
+    curves,
+    definitions,
+    doubts,
+    ledger,
+    lots,
+    outbox,
+    runs,
+    sequences,
+)
 from loricate.records.sequences import SequenceRecord
 from loricate.records.store import Store
 from loricate.service.ledger_keeping import Entering, LedgerKeeper
@@ -275,4 +286,13 @@ def circumstances(
             for attempt in shown
             if is_on_paper(attempt)
         },
+        _cable(conn, record.product, record.product_revision),
     )
+
+
+def _cable(conn: sqlite3.Connection, code: str, revision: int) -> Product | None:
+    """The product as it was pinned, where it is a cable; its wiring is drawn where it failed."""
+    document, _ = definitions.get_document(conn, "product", code, revision)
+    if not document.get("cable", {}).get("connectors"):
+        return None
+    return Product.model_validate(document)

@@ -87,6 +87,11 @@
   #warnings(data.warnings)
   #facts(data.facts)
   #if data.above != "" { block(text(size: 7.5pt, data.above)) }
+  #if data.wiring.len() > 0 [
+    == #data.words.wiring
+    #if data.wiring.told != "" { block(text(size: 7pt, fill: soft, data.wiring.told)) }
+    #align(center, image(data.wiring.file, width: 88%, alt: data.wiring.alt))
+  ]
   == #data.words.readings
   #for group in data.groups {
     if group.sort == "points" { pointed(group.steps.first()) } else { listed(group.steps) }
