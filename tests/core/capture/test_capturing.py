@@ -245,10 +245,26 @@ def test_resistors_follow_from_what_is_measured_between_every_two_nodes(ohms: li
         Resistor(f"{a}{b}", str(a), str(b), value) for (a, b), value in zip(ends, ohms, strict=True)
     ]
     seen = seen_ohms(made)
-    found = between_each(4, {(a, b): seen[f"{a}{b}"] for a, b in ends}, 0.02)
+    found = between_each(4, {(a, b): seen[f"{a}{b}"] for a, b in ends}, 1e-6, 0.02)
     for (a, b), value in zip(ends, ohms, strict=True):
         share = seen[f"{a}{b}"] / value  # of the current, what flows through it and not around
         if share > 0.021:
             assert found[a, b] == pytest.approx(value, rel=1e-3)
         elif share < 0.019:
             assert (a, b) not in found
+
+
+@given(st.lists(st.floats(10.0, 1e6), min_size=1, max_size=5), st.randoms())
+def test_noise_makes_no_resistor(ohms: list[float], chance: Any) -> None:
+    """Resistors in a row, each read with what a meter scatters: no other one is made up."""
+    nodes = len(ohms) + 1
+    seen = {
+        (a, b): sum(ohms[a:b]) * (1 + chance.uniform(-0.002, 0.002))
+        for a in range(nodes)
+        for b in range(a + 1, nodes)
+    }
+    found = between_each(nodes, seen, 0.01, 0.02)
+    assert set(found) == {(place, place + 1) for place in range(nodes - 1)} or any(
+        small < 0.01 * large for small in ohms for large in ohms
+    )
+    assert len(found) == nodes - 1, "a tree, whichever"

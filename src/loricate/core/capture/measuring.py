@@ -35,6 +35,7 @@ ALIKE = 0.05  # a resistor reads the same in both directions; so much is noise
 MOST_IN_ISLAND = 24  # nets that components tie together: every two of them are measured
 # How much more capacitance than the usual net a capacitor shows: by a factor, and in F.
 CAPACITOR, CAPACITOR_F = 3.0, 1e-9
+EXPLAINED = 0.01  # how well resistors in a row explain what is measured between all nets
 DIRECT = 0.02  # the least share of a current that flows through a resistor itself and not around it
 Contacts = tuple[str, ...]
 Pair = tuple[Contacts, Contacts]
@@ -181,7 +182,7 @@ def _of_island(own: Sequence[Contacts]) -> Asking[tuple[list[SeenPart], list[str
             return [], [f"What lies between {_named(own)} could not be told: look at it by hand."]
         return [
             SeenPart(PartSort.RESISTOR, (own[a][0], own[b][0]), value)
-            for (a, b), value in between_each(len(own), seen, DIRECT).items()
+            for (a, b), value in between_each(len(own), seen, EXPLAINED, DIRECT).items()
         ], []
     if len(own) == 2:
         volt = volts[0]

@@ -3,6 +3,10 @@
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
+from loricate.core.wiring.joining import Joined
+
+Ends = tuple[int, int]
+
 
 class Resistor(NamedTuple):
     """A resistance of ``ohms`` between two nodes; a net is one node."""
@@ -40,13 +44,17 @@ def seen_ohms(resistors: Sequence[Resistor]) -> Mapping[str, float]:
 
 
 def between_each(
-    count: int, seen: Mapping[tuple[int, int], float], least_share: float
-) -> Mapping[tuple[int, int], float]:
+    count: int, seen: Mapping[Ends, float], noise: float, least_share: float
+) -> Mapping[Ends, float]:
     """The resistors in Ω between ``count`` nodes, from what is measured between every two of them.
 
-    The converse of ``seen_ohms``: L⁺ = -½·J·R·J with J = I - 11ᵀ/n, and L is its inverse. What
+    The fewest that explain it within ``noise``, a share: where those of a tree do, it is a tree.
+    Else the converse of ``seen_ohms``: L⁺ = -½·J·R·J with J = I - 11ᵀ/n, and L is its inverse; what
     carries less than ``least_share`` of the current between its ends is noise of the others.
     """
+    tree = _tree(count, seen)
+    if all(abs(_along(tree, *ends) - ohms) <= noise * ohms for ends, ohms in seen.items()):
+        return tree
     import numpy as np
 
     ohms = np.zeros((count, count))
@@ -59,3 +67,28 @@ def between_each(
         for a, b in seen
         if -laplacian[a, b] * ohms[a, b] >= least_share
     }
+
+
+def _tree(count: int, seen: Mapping[Ends, float]) -> dict[Ends, float]:
+    """The least resistances that join all nodes."""
+    joined = Joined(map(str, range(count)))
+    found: dict[Ends, float] = {}
+    for (a, b), value in sorted(seen.items(), key=lambda each: each[1]):
+        if joined.find(str(a)) != joined.find(str(b)):
+            joined.join(str(a), str(b))
+            found[a, b] = value
+    return found
+
+
+def _along(tree: Mapping[Ends, float], start: int, end: int) -> float:
+    """The sum of a tree's resistances on the way from one node to another."""
+    ways = {start: 0.0}
+    left = [start]
+    while left:
+        node = left.pop()
+        for (a, b), value in tree.items():
+            for here, there in ((a, b), (b, a)):
+                if here == node and there not in ways:
+                    ways[there] = ways[node] + value
+                    left.append(there)
+    return ways[end]
