@@ -41,7 +41,7 @@ def try_lead(client: Client, hands: Hands) -> None:
         if event.name == "question" and "FAST" in str(event.data["question"]):
             hands.turn("FX-C/2", "FAST")
         elif event.name == "question":
-            client.answer(run.id, "2", "pass")
+            client.answer(run.id, "2", event.data["choices"][0])
     client.wait_for_papers(run.id)
 
 
