@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
 import type { Run } from '../api/client'
-import { after, isAsked, type RunEvent, rehearsalState, stateOf } from './runState'
+import { after, breaksSeen, isAsked, type RunEvent, rehearsalState, stateOf } from './runState'
 
 const run = {
   state: 'armed',
@@ -86,6 +86,27 @@ test('a cue in passing stays until its step is over', () => {
   expect(told.nests.map((nest) => nest.cue?.text)).toEqual(['Hold the clip', undefined])
   const done = after(told, event('step_finished', { nest: '1', step: 'hv' }))
   expect(done.nests[0]?.cue).toBeNull()
+})
+
+test('a contact that was not asked for is a refusal, and the next word is none', () => {
+  const data = { nest: '1', step: 'touch', text: 'X2:5 is touched.', picture: '' }
+  const refused = after(stateOf(run), event('cue', { ...data, moment: 'refused' }))
+  expect(refused.nests[0]?.cue?.isRefusal).toBe(true)
+  const right = after(refused, event('cue', { ...data, moment: 'told' }))
+  expect(right.nests[0]?.cue?.isRefusal).toBe(false)
+})
+
+test('breaks are counted while nets are watched, and nothing else is one', () => {
+  const seen = (values: object, meters: object) =>
+    breaksSeen(
+      after(
+        stateOf(run),
+        event('sample', { nest: '1', phase: 'dwell', elapsed_s: 1, values, meters, bounds: {} }),
+      ),
+    )
+  expect(seen({ breaks: 3 }, { breaks: '3' })).toBe(3)
+  expect(seen({ breaks: 3 }, { resistance: '1 Ω' })).toBe(0)
+  expect(breaksSeen(stateOf(run))).toBe(0)
 })
 
 test('a step draws its bar from its start to its end', () => {
