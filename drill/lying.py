@@ -224,8 +224,9 @@ class Site:
 
     async def load(self, number: int) -> Load:
         """One load of cabinets or of leads through lying wires."""
-        # Each lie meets either job in turn.
-        lie, job = LIES[number // len(self.jobs) % len(LIES)], self.jobs[number % len(self.jobs)]
+        # Each lie meets another job in each round.
+        rounds, place = divmod(number, len(LIES))
+        lie, job = LIES[place], self.jobs[(place + rounds) % len(self.jobs)]
         every = self.chance.random() < 0.2
         able = [name for name in job.wires if name != "GD1" or lie not in MISHEARD]  # it takes none
         wires = job.wires if every else (self.chance.choice(able),)

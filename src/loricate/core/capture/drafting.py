@@ -8,12 +8,12 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from loricate.core.capture.measuring import connectors_of
 from loricate.core.capture.proposing import Proposal, Proposed
 from loricate.core.documents import read_document
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.products.product import FORMAT, Product
 from loricate.core.quantities import RATIO, exact_text
+from loricate.core.wiring.description import connectors_of
 
 ACCEPTED, CHANGED, REFUSED, OPEN = "accepted", "changed", "refused", "open"
 NET_FIELDS = ("name", "colour", "cross_section", "minimum", "maximum", "shield")

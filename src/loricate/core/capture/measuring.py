@@ -21,7 +21,7 @@ from loricate.core.measuring.actions import Asking, Scan, do
 from loricate.core.measuring.readings import Bound, Reading
 from loricate.core.measuring.roles import WIRING
 from loricate.core.quantities import RESISTANCE, display
-from loricate.core.wiring.description import PartSort, connector_of
+from loricate.core.wiring.description import PartSort
 from loricate.core.wiring.joining import Joined
 from loricate.core.wiring.resistors import between_each
 from loricate.core.wiring.searching import touching
@@ -276,12 +276,3 @@ def _hold_against_itself(
 
 def _named(sets: Iterable[Contacts]) -> str:
     return " and ".join([each[0] for each in sets][:4])
-
-
-def connectors_of(contacts: Iterable[str]) -> dict[str, list[str]]:
-    """The names of contacts by the code of their connector, in their order."""
-    found: dict[str, list[str]] = {}
-    for contact in contacts:
-        code = connector_of(contact)
-        found.setdefault(code, []).append(contact.removeprefix(f"{code}:"))
-    return found

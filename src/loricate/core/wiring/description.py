@@ -119,6 +119,15 @@ def connector_of(contact: str) -> str:
     return contact.partition(":")[0]
 
 
+def connectors_of(contacts: Iterable[str]) -> dict[str, list[str]]:
+    """The names of contacts by the code of their connector, in their order."""
+    found: dict[str, list[str]] = {}
+    for contact in contacts:
+        code = connector_of(contact)
+        found.setdefault(code, []).append(contact.removeprefix(f"{code}:"))
+    return found
+
+
 def bound(wiring: Wiring) -> int:
     """How many measurements a good cable takes at most.
 
