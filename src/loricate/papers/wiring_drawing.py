@@ -16,6 +16,8 @@ LINE, BETWEEN, HEAD, PLUG, WIDTH = 14, 18, 24, 84, 560
 MOST_CONTACTS = 80  # of one side, what a page shows
 INK, SOFT, WRONG, EDGE = "#1a1a1a", "#5b5b5b", "#a32b1c", "#9aa6a0"
 FONT = "DejaVu Sans"
+# Latin with what is usual beside it, Greek, Cyrillic; then dashes and quotes, units.
+LETTERS = (("¡", "ˏ"), ("Ͱ", "ҁ"), ("Ḁ", "ỿ"), ("–", "…"), ("Ω", "Ω"))
 BRIDGED = ("short", "breakdown", "arc", "under_limit")
 Wiring = Mapping[str, Any]
 Fault = Mapping[str, Any]
@@ -197,9 +199,22 @@ def _middle(a: _Place, b: _Place, reach: float = 50) -> tuple[float, float]:
     return a.x + (reach if a.is_left else -reach) * 0.75, y
 
 
+def _plain(text: str) -> str:
+    """A text of letters that stand by themselves: an image's text is not shaped as the page's is.
+
+    Signs of scripts whose letters join, marks on others and rare signs stand by their numbers.
+    """
+    return "".join(
+        sign
+        if sign.isascii() or sign in "‹›" or any(low <= sign <= high for low, high in LETTERS)
+        else f"‹U+{ord(sign):04X}›"
+        for sign in showable(text)
+    )
+
+
 def _text(
     x: float, y: float, text: str, colour: str, anchor: str = "start", bold: bool = False
 ) -> str:
     weight = ' font-weight="bold"' if bold else ""
     at = f'x="{x:g}" y="{y:g}" text-anchor={quoteattr(anchor)} font-size="9"{weight}'
-    return f'<text {at} fill="{colour}">{escape(showable(text))}</text>'
+    return f'<text {at} fill="{colour}">{escape(_plain(text))}</text>'
