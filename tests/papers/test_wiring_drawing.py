@@ -13,7 +13,7 @@ from loricate.papers.certificate import draw_certificate
 from loricate.papers.look import Look
 from loricate.papers.samples import sample_certificate
 from loricate.papers.standing import COUNTS
-from loricate.papers.wiring_drawing import draw_wiring, is_cut, wiring_words
+from loricate.papers.wiring_drawing import MOST_HEIGHT, draw_wiring, is_cut, wiring_words
 from tests.papers.reading import text_of
 
 SVG = "{http://www.w3.org/2000/svg}"
@@ -94,10 +94,13 @@ def test_a_connector_that_is_not_plugged_in_is_dashed() -> None:
 
 def test_of_a_harness_only_what_is_wrong_is_drawn() -> None:
     large = wiring(128)
-    assert is_cut(large) and not is_cut(wiring(80))
+    assert is_cut(large) and not is_cut(wiring(50))
     svg = drawn(large, fault("open", "X1:77", "X2:77"), fault("short", "X1:5", "X1:6"))
     assert {"77", "5", "6"} <= set(texts(svg)) and "78" not in texts(svg)
     assert float(svg.attrib["height"]) < 200
+    everything = [f"X2:{number}" for number in range(1, 129)]
+    svg = drawn(large, fault("no_contact", *everything))
+    assert float(svg.attrib["height"]) <= MOST_HEIGHT + 10, "nothing runs off the page"
 
 
 def test_the_paper_shows_it_and_says_it_to_who_cannot_see_it(tmp_path: Path) -> None:

@@ -9,9 +9,9 @@ import pytest
 
 from loricate.core.measuring.grading import Cause, Verdict
 from loricate.core.sequences.ready import ReadySequence
-from loricate.records import ledger, runs
+from loricate.records import definitions, ledger, runs
 from loricate.records.ledger import IssuedAlready, LedgerEntry
-from loricate.service.issuing import Issuer
+from loricate.service.issuing import Issuer, cable_of
 from tests.records.test_runs import add_attempt, add_run
 from tests.service.ledger_rig import LedgerRig
 
@@ -89,3 +89,14 @@ async def test_the_records_take_no_second_document_of_the_same_attempts(
     for attempts in (0, 1):
         with pytest.raises(IssuedAlready, match="A has a document"):
             ledger.settle(conn, entry, attempts)
+
+
+def test_a_product_that_says_it_is_no_cable_is_issued_like_one_that_says_nothing(
+    conn: sqlite3.Connection,
+) -> None:
+    """A form may write `null` where a file leaves a section out; neither holds a document up."""
+    document, revision = definitions.get_document(conn, "product", "DC-40")
+    assert cable_of(conn, "DC-40", revision) is None
+    changed = {**document, "cable": None, "title": "Another title"}
+    revision = definitions.add_document(conn, "product", "DC-40", changed, "mara")
+    assert cable_of(conn, "DC-40", revision) is None

@@ -141,7 +141,7 @@ class CertificateSheet:
             return {}
         told = f"In position {wiring['position']}. " if wiring["position"] else ""
         if is_cut(wiring):
-            told += "Only the nets that the faults are about are drawn."
+            told += "Only nets that the faults are about are drawn, as far as the page has room."
         alt = wiring_words(wiring, faults_of(self.document))
         return {"file": "wiring.svg", "alt": alt, "told": told.strip()}
 

@@ -13,7 +13,7 @@ from xml.sax.saxutils import escape, quoteattr
 from loricate.papers.typesetting import showable
 
 LINE, BETWEEN, HEAD, PLUG, WIDTH = 14, 18, 24, 84, 560
-MOST_CONTACTS = 80  # of one side, what a page shows
+MOST_HEIGHT = 800  # of one side, what a page has room for
 INK, SOFT, WRONG, EDGE = "#1a1a1a", "#5b5b5b", "#a32b1c", "#9aa6a0"
 FONT = "DejaVu Sans"
 # Latin with what is usual beside it, Greek, Cyrillic; then dashes and quotes, units.
@@ -48,8 +48,8 @@ def is_cut(wiring: Wiring) -> bool:
     """Whether there are more contacts than a page shows."""
     sides = {"left": 0, "right": 0}
     for connector in wiring["connectors"]:
-        sides[connector["side"]] += sum(map(len, connector["rows"]))
-    return max(sides.values()) > MOST_CONTACTS
+        sides[connector["side"]] += HEAD + BETWEEN + LINE * sum(map(len, connector["rows"]))
+    return max(sides.values()) > MOST_HEIGHT
 
 
 def draw_wiring(wiring: Wiring, faults: Sequence[Fault]) -> bytes:
@@ -93,12 +93,13 @@ def _laid_out(
         code, side = connector["code"], connector["side"]
         names = [f"{code}:{name}" for row in connector["rows"] for name in row]
         own = [name for name in names if shown is None or name in shown]
-        if not own:
-            continue
         is_left = side == "left"
         x = 0 if is_left else WIDTH - PLUG
         top = bottom[side] + (BETWEEN if bottom[side] else 0)
         y = top + HEAD
+        own = own[: max(0, int((MOST_HEIGHT - y) // LINE))]
+        if not own:
+            continue
         for name in own:
             places[name] = _Place(PLUG if is_left else WIDTH - PLUG, y + LINE / 2, is_left)
             y += LINE

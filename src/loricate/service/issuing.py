@@ -286,13 +286,13 @@ def circumstances(
             for attempt in shown
             if is_on_paper(attempt)
         },
-        _cable(conn, record.product, record.product_revision),
+        cable_of(conn, record.product, record.product_revision),
     )
 
 
-def _cable(conn: sqlite3.Connection, code: str, revision: int) -> Product | None:
+def cable_of(conn: sqlite3.Connection, code: str, revision: int) -> Product | None:
     """The product as it was pinned, where it is a cable; its wiring is drawn where it failed."""
     document, _ = definitions.get_document(conn, "product", code, revision)
-    if not document.get("cable", {}).get("connectors"):
+    if not (document.get("cable") or {}).get("connectors"):  # it may be written as null
         return None
     return Product.model_validate(document)

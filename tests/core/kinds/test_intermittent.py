@@ -179,3 +179,25 @@ def test_a_meter_whose_inputs_are_shorted_sees_no_break_and_passes_nothing() -> 
     grade = graded(on)
     assert grade.verdict is Verdict.INCONCLUSIVE
     assert any("was shown 8 open inputs and saw 0" in doubt.text for doubt in grade.doubts)
+
+
+def test_breaks_that_were_counted_and_not_kept_pass_no_limit() -> None:
+    """A meter keeps so many; with a limit that lets some pass, those that it lost still count."""
+    on = bench("loose HORN")
+    acquire = on.acquire
+
+    def forgetful(action: Acquire) -> Waveform:
+        waveform = acquire(action)
+        return cut_short(waveform) if action.name.startswith("break_") else waveform
+
+    on.acquire = forgetful  # type: ignore[method-assign]
+    lenient = {"breaks": {"maximum": "2", "source": "the engineer"}}
+    document = {
+        "format": "loricate-sequence/2", "code": "S", "title": "t", "product": "CL-7",
+        "steps": [
+            {"id": "bend", "kind": "intermittent", "settings": {"nets": NETS}, "limits": lenient}
+        ],
+    }  # fmt: skip
+    step = prepare(document, {"CL-7": product()}, {}).steps[0]
+    grade = on.grade(step, DecisionRule())
+    assert grade.verdict is not Verdict.PASS, "one of three was kept, and two are allowed"

@@ -50,9 +50,10 @@ NUMBER_SOURCE = LimitSource(engineer="what this step finds")
 
 @dataclass(slots=True)
 class _Broke:
-    """The breaks of one net: start and length of each in s."""
+    """The breaks of one net: start and length of each in s, and whether those are all."""
 
     spans: list[tuple[float, float]] = field(default_factory=list)
+    is_all: bool = True
 
     @property
     def longest_s(self) -> float:
@@ -200,6 +201,8 @@ class Intermittent(KindSettings):
         kept = sum(len(each.spans) for each in found.values())
         if kept > count or kept == 0:
             texts.append(f"counted {count:g} breaks and kept {kept}")
+        for each in found.values():
+            each.is_all = kept == count
         return found, [Doubt(output.instrument, text) for text in dict.fromkeys(texts)]
 
     def _missed(self, output: Output) -> Iterator[Doubt]:
@@ -255,7 +258,15 @@ class Intermittent(KindSettings):
     ) -> Iterator[Reading]:
         """How often a net broke, for how long at most, and how far its resistance went."""
         count, longest_s = len(broke.spans), broke.longest_s
-        yield Reading("breaks", float(count), NUMBER, point.name, instrument=instrument)
+        yield Reading(
+            "breaks",
+            float(count),
+            NUMBER,
+            point.name,
+            # Of breaks that the meter counted and did not keep nobody knows whose they are.
+            bound=Bound.EXACT if broke.is_all or not count else Bound.ABOVE,
+            instrument=instrument,
+        )
         yield Reading(
             "longest_break",
             longest_s if count else self.least,
