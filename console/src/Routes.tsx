@@ -16,6 +16,8 @@ const ProductsPage = lazy(() => import('./products/ProductsPage'))
 const ProductPage = lazy(() => import('./products/ProductPage'))
 const LimitsPage = lazy(() => import('./limits/LimitsPage'))
 const LimitSetPage = lazy(() => import('./limits/LimitSetPage'))
+const SeriesListPage = lazy(() => import('./series/SeriesListPage'))
+const SeriesPage = lazy(() => import('./series/SeriesPage'))
 const SequencesPage = lazy(() => import('./sequences/SequencesPage'))
 const SequencePage = lazy(() => import('./sequences/SequencePage'))
 const UnitsPage = lazy(() => import('./units/UnitsPage'))
@@ -39,6 +41,8 @@ export function Routes() {
           <Route path="/products/:code" element={<ProductPage />} />
           <Route path="/sequences" element={<SequencesPage />} />
           <Route path="/sequences/:code" element={<SequencePage />} />
+          <Route path="/series" element={<SeriesListPage />} />
+          <Route path="/series/:id" element={<SeriesPage />} />
           <Route path="/limits" element={<LimitsPage />} />
           <Route path="/limits/:code" element={<LimitSetPage />} />
           <Route path="/people" element={<PeoplePage />} />

@@ -1,4 +1,4 @@
-"""A service in this process with an account of each role; its bench answers to nobody."""
+"""A service in this process: with an account of each role and a silent bench, or live."""
 
 from collections.abc import AsyncIterator
 from pathlib import Path
@@ -7,9 +7,13 @@ import httpx
 import pytest
 from fastapi import FastAPI
 
+from loricate.commands import demo_site
 from loricate.service.app import create_app
 from loricate.service.settings import FirstAccount, Settings
-from tests.rig import copy_bench
+from loricate.simulator.standins import StandIns
+from tests.conftest import five_steps, write_patient_profiles
+from tests.rig import DEMO, copy_bench
+from tests.service.live_rig import PACE, Live, service
 
 PEOPLE = {"mara": "engineer", "olle": "operator", "quin": "quality", "ada": "administrator"}
 
@@ -42,3 +46,24 @@ async def sign_in(wire: httpx.AsyncClient, name: str, keep: str = "token") -> ht
 async def bearer(wire: httpx.AsyncClient, name: str) -> dict[str, str]:
     """The headers of somebody signed in."""
     return {"Authorization": f"Bearer {(await sign_in(wire, name)).json()['token']}"}
+
+
+@pytest.fixture
+async def floor(tmp_path: Path) -> AsyncIterator[StandIns]:
+    """Stand-ins, and the bench file for them."""
+    write_patient_profiles(tmp_path)
+    floor = StandIns(DEMO / "stand-ins" / "stand-ins.toml", pace=PACE)
+    demo_site.write_bench_file(await floor.serve(), tmp_path / "bench.toml")
+    yield floor
+    await floor.close()
+
+
+@pytest.fixture
+async def live(tmp_path: Path, floor: StandIns) -> AsyncIterator[Live]:
+    """A service with the demo's definitions, its fixtures fit by decree."""
+    async with service(tmp_path, floor) as live:
+        for folder, route in (("products", "products"), ("limit-sets", "limit-sets")):
+            for document in demo_site.demo_documents(folder):
+                await live.post(f"/{route}", document)
+        await live.release(five_steps())
+        yield live

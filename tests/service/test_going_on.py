@@ -1,147 +1,25 @@
 """What goes wrong with one thing leaves the rest: documents, arming, records, links."""
 
 import asyncio
-import contextlib
 import datetime as dt
+import threading
 import time
-from collections.abc import AsyncIterator, Callable
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from typing import Any
 
-import httpx
 import pytest
-from fastapi import FastAPI
 
 from loricate.bench.bench import Bench
 from loricate.certificates.content import certificate_body
-from loricate.commands import demo_site
 from loricate.core.fixtures.zeroes import is_young
 from loricate.records import outbox, papers, runs, stamps
 from loricate.records.errors import StorageFull
 from loricate.records.runs import set_verdicts
 from loricate.service import issuing, recording, running
-from loricate.service.app import create_app
-from loricate.service.desk import Desk
-from loricate.service.settings import FirstAccount, Settings
 from loricate.simulator.standins import StandIns
-from tests.conftest import five_steps, write_patient_profiles
-from tests.rig import DEMO, SpoiltFloor, said
-
-PACE = 50.0
-WHY = "for a test"
-
-
-@dataclass
-class Live:
-    """A service and its stand-ins in this process."""
-
-    app: FastAPI
-    wire: httpx.AsyncClient
-    floor: StandIns
-
-    @property
-    def desk(self) -> Desk:
-        """What the service holds."""
-        desk: Desk = self.app.state.desk
-        return desk
-
-    @property
-    def rig(self) -> SpoiltFloor:
-        """Its stand-ins, to be spoilt."""
-        return SpoiltFloor(self.floor)
-
-    async def post(self, path: str, body: Any = None, status: int | None = None) -> Any:
-        """Post; a status other than wanted (any good one by default) fails."""
-        answer = await self.wire.post(path, json=body)
-        is_good = answer.is_success if status is None else answer.status_code == status
-        assert is_good, (path, answer.status_code, answer.text)
-        return answer.json() if answer.content else None
-
-    async def get(self, path: str) -> Any:
-        """What is at a path."""
-        answer = await self.wire.get(path)
-        assert answer.is_success, (path, answer.text)
-        return answer.json()
-
-    async def new_run(self, **load: str) -> str:
-        """A run of FX-A, created; nests are n1, n2 and so on."""
-        places = [{"nest": nest[1:], "serial": serial} for nest, serial in load.items()]
-        body = {"sequence": "DC40-FINAL", "fixture": "FX-A", "load": places}
-        made = await self.post("/runs", body)
-        return str(made["id"])
-
-    async def run(self, **load: str) -> Any:
-        """A run from its beginning to its end."""
-        run_id = await self.new_run(**load)
-        await self.post(f"/runs/{run_id}/arm")
-        await self.post(f"/runs/{run_id}/start")
-        return await self.ended(run_id)
-
-    async def ended(self, run_id: str) -> Any:
-        """The run, once it is over and recorded so; questions are answered with their first."""
-        async with asyncio.timeout(60):
-            while True:
-                run = await self.get(f"/runs/{run_id}")
-                if run["state"] not in ("running", "armed"):
-                    return run
-                for asked in run["questions"]:
-                    body = {"nest": asked["nest"], "choice": asked["choices"][0]}
-                    await self.wire.post(f"/runs/{run_id}/answers", json=body)
-                await asyncio.sleep(0.02)
-
-    async def until(self, holds: Callable[[], Any]) -> Any:
-        """What ``holds`` gives once it is true."""
-        async with asyncio.timeout(20):
-            while True:
-                if found := await holds():
-                    return found
-                await asyncio.sleep(0.05)
-
-
-@contextlib.asynccontextmanager
-async def service(folder: Path, floor: StandIns) -> AsyncIterator[Live]:
-    """A service over records that may be there already."""
-    people = (FirstAccount("mara", "Mara", "engineer", "mara-pass"),)
-    app = create_app(Settings(folder / "bench.toml", folder, "http://b", accounts=people))
-    transport = httpx.ASGITransport(app)
-    async with (
-        app.router.lifespan_context(app),
-        httpx.AsyncClient(transport=transport, base_url="http://b/api/v1", timeout=60) as wire,
-    ):
-        signed = await wire.post("/sign-in", json={"name": "mara", "password": "mara-pass"})
-        wire.headers["Authorization"] = f"Bearer {signed.json()['token']}"
-        yield Live(app, wire, floor)
-
-
-@pytest.fixture
-async def floor(tmp_path: Path) -> AsyncIterator[StandIns]:
-    """Stand-ins, and the bench file for them."""
-    write_patient_profiles(tmp_path)
-    floor = StandIns(DEMO / "stand-ins" / "stand-ins.toml", pace=PACE)
-    demo_site.write_bench_file(await floor.serve(), tmp_path / "bench.toml")
-    yield floor
-    await floor.close()
-
-
-@pytest.fixture
-async def live(tmp_path: Path, floor: StandIns) -> AsyncIterator[Live]:
-    """A service with the demo's definitions, its fixtures fit by decree."""
-    async with service(tmp_path, floor) as live:
-        for folder, route in (("products", "products"), ("limit-sets", "limit-sets")):
-            for document in demo_site.demo_documents(folder):
-                await live.post(f"/{route}", document)
-        await live.post("/sequences", five_steps())
-        grounds: dict[str, Any] = {"why": WHY, "accepted": []}
-        answer = await live.wire.post("/sequences/DC40-FINAL/release", json=grounds)
-        if not answer.is_success:
-            grounds["accepted"] = [
-                {"rule": each["rule"], "step": each["step"], "reason": WHY}
-                for each in (await live.get("/sequences/DC40-FINAL/review"))["findings"]
-            ]
-            await live.post("/sequences/DC40-FINAL/release", grounds)
-        yield live
+from tests.rig import said
+from tests.service.live_rig import Live, service
 
 
 def certify_all(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -269,6 +147,33 @@ async def test_a_start_breaks_off_no_question_of_the_watch(live: Live) -> None:
         run = await live.ended(run_id)
         assert (run["state"], run["units"][0]["verdict"]) == ("finished", "pass"), run["note"]
         assert (await live.get("/bench/danger"))["state"] == "safe", "nothing stays armed"
+
+
+async def test_an_abort_while_a_run_is_being_started_holds(
+    live: Live, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Its start is being written when the abort comes: nothing goes on after that."""
+    set_state, writing = runs.set_state, threading.Event()
+
+    def slowly(conn: Any, run_id: str, state: str, *given: Any) -> None:
+        if state == "running":
+            writing.set()
+            time.sleep(0.3)
+        set_state(conn, run_id, state, *given)
+
+    monkeypatch.setattr("loricate.records.runs.set_state", slowly)
+    run_id = await live.new_run(n1="A-1")
+    await live.post(f"/runs/{run_id}/arm")
+    starting = asyncio.create_task(live.wire.post(f"/runs/{run_id}/start"))
+    await asyncio.to_thread(writing.wait)
+    aborted = await live.post(f"/runs/{run_id}/abort")
+    assert aborted["state"] == "aborted"
+    started = await starting
+    assert started.status_code == 409 and "aborted while it was being started" in started.text
+    await asyncio.sleep(0.3)
+    assert not live.floor.floor.outputs_on and not (await live.get("/bench"))["running"]
+    assert (await live.get(f"/runs/{run_id}"))["state"] == "aborted"
+    assert (await live.get("/bench/danger"))["state"] == "safe"
 
 
 async def test_start_holds_the_deadline_itself(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:

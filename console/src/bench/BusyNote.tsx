@@ -1,6 +1,8 @@
 import { Button, Flex, Text } from '@chakra-ui/react'
 import { useQueryClient } from '@tanstack/react-query'
+import { Link } from 'react-router'
 import { api, ask, type Schemas } from '../api/client'
+import { LINK } from '../parts/link'
 
 /** Says who holds the bench; a rehearsal can be aborted from here, whoever began it. */
 export function BusyNote({ bench }: { bench: Schemas['BenchOut'] }) {
@@ -19,6 +21,11 @@ export function BusyNote({ bench }: { bench: Schemas['BenchOut'] }) {
       <Text flex="1">
         The bench is busy with {bench.busy_with}; what is shown of it was last seen before.
       </Text>
+      {bench.series !== '' && (
+        <Link to={`/series/${bench.series}`} style={LINK}>
+          To the series
+        </Link>
+      )}
       {bench.rehearsal !== '' && (
         <Button size="sm" bg="bad" color="plate" onClick={() => void abort()}>
           Abort the rehearsal

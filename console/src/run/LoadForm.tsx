@@ -11,6 +11,9 @@ import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
 import { AmbientNote } from './AmbientNote'
 import { NestGrid } from './NestGrid'
+import { SeriesForm } from './SeriesForm'
+
+type Pair = [string, string]
 
 /** Choose a sequence and fixture, give each nest its serial by keyboard or scanner, make the run. */
 export function LoadForm() {
@@ -50,7 +53,8 @@ export function LoadForm() {
   const sequence = sequences.data.find((each) => each.code === code)
   const openLots = (lots.data ?? []).filter((each) => each.product === sequence?.product)
   const lot = query.get('lot') ?? ''
-  const startBy = starting(bench.data.has_inputs)
+  const canFeel = (fixture?.felt.length ?? 0) > 0
+  const startBy = starting(bench.data.has_inputs, canFeel)
   const unmet = (fixture?.requirements ?? []).filter((each) => !each.met)
   const nests = Object.keys(fixture?.nests ?? {})
   const load = nests
@@ -111,7 +115,7 @@ export function LoadForm() {
         load,
         lot,
         retest,
-        start_by: startBy,
+        start_by: startBy === 'series' ? ('key' as const) : startBy,
       }
       const header = { 'idempotency-key': keyFor(JSON.stringify(body)) }
       const run = await ask(api.POST('/api/v1/runs', { body, params: { header } }))
@@ -123,125 +127,132 @@ export function LoadForm() {
   }
 
   return (
-    <form ref={form} onSubmit={submit}>
-      <Stack gap="5">
-        <Heading as="h1" size="2xl">
-          Load the fixture
-        </Heading>
-        <BusyNote bench={bench.data} />
-        <AmbientNote maySay={may.run} />
-        <Flex gap="5" wrap="wrap">
+    <Stack gap="5">
+      <Heading as="h1" size="2xl">
+        Load the fixture
+      </Heading>
+      <BusyNote bench={bench.data} />
+      <AmbientNote maySay={may.run} />
+      <Flex gap="5" wrap="wrap">
+        <Choice
+          size="lg"
+          label="Sequence"
+          value={code}
+          options={sequences.data.map((each) => [each.code, `${each.code}  ${each.title}`])}
+          onChange={(value) => choose('sequence', value)}
+        />
+        <Choice
+          size="lg"
+          label="Fixture"
+          value={fixtureCode}
+          options={bench.data.fixtures.map((each) => [each.code, `${each.code}  ${each.title}`])}
+          onChange={(value) => choose('fixture', value)}
+        />
+        {openLots.length > 0 && (
           <Choice
             size="lg"
-            label="Sequence"
-            value={code}
-            options={sequences.data.map((each) => [each.code, `${each.code}  ${each.title}`])}
-            onChange={(value) => choose('sequence', value)}
-          />
-          <Choice
-            size="lg"
-            label="Fixture"
-            value={fixtureCode}
-            options={bench.data.fixtures.map((each) => [each.code, `${each.code}  ${each.title}`])}
-            onChange={(value) => choose('fixture', value)}
-          />
-          {openLots.length > 0 && (
-            <Choice
-              size="lg"
-              label="Lot"
-              value={lot}
-              options={[
-                ['', 'no lot'],
-                ...openLots.map((each): [string, string] => [
-                  each.code,
-                  `${each.code}  ${each.tested} of ${each.expected} tested`,
-                ]),
-              ]}
-              onChange={(value) => choose('lot', value)}
-            />
-          )}
-          {bench.data.has_inputs && (
-            <Choice
-              size="lg"
-              label="Start by"
-              value={startBy}
-              options={[
-                ['key', 'key or button'],
-                ['foot', 'foot switch'],
-                ['presence', 'a unit in every nest'],
-              ]}
-              onChange={(value) => choose('start', value)}
-            />
-          )}
-        </Flex>
-        {unmet.length > 0 && (
-          <Trouble
-            text={`No unit will be certified. ${unmet.map((each) => each.reason).join(' ')} An operator does this on the Bench page.`}
+            label="Lot"
+            value={lot}
+            options={[
+              ['', 'no lot'],
+              ...openLots.map((each): [string, string] => [
+                each.code,
+                `${each.code}  ${each.tested} of ${each.expected} tested`,
+              ]),
+            ]}
+            onChange={(value) => choose('lot', value)}
           />
         )}
-        <StepTitles code={code} />
-        <NestGrid fixture={fixtureCode}>
-          {nests.map((nest, index) => (
-            <Box key={nest} bg="plate" borderWidth="1px" borderColor="edge" p="4">
-              <label htmlFor={`nest-${nest}`}>
-                <Text as="span" fontWeight="bold" fontSize="xl">
-                  Nest {nest}
-                </Text>
-              </label>
-              <Input
-                id={`nest-${nest}`}
-                data-nest={nest}
-                mt="2"
-                size="lg"
-                borderColor="edge"
-                autoFocus={index === 0}
-                autoComplete="off"
-                spellCheck={false}
-                placeholder="scan or type the serial"
-                _placeholder={{ color: 'soft' }}
-                value={serials[nest] ?? ''}
-                onKeyDown={scanned}
-                onChange={(event) => setSerials({ ...serials, [nest]: event.target.value })}
-              />
-              <Text color="soft" fontSize="sm" mt="1">
-                {(serials[nest] ?? '') === '' ? 'empty: this nest stays off' : 'will be tested'}
+        {bench.data.has_inputs && (
+          <Choice
+            size="lg"
+            label="Start by"
+            value={startBy}
+            options={[
+              ['key', 'key or button'],
+              ['foot', 'foot switch'],
+              ['presence', 'a unit in every nest'],
+              ...(canFeel ? [['series', 'each unit plugged in: a series'] as Pair] : []),
+            ]}
+            onChange={(value) => choose('start', value)}
+          />
+        )}
+      </Flex>
+      {unmet.length > 0 && (
+        <Trouble
+          text={`No unit will be certified. ${unmet.map((each) => each.reason).join(' ')} An operator does this on the Bench page.`}
+        />
+      )}
+      <StepTitles code={code} />
+      {startBy === 'series' && fixture !== undefined ? (
+        <SeriesForm key={fixtureCode} sequence={code} fixture={fixture} lot={lot} />
+      ) : (
+        <form ref={form} onSubmit={submit}>
+          <Stack gap="5">
+            <NestGrid fixture={fixtureCode}>
+              {nests.map((nest, index) => (
+                <Box key={nest} bg="plate" borderWidth="1px" borderColor="edge" p="4">
+                  <label htmlFor={`nest-${nest}`}>
+                    <Text as="span" fontWeight="bold" fontSize="xl">
+                      Nest {nest}
+                    </Text>
+                  </label>
+                  <Input
+                    id={`nest-${nest}`}
+                    data-nest={nest}
+                    mt="2"
+                    size="lg"
+                    borderColor="edge"
+                    autoFocus={index === 0}
+                    autoComplete="off"
+                    spellCheck={false}
+                    placeholder="scan or type the serial"
+                    _placeholder={{ color: 'soft' }}
+                    value={serials[nest] ?? ''}
+                    onKeyDown={scanned}
+                    onChange={(event) => setSerials({ ...serials, [nest]: event.target.value })}
+                  />
+                  <Text color="soft" fontSize="sm" mt="1">
+                    {(serials[nest] ?? '') === '' ? 'empty: this nest stays off' : 'will be tested'}
+                  </Text>
+                </Box>
+              ))}
+            </NestGrid>
+            {trouble && <Trouble text={trouble} />}
+            {(trouble.includes('retest') || retest !== '') && (
+              <Stack gap="1" maxW="40rem">
+                <label htmlFor="retest">Why are they tested again?</label>
+                <Input
+                  id="retest"
+                  size="lg"
+                  bg="plate"
+                  borderColor="edge"
+                  value={retest}
+                  onChange={(event) => setRetest(event.target.value)}
+                />
+              </Stack>
+            )}
+            <Flex align="center" gap="4">
+              <KeyButton
+                keyName="Enter"
+                type="submit"
+                bg="act"
+                color="act.ink"
+                loading={busy}
+                disabled={load.length === 0}
+              >
+                Check this load
+              </KeyButton>
+              <Text color="soft">
+                {load.length === 0
+                  ? 'Give at least one nest a serial.'
+                  : `${load.length} of ${nests.length} nests. Nothing is energised yet.`}
               </Text>
-            </Box>
-          ))}
-        </NestGrid>
-        {trouble && <Trouble text={trouble} />}
-        {(trouble.includes('retest') || retest !== '') && (
-          <Stack gap="1" maxW="40rem">
-            <label htmlFor="retest">Why are they tested again?</label>
-            <Input
-              id="retest"
-              size="lg"
-              bg="plate"
-              borderColor="edge"
-              value={retest}
-              onChange={(event) => setRetest(event.target.value)}
-            />
+            </Flex>
           </Stack>
-        )}
-        <Flex align="center" gap="4">
-          <KeyButton
-            keyName="Enter"
-            type="submit"
-            bg="act"
-            color="act.ink"
-            loading={busy}
-            disabled={load.length === 0}
-          >
-            Check this load
-          </KeyButton>
-          <Text color="soft">
-            {load.length === 0
-              ? 'Give at least one nest a serial.'
-              : `${load.length} of ${nests.length} nests. Nothing is energised yet.`}
-          </Text>
-        </Flex>
-      </Stack>
-    </form>
+        </form>
+      )}
+    </Stack>
   )
 }
 
@@ -257,8 +268,9 @@ function chosen(
 }
 
 /** What starts a run at this bench, as chosen last on this computer. */
-function starting(hasInputs: boolean): 'key' | 'foot' | 'presence' {
+function starting(hasInputs: boolean, canFeel: boolean): 'key' | 'foot' | 'presence' | 'series' {
   const kept = localStorage.getItem('loricate-start')
+  if (kept === 'series') return canFeel ? kept : 'key'
   return hasInputs && (kept === 'foot' || kept === 'presence') ? kept : 'key'
 }
 

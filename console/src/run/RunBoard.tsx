@@ -129,9 +129,12 @@ function Acts({ run, state }: { run: Run; state: RunState }) {
     void navigate(`/run?${new URLSearchParams(kept)}`)
   }, [navigate, run.sequence_code, run.fixture, run.lot])
 
-  const canArm = state.state === 'created' || state.state === 'interrupted'
+  const isWaiting = state.state === 'created' || state.state === 'interrupted'
+  const mustArm = run.needs_arming || run.start_by !== 'key'
+  const canArm = isWaiting && mustArm
+  const canStart = state.state === 'armed' || (isWaiting && !mustArm)
   useKey('F8', canArm, arm)
-  useKey('F9', state.state === 'armed', start)
+  useKey('F9', canStart, start)
   useKey('Escape', !isOver, abort)
   useKey('F2', isOver, again)
 
@@ -143,9 +146,9 @@ function Acts({ run, state }: { run: Run; state: RunState }) {
             {state.state === 'interrupted' ? 'Resume: arm high voltage' : 'Arm high voltage'}
           </KeyButton>
         )}
-        {state.state === 'armed' && (
+        {canStart && (
           <KeyButton keyName="F9" bg="act" color="act.ink" onClick={start}>
-            Start
+            {state.state === 'interrupted' ? 'Resume' : 'Start'}
           </KeyButton>
         )}
         {!isOver && (

@@ -143,6 +143,7 @@ class FixtureOut(BaseModel):
     title: str
     nests: dict[str, dict[str, int]]
     per_row: int = Field(description="How many nests stand side by side")
+    felt: list[str] = Field(description="Nests whose switch feels a unit: those take a series")
     earthed: list[str] = Field(description="The unit's terminals that the fixture earths")
     requirements: list[RequirementOut]
     zeroes: list[ZeroOut]
@@ -165,6 +166,7 @@ class BenchOut(BaseModel):
     running: str
     upkeep: str = Field(description="Id of the act of upkeep under way, or empty")
     rehearsal: str = Field(description="Id of the rehearsal under way, or empty")
+    series: str = Field(description="Id of the series that is on, or empty")
     danger: DangerOut
     busy_with: str = Field(
         description="Who holds the bench, in words; empty when it is free",

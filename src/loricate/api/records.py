@@ -254,6 +254,10 @@ class RunOut(RunSummary):
     """A run with its units, their attempts and readings."""
 
     start_by: str
+    needs_arming: bool = Field(
+        description="Whether it must be armed before it starts: some step puts a hazardous voltage "
+        "on; of what has ended, no"
+    )
     documents: Literal["none", "coming", "issued"] = Field(
         description="Whether the documents of a finished run are issued; their papers come after"
     )

@@ -199,18 +199,18 @@ class Bench:
             return InstrumentFault("inputs", f"answered '{answer}'")
         return self.inputs.misfit("what they were asked", answer)
 
-    async def units_present(self, fixture: str, nests: Iterable[str]) -> bool:
+    async def units_present(self, fixture: str, nests: Iterable[str]) -> dict[str, bool]:
         """Whether the switch of each of these nests feels a unit; raises BenchError."""
         numbers = self.plan.inputs.presence.get(fixture, {}) if self.plan.inputs else {}
+        felt = {}
         for nest in nests:
             if nest not in numbers:
                 raise InstrumentFault(f"inputs of {fixture}", f"have no switch for nest {nest}")
             level = await self._level(numbers[nest])
             if level not in LEVELS:
                 raise self._nonsense_input(level)
-            if not LEVELS[level]:
-                return False
-        return True
+            felt[nest] = LEVELS[level]
+        return felt
 
     async def _level(self, number: int) -> str:
         return await self._input(lambda profile: profile.level.format(number=number))

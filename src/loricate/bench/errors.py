@@ -41,6 +41,20 @@ class GuardOpen(BenchError):
         return "The guard is open; close it before high voltage is switched on."
 
 
+class NotArmed(BenchError):
+    """High voltage was asked for by what was started without being armed."""
+
+    def __init__(self, instrument: str) -> None:
+        super().__init__(instrument)
+        self.instrument = instrument
+
+    def __str__(self) -> str:
+        return (
+            f"Instrument {self.instrument} would put a hazardous voltage on, and nobody armed "
+            "that; its output stays off."
+        )
+
+
 class Charged(BenchError):
     """Root of what keeps everybody away from the fixture: no relay may move, nobody touch it."""
 

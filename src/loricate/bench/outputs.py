@@ -22,6 +22,7 @@ from loricate.bench.errors import (
     ChargeUnknown,
     GuardOpen,
     InstrumentFault,
+    NotArmed,
     StillCharged,
 )
 from loricate.bench.instrument import POLL_S, Instrument
@@ -109,6 +110,7 @@ class Outputs:
         it was made through. Raises BenchError when an instrument fails, GuardOpen when high
         voltage is asked for behind an open guard or the guard opened meanwhile, and Charged when
         nobody may touch the unit.
+        Raises NotArmed for high voltage that ``care`` does not allow.
         """
         instrument = self.instruments[name]
         await instrument.program(programme)
@@ -122,6 +124,8 @@ class Outputs:
                 with contextlib.suppress(BenchError):
                     await self._take_off(instrument)
                 raise
+        if not care.may_be_hazardous:
+            raise NotArmed(name)
         async with self.reach.output():
             if not await self.guard_is_closed():
                 raise GuardOpen
@@ -183,7 +187,10 @@ class Outputs:
             instrument.refuse_unless_ends_early()
             await instrument.program(programme)
             self._refuse_while_charged()
-            held = await self._hold_open(name, hazard_of(instrument.sure, instrument.capability))
+            hazard = hazard_of(instrument.sure, instrument.capability)
+            if hazard.is_hazardous and not care.may_be_hazardous:
+                raise NotArmed(name)
+            held = await self._hold_open(name, hazard)
             if held.hazard.is_hazardous:
                 self.live[name] = LiveOutput(self.plan.nest_names(nests), held.hazard, care)
         held.on_sample = on_sample

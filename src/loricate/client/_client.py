@@ -9,6 +9,7 @@ from loricate.client._people import PeopleCalls
 from loricate.client._rehearsals import RehearsalCalls
 from loricate.client._runs import RunCalls
 from loricate.client._sequences import SequenceCalls
+from loricate.client._series import SeriesCalls
 
 
 class Client(
@@ -19,6 +20,7 @@ class Client(
     SequenceCalls,
     RehearsalCalls,
     RunCalls,
+    SeriesCalls,
     LotCalls,
     CertificateCalls,
 ):

@@ -20,6 +20,7 @@ NOUNS = {
     "sequence": ("sequence", "Write, check, review, challenge, release and compare sequences."),
     "rehearsal": ("rehearsal", "Try steps on one nest with live meters; nothing is recorded."),
     "run": ("run", "Start, watch, show, repeat, remark on and abort runs."),
+    "series": ("series", "Test consecutive units on one arming, as they are plugged in."),
     "lot": ("lot", "Open, list, show, print, sum up and close lots."),
     "unit": ("unit", "Find units and show their history."),
     "capture": ("capture", "Make a cable's description from units that are known to be good."),

@@ -101,10 +101,14 @@ def resume(run_id: str, pass_visual: bool, call: Call) -> None:
 
 
 def perform(client: "Client", run: "RunOut", pass_visual: bool) -> "RunOut":
-    """Arm, start and watch a run to its end; Ctrl-C aborts it."""
+    """Arm, start and watch a run to its end; Ctrl-C aborts it.
+
+    What puts nothing hazardous on needs no arming, unless something else is to start it.
+    """
     for notice in run.notices:
         click.echo(f"No certificates: {notice}", err=True)
-    client.arm_run(run.id)
+    if run.needs_arming or run.start_by != "key":
+        client.arm_run(run.id)
     try:
         if run.start_by == "key":
             client.start_run(run.id)

@@ -10,10 +10,13 @@ from loricate.bench.bench import Bench
 
 
 class Background(ABC):
-    """One piece of work in a task of its own. Calling it off takes outputs off before all else."""
+    """One piece of work in a task of its own. Calling it off takes outputs off before all else.
 
-    def __init__(self, bench: Bench) -> None:
-        self.bench = bench
+    While one that may be hazardous has the bench, high voltage may come on at any moment.
+    """
+
+    def __init__(self, bench: Bench, may_be_hazardous: bool = True) -> None:
+        self.bench, self.may_be_hazardous = bench, may_be_hazardous
         self.abort_reason = ""
         self._task: asyncio.Task[None] | None = None
         self._token = f"{type(self).__name__} {id(self)}"
@@ -34,8 +37,9 @@ class Background(ABC):
         return self.is_running and not self._has_let_go
 
     def start(self) -> None:
-        """Begin; returns at once. While it has the bench, high voltage may come on any moment."""
-        self.bench.armed_by.add(self._token)
+        """Begin; returns at once."""
+        if self.may_be_hazardous:
+            self.bench.armed_by.add(self._token)
         self._task = asyncio.get_running_loop().create_task(self._run())
         self._task.add_done_callback(lambda _: self._let_go())
 

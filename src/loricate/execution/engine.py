@@ -95,14 +95,13 @@ class Engine(Background):
         unfit: Collection[str] = (),
         cables: Cables = (),
     ) -> None:
-        super().__init__(bench)
+        super().__init__(bench, sequence.is_hazardous)
         self._unfit = frozenset(unfit)
         self.run_id, self.sequence, self.units = run_id, sequence, units
         self.recorder = recorder
         self.log = EventLog()
         self.questions = Questions(self.log)
-        is_hazardous = any(step.hazard.is_hazardous for step in sequence.steps)
-        self._operator = Operator(self.questions, recorder, bench, is_hazardous)
+        self._operator = Operator(self.questions, recorder, bench, sequence.is_hazardous)
         self._performer = Performer(
             bench, fixture, sequence, zeroes or {}, self._operator, self.log, cables
         )

@@ -74,6 +74,7 @@ class Performer:
         cables: Cables,
     ) -> None:
         self.bench, self.fixture, self.decision = bench, fixture, sequence.decision
+        self.may_be_hazardous = sequence.is_hazardous  # else nobody had to arm it
         self.zeroes, self.operator, self.log, self.cables = zeroes, operator, log, cables
         self._kept = {
             step.id: (index, step_as_done(step)) for index, step in enumerate(sequence.steps)
@@ -217,7 +218,7 @@ class Performer:
             self._sampler(step, nests, holding.using),
             zeroes.paths,
             step.lead_in_s,
-            Care(step.discharge_within_s, step.earthed_s),
+            Care(step.discharge_within_s, step.earthed_s, self.may_be_hazardous),
             # Under an output nothing is let go for an answer.
             lambda ask: self.operator.ask_meanwhile(ask, step, units, place),
             lambda action: self._show_point(step, nests, action),

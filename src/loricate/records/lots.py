@@ -147,13 +147,16 @@ def latest_units(conn: sqlite3.Connection, code: str) -> list[dict[str, Any]]:
     return [dict(row) for row in rows]
 
 
-def tested_before(conn: sqlite3.Connection, product: str, serials: list[str]) -> dict[str, str]:
-    """Of these serials, those that had a verdict in production, with that verdict."""
+def tested_before(
+    conn: sqlite3.Connection, product: str, serials: list[str], in_lots_only: bool = True
+) -> dict[str, str]:
+    """Of these serials, those that had a verdict in a lot, or anywhere, with that verdict."""
     marks = ", ".join("?" * len(serials))
+    where = "AND lot <> ''" if in_lots_only else ""
     rows = conn.execute(
         "SELECT serial, run_unit.verdict, max(run_unit.id)"
         " FROM run_unit JOIN run ON run.id = run_id JOIN unit ON unit.id = unit_id"
-        " WHERE product = ? AND lot <> '' AND run_unit.verdict IN ('pass', 'fail')"
+        f" WHERE product = ? {where} AND run_unit.verdict IN ('pass', 'fail')"
         f" AND serial COLLATE NOCASE IN ({marks}) GROUP BY serial",
         (product, *serials),
     )

@@ -71,6 +71,9 @@ MARKED: dict[str, Marked] = {
     "repeat": Marked("repeat_request", ("id",), is_final=False),
     "run": Marked("run", ("id",), but=("is_issued",), is_final=False),
     "sequence": Marked("sequence", ("code", "revision"), is_final=False),
+    "run of a series": Marked("series_run", ("run",)),
+    "serial of a series": Marked("series_serial", ("series", "position"), is_final=False),
+    "series": Marked("series", ("id",), is_final=False),
     "site key": Marked("site_key", ("position",)),
     "instrument of a run": Marked("run_instrument", ("run_id", "position"), is_final=False),
     "site": Marked("site", ("id",)),
@@ -83,6 +86,7 @@ MARKED: dict[str, Marked] = {
 # How kinds were marked before a migration changed their tables, by the migration; None where there
 # were none.
 UNTIL: dict[int, dict[str, Marked | None]] = {
+    18: {"run of a series": None, "serial of a series": None, "series": None},
     17: {"column map": None},
     16: {"capture decision": None, "captured unit": None},
     14: {"about": None, "ambient": None, "key begun": None, "paper": None},

@@ -41,6 +41,7 @@ WITH_IDS = (
     "captured_unit",
     "capture_decision",
     "column_map",
+    "series",
 )
 
 

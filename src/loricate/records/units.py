@@ -2,6 +2,7 @@
 
 import sqlite3
 
+from loricate.records.patterns import as_like
 from loricate.records.stamps import new_id, now
 
 
@@ -16,3 +17,12 @@ def known_unit(conn: sqlite3.Connection, product: str, serial: str) -> str:
         "SELECT id FROM unit WHERE product = ? AND serial = ?", (product, serial)
     ).fetchone()
     return str(found)
+
+
+def known_serials(conn: sqlite3.Connection, product: str, pattern: str) -> list[str]:
+    """The serials of a product that match (``*`` and ``?`` are wildcards)."""
+    rows = conn.execute(
+        "SELECT serial FROM unit WHERE product = ? AND serial LIKE ? ESCAPE '\\'",
+        (product, as_like(pattern)),
+    )
+    return [str(row["serial"]) for row in rows]

@@ -21,7 +21,9 @@ from loricate.service.holding import BenchHolders
 from loricate.service.recording import Issue
 from loricate.service.rehearsing import Rehearsals
 from loricate.service.running import Runs
+from loricate.service.series_keeping import SeriesKeeper
 from loricate.service.settings import Settings
+from loricate.service.sign_in import may_still_run
 from loricate.service.upkeep import Upkeeps
 
 logger = logging.getLogger("loricate.service")
@@ -38,6 +40,8 @@ class BenchSide:
         self.holders = BenchHolders(self.bench)
         self.upkeeps = Upkeeps(store, self.bench, self.holders)
         self.runs = Runs(settings, store, self.bench, issue, self.upkeeps, self.holders)
+        signed_in = partial(may_still_run, settings.idle_minutes)
+        self.series = SeriesKeeper(store, self.bench, self.holders, self.runs, signed_in)
         self.rehearsals = Rehearsals(store, self.bench, self.upkeeps, self.holders)
 
     async def open(self) -> None:
@@ -56,6 +60,7 @@ class BenchSide:
 
     def begin_stop(self) -> None:
         """Outputs fall at once, whatever of the stop takes longer."""
+        self.series.drop()
         self.runs.stop()
         for act in (*self.upkeeps.acts.values(), *self.rehearsals.engines):
             act.abort(STOPPING)
@@ -63,6 +68,7 @@ class BenchSide:
 
     async def close(self) -> None:
         """Abort what runs, make safe, hang up."""
+        await self.series.close()
         await self.runs.close()
         await self.upkeeps.close()
         await self.rehearsals.close()

@@ -9,7 +9,7 @@ from functools import partial
 from loricate.bench.claims import Claim
 from loricate.bench.plan import read_bench_plan
 from loricate.papers.look import Look
-from loricate.records import accounts, lots, runs
+from loricate.records import accounts, lots, runs, series
 from loricate.records.store import Store
 from loricate.service.acting import Acts
 from loricate.service.bench_side import BenchAccess
@@ -109,6 +109,9 @@ class Desk:
         interrupted = await self.store.write(runs.interrupt_unfinished)
         if interrupted:
             logger.warning("runs interrupted", extra={"runs": interrupted})
+        paused = await self.store.write(series.pause_unfinished)
+        if paused:
+            logger.warning("series paused", extra={"series": paused})
         await self.heads.open()
         await self.bench.open(self.issuer.issue_for)
         for problem in self.papers.problems:

@@ -42,7 +42,7 @@ PUBLIC = re.compile(
     rf"/health|/metrics|{API}/(sign-in|first-account|openapi\.json|site-keys?|revocations|(verify|schemas)/[^/]+)"
 )
 SIGNING_IN = re.compile(rf"{API}/(sign-in|first-account|password|codes(/.+)?)")
-ABORT = re.compile(rf"{API}/(runs|rehearsals|upkeep)/[^/]+/abort")
+ABORT = re.compile(rf"{API}/((runs|rehearsals|upkeep)/[^/]+/abort|series/[^/]+/stop)")
 STREAM = re.compile(rf"{API}/.+/events")
 FILES = re.compile(rf"{API}/(pictures|verify)")  # sent as they are
 

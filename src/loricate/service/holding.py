@@ -26,17 +26,24 @@ class BenchHolders:
     @property
     def busy_with(self) -> str:
         """What the bench is busy with; empty when it is free."""
-        return next((words for ask in self._asked if (words := ask())), "")
+        return self.busy_but("")
 
-    def refuse_if_busy(self) -> None:
-        """Raise WrongState while somebody has the bench, or nobody may touch what is in it."""
+    def busy_but(self, own: str) -> str:
+        """What the bench is busy with, but for what the asker does with it itself."""
+        return next((words for ask in self._asked if (words := ask()) and words != own), "")
+
+    def refuse_if_busy(self, own: str = "") -> None:
+        """Raise WrongState while somebody has the bench, or nobody may touch what is in it.
+
+        ``own`` is what the asker has the bench for already, in words.
+        """
         for why in self.bench.charged.values():
             raise WrongState(why)
-        if words := self.busy_with:
+        if words := self.busy_but(own):
             raise WrongState(f"The bench is busy with {words}; wait for its end.")
 
-    async def look(self) -> None:
+    async def look(self, own: str = "") -> None:
         """Ask every instrument who it is, unless somebody is measuring with them."""
-        if not self.busy_with:
+        if not self.busy_but(own):
             await self.bench.look()
             self.bench.claim(self.bench.plan.code)

@@ -7,7 +7,7 @@ import logging
 import shutil
 import sqlite3
 import time
-from collections.abc import Mapping
+from collections.abc import Awaitable, Callable, Mapping
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
@@ -25,7 +25,17 @@ from loricate.execution.engine import Engine
 from loricate.execution.events import EventLog
 from loricate.execution.load import LoadedUnit
 from loricate.execution.preflight import check_bench, check_load, needed_roles, unfit_instruments
-from loricate.records import ambient, attempts, audit, definitions, doubts, lots, runs, sequences
+from loricate.records import (
+    ambient,
+    attempts,
+    audit,
+    definitions,
+    doubts,
+    lots,
+    runs,
+    sequences,
+    series,
+)
 from loricate.records.ambient import Ambient
 from loricate.records.store import Store
 from loricate.service.ambient import kept_with_run
@@ -59,6 +69,36 @@ class Arming:
         return is_watched and time.monotonic() < self.until
 
 
+@dataclass(frozen=True, slots=True)
+class Permission:
+    """What allows a run to start: checked twice, the second time right before it does.
+
+    ``check`` raises WrongState; ``holding`` is what the bench is held for meanwhile, in words.
+    """
+
+    check: Callable[[], Awaitable[None]]
+    holding: str = ""
+
+
+async def _unchecked() -> None:
+    """Nothing hazardous is put on."""
+
+
+@dataclass(frozen=True, slots=True)
+class InSeries:
+    """What a run of a series goes by: the series, its revision, what it holds the bench for."""
+
+    id: str
+    revision: int
+    holding: str
+
+    def take(self, conn: sqlite3.Connection, run_id: str, serials: list[str]) -> None:
+        """Take the serials for a run; raises WrongState where they are not the next any more."""
+        series.add_run(conn, self.id, run_id)
+        if not series.take_serials(conn, self.id, run_id, serials):
+            raise WrongState("The serials to come have changed; plug the units in again.")
+
+
 class Runs:
     """The runs of one service. One at a time has the bench."""
 
@@ -76,6 +116,7 @@ class Runs:
         self.late = LateEnds(store, issue)
         self.engines: dict[str, Engine] = {}
         self._armings: dict[str, Arming] = {}
+        self._called_off: set[str] = set()  # whoever is starting one of these does not
         holders.add(self._holding)
 
     def _holding(self) -> str:
@@ -154,12 +195,20 @@ class Runs:
                 logger.warning("air not measured", extra={"reason": str(error)})
         return await self.store.read(ambient.newest_ambient)
 
-    async def _check(
-        self, sequence: ReadySequence, fixture: str, load: list[tuple[str, str]]
+    async def check(
+        self,
+        sequence: ReadySequence,
+        fixture: str,
+        load: list[tuple[str, str]],
+        holding: str = "",
     ) -> None:
+        """Raise NotReady with all that keeps a load from being tested now.
+
+        ``holding`` is what the asker has the bench for already.
+        """
         found = list(check_load(self.bench.plan, fixture, load, sequence))
         found += [Finding(f"bench.{name}", why) for name, why in self.bench.charged.items()]
-        await self.holders.look()
+        await self.holders.look(holding)
         today = dt.datetime.now(dt.UTC).date()
         found += check_bench(self.bench.states(), self.bench.capabilities(), sequence, today)
         if not found:
@@ -188,6 +237,7 @@ class Runs:
         retest: str = "",
         start_by: str = "key",
         key: str | None = None,
+        within: InSeries | None = None,
     ) -> str:
         """Check everything, then make a run; gives its id. The same key gives the same run."""
         request_digest = hashlib.sha256(
@@ -200,8 +250,13 @@ class Runs:
                     raise KeyReused("This Idempotency-Key made another run; use a fresh key.")
                 return kept[1]
         record = await self.store.read(lambda c: sequences.released_sequence(c, sequence_code))
+        if within is not None and record.revision != within.revision:
+            raise WrongState(
+                f"Revision {record.revision} of {record.code} is released by now; begin another "
+                "series."
+            )
         sequence = await self.store.read(lambda c: sequences.ready_sequence(c, record))
-        await self._check(sequence, fixture, load)
+        await self.check(sequence, fixture, load, within.holding if within else "")
         if lot:
             look = partial(self._lot_findings, lot, record.product, load, retest)
             found = await self.store.read(look)
@@ -228,6 +283,8 @@ class Runs:
             )
             if key is not None:
                 runs.keep_idempotent(conn, account, key, request_digest, run_id)
+            if within is not None:
+                within.take(conn, run_id, [serial for _, serial in load])
             return run_id
 
         return await self.store.write(make)
@@ -274,7 +331,7 @@ class Runs:
         if run["state"] not in ARMABLE:
             raise WrongState(f"The run is {run['state']}; create a new run to test again.")
         load = [(unit["nest"], unit["serial"]) for unit in run["units"]]
-        await self._check(await self._sequence_of(run), run["fixture"], load)
+        await self.check(await self._sequence_of(run), run["fixture"], load)
         if not await self.bench.guard_is_closed():
             raise WrongState("The guard is open; close it, then arm again.")
         presses = 0
@@ -308,7 +365,7 @@ class Runs:
                     wanted = await self.bench.foot_presses() > presses
                 elif run["start_by"] == "presence":
                     # Twice in a row: a unit that is just being put in makes and breaks contact.
-                    present = await self.bench.units_present(run["fixture"], nests)
+                    present = all((await self.bench.units_present(run["fixture"], nests)).values())
                     wanted, present_before = present and present_before, present
                 if wanted:
                     await self.start(run_id, account)
@@ -340,19 +397,38 @@ class Runs:
         if self._armings.get(run_id) is not arming or not arming.holds:
             raise WrongState("The arming was dropped; arm the run again.")
 
+    def _permission_of(self, run: Mapping[str, Any], sequence: ReadySequence) -> Permission:
+        """What a run may be started by; raises WrongState where it must be armed first."""
+        is_allowed = run["state"] == "armed"
+        if not sequence.is_hazardous:
+            if not is_allowed and run["state"] not in ARMABLE:
+                raise WrongState(f"The run is {run['state']}; it is not to be started.")
+            return Permission(_unchecked)
+        if not is_allowed:
+            raise WrongState(f"The run is {run['state']}; arm it first.")
+        return Permission(partial(self._check_armed, run["id"]))
+
     @staticmethod
     def _disarm(run_id: str, conn: sqlite3.Connection) -> None:
         runs.set_state(conn, run_id, "created", "service", "The arming was dropped.")
 
-    async def start(self, run_id: str, account: str) -> None:
-        """Start an armed run; raises WrongState when it is not armed or the bench is busy."""
+    async def start(self, run_id: str, account: str, permission: Permission | None = None) -> None:
+        """Start a run; raises WrongState when it is not allowed or the bench is busy.
+
+        One that puts nothing hazardous on needs no arming. Others have their own, or the
+        ``permission`` of what has the bench for them.
+        """
         async with self.holders.starting:
+            self._called_off.discard(run_id)
             run = await self.get(run_id)
-            if run["state"] != "armed":
-                raise WrongState(f"The run is {run['state']}; arm it first.")
-            await self._check_armed(run_id)
-            self.holders.refuse_if_busy()
             sequence = await self._sequence_of(run)
+            if permission is None:
+                permission = self._permission_of(run, sequence)
+                if run["state"] != "armed":  # else that was done as it was armed
+                    load = [(unit["nest"], unit["serial"]) for unit in run["units"]]
+                    await self.check(sequence, run["fixture"], load)
+            await permission.check()
+            self.holders.refuse_if_busy(permission.holding)
             fixture = self.bench.plan.find_fixture(run["fixture"])
             if fixture is None:
                 raise WrongState(f"The bench no longer has fixture {run['fixture']}.")
@@ -373,8 +449,8 @@ class Runs:
                 await self._other_cables(sequence),
             )
             # Claimed last: the guard may have opened while the run was looked up.
-            await self._check_armed(run_id)
-            del self._armings[run_id]
+            await permission.check()
+            self._armings.pop(run_id, None)
             if any(unit["attempts"] for unit in run["units"]):
                 facts = facts_going_on(run["bench"], facts)
 
@@ -384,6 +460,9 @@ class Runs:
 
             try:
                 await self.store.write(keep)
+                if run_id in self._called_off:
+                    await self.store.write(partial(self._disarm, run_id))
+                    raise WrongState("The run was aborted while it was being started.")
                 while len(self.engines) >= KEPT_ENGINES:
                     del self.engines[next(iter(self.engines))]
                 self.engines.pop(run_id, None)
@@ -408,22 +487,25 @@ class Runs:
             found.append(one)
         return found
 
-    async def abort(self, run_id: str, account: str) -> None:
+    async def abort(self, run_id: str, account: str, reason: str = "") -> None:
         """Outputs fall first; then the run is ended and recorded as aborted."""
         engine = self.engines.get(run_id)
         if engine is not None and engine.is_running:
             had_bench = engine.has_bench
-            engine.abort(f"Aborted by {account}.")
+            engine.abort(reason or f"Aborted by {account}.")
             await engine.wait()
             if had_bench:
                 return
+        self._called_off.add(run_id)
+        async with self.holders.starting:  # whoever is starting it has seen that by then
+            self._called_off.discard(run_id)
         run = await self.get(run_id)
         if run["state"] not in ARMABLE:
             raise WrongState(f"The run is {run['state']} already; there is nothing to abort.")
         self._forget_arming(run_id)
         # A repeat that never began leaves the run as it had ended.
         state = "aborted" if run["finished_at"] is None else "finished"
-        note = f"Aborted by {account} before the start."
+        note = reason or f"Aborted by {account} before the start."
 
         def keep(conn: sqlite3.Connection) -> None:
             runs.set_state(conn, run_id, state, account, note)

@@ -102,6 +102,17 @@ def _text(moment: dt.datetime) -> str:
     return moment.isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
+def used_since(idle_minutes: float) -> str:
+    """A session that was last used before this has ended."""
+    return _text(dt.datetime.now(dt.UTC) - dt.timedelta(minutes=idle_minutes))
+
+
+def may_still_run(idle_minutes: float, conn: sqlite3.Connection, digest: str) -> bool:
+    """Whether a session holds, of somebody who may run units."""
+    found = accounts.find_session(conn, digest, used_since(idle_minutes))
+    return found is not None and found[0].role in ALLOWED["run"] and not found[0].must_change
+
+
 @dataclass(frozen=True, slots=True)
 class Door:
     """What signing in goes by: the records, the hashing, the limits, how long a session idles."""
@@ -114,7 +125,7 @@ class Door:
     @property
     def used_since(self) -> str:
         """A session that was last used before this has ended."""
-        return _text(dt.datetime.now(dt.UTC) - dt.timedelta(minutes=self.idle_minutes))
+        return used_since(self.idle_minutes)
 
     async def sign_in(self, name: str, password: str, code: str, place: Place) -> Signed:
         """Check a password, and a code where one goes with it, and begin a session.

@@ -133,16 +133,13 @@ class Appearance:
 
 
 @dataclass(frozen=True, slots=True)
-class Progress:
-    """How far a lot has come. A retested unit counts once; yields are of the units tested."""
+class Tally:
+    """How units came out. A retested unit counts once; yields are of the units tested."""
 
-    expected: int
     tested: int
     passed_first: int
     passed: int
     failed: int
-    waiting: tuple[str, ...]
-    waiting_count: int
 
     @property
     def first_pass_yield(self) -> float | None:
@@ -155,11 +152,19 @@ class Progress:
         return self.passed / self.tested if self.tested else None
 
 
-def progress(serials: Serials, appearances: Sequence[Appearance]) -> Progress:
-    """Sum up a lot of these serials from every appearance, oldest first.
+@dataclass(frozen=True, slots=True)
+class Progress(Tally):
+    """How far a lot has come, with those of its units that wait."""
 
-    The units that wait have names only where the lot knows them one by one. An aborted or
-    interrupted test is no verdict: only pass and fail count.
+    expected: int
+    waiting: tuple[str, ...]
+    waiting_count: int
+
+
+def tally(appearances: Sequence[Appearance]) -> Tally:
+    """Count the units of these appearances, oldest first.
+
+    An aborted or interrupted test is no verdict: only pass and fail count.
     """
     first: dict[str, Verdict] = {}
     latest: dict[str, Verdict] = {}
@@ -167,12 +172,27 @@ def progress(serials: Serials, appearances: Sequence[Appearance]) -> Progress:
         if each.verdict in (Verdict.PASS, Verdict.FAIL):
             first.setdefault(each.serial, each.verdict)
             latest[each.serial] = each.verdict
-    return Progress(
-        expected=serials.count,
+    return Tally(
         tested=len(latest),
         passed_first=sum(verdict is Verdict.PASS for verdict in first.values()),
         passed=sum(verdict is Verdict.PASS for verdict in latest.values()),
         failed=sum(verdict is Verdict.FAIL for verdict in latest.values()),
-        waiting=tuple(serial for serial in serials.names if serial not in latest),
-        waiting_count=serials.count - len(latest),
+    )
+
+
+def progress(serials: Serials, appearances: Sequence[Appearance]) -> Progress:
+    """Sum up a lot of these serials from every appearance, oldest first.
+
+    The units that wait have names only where the lot knows them one by one.
+    """
+    came = tally(appearances)
+    settled = {each.serial for each in appearances if each.verdict in (Verdict.PASS, Verdict.FAIL)}
+    return Progress(
+        came.tested,
+        came.passed_first,
+        came.passed,
+        came.failed,
+        expected=serials.count,
+        waiting=tuple(serial for serial in serials.names if serial not in settled),
+        waiting_count=serials.count - came.tested,
     )

@@ -190,6 +190,11 @@ class ReadySequence:
     decision: DecisionRule
     steps: tuple[ReadyStep, ...]
 
+    @property
+    def is_hazardous(self) -> bool:
+        """Whether any step puts a voltage on the unit that nobody may touch."""
+        return any(step.hazard.is_hazardous for step in self.steps)
+
     def step(self, step_id: str) -> ReadyStep:
         """The step of this id; raises LookupError when there is none."""
         for step in self.steps:

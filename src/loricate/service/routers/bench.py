@@ -48,6 +48,7 @@ class _Seen:
     running: str
     upkeep: str
     rehearsal: str
+    series: str
     busy_with: str
     states: tuple[InstrumentState, ...]
     danger: Danger
@@ -66,6 +67,7 @@ async def _see(side: BenchSide) -> _Seen:
         side.runs.running,
         act.id if act else "",
         rehearsal.id if rehearsal else "",
+        side.series.on,
         side.holders.busy_with,
         tuple(side.bench.states()),
         side.bench.danger,
@@ -89,6 +91,7 @@ async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
         running=seen.running,
         upkeep=seen.upkeep,
         rehearsal=seen.rehearsal,
+        series=seen.series,
         busy_with=seen.busy_with,
         has_inputs=plan.inputs is not None,
         rows={
@@ -194,6 +197,7 @@ def _fixture(
         title=plan.title,
         nests=plan.nests,
         per_row=plan.per_row,
+        felt=list(bench.inputs.presence.get(plan.code, {})) if bench.inputs else [],
         earthed=list(plan.earthed),
         requirements=[
             RequirementOut(name=each.name, met=each.met, reason=each.reason) for each in asked

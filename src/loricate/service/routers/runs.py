@@ -32,6 +32,7 @@ from loricate.service.routers.access import (
     until_stop,
 )
 from loricate.service.routers.showing import curve_out, step_summary, unit_out
+from loricate.service.running import ARMABLE
 from loricate.service.sign_in import Reader, Runner
 
 router = make_router("/runs", "runs")
@@ -39,6 +40,11 @@ router = make_router("/runs", "runs")
 
 def _refused(field: str, message: str) -> NotReady:
     return NotReady.because([Finding(field, message)])
+
+
+def _is_hazardous(conn: sqlite3.Connection, code: str, revision: int) -> bool:
+    record = sequences.get_sequence(conn, code, revision)
+    return sequences.ready_sequence(conn, record).is_hazardous
 
 
 async def _show(run_id: str, desk: Desk) -> RunOut:
@@ -52,6 +58,7 @@ async def _show(run_id: str, desk: Desk) -> RunOut:
         return RunOut(
             **{key: run[key] for key in RunSummary.model_fields},
             start_by=run["start_by"],
+            needs_arming=run["state"] in ARMABLE and _is_hazardous(conn, code, revision),
             documents="none"
             if run["state"] != "finished"
             else ("issued" if run["is_issued"] else "coming"),
@@ -122,7 +129,7 @@ async def arm_run(run_id: str, person: Runner, desk: TheDesk) -> RunSummary:
 
 @router.post("/{run_id}/start", response_model=RunSummary)
 async def start_run(run_id: str, person: Runner, desk: TheDesk) -> RunSummary:
-    """Start an armed run."""
+    """Start an armed run, or one that puts nothing hazardous on."""
     await desk.bench.do(lambda side: side.runs.start(run_id, person.name))
     return await _summary(run_id, desk)
 

@@ -1,0 +1,60 @@
+import { Heading, Stack, Text } from '@chakra-ui/react'
+import { useQuery } from '@tanstack/react-query'
+import { Link } from 'react-router'
+import { api, ask } from '../api/client'
+import { DataTable } from '../parts/DataTable'
+import { LINK } from '../parts/link'
+import { Trouble } from '../parts/Trouble'
+import { Waiting } from '../parts/Waiting'
+import { STATES } from './states'
+
+const LAST = 100
+
+/** The last series, newest first. */
+export default function SeriesListPage() {
+  const found = useQuery({
+    queryKey: ['series'],
+    queryFn: () => ask(api.GET('/api/v1/series', { params: { query: { count: LAST } } })),
+  })
+  if (found.isError) return <Trouble text={found.error.message} />
+  if (found.data === undefined) return <Waiting />
+  return (
+    <Stack gap="5">
+      <Heading as="h1" size="2xl">
+        Series
+      </Heading>
+      {found.data.length === 0 ? (
+        <Text>
+          No series yet. On the Run page, choose a fixture whose nests feel a unit, and start by
+          “each unit plugged in”.
+        </Text>
+      ) : (
+        <DataTable
+          label="Series"
+          rows={found.data}
+          keyOf={(each) => each.id}
+          columns={[
+            {
+              head: 'Begun',
+              isWhole: true,
+              cell: (each) => (
+                <Link to={`/series/${each.id}`} style={LINK}>
+                  {each.created_at.slice(0, 16).replace('T', ' ')}
+                </Link>
+              ),
+            },
+            { head: 'Sequence', cell: (each) => each.sequence_code },
+            {
+              head: 'Nests',
+              cell: (each) => `${each.fixture}, ${each.nests.join(' and ')}`,
+            },
+            { head: 'Lot', cell: (each) => each.lot },
+            { head: 'By', cell: (each) => each.created_by },
+            { head: 'State', cell: (each) => STATES[each.state] },
+            { head: 'Why', cell: (each) => each.note },
+          ]}
+        />
+      )}
+    </Stack>
+  )
+}

@@ -1,0 +1,67 @@
+"""A series as it is shown: what to do now, how units came out, how fast."""
+
+import sqlite3
+from dataclasses import replace
+
+from loricate.api.series import SeriesOut, SeriesSummary, SeriesUnit
+from loricate.core.planning.series import sum_up, what_to_do
+from loricate.records import sequences, series
+from loricate.records.series import SeriesRecord
+from loricate.service.series_keeping import Seen
+
+LAST_UNITS = 20
+
+
+def in_short(record: SeriesRecord) -> SeriesSummary:
+    """A series in a list."""
+    return SeriesSummary.model_validate(
+        {name: getattr(record, name) for name in SeriesSummary.model_fields}
+        | {"nests": list(record.nests)}
+    )
+
+
+def show_series(conn: sqlite3.Connection, series_id: str, seen: Seen | None) -> SeriesOut:
+    """All of a series; raises NotFound. ``seen`` is how it stands at the bench, if it is on."""
+    record = series.get_series(conn, series_id)
+    if record.state == series.ON and seen is None:
+        record = replace(record, state=series.PAUSED, note="That it was paused was not kept.")
+    code, revision = record.sequence_code, record.sequence_revision
+    product = sequences.get_sequence(conn, code, revision).product
+    # Of what has ended the sequence is not read: it may be one of long ago.
+    needs_arming = record.state != series.ENDED and series.sequence_of(conn, record).is_hazardous
+    loads = series.loads_of(conn, series_id)
+    counted_from = sum(run_id <= record.counted_after for run_id, _ in loads)
+    came = sum_up([load for _, load in loads], counted_from)
+    serials = series.waiting_serials(conn, series_id)
+    return SeriesOut(
+        **in_short(record).model_dump(),
+        product=product,
+        needs_arming=needs_arming,
+        armed_left_s=None if seen is None else seen.armed_left_s,
+        now=_now(record, needs_arming, seen, serials),
+        run="" if seen is None else seen.run,
+        serials=serials,
+        tested=came.tally.tested,
+        passed=came.tally.passed,
+        failed=came.tally.failed,
+        first_pass_yield=came.tally.first_pass_yield,
+        failed_in_a_row=came.failed_in_a_row,
+        cadence_s=came.cadence_s,
+        notices=[],
+        units=[
+            SeriesUnit.model_validate(each)
+            for each in series.newest_units(conn, series_id, LAST_UNITS)
+        ],
+    )
+
+
+def _now(record: SeriesRecord, is_hazardous: bool, seen: Seen | None, serials: list[str]) -> str:
+    if record.state == series.ENDED:
+        return "The series has ended."
+    if record.state == series.HELD:
+        return "Call an engineer: the series is held."
+    if seen is None:
+        return "Arm the series." if is_hazardous else "Let the series go on."
+    if seen.run:
+        return "Leave the unit in: it is being tested."
+    return what_to_do(record.nests, seen.to_take_out, seen.to_plug_in, serials)
