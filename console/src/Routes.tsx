@@ -41,8 +41,8 @@ export function Routes() {
           <Route path="/products/:code" element={<ProductPage />} />
           <Route path="/sequences" element={<SequencesPage />} />
           <Route path="/sequences/:code" element={<SequencePage />} />
-          <Route path="/series" element={<SeriesListPage />} />
-          <Route path="/series/:id" element={<SeriesPage />} />
+          <Route path="/run/series" element={<SeriesListPage />} />
+          <Route path="/run/series/:id" element={<SeriesPage />} />
           <Route path="/limits" element={<LimitsPage />} />
           <Route path="/limits/:code" element={<LimitSetPage />} />
           <Route path="/people" element={<PeoplePage />} />

@@ -112,6 +112,7 @@ async def test_consecutive_cables_are_tested_as_they_are_plugged_in(line: Line) 
     await asyncio.sleep(0.8)
     assert len((await line.look())["units"]) == 1, "a unit that stays in is not tested again"
     found = await line.test("open W1")
+    found = await line.until(lambda s: s["now"] == "Take the unit out of nest 1: failed, open.")
     assert found["failed"] == 1 and found["failed_in_a_row"] == 1
     found = await line.test()
     assert [(each["serial"], each["verdict"]) for each in found["units"]] == [

@@ -22,7 +22,7 @@ export function BusyNote({ bench }: { bench: Schemas['BenchOut'] }) {
         The bench is busy with {bench.busy_with}; what is shown of it was last seen before.
       </Text>
       {bench.series !== '' && (
-        <Link to={`/series/${bench.series}`} style={LINK}>
+        <Link to={`/run/series/${bench.series}`} style={LINK}>
           To the series
         </Link>
       )}

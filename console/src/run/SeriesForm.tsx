@@ -44,7 +44,7 @@ export function SeriesForm({ sequence, fixture, lot }: Props) {
       const made = await ask(api.POST('/api/v1/series', { body }))
       if (isCounted) localStorage.setItem(COUNTING, countFrom.trim())
       else localStorage.removeItem(COUNTING)
-      await go(`/series/${made.id}`)
+      await go(`/run/series/${made.id}`)
     } catch (error) {
       setTrouble((error as Error).message)
       setBusy(false)
@@ -127,7 +127,7 @@ export function SeriesForm({ sequence, fixture, lot }: Props) {
             Begin this series
           </KeyButton>
           <Text color="soft">Nothing is energised yet.</Text>
-          <Link to="/series" style={LINK}>
+          <Link to="/run/series" style={LINK}>
             Earlier series
           </Link>
         </Flex>

@@ -38,19 +38,20 @@ export default function SeriesListPage() {
               head: 'Begun',
               isWhole: true,
               cell: (each) => (
-                <Link to={`/series/${each.id}`} style={LINK}>
+                <Link to={`/run/series/${each.id}`} style={LINK}>
                   {each.created_at.slice(0, 16).replace('T', ' ')}
                 </Link>
               ),
             },
-            { head: 'Sequence', cell: (each) => each.sequence_code },
+            { head: 'Sequence', isWhole: true, cell: (each) => each.sequence_code },
             {
               head: 'Nests',
+              isWhole: true,
               cell: (each) => `${each.fixture}, ${each.nests.join(' and ')}`,
             },
             { head: 'Lot', cell: (each) => each.lot },
             { head: 'By', cell: (each) => each.created_by },
-            { head: 'State', cell: (each) => STATES[each.state] },
+            { head: 'State', isWhole: true, cell: (each) => STATES[each.state] },
             { head: 'Why', cell: (each) => each.note },
           ]}
         />

@@ -1,6 +1,6 @@
 import { Box, Button, Flex, Heading, Input, Stack, Text } from '@chakra-ui/react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { type FormEvent, useCallback, useState } from 'react'
+import { type FormEvent, useCallback, useEffect, useRef, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api, ask, type Schemas } from '../api/client'
 import { DataTable } from '../parts/DataTable'
@@ -35,6 +35,7 @@ export default function SeriesPage() {
 
 function SeriesBoard({ series }: { series: Series }) {
   const may = useMay()
+  const [isAsking, setAsking] = useState(false)
   const isOn = series.state === 'on'
   // Until the next one begins, the unit that was tested last stands there with its verdict.
   const shown = series.run || (series.state === 'ended' ? '' : (series.units[0]?.run ?? ''))
@@ -48,6 +49,9 @@ function SeriesBoard({ series }: { series: Series }) {
           <Text color="soft">
             Revision {series.sequence_revision}, {series.fixture}, nest {series.nests.join(' and ')}
             {series.lot && `, lot ${series.lot}`}, {STATES[series.state]}
+            {series.armed_left_s !== null &&
+              series.run === '' &&
+              `; armed for ${clock(series.armed_left_s)} more, unless a unit is plugged in`}
           </Text>
         </Box>
         {may.run && <Acts series={series} />}
@@ -71,11 +75,13 @@ function SeriesBoard({ series }: { series: Series }) {
         <Trouble text={`No unit of this series is certified. ${series.notices.join(' ')}`} />
       )}
       {series.state === 'held' && may.define && <Release series={series} />}
-      {may.run && series.count_from === '' && series.state !== 'ended' && (
-        <Scanned series={series} />
-      )}
+      {may.run &&
+        series.count_from === '' &&
+        (series.state === 'on' || series.state === 'paused') && (
+          <Scanned series={series} isAsking={isAsking} />
+        )}
+      {shown !== '' && <LiveRun key={shown} runId={shown} onAsking={setAsking} />}
       <Figures series={series} />
-      {shown !== '' && <LiveRun key={shown} runId={shown} />}
       <Units series={series} />
     </Stack>
   )
@@ -148,18 +154,28 @@ function Acts({ series }: { series: Series }) {
           </KeyButton>
         )}
       </Flex>
-      {series.armed_left_s !== null && series.run === '' && (
-        <Text>Armed for {clock(series.armed_left_s)} more, until the next unit is plugged in</Text>
-      )}
       {trouble && <Trouble text={trouble} />}
     </Stack>
   )
 }
 
+interface ScannedProps {
+  series: Series
+  /** Whether the keys 1, 2, 3 answer something now. */
+  isAsking: boolean
+}
+
 /** The serials to come, scanned one after another. */
-function Scanned({ series }: { series: Series }) {
+function Scanned({ series, isAsking }: ScannedProps) {
   const { act, trouble } = useAct(series)
   const [serial, setSerial] = useState('')
+  const box = useRef<HTMLInputElement>(null)
+  const isIdle = serial === ''
+  useEffect(() => {
+    // Whoever has begun to type a serial ends it first.
+    if (isAsking && isIdle) box.current?.blur()
+    else if (!isAsking) box.current?.focus()
+  }, [isAsking, isIdle])
   const place = { series_id: series.id }
 
   async function scan(event: FormEvent) {
@@ -179,11 +195,11 @@ function Scanned({ series }: { series: Series }) {
         <Flex gap="3" align="center" wrap="wrap">
           <Input
             aria-label="Serial of the next unit"
+            ref={box}
             size="lg"
             w="20rem"
             bg="plate"
             borderColor="edge"
-            autoFocus
             autoComplete="off"
             spellCheck={false}
             placeholder="scan or type the next serial"

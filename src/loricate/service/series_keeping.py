@@ -502,7 +502,9 @@ def _why_held(conn: sqlite3.Connection, record: SeriesRecord) -> str:
     failed = sum_up([load for _, load in loads], counted_from).failed_in_a_row
     if failed < record.stop_after_fails:
         return ""
+    told = "A unit" if failed == 1 else f"{failed} units"
+    after = "" if failed == 1 else " one after another"
     return (
-        f"{failed} unit{'s' if failed > 1 else ''} failed one after another. An engineer looks at "
-        "that first and says what it was; then it is armed again."
+        f"{told} failed{after}. An engineer looks at that first and says what it was; then the "
+        "series is armed again."
     )

@@ -1,6 +1,7 @@
 """A series as it is shown: what to do now, how units came out, how fast."""
 
 import sqlite3
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from loricate.api.series import SeriesOut, SeriesSummary, SeriesUnit
@@ -10,6 +11,7 @@ from loricate.records.series import SeriesRecord
 from loricate.service.series_keeping import Seen
 
 LAST_UNITS = 20
+WORDS = {"pass": "passed", "fail": "failed", "inconclusive": "not decided", "not_run": "not tested"}
 
 
 def in_short(record: SeriesRecord) -> SeriesSummary:
@@ -33,12 +35,13 @@ def show_series(conn: sqlite3.Connection, series_id: str, seen: Seen | None) -> 
     counted_from = sum(run_id <= record.counted_after for run_id, _ in loads)
     came = sum_up([load for _, load in loads], counted_from)
     serials = series.waiting_serials(conn, series_id)
+    units = series.newest_units(conn, series_id, LAST_UNITS)
     return SeriesOut(
         **in_short(record).model_dump(),
         product=product,
         needs_arming=needs_arming,
         armed_left_s=None if seen is None else seen.armed_left_s,
-        now=_now(record, needs_arming, seen, serials),
+        now=_now(record, needs_arming, seen, serials, _came_out(units)),
         run="" if seen is None else seen.run,
         serials=serials,
         tested=came.tally.tested,
@@ -48,14 +51,17 @@ def show_series(conn: sqlite3.Connection, series_id: str, seen: Seen | None) -> 
         failed_in_a_row=came.failed_in_a_row,
         cadence_s=came.cadence_s,
         notices=[],
-        units=[
-            SeriesUnit.model_validate(each)
-            for each in series.newest_units(conn, series_id, LAST_UNITS)
-        ],
+        units=[SeriesUnit.model_validate(each) for each in units],
     )
 
 
-def _now(record: SeriesRecord, is_hazardous: bool, seen: Seen | None, serials: list[str]) -> str:
+def _now(
+    record: SeriesRecord,
+    is_hazardous: bool,
+    seen: Seen | None,
+    serials: list[str],
+    came_out: Mapping[str, str],
+) -> str:
     if record.state == series.ENDED:
         return "The series has ended."
     if record.state == series.HELD:
@@ -64,4 +70,15 @@ def _now(record: SeriesRecord, is_hazardous: bool, seen: Seen | None, serials: l
         return "Arm the series." if is_hazardous else "Let the series go on."
     if seen.run:
         return "Leave the unit in: it is being tested."
-    return what_to_do(record.nests, seen.to_take_out, seen.to_plug_in, serials)
+    return what_to_do(record.nests, seen.to_take_out, seen.to_plug_in, serials, came_out)
+
+
+def _came_out(units: Sequence[Mapping[str, str]]) -> dict[str, str]:
+    """How the units of the last load did, by nest."""
+    return {
+        each["nest"]: ", ".join(filter(None, (WORDS[each["verdict"]], each["cause"]))).replace(
+            "_", " "
+        )
+        for each in units
+        if each["run"] == units[0]["run"] and each["state"] == "finished"
+    }

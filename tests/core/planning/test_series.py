@@ -161,6 +161,11 @@ def test_fails_in_a_row_are_counted_unit_by_unit() -> None:
 def test_one_sentence_says_what_to_do() -> None:
     nests = ("1", "2")
     assert what_to_do(nests, nests, (), []) == "Take the units out of nest 1 and 2."
+    came = {"1": "passed", "2": "failed, open"}
+    told = what_to_do(nests, nests, (), [], came)
+    assert told == "Take the units out of nest 1 (passed) and 2 (failed, open)."
+    told = what_to_do(nests, ("2",), ("1",), [], came)
+    assert told == "Take the unit out of nest 2: failed, open."
     assert what_to_do(nests, (), nests, ["A-1"]) == "Scan the serial of the unit for nest 2."
     told = what_to_do(nests, (), nests, ["A-1", "A-2", "A-3"])
     assert told == "Plug A-1 into nest 1 and A-2 into nest 2."

@@ -169,11 +169,18 @@ def what_to_do(
     to_take_out: Sequence[str],
     to_plug_in: Sequence[str],
     serials: Sequence[str],
+    came_out: Mapping[str, str] = {},
 ) -> str:
-    """What the operator does now, before the next units are tested; ``serials`` are to come."""
+    """What the operator does now, before the next units are tested.
+
+    ``serials`` are of the units to come; ``came_out`` is how those that are in did, by nest.
+    """
     if to_take_out:
         what = "unit" if len(to_take_out) == 1 else "units"
-        return f"Take the {what} out of nest {_listed(to_take_out)}."
+        told = [f"{nest} ({came_out[nest]})" if nest in came_out else nest for nest in to_take_out]
+        if len(told) == 1 and to_take_out[0] in came_out:
+            return f"Take the unit out of nest {to_take_out[0]}: {came_out[to_take_out[0]]}."
+        return f"Take the {what} out of nest {_listed(told)}."
     if len(serials) < len(nests):
         return f"Scan the serial of the unit for nest {nests[len(serials)]}."
     wanted = [
