@@ -34,10 +34,12 @@ figures: .venv/ready
 KILLS ?= 30
 LOADS ?= 500
 ATTACKED_S ?= 60
+SHIFT ?= 150
 drill: .venv/ready
 	$(BIN)/python -m drill gate
 	$(BIN)/python -m drill charge
 	$(BIN)/python -m drill attack $(ATTACKED_S)
+	$(BIN)/python -m drill line $(SHIFT)
 	OPENBLAS_NUM_THREADS=1 $(BIN)/python -m drill wires $(LOADS)
 	$(BIN)/python -m drill kills $(KILLS)
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from drill.attack import INTERVAL_S, attack_run
 from drill.charge import end_in_every_way
 from drill.gate import try_all
+from drill.line import work_line
 from drill.lying import lie_to_loads
 from drill.survival import PACE, Site, Survival, kill_once
 from loricate.commands import demo_site
@@ -92,7 +93,18 @@ def _say(line: str) -> None:
     sys.stderr.write(line + "\n")
 
 
-COUNTS = {"kills": 30, "wires": 500, "attack": 60}
+def line(count: int, seed: int) -> bool:
+    """A series, worked by somebody who does everything wrong."""
+    worked = work_line(count, seed, _say)
+    for fault in worked.faults:
+        _say(fault)
+    told = ", ".join(f"{count} {what}" for what, count in sorted(worked.acts.items()))
+    came = ", ".join(f"{count} {what}" for what, count in sorted(worked.verdicts.items()))
+    sys.stdout.write(f"line: {len(worked.faults)} faults; {told}; verdicts: {came}\n")
+    return not worked.faults
+
+
+COUNTS = {"kills": 30, "wires": 500, "attack": 60, "line": 150}
 
 
 def main() -> None:
@@ -102,13 +114,13 @@ def main() -> None:
     seed = int(sys.argv[3]) if len(sys.argv) > 3 else random.randrange(10**6)
     if name in COUNTS:
         _say(f"seed {seed}")
-        held = {"kills": kills, "wires": wires, "attack": attack}[name](count, seed)
+        held = {"kills": kills, "wires": wires, "attack": attack, "line": line}[name](count, seed)
     elif name in ("charge", "gate"):
         held = {"charge": charge, "gate": gate}[name]()
     else:
         sys.exit(
-            "Name a drill: kills [COUNT [SEED]], wires [COUNT [SEED]], attack [SECONDS], charge, "
-            "gate."
+            "Name a drill: kills [COUNT [SEED]], wires [COUNT [SEED]], attack [SECONDS], line "
+            "[COUNT [SEED]], charge, gate."
         )
     sys.exit(0 if held else 1)
 

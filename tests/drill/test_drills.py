@@ -1,11 +1,17 @@
 """The drills, short: what `make drill` does by hand for longer."""
 
+from typing import Any
+
 import pytest
 from drill.attack import attack_run
 from drill.charge import ENDINGS, OUTPUTS, end_once
 from drill.gate import tricky_sequences, try_once
+from drill.line import work_shift
 from drill.lying import lie_to_loads
 from drill.wires import LIES
+
+from loricate.client import Client
+from loricate.simulator.hands_link import Hands
 
 
 @pytest.mark.parametrize("output", OUTPUTS)
@@ -27,6 +33,15 @@ async def test_no_faulty_unit_passes_through_a_wire_that_lies() -> None:
     loads = await lie_to_loads(2 * len(LIES), 20261126, lines.append)
     assert [load.faults for load in loads if load.faults] == [], lines
     assert sum(load.told for load in loads) > len(LIES), "the wires did lie"
+
+
+def test_a_series_holds_whatever_somebody_does_at_the_line(
+    site: dict[str, Any], client: Client, hands: Hands
+) -> None:
+    """Cables pulled, exchanged, faulty; the guard opened, the series stopped, nobody signed in."""
+    worked = work_shift(client, site["password"], hands, 15, 20261127, lambda line: None)
+    assert worked.faults == [] and worked.verdicts["pass"] > 2, worked
+    assert len(worked.acts) >= 4, worked.acts
 
 
 def test_a_run_passes_while_everybody_attacks() -> None:

@@ -150,13 +150,17 @@ def latest_units(conn: sqlite3.Connection, code: str) -> list[dict[str, Any]]:
 def tested_before(
     conn: sqlite3.Connection, product: str, serials: list[str], in_lots_only: bool = True
 ) -> dict[str, str]:
-    """Of these serials, those that had a verdict in a lot, or anywhere, with that verdict."""
+    """Of these serials, those that had a verdict in a lot, or anywhere, with that verdict.
+
+    A fail stands whatever ended its run; a pass is one of a run that came to its end.
+    """
     marks = ", ".join("?" * len(serials))
     where = "AND lot <> ''" if in_lots_only else ""
     rows = conn.execute(
         "SELECT serial, run_unit.verdict, max(run_unit.id)"
         " FROM run_unit JOIN run ON run.id = run_id JOIN unit ON unit.id = unit_id"
-        f" WHERE product = ? {where} AND run_unit.verdict IN ('pass', 'fail')"
+        f" WHERE product = ? {where} AND (run_unit.verdict = 'fail'"
+        " OR (run_unit.verdict = 'pass' AND finished_at IS NOT NULL))"
         f" AND serial COLLATE NOCASE IN ({marks}) GROUP BY serial",
         (product, *serials),
     )

@@ -160,11 +160,15 @@ def runs_of(conn: sqlite3.Connection, series_id: str) -> list[str]:
 
 
 def unsettled(conn: sqlite3.Connection, run_id: str) -> list[str]:
-    """The serials of a run that were not tested to a verdict, in the order of its nests."""
+    """The serials of a run that were not tested to a verdict, in the order of its nests.
+
+    A fail stands whatever ended its run; a pass is one of a run that came to its end.
+    """
     rows = conn.execute(
         "SELECT unit.serial FROM run_unit JOIN unit ON unit.id = unit_id"
         " JOIN run ON run.id = run_id WHERE run_id = ?"
-        " AND (run.state != 'finished' OR run_unit.verdict NOT IN ('pass', 'fail'))"
+        " AND run_unit.verdict != 'fail'"
+        " AND (run.state != 'finished' OR run_unit.verdict != 'pass')"
         " ORDER BY run_unit.id",
         (run_id,),
     )
@@ -187,8 +191,9 @@ def loads_of(conn: sqlite3.Connection, series_id: str) -> list[tuple[str, Load]]
     units: dict[str, list[Appearance]] = {}
     for row in rows:
         began[row["id"]] = dt.datetime.fromisoformat(row["started_at"]).timestamp()
-        is_settled = row["state"] == "finished"
-        verdict = Verdict(row["verdict"]) if is_settled else Verdict.INCONCLUSIVE
+        verdict = Verdict(row["verdict"])
+        if row["state"] != "finished" and verdict is not Verdict.FAIL:
+            verdict = Verdict.INCONCLUSIVE
         own = units.setdefault(row["id"], [])
         if row["failed_first"] and verdict is Verdict.PASS:  # when it was repeated
             own.append(Appearance(row["serial"], Verdict.FAIL))

@@ -352,10 +352,12 @@ class SeriesKeeper:
 
         def look(conn: sqlite3.Connection) -> str:
             run = runs.get_summary(conn, run_id)
-            if left := series.unsettled(conn, run_id):
-                why = run["note"] or "see its run."
-                return f"{' and '.join(left)} could not be tested to a verdict: {why}"
-            return _why_held(conn, live.record)
+            left = series.unsettled(conn, run_id)
+            if run["state"] == "finished" and not left:
+                return _why_held(conn, live.record)
+            why = run["note"] or "see its run."
+            what = f"{' and '.join(left)} could not be tested to a verdict" if left else "It ended"
+            return f"{what}: {why}"
 
         why = await self.store.read(look) or live.dropped
         if not why:
