@@ -66,9 +66,12 @@ def check_act(rig: Rig, boxes: ReadySequence, kept: list[CheckReport]) -> DailyC
     )
 
 
-def keeper(kept: dict[str, ZeroMeasured]) -> Callable[[str, ZeroMeasured], Awaitable[None]]:
-    async def keep(nest: str, measured: ZeroMeasured) -> None:
-        kept[nest] = measured
+def keeper(
+    kept: dict[str, ZeroMeasured],
+) -> Callable[[dict[str, ZeroMeasured]], Awaitable[None]]:
+    async def keep(measured: dict[str, ZeroMeasured]) -> None:
+        assert not kept, "one record for all nests"
+        kept.update(measured)
 
     return keep
 

@@ -71,6 +71,7 @@ export function FixtureCard({ fixture, isBusy, onBegin, onTouch }: Props) {
           </Text>
         </Flex>
       ))}
+      {fixture.zeroed !== '' && <Text>Zeroed last {fixture.zeroed}.</Text>}
       <ContactTable fixture={fixture} />
       {fixture.impedance_zeroes.length > 0 && (
         <details>

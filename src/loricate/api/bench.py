@@ -147,6 +147,7 @@ class FixtureOut(BaseModel):
     earthed: list[str] = Field(description="The unit's terminals that the fixture earths")
     requirements: list[RequirementOut]
     zeroes: list[ZeroOut]
+    zeroed: str = Field(description="When, by whom and with what it was zeroed last; or empty")
     impedance_zeroes: list[ImpedanceZeroOut]
     zero_lasts_s: float
     matings: dict[str, int] = Field(description="Units taken by each nest since its renewal")

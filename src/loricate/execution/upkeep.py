@@ -161,7 +161,7 @@ class Upkeep(Background):
         return found
 
 
-KeepZero = Callable[[str, ZeroMeasured], Awaitable[None]]
+KeepZero = Callable[[dict[str, ZeroMeasured]], Awaitable[None]]
 KeepPath = Callable[[str, ImpedancePath, complex, complex], Awaitable[None]]
 
 
@@ -192,7 +192,19 @@ class Zeroing(Upkeep):
             "each nest together."
         )
         await self._have_done("short", text)
-        problems, good = [], []
+        problems: list[str] = []
+        good: dict[str, ZeroMeasured] = {}
+        try:
+            problems += await self._zero_nests(good)
+        finally:
+            # One record, whatever ended it: nests that were measured by then are zeroed.
+            if good:
+                await self.keep(good)
+        return (*problems, *await self._zero_paths(list(good)))
+
+    async def _zero_nests(self, good: dict[str, ZeroMeasured]) -> list[str]:
+        """Measure nest after nest into ``good``; gives what was wrong with the others."""
+        problems = []
         for nest in self.nests:
             columns = self.fixture.nests[nest]
             self.log.publish("progress", text=f"Zeroing nest {nest}")
@@ -203,9 +215,8 @@ class Zeroing(Upkeep):
             if measured.problem:
                 problems.append(f"Nest {nest}: {measured.problem} Its last zero is kept.")
             else:
-                await self.keep(nest, measured)
-                good.append(nest)
-        return (*problems, *await self._zero_paths(good))
+                good[nest] = measured
+        return problems
 
     async def _zero_paths(self, nests: Sequence[str]) -> list[str]:
         """Impedance paths of nests that are shorted, as they are now, and then open."""

@@ -79,13 +79,14 @@ MARKED: dict[str, Marked] = {
     "site": Marked("site", ("id",)),
     "unit": Marked("unit", ("id",), is_final=False),
     "unit in a run": Marked("run_unit", ("id",), is_final=False),
-    "zero": Marked("zero", ("id",)),
+    "zeroing": Marked("zeroing", ("id",), (("zeroed_lead", "nest, contact"),)),
 }
 
 
 # How kinds were marked before a migration changed their tables, by the migration; None where there
 # were none.
 UNTIL: dict[int, dict[str, Marked | None]] = {
+    19: {"zeroing": None, "zero": Marked("zero", ("id",))},
     18: {"run of a series": None, "serial of a series": None, "series": None},
     17: {"column map": None},
     16: {"capture decision": None, "captured unit": None},

@@ -32,7 +32,7 @@ FIRST_RESOLVED = 12  # the migration since which a release keeps what it was res
 WITH_IDS = (
     "run",
     "unit",
-    "zero",
+    "zeroing",
     "impedance_zero",
     "daily_check",
     "fixture_service",

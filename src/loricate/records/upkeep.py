@@ -4,6 +4,7 @@ import datetime as dt
 import json
 import sqlite3
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from loricate.core.fixtures.mapping import Mapped
@@ -16,31 +17,37 @@ Row = dict[str, Any]
 _CHECK = "id, fixture, passed, report, account, started_at, ended_at, doubts_before"
 
 
-def add_zeroes(
+def add_zeroing(
     conn: sqlite3.Connection,
     fixture: str,
-    nest: str,
-    leads: Mapping[str, tuple[float, float]],
+    nests: Mapping[str, Mapping[str, tuple[float, float]]],
     instrument: str,
     account: str,
 ) -> None:
-    """Keep the leads of a nest: Ω and expanded uncertainty by contact."""
-    moment = now()
+    """Keep one zeroing of a fixture: by nest and contact, Ω and expanded uncertainty of a lead."""
+    zeroing = new_id()
+    conn.execute(
+        "INSERT INTO zeroing (id, fixture, instrument, account, measured_at)"
+        " VALUES (?, ?, ?, ?, ?)",
+        (zeroing, fixture, instrument, account, now()),
+    )
     conn.executemany(
-        "INSERT INTO zero (id, fixture, nest, contact, ohms, uncertainty, instrument, account,"
-        " measured_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO zeroed_lead (id, nest, contact, ohms, uncertainty) VALUES (?, ?, ?, ?, ?)",
         [
-            (new_id(), fixture, nest, contact, ohms, uncertainty, instrument, account, moment)
+            (zeroing, nest, contact, ohms, uncertainty)
+            for nest, leads in nests.items()
             for contact, (ohms, uncertainty) in leads.items()
         ],
     )
-    audit.note(conn, account, "zero", f"{fixture}/{nest}", ", ".join(leads))
+    told = "; ".join(f"nest {nest}: {', '.join(leads)}" for nest, leads in nests.items())
+    audit.note(conn, account, "zero", fixture, told)
 
 
 def latest_zeroes(conn: sqlite3.Connection, fixture: str) -> dict[str, dict[str, Zero]]:
     """The newest zero of each contact of a fixture, by nest and contact."""
     rows = conn.execute(
-        "SELECT nest, contact, ohms, uncertainty, measured_at, max(id) FROM zero"
+        "SELECT nest, contact, ohms, uncertainty, measured_at, max(zeroing.id) FROM zeroing"
+        " JOIN zeroed_lead ON zeroed_lead.id = zeroing.id"
         " WHERE fixture = ? GROUP BY nest, contact",
         (fixture,),
     )
@@ -50,6 +57,40 @@ def latest_zeroes(conn: sqlite3.Connection, fixture: str) -> dict[str, dict[str,
         zero = Zero(row["ohms"], row["uncertainty"], measured_at)
         found.setdefault(row["nest"], {})[row["contact"]] = zero
     return found
+
+
+@dataclass(frozen=True, slots=True)
+class ZeroingInShort:
+    """One zeroing of a fixture: how many leads of which nests, by whom, with what, when."""
+
+    nests: tuple[str, ...]
+    leads: int
+    most_ohms: float
+    instrument: str
+    account: str
+    measured_at: str
+
+
+def last_zeroing(conn: sqlite3.Connection, fixture: str) -> ZeroingInShort | None:
+    """The newest zeroing of a fixture, or None."""
+    row = conn.execute(
+        "SELECT id, instrument, account, measured_at FROM zeroing WHERE fixture = ?"
+        " ORDER BY id DESC LIMIT 1",
+        (fixture,),
+    ).fetchone()
+    if row is None:
+        return None
+    leads = conn.execute(
+        "SELECT nest, ohms FROM zeroed_lead WHERE id = ? ORDER BY nest, contact", (row["id"],)
+    ).fetchall()
+    return ZeroingInShort(
+        tuple(dict.fromkeys(each["nest"] for each in leads)),
+        len(leads),
+        max(each["ohms"] for each in leads),
+        row["instrument"],
+        row["account"],
+        row["measured_at"],
+    )
 
 
 def add_impedance_zero(

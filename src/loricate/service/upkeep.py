@@ -118,11 +118,11 @@ class Upkeeps:
         self.holders.refuse_if_busy()
         await self._check_instruments([WIRING if fixture.zeroed_by == WIRING else BOND])
 
-        async def keep(nest: str, measured: ZeroMeasured) -> None:
+        async def keep(measured: dict[str, ZeroMeasured]) -> None:
+            leads = {nest: each.leads for nest, each in measured.items()}
+            (instrument,) = {each.instrument for each in measured.values()}
             await self.store.write(
-                lambda conn: upkeep.add_zeroes(
-                    conn, code, nest, measured.leads, measured.instrument, account
-                )
+                lambda conn: upkeep.add_zeroing(conn, code, leads, instrument, account)
             )
 
         async def keep_path(

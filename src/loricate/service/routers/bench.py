@@ -106,6 +106,14 @@ async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
     )
 
 
+def _zeroed_text(last: upkeep.ZeroingInShort) -> str:
+    nests = f"nest{'s' if len(last.nests) > 1 else ''} {', '.join(last.nests)}"
+    return (
+        f"{last.measured_at[:16].replace('T', ' ')} by {last.account} with {last.instrument}: "
+        f"{last.leads} leads of {nests}, at most {display(last.most_ohms, RESISTANCE, 3)}"
+    )
+
+
 def _instruments(
     states: Iterable[InstrumentState], doubted: Mapping[str, str]
 ) -> list[InstrumentOut]:
@@ -192,8 +200,10 @@ def _fixture(
     lasts_s = due.lasts if due is not None else 0.0
     wanted = {nest: list(contacts) for nest, contacts in plan.nests.items()}
     asked = fixture_requirements(conn, bench, plan, states, wanted)
+    last = upkeep.last_zeroing(conn, plan.code)
     return FixtureOut(
         code=plan.code,
+        zeroed="" if last is None else _zeroed_text(last),
         title=plan.title,
         nests=plan.nests,
         per_row=plan.per_row,
