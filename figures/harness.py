@@ -88,7 +88,7 @@ def proof(product: Product) -> ReadySequence:
     return prepare(document, {product.code: product}, {})
 
 
-class _Counting(OfflineBench):
+class Counting(OfflineBench):
     """Counts paths that are scanned, and outputs."""
 
     def __init__(self, model: UnitModel) -> None:
@@ -104,10 +104,10 @@ class _Counting(OfflineBench):
         return super().energise(action)
 
 
-def _counted() -> tuple[_Counting, Product]:
+def _counted() -> tuple[Counting, Product]:
     """A good harness gone through once; raises RuntimeError if it did not pass."""
     product = harness()
-    bench, sequence = _Counting(cable_stand_in(product)), proof(product)
+    bench, sequence = Counting(cable_stand_in(product)), proof(product)
     bench.put_in((), "good")
     for step in sequence.steps:
         grade = bench.grade(step, sequence.decision)

@@ -14,6 +14,7 @@ from figures.harness import (
     wiring_measurements,
 )
 from figures.loads import best_forecast, load_over_bound
+from figures.nets_drawn import nets_drawn_ms, nets_scrolled_ms
 from figures.paper import certificate_cpu, verify_many
 from figures.processes import cli_start
 from figures.releases import release_page_ms
@@ -78,6 +79,12 @@ FIGURES = {
     ),
     "challenge_over_solver": Figure(
         challenge_over_solver, "ratio", "the time in the network solver alone", "<= 2"
+    ),
+    "nets_drawn": Figure(
+        nets_drawn_ms, "ms", "none: scripting of list and drawing of 512 nets", "<= 100"
+    ),
+    "nets_scrolled": Figure(
+        nets_scrolled_ms, "ms", "none: the longest frame as their list is scrolled", "<= 1000"
     ),
     **{
         f"load_over_bound_{nests}": Figure(

@@ -1,5 +1,5 @@
-import { Box, Table, Text } from '@chakra-ui/react'
-import { Fragment } from 'react'
+import { Box, Button, Table, Text } from '@chakra-ui/react'
+import { Fragment, useState } from 'react'
 import type { Attempt, Reading } from '../api/client'
 import { MarginBar } from './MarginBar'
 import { marginText } from './margin'
@@ -7,6 +7,8 @@ import { PointsTable } from './PointsTable'
 import { byPoint } from './points'
 import { VerdictMark } from './VerdictMark'
 import { measurand } from './words'
+
+const MOST_SHOWN = 150 // of a step; of a large harness more are shown when they are asked for
 
 /** A unit's attempts with every reading beside its limit, margin and source. */
 export function ReadingsTable({ attempts, label }: { attempts: Attempt[]; label: string }) {
@@ -54,9 +56,7 @@ export function ReadingsTable({ attempts, label }: { attempts: Attempt[]; label:
                   <VerdictMark verdict={attempt.verdict} cause={attempt.cause} />
                 </Table.Cell>
               </Table.Row>
-              {attempt.repetitions.length === 0 && (
-                <ReadingRows attempt={attempt} readings={attempt.readings} />
-              )}
+              {attempt.repetitions.length === 0 && <AllReadings attempt={attempt} />}
               {attempt.repetitions.map(({ number, verdict, cause }) => (
                 <Fragment key={number}>
                   <Table.Row>
@@ -136,6 +136,28 @@ function ReadingRow({ reading }: { reading: Reading }) {
         {reading.guarded.startsWith('conditional') && reading.guarded}
         {reading.verdict === 'pass' && reading.band === 'caution' && 'near its limit'}
         {reading.ungraded && `not judged: ${reading.ungraded}`}
+      </Table.Cell>
+    </Table.Row>
+  )
+}
+
+/** The readings of an attempt; very many only when they are asked for. */
+function AllReadings({ attempt }: { attempt: Attempt }) {
+  const count = attempt.readings.length
+  const [isOpen, setOpen] = useState(count <= MOST_SHOWN)
+  if (isOpen) return <ReadingRows attempt={attempt} readings={attempt.readings} />
+  return (
+    <Table.Row>
+      <Table.Cell colSpan={7}>
+        <Button
+          size="sm"
+          variant="outline"
+          color="ink"
+          borderColor="edge"
+          onClick={() => setOpen(true)}
+        >
+          Show all {count} readings of {attempt.title}
+        </Button>
       </Table.Cell>
     </Table.Row>
   )

@@ -1,4 +1,4 @@
-import { type KeyboardEvent, memo } from 'react'
+import { type KeyboardEvent, memo, type SyntheticEvent, useMemo } from 'react'
 import type { Reading } from '../api/client'
 import { marginText } from '../parts/margin'
 import { verdictWord } from '../parts/VerdictMark'
@@ -20,7 +20,10 @@ interface Props {
 
 /** Nets, those that failed first: where they lead, and what each voltage read of them. */
 export const NetList = memo(function NetList({ rows, chosen, onChoose }: Props) {
-  const columns = COLUMNS.filter((name) => rows.some((row) => row[name] !== undefined))
+  const columns = useMemo(
+    () => COLUMNS.filter((name) => rows.some((row) => row[name] !== undefined)),
+    [rows],
+  )
   const isTested = rows.some((row) => row.verdict !== '')
 
   /** Up and down go from net to net. */
@@ -32,6 +35,13 @@ export const NetList = memo(function NetList({ rows, chosen, onChoose }: Props) 
     const next = Math.min(rows.length - 1, Math.max(0, now + by))
     onChoose(rows[next]?.net.name ?? '')
     event.currentTarget.querySelectorAll<HTMLElement>('tbody tr[tabindex]')[next]?.focus()
+  }
+
+  /** One listener for all lines: a large harness has hundreds. */
+  function point(event: SyntheticEvent<HTMLTableSectionElement>) {
+    const line = event.target instanceof Element ? event.target.closest('tr') : null
+    const net = line?.dataset.net ?? ''
+    if (net !== '' && net !== chosen) onChoose(net)
   }
 
   return (
@@ -49,7 +59,7 @@ export const NetList = memo(function NetList({ rows, chosen, onChoose }: Props) 
           ))}
         </tr>
       </thead>
-      <tbody>
+      <tbody onMouseOver={point} onFocus={point}>
         {rows.map((row) => (
           <NetLine
             key={row.net.name}
@@ -57,7 +67,6 @@ export const NetList = memo(function NetList({ rows, chosen, onChoose }: Props) 
             columns={columns}
             isTested={isTested}
             isChosen={row.net.name === chosen}
-            onChoose={onChoose}
           />
         ))}
       </tbody>
@@ -70,21 +79,19 @@ interface LineProps {
   columns: (typeof COLUMNS)[number][]
   isTested: boolean
   isChosen: boolean
-  onChoose: (net: string) => void
 }
 
-const NetLine = memo(function NetLine({ row, columns, isTested, isChosen, onChoose }: LineProps) {
+const NetLine = memo(function NetLine({ row, columns, isTested, isChosen }: LineProps) {
   const { net, faults, verdict, sort } = row
-  const causes = [...new Set(faults.map((each) => words(each.cause)))].join(', ')
+  const causes =
+    faults.length === 0 ? '' : [...new Set(faults.map((each) => words(each.cause)))].join(', ')
   const wire = [net.colour, net.cross_section, net.length].filter(Boolean).join(', ')
   return (
     <tr
       tabIndex={isChosen ? 0 : -1}
-      className={[isChosen && 'chosen', verdict === 'fail' && 'wrong'].filter(Boolean).join(' ')}
+      className={lookOf(isChosen, verdict === 'fail')}
       aria-current={isChosen || undefined}
-      onMouseEnter={() => onChoose(net.name)}
-      onFocus={() => onChoose(net.name)}
-      onClick={() => onChoose(net.name)}
+      data-net={net.name}
     >
       {isTested && (
         <td className="verdict">
@@ -121,4 +128,9 @@ function Told({ reading }: { reading: Reading | undefined }) {
       )}
     </>
   )
+}
+
+function lookOf(isChosen: boolean, isWrong: boolean): string | undefined {
+  if (isWrong) return isChosen ? 'chosen wrong' : 'wrong'
+  return isChosen ? 'chosen' : undefined
 }

@@ -1,6 +1,6 @@
-import { memo, useMemo } from 'react'
+import { type MouseEvent, memo, useMemo } from 'react'
 import type { Cable, NetRow } from './cable'
-import { type Drawing, drawingOf, LINE, type Plug } from './layout'
+import { type Drawing, drawingOf, LINE, type Place, type Plug, type Wire } from './layout'
 
 interface Props {
   cable: Cable
@@ -30,8 +30,16 @@ export function WiringDrawing({ cable, position, rows, faults, chosen, onChoose,
     }
     return found
   }, [rows])
+  /** One listener for all: of a large harness there are thousands of lines. */
+  function point(event: MouseEvent<SVGSVGElement>) {
+    const under = event.target instanceof Element ? event.target.closest('[data-net]') : null
+    const net = under?.getAttribute('data-net') ?? ''
+    if (net !== '' && net !== chosen) onChoose(net)
+  }
   return (
+    // biome-ignore lint/a11y/useKeyWithMouseEvents: the list beside it has the keys
     <svg
+      onMouseOver={point}
       role="img"
       aria-label={summary(cable, rows, faults)}
       viewBox={`-2 -2 ${drawing.width + 4} ${drawing.height + 4}`}
@@ -43,41 +51,15 @@ export function WiringDrawing({ cable, position, rows, faults, chosen, onChoose,
       {drawing.plugs.map((plug) => (
         <PlugBox key={plug.code} plug={plug} />
       ))}
-      <Contacts drawing={drawing} netOf={netOf} chosen={chosen} onChoose={onChoose} />
-      {drawing.wires.map(({ net, isShield, path, middle, isOpen }) => {
-        const isChosen = net.name === chosen
-        const looks = [
-          'wire',
-          isShield && 'shield',
-          wrong.has(net.name) && 'wrong',
-          isOpen && 'open',
-          isChosen && 'chosen',
-        ]
-        return (
-          // biome-ignore lint/a11y/noStaticElementInteractions: the list beside it has the keys
-          <g
-            key={`${net.name} ${path}`}
-            className={looks.filter(Boolean).join(' ')}
-            onMouseEnter={() => onChoose(net.name)}
-          >
-            <path d={path} className="reach" />
-            <path d={path} />
-            {isOpen && (
-              <>
-                <circle cx={middle.x} cy={middle.y} r={13} className="gap" />
-                <path
-                  d={`M${middle.x - 13} ${middle.y - 8}v16M${middle.x + 13} ${middle.y - 8}v16`}
-                />
-              </>
-            )}
-            {isChosen && (
-              <text x={middle.x} y={middle.y - 6} textAnchor="middle">
-                {net.name}
-              </text>
-            )}
-          </g>
-        )
-      })}
+      <Contacts drawing={drawing} netOf={netOf} chosen={chosen} />
+      {drawing.wires.map((wire) => (
+        <WireLine
+          key={`${wire.net.name} ${wire.path}`}
+          wire={wire}
+          isWrong={wrong.has(wire.net.name)}
+          isChosen={wire.net.name === chosen}
+        />
+      ))}
       {drawing.parts.map(({ name, path, middle, text }) => (
         <g
           key={name}
@@ -117,6 +99,38 @@ export function WiringDrawing({ cable, position, rows, faults, chosen, onChoose,
   )
 }
 
+interface WireProps {
+  wire: Wire
+  isWrong: boolean
+  isChosen: boolean
+}
+
+const WireLine = memo(function WireLine({ wire, isWrong, isChosen }: WireProps) {
+  const { net, isShield, path, middle, isOpen } = wire
+  let looks = 'wire'
+  if (isShield) looks += ' shield'
+  if (isWrong) looks += ' wrong'
+  if (isOpen) looks += ' open'
+  if (isChosen) looks += ' chosen'
+  return (
+    <g data-net={net.name} className={looks}>
+      <path d={path} className="reach" />
+      <path d={path} />
+      {isOpen && (
+        <>
+          <circle cx={middle.x} cy={middle.y} r={13} className="gap" />
+          <path d={`M${middle.x - 13} ${middle.y - 8}v16M${middle.x + 13} ${middle.y - 8}v16`} />
+        </>
+      )}
+      {isChosen && (
+        <text x={middle.x} y={middle.y - 6} textAnchor="middle">
+          {net.name}
+        </text>
+      )}
+    </g>
+  )
+})
+
 function PlugBox({ plug }: { plug: Plug }) {
   const text = plug.side === 'left' ? plug.x + 8 : plug.x + plug.width - 8
   const anchor = plug.side === 'left' ? 'start' : 'end'
@@ -150,36 +164,55 @@ interface ContactsProps {
   drawing: Drawing
   netOf: Map<string, string>
   chosen: string
-  onChoose: (net: string) => void
 }
 
-const Contacts = memo(function Contacts({ drawing, netOf, chosen, onChoose }: ContactsProps) {
+const Contacts = memo(function Contacts({ drawing, netOf, chosen }: ContactsProps) {
+  const dots = useMemo(() => dotsOf(drawing, netOf), [drawing, netOf])
   return (
     <g className="contacts">
-      {[...drawing.contacts].map(([contact, { x, y, side, name }]) => {
-        const net = netOf.get(contact)
-        const inward = side === 'left' ? -10 : 10
+      <path d={dots.wired} className="dots" />
+      <path d={dots.free} className="dots free" />
+      {[...drawing.contacts].map(([contact, place]) => {
+        const net = netOf.get(contact) ?? ''
         return (
-          // biome-ignore lint/a11y/noStaticElementInteractions: the list beside it has the keys
-          <g
+          <ContactName
             key={contact}
-            className={net === undefined ? 'free' : net === chosen ? 'chosen' : ''}
-            onMouseEnter={() => net !== undefined && onChoose(net)}
-          >
-            <rect
-              x={side === 'left' ? x - 92 : x}
-              y={y - LINE / 2}
-              width={92}
-              height={LINE}
-              className="reach"
-            />
-            <circle cx={x} cy={y} r={4} />
-            <text x={x + inward} y={y + 4} textAnchor={side === 'left' ? 'end' : 'start'}>
-              {name}
-            </text>
-          </g>
+            place={place}
+            net={net}
+            isChosen={net !== '' && net === chosen}
+          />
         )
       })}
+    </g>
+  )
+})
+
+/** The dots of all contacts as two lines: of a large harness there are a thousand. */
+function dotsOf(drawing: Drawing, netOf: Map<string, string>): { wired: string; free: string } {
+  const found = { wired: '', free: '' }
+  for (const [contact, { x, y }] of drawing.contacts) {
+    found[netOf.has(contact) ? 'wired' : 'free'] += `M${x - 4} ${y}a4 4 0 1 0 8 0a4 4 0 1 0-8 0`
+  }
+  return found
+}
+
+interface NameProps {
+  place: Place & { side: 'left' | 'right'; name: string }
+  net: string
+  isChosen: boolean
+}
+
+/** A contact's name, and where a pointer reaches it; its size is in the sheet. */
+const ContactName = memo(function ContactName({ place, net, isChosen }: NameProps) {
+  const { x, y, side, name } = place
+  const isLeft = side === 'left'
+  const look = net === '' ? `${side} free` : isChosen ? `${side} chosen` : side
+  return (
+    <g data-net={net} className={look}>
+      <rect x={isLeft ? x - 92 : x} y={y - LINE / 2} />
+      <text x={isLeft ? x - 10 : x + 10} y={y + 4}>
+        {name}
+      </text>
     </g>
   )
 })

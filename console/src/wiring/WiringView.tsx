@@ -38,8 +38,8 @@ export function WiringView({ cable, attempts, title }: Props) {
   }, [rows, filter])
   const nets = rows.filter((row) => row.sort === '' || row.sort === 'shield')
   const wrong = nets.filter((row) => row.verdict === 'fail').length
-  // What four voltages read does not fit beside the drawing.
-  const isWide = COLUMNS.filter((name) => rows.some((row) => row[name] !== undefined)).length > 2
+  // What more than one voltage reads does not fit beside the drawing.
+  const isWide = COLUMNS.filter((name) => rows.some((row) => row[name] !== undefined)).length > 1
   const step = (by: number) => setZoom((now) => Math.min(ZOOMS.length - 1, Math.max(0, now + by)))
   return (
     <Box as="section" aria-label={title} css={DRAWING}>

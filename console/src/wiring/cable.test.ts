@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { cableOf, faultsOf, isOf, netRows, netsIn } from './cable'
+import { cableOf, faultsOf, netRows, netsIn, netsOf } from './cable'
 import { attempt, cable, fault, reading } from './made'
 
 test('a product without connectors has no wiring to show', () => {
@@ -13,6 +13,7 @@ test('each position has its own nets beside those that are always there', () => 
 })
 
 test('a point is that of a net, of a branch of it, or of nets tied together', () => {
+  const isOf = (point: string, name: string, position: string) => netsOf(point, position).has(name)
   expect(isOf('A: UP', 'UP', 'A')).toBe(true)
   expect(isOf('B: UP', 'UP', 'A')).toBe(false)
   expect(isOf('UP X1:1 to X2:1', 'UP', '')).toBe(true)

@@ -96,9 +96,10 @@ export function netRows(cable: Cable, position: string, attempts: Attempt[]): Ne
       sort,
     })),
   ]
+  const told = latest.map((attempt) => toldBy(attempt, position, parts))
   const rows = things.map((thing) => {
     const row: NetRow = { ...thing, faults: [], verdict: '' }
-    for (const attempt of latest) takeIn(row, attempt, position, parts)
+    for (const each of told) takeIn(row, each)
     return row
   })
   return rows.sort((a, b) => gravity(a) - gravity(b))
@@ -108,24 +109,66 @@ function gravity(row: NetRow): number {
   return GRAVITY.indexOf(row.verdict)
 }
 
-function takeIn(row: NetRow, attempt: Attempt, position: string, parts: ReadonlySet<string>): void {
-  const own = attempt.readings.filter((each) => isOf(each.point, row.net.name, position))
-  const column = columnOf(attempt, own)
+/** What an attempt says, by net and by contact: looked through once, not once for every net. */
+interface Told {
+  attempt: Attempt
+  readings: Map<string, Reading[]>
+  faults: Fault[]
+  /** Where in the faults those of a contact, of a net, of a component stand. */
+  ofContact: Map<string, number[]>
+  ofNet: Map<string, number[]>
+  ofPart: Map<string, number[]>
+  parts: ReadonlySet<string>
+}
+
+function toldBy(attempt: Attempt, position: string, parts: ReadonlySet<string>): Told {
+  const told: Told = {
+    attempt,
+    readings: new Map(),
+    faults: attempt.faults,
+    ofContact: new Map(),
+    ofNet: new Map(),
+    ofPart: new Map(),
+    parts,
+  }
+  for (const each of attempt.readings) {
+    for (const name of netsOf(each.point, position)) put(told.readings, name, each)
+  }
+  attempt.faults.forEach((each, at) => {
+    const bare = bareOf(each.point)
+    if (parts.has(bare)) {
+      put(told.ofPart, bare, at)
+      return
+    }
+    for (const contact of each.contacts) put(told.ofContact, contact, at)
+    for (const name of netsOf(each.point, position)) put(told.ofNet, name, at)
+  })
+  return told
+}
+
+function put<Thing>(into: Map<string, Thing[]>, key: string, thing: Thing): void {
+  const there = into.get(key)
+  if (there === undefined) into.set(key, [thing])
+  else there.push(thing)
+}
+
+function takeIn(row: NetRow, told: Told): void {
+  const own = told.readings.get(row.net.name) ?? []
+  const column = columnOf(told.attempt, own)
   if (column !== null) {
     const judged = own.filter((each) => each.verdict !== '')
-    const told = judged.find((each) => each.verdict !== 'pass') ?? judged[0] ?? own[0]
-    if (told !== undefined) row[column] = told
+    const shown = judged.find((each) => each.verdict !== 'pass') ?? judged[0] ?? own[0]
+    if (shown !== undefined) row[column] = shown
     for (const each of judged) row.verdict = graver(row.verdict, each.verdict)
   }
-  const touched = new Set(row.net.contacts)
-  const found = attempt.faults.filter((each) => {
-    if (parts.has(bareOf(each.point))) return bareOf(each.point) === row.net.name
-    if (parts.has(row.net.name)) return false // a net that it hangs on is to blame
-    return (
-      each.contacts.some((contact) => touched.has(contact)) ||
-      isOf(each.point, row.net.name, position)
-    )
-  })
+  // Of a component only its own faults; a net that it hangs on is to blame for the others.
+  const places = told.parts.has(row.net.name)
+    ? (told.ofPart.get(row.net.name) ?? [])
+    : [
+        ...(told.ofNet.get(row.net.name) ?? []),
+        ...row.net.contacts.flatMap((each) => told.ofContact.get(each) ?? []),
+      ]
+  const found = [...new Set(places)].sort((a, b) => a - b).flatMap((at) => told.faults[at] ?? [])
   if (found.length > 0) row.verdict = 'fail'
   row.faults.push(...found)
 }
@@ -148,12 +191,20 @@ export function bareOf(point: string): string {
   return colon < 0 ? point : point.slice(colon + 2)
 }
 
-/** Whether a point is a net, a branch of it, or nets that a component ties together. */
-export function isOf(point: string, name: string, position: string): boolean {
+/** The nets that a point may be of: the net itself, a branch of it, or nets tied together. */
+export function netsOf(point: string, position: string): Set<string> {
   const own = position !== '' && point.startsWith(`${position}: `)
-  if (!own && position !== '' && point.includes(': ')) return false
+  if (!own && position !== '' && point.includes(': ')) return new Set()
   const bare = own ? point.slice(position.length + 2) : point
-  return bare === name || bare.startsWith(`${name} `) || `+${bare}+`.includes(`+${name}+`)
+  const found = new Set([bare])
+  const ties = bare.split('+') // a net may have a plus in its name, such as +24V
+  for (let from = 0; ties.length > 1 && from < ties.length; from += 1) {
+    for (let to = from + 1; to <= ties.length; to += 1) found.add(ties.slice(from, to).join('+'))
+  }
+  for (let at = bare.indexOf(' '); at >= 0; at = bare.indexOf(' ', at + 1)) {
+    found.add(bare.slice(0, at))
+  }
+  return found
 }
 
 /** Every fault of the latest attempts, each once. */

@@ -1,12 +1,12 @@
 """Series of consecutive units on one arming."""
 
-from typing import Annotated, Literal
+from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field
 
+from loricate.api.records import Serial
 from loricate.core.measuring.grading import Verdict
 
-Serial = Annotated[str, StringConstraints(min_length=1, max_length=64, pattern=r"^\S(.*\S)?$")]
 SeriesState = Literal["paused", "on", "held", "ended"]
 
 
