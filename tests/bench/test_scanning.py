@@ -207,3 +207,19 @@ def test_a_floor_knows_its_columns() -> None:
     with pytest.raises(KeyError):
         floor.put_in("FX-C/1", "CL-7", ("swapped X1:A X1:Z",), "s")
     assert replace(floor.nests["FX-C/1"]).model == "CL-7"
+
+
+async def test_the_matrix_tells_which_relay_was_closed_most(rig: Rig) -> None:
+    await scan(rig, PATHS[:1] * 3)
+    wear = await rig.bench.switching.most_closed()
+    assert wear is not None and wear.count >= 1
+    assert wear.column in nest(rig.bench).values()
+    rig.bench.matrix.profile = rig.bench.matrix.profile.model_copy(update={"most_closed": ""})
+    assert await rig.bench.switching.most_closed() is None
+
+
+@pytest.mark.parametrize("told", ["21,213,-5", "21,213", "many", "21,213,NAN", "1,2,0.5"])
+async def test_a_count_that_is_none_is_refused(rig: Rig, told: str) -> None:
+    said(rig, "MX1", lambda line, answer: told if "MOST" in line else answer)
+    with pytest.raises(BenchError):
+        await rig.bench.switching.most_closed()

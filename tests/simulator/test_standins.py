@@ -335,3 +335,17 @@ async def test_a_unit_keeps_its_charge_after_mains_and_between_outputs(bench: St
     await say(bench.instruments["MX1"], "ROUT:OPEN:ALL;*OPC?")
     await bench.clock.sleep(1.0)
     assert bench.floor.volts_in(NEST) > 30, "absorbed charge comes back"
+
+
+async def test_the_matrix_counts_how_often_each_relay_closes(bench: StandIns) -> None:
+    """A relay that stays closed is not closed again: paths are switched by what differs."""
+    matrix = bench.instruments["MX1"]
+    assert await say(matrix, "ROUT:CLOS:COUN:MOST?") == "0,0,0"
+    for _ in range(3):
+        await say(matrix, f"ROUT:CLOS (@1!{L});:ROUT:OPEN (@1!{L});*OPC?")
+    await say(matrix, f"ROUT:CLOS (@1!{L},2!{PE});:ROUT:CLOS (@1!{L});*OPC?")
+    assert await say(matrix, f"ROUT:CLOS:COUN? (@1!{L},2!{PE},1!{N})") == "4,1,0"
+    assert await say(matrix, "ROUT:CLOS:COUN:MOST?") == f"1,{L},4"
+    bench.floor.place_of[513] = ("FX-A/1", "beyond")
+    await matrix.perform("ROUT:CLOS (@1!513)")
+    assert matrix.errors.popleft()[0] == -222, "it has 512 columns"

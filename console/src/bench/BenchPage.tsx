@@ -88,6 +88,7 @@ export default function BenchPage() {
         />
       ))}
       <MatrixMap rows={bench.rows} />
+      {bench.relay_wear !== '' && <Text>Relay closed most: {bench.relay_wear}.</Text>}
     </Stack>
   )
 }

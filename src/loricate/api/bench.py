@@ -177,6 +177,10 @@ class BenchOut(BaseModel):
     rows: dict[str, dict[str, list[int]]] = Field(
         description="The matrix rows of each instrument's terminals, by its id"
     )
+    relay_wear: str = Field(
+        description="The relay that was closed most, where the matrix counts; or empty",
+        examples=["row 21 to column 213, 10412 times"],
+    )
     instruments: list[InstrumentOut]
     fixtures: list[FixtureOut]
 

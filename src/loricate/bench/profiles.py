@@ -184,6 +184,7 @@ class Profile(BaseModel):
     point: str = ""
     open_all: str = ""
     closed_points: str = ""
+    most_closed: str = ""
     scan_clear: str = ""
     scan_add: str = ""
     scan_count: str = ""

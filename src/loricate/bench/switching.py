@@ -8,6 +8,7 @@ that just what was asked for is closed.
 import asyncio
 import contextlib
 from collections.abc import AsyncIterator, Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
 
 from loricate.bench.errors import BenchError, ChargeUnknown, InstrumentFault
 from loricate.bench.instrument import Instrument
@@ -18,6 +19,15 @@ Point = tuple[int, int]  # row and column of a crosspoint
 Holder = str | None  # an instrument, or nobody in particular
 Nest = Mapping[str, int]  # the matrix column of each terminal
 Rows = Mapping[str, Mapping[str, tuple[int, ...]]]  # by instrument and its terminal
+
+
+@dataclass(frozen=True, slots=True)
+class Wear:
+    """A relay, and how often it was closed."""
+
+    row: int
+    column: int
+    count: int
 
 
 class Switching:
@@ -53,6 +63,21 @@ class Switching:
     def rows_of(self, name: str) -> frozenset[int]:
         """The rows that an instrument is wired to."""
         return frozenset(row for rows in self.rows.get(name, {}).values() for row in rows)
+
+    async def most_closed(self) -> Wear | None:
+        """The relay that was closed most; None where the matrix does not count.
+
+        Raises BenchError when it says something else.
+        """
+        spelling = self.matrix.profile.most_closed
+        if not spelling:
+            return None
+        told = await self.matrix.ask(spelling)
+        parts = [read_value(each) for each in told.split(",")]
+        if len(parts) != 3 or not all(each >= 0 and each == int(each) for each in parts):
+            raise self.matrix.misfit("how often its relays were closed", told)
+        row, column, count = map(int, parts)
+        return Wear(row, column, count)
 
     async def close(self, holder: Holder, points: set[Point]) -> None:
         """Close crosspoints for a holder, in place of its last ones."""

@@ -81,6 +81,8 @@ def show(call: Call) -> None:
             )
         if each.unseen:
             click.echo(f"{each.id} cannot say: {', '.join(each.unseen)}. It is taken on trust.")
+    if bench.relay_wear:
+        click.echo(f"Relay closed most: {bench.relay_wear}.")
     for fixture in bench.fixtures:
         _print_fixture(fixture)
 

@@ -1,6 +1,7 @@
 """The bench: who answers, calibration, guard, fixtures with their zeroes, matings and checks."""
 
 import asyncio
+import contextlib
 import datetime as dt
 import sqlite3
 import time
@@ -26,6 +27,7 @@ from loricate.bench.bench import InstrumentState
 from loricate.bench.danger import Danger
 from loricate.bench.errors import BenchError
 from loricate.bench.plan import BenchPlan, FixturePlan
+from loricate.bench.switching import Wear
 from loricate.core.fixtures.zeroes import is_young
 from loricate.core.quantities import FREQUENCY, RESISTANCE, display
 from loricate.records import audit, doubts, upkeep
@@ -52,6 +54,7 @@ class _Seen:
     busy_with: str
     states: tuple[InstrumentState, ...]
     danger: Danger
+    wear: Wear | None
 
 
 async def _see(side: BenchSide) -> _Seen:
@@ -61,6 +64,10 @@ async def _see(side: BenchSide) -> _Seen:
         guard_closed: bool | None = await side.bench.guard_is_closed()
     except BenchError:
         guard_closed = None
+    wear = None
+    if not side.holders.busy_with:  # nothing is asked of the matrix while somebody switches
+        with contextlib.suppress(BenchError):
+            wear = await side.bench.switching.most_closed()
     act, rehearsal = side.upkeeps.running, side.rehearsals.running
     return _Seen(
         guard_closed,
@@ -71,6 +78,7 @@ async def _see(side: BenchSide) -> _Seen:
         side.holders.busy_with,
         tuple(side.bench.states()),
         side.bench.danger,
+        wear,
     )
 
 
@@ -94,6 +102,7 @@ async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
         series=seen.series,
         busy_with=seen.busy_with,
         has_inputs=plan.inputs is not None,
+        relay_wear=_wear_text(seen.wear, plan),
         rows={
             name: {terminal: list(rows) for terminal, rows in terminals.items()}
             for name, terminals in plan.rows.items()
@@ -104,6 +113,19 @@ async def show_bench(person: Reader, desk: TheDesk) -> BenchOut:
             lambda conn: [_fixture(conn, each, plan, seen.states) for each in plan.fixtures]
         ),
     )
+
+
+def _wear_text(wear: Wear | None, plan: BenchPlan) -> str:
+    if wear is None or not wear.count:
+        return ""
+    wired = {
+        row: f"{name} {terminal}"
+        for name, terminals in plan.rows.items()
+        for terminal, rows in terminals.items()
+        for row in rows
+    }
+    row = f"row {wear.row}" + (f" ({wired[wear.row]})" if wear.row in wired else "")
+    return f"{row} to column {wear.column}, {wear.count} times"
 
 
 def _zeroed_text(last: upkeep.ZeroingInShort) -> str:

@@ -1,5 +1,6 @@
 """Relay matrix: instrument terminals are rows, fixture contacts are columns."""
 
+from collections import Counter
 from collections.abc import Iterable
 
 from loricate.simulator import scpi
@@ -8,13 +9,16 @@ from loricate.simulator.floor import Floor
 from loricate.simulator.scpi import ScpiError
 from loricate.simulator.server import Instrument
 
+COLUMNS = 512
 SETTLE_S = 0.005
 MOST_STEPS = 4096
 Points = frozenset[tuple[int, int]]
 
 
 class RelayMatrix(Instrument):
-    """Closes and opens crosspoints; refuses to move relays that an output which is on reaches.
+    """Closes and opens crosspoints of up to 512 columns; refuses to move relays under an output.
+
+    It counts how often each relay was closed.
 
     Its relays have mirror contacts, which a scan of a list of paths looks at in every step.
     """
@@ -25,10 +29,13 @@ class RelayMatrix(Instrument):
         super().__init__(serial)
         self.floor, self.clock = floor, clock
         self.settled_at = 0.0
+        self.closings: Counter[tuple[int, int]] = Counter()
         self.command("ROUTe:CLOSe", self._close)
         self.command("ROUTe:OPEN", self._open)
         self.command("ROUTe:OPEN:ALL", self._open_all)
         self.command("ROUTe:CLOSe:STATe?", self._state)
+        self.command("ROUTe:CLOSe:COUNt?", self._count)
+        self.command("ROUTe:CLOSe:COUNt:MOST?", self._most)
         # A list of paths, of which a trigger from the meter makes the next one.
         self.steps: list[Points] = []
         self.is_scanning = False
@@ -61,7 +68,8 @@ class RelayMatrix(Instrument):
         """The crosspoints of a list, all of which there are."""
         points = scpi.crosspoints(channels)
         for row, column in points:
-            if row not in self.floor.rows or column not in self.floor.place_of:
+            is_wired = row in self.floor.rows and column in self.floor.place_of
+            if not is_wired or column > COLUMNS:
                 raise ScpiError(*scpi.OUT_OF_RANGE)
         return points
 
@@ -100,14 +108,29 @@ class RelayMatrix(Instrument):
             self.is_scanning = False
             self.fail(error)
             return
-        self.floor.closed = (self.floor.closed - before) | wanted
+        self._make((self.floor.closed - before) | wanted)
         if not self.missed and (self.floor.stuck - self.floor.closed):
             self.missed = self.step_at + 1
 
     def _close(self, channels: str) -> None:
         points = self._known(channels)
         self._switching(set(points))
-        self.floor.closed |= set(points)
+        self._make(self.floor.closed | set(points))
+
+    def _make(self, closed: set[tuple[int, int]]) -> None:
+        """Have just these relays closed, and count those that were open."""
+        self.closings.update(closed - self.floor.closed)
+        self.floor.closed = closed
+
+    def _count(self, channels: str) -> str:
+        return ",".join(str(self.closings[point]) for point in self._known(channels))
+
+    def _most(self) -> str:
+        """Row, column and count of the relay that was closed most; zeroes before any was."""
+        if not self.closings:
+            return "0,0,0"
+        (row, column), count = max(self.closings.items(), key=lambda each: (each[1], each[0]))
+        return f"{row},{column},{count}"
 
     def _open(self, channels: str) -> None:
         points = scpi.crosspoints(channels)
