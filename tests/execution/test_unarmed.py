@@ -23,12 +23,12 @@ def without_questions(product: str, sequence: str) -> ReadySequence:
     known = Product.model_validate(read_demo(f"products/{product}.toml"))
     document: dict[str, Any] = read_demo(f"sequences/{sequence}.toml")
     document["steps"] = [
-        {**step, "on_fail": "carry_on", "settings": dict(step.get("settings", {}))}
-        for step in document["steps"]
-        if step["kind"] not in ("visual", "functional", "power") and "when" not in step
+        {**each, "on_fail": "carry_on", "settings": dict(each.get("settings", {}))}
+        for each in document["steps"]
+        if each["kind"] not in ("visual", "functional", "power") and "when" not in each
     ]
-    for step in document["steps"]:
-        step["settings"].pop("seems_off_above", None)
+    for each in document["steps"]:
+        each["settings"].pop("seems_off_above", None)
     return prepare(document, {known.code: known}, demo_limit_sets())
 
 
