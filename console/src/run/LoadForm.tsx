@@ -1,6 +1,6 @@
 import { Box, Flex, Heading, Input, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
-import { type FormEvent, type KeyboardEvent, useRef, useState } from 'react'
+import { type FormEvent, type KeyboardEvent, lazy, Suspense, useRef, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api, ask, askAll } from '../api/client'
 import { BusyNote } from '../bench/BusyNote'
@@ -11,7 +11,8 @@ import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
 import { AmbientNote } from './AmbientNote'
 import { NestGrid } from './NestGrid'
-import { SeriesForm } from './SeriesForm'
+
+const SeriesForm = lazy(() => import('./SeriesForm'))
 
 type Pair = [string, string]
 
@@ -185,7 +186,9 @@ export function LoadForm() {
       )}
       <StepTitles code={code} />
       {startBy === 'series' && fixture !== undefined ? (
-        <SeriesForm key={fixtureCode} sequence={code} fixture={fixture} lot={lot} />
+        <Suspense fallback={<Waiting />}>
+          <SeriesForm key={fixtureCode} sequence={code} fixture={fixture} lot={lot} />
+        </Suspense>
       ) : (
         <form ref={form} onSubmit={submit}>
           <Stack gap="5">

@@ -18,7 +18,7 @@ interface Props {
 }
 
 /** Begin a series: which nests, where serials come from, when an engineer is asked for. */
-export function SeriesForm({ sequence, fixture, lot }: Props) {
+export default function SeriesForm({ sequence, fixture, lot }: Props) {
   const go = useNavigate()
   const [nests, setNests] = useState(fixture.felt.slice(0, 1))
   const [isCounted, setCounted] = useState(localStorage.getItem(COUNTING) !== null)
