@@ -149,6 +149,15 @@ async def test_a_start_breaks_off_no_question_of_the_watch(live: Live) -> None:
         assert (await live.get("/bench/danger"))["state"] == "safe", "nothing stays armed"
 
 
+async def test_who_arms_starts_or_aborts_waits_for_no_reading(live: Live) -> None:
+    """However much a run has measured: its own page is asked for by itself."""
+    run_id = await live.new_run(n1="A-1", n2="A-2", n3="A-3", n4="A-4")
+    for act in ("arm", "start", "abort"):
+        answer = await live.wire.post(f"/runs/{run_id}/{act}")
+        assert answer.is_success and len(answer.content) < 1000
+        assert "units" not in answer.json()
+
+
 async def test_an_abort_while_a_run_is_being_started_holds(
     live: Live, monkeypatch: pytest.MonkeyPatch
 ) -> None:

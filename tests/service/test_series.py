@@ -1,6 +1,7 @@
 """Series: consecutive cables on one arming, and everything that must end it."""
 
 import asyncio
+import time
 from collections.abc import AsyncIterator, Callable
 from pathlib import Path
 from typing import Any
@@ -87,8 +88,9 @@ class Line:
 
 
 @pytest.fixture
-async def line(live: Live) -> AsyncIterator[Line]:
-    """A line for reference cables; nothing is plugged in."""
+async def line(live: Live, monkeypatch: pytest.MonkeyPatch) -> AsyncIterator[Line]:
+    """A line for reference cables, worked by quick hands; nothing is plugged in."""
+    monkeypatch.setattr(series_keeping, "LET_GO_S", 0.0)
     await live.release(read_demo("sequences/ref-cable.toml"))
     line = Line(live)
     line.pull()
@@ -129,6 +131,18 @@ async def test_consecutive_cables_are_tested_as_they_are_plugged_in(line: Line) 
     assert (await line.live.get("/bench/danger"))["state"] == "safe"
     again = await line.begin(arm=False)
     assert again["serials"] == ["RC-004"], "a pattern goes on after every serial that is known"
+
+
+async def test_no_test_begins_before_the_plug_was_let_go(
+    line: Line, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(series_keeping, "LET_GO_S", 1.5)
+    await line.begin()
+    await line.plug_in()
+    begun = time.monotonic()
+    await line.until(lambda s: s["now"] == "Let go: the test begins.")
+    await line.until(lambda s: s["run"] != "")
+    assert time.monotonic() - begun > 1.4
 
 
 async def test_two_nests_are_exchanged_together(line: Line) -> None:

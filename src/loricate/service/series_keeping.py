@@ -24,6 +24,7 @@ from loricate.service.running import ARM_LASTS_S, WATCH_S, InSeries, Permission,
 
 logger = logging.getLogger("loricate.service")
 SIGN_IN_EACH_S = 1.0
+LET_GO_S = 1.0  # between plugging a unit in and the first that may be hazardous to who did
 MOST_WAITING = 100  # serials
 SignedIn = Callable[[sqlite3.Connection, str], bool]
 
@@ -189,9 +190,8 @@ class SeriesKeeper:
             if sequence.is_hazardous and not await self.bench.guard_is_closed():
                 raise WrongState("The guard is open; close it, then arm again.")
             await self.bench.units_present(record.fixture, record.nests)
-            live = Live(
-                record, sequence, by, Exchange(record.nests), time.monotonic() + ARM_LASTS_S
-            )
+            exchange = Exchange(record.nests, LET_GO_S if sequence.is_hazardous else 0.0)
+            live = Live(record, sequence, by, exchange, time.monotonic() + ARM_LASTS_S)
 
             def keep(conn: sqlite3.Connection) -> None:
                 # One that says it is on, and is not, could not keep that it was paused.

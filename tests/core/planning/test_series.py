@@ -21,9 +21,9 @@ PASS, FAIL, INCONCLUSIVE = Verdict.PASS, Verdict.FAIL, Verdict.INCONCLUSIVE
 looks = st.lists(st.tuples(st.booleans(), st.booleans(), st.sampled_from([0.1, 0.4, 1.5])))
 
 
-def watched(trace: list[tuple[bool, bool, float]]) -> Exchange:
+def watched(trace: list[tuple[bool, bool, float]], let_go_s: float = 0.0) -> Exchange:
     """Two nests, looked at in turn, each look so many seconds after the one before."""
-    exchange, at_s = Exchange(("1", "2")), 0.0
+    exchange, at_s = Exchange(("1", "2"), let_go_s), 0.0
     for first, second, gap_s in trace:
         at_s += gap_s
         exchange.see({"1": first, "2": second}, at_s)
@@ -79,6 +79,20 @@ def test_a_contact_that_bounces_is_no_exchange() -> None:
     out_and_half_in = [(False, False, 0.1)] * 2 + [(True, True, 0.1), (False, True, 0.1)]
     exchange = watched(out_and_half_in)
     assert (exchange.to_take_out, exchange.to_plug_in) == ((), ("1",))
+
+
+@given(looks, st.sampled_from([0.3, 1.0]))
+def test_whoever_plugs_in_has_time_to_let_go(
+    trace: list[tuple[bool, bool, float]], let_go_s: float
+) -> None:
+    """A unit that was felt again and again for that long: one that goes in anew begins anew."""
+    exchange = watched(trace, let_go_s)
+    assert not exchange.is_done or watched(trace).is_done
+    moments = [sum(gap for _, _, gap in trace[: n + 1]) for n in range(len(trace))]
+    for felt in ([a for a, _, _ in trace], [b for _, b, _ in trace]):
+        if exchange.is_done:
+            last_out = max(n for n, is_in in enumerate(felt) if not is_in)
+            assert moments[-1] - moments[last_out + 1] >= let_go_s - 1e-9
 
 
 def test_a_clock_that_goes_back_is_no_look() -> None:
@@ -170,4 +184,4 @@ def test_one_sentence_says_what_to_do() -> None:
     told = what_to_do(nests, (), nests, ["A-1", "A-2", "A-3"])
     assert told == "Plug A-1 into nest 1 and A-2 into nest 2."
     assert what_to_do(nests, (), ("2",), ["A-1", "A-2"]) == "Plug A-2 into nest 2."
-    assert what_to_do(nests, (), (), ["A-1", "A-2"]) == "The next test begins."
+    assert what_to_do(nests, (), (), ["A-1", "A-2"]) == "Let go: the test begins."

@@ -61,13 +61,16 @@ def first_serial(text: str, known: Collection[str]) -> str:
 class Exchange:
     """Whether the units in some nests have been exchanged, by what the nests' switches feel.
 
-    Nothing is taken to be another unit before its nest was felt empty, and nothing to be the same
-    one when it was felt empty, or was not looked at for ``BLIND_AFTER_S``.
+    Nothing is taken to be another unit before its nest was felt empty, and has been in for
+    ``let_go_s``; and nothing to be the same one when it was felt empty, or was not looked at for
+    ``BLIND_AFTER_S``.
     """
 
     nests: tuple[str, ...]
+    let_go_s: float = 0.0
     _out: dict[str, int] = field(default_factory=dict)  # looks in a row that felt no unit
     _in: dict[str, int] = field(default_factory=dict)
+    _in_since: dict[str, float] = field(default_factory=dict)
     _was_out: set[str] = field(default_factory=set)
     _looked_s: float | None = None
     _is_blind: bool = False
@@ -87,6 +90,8 @@ class Exchange:
         for nest in self.nests:
             is_in = present[nest]
             self._in[nest] = self._in.get(nest, 0) + 1 if is_in else 0
+            if self._in[nest] == 1:
+                self._in_since[nest] = at_s
             self._out[nest] = 0 if is_in else self._out.get(nest, 0) + 1
             if self._out[nest] >= LOOKS:
                 self._was_out.add(nest)
@@ -105,8 +110,10 @@ class Exchange:
 
     @property
     def is_done(self) -> bool:
-        """Whether every nest has been emptied and holds a unit again."""
-        return not self.to_take_out and not self.to_plug_in
+        """Whether every nest has been emptied, holds a unit again, and nobody holds on to it."""
+        if self.to_take_out or self.to_plug_in or self._looked_s is None:
+            return False
+        return all(self._looked_s - self._in_since[nest] >= self.let_go_s for nest in self.nests)
 
     @property
     def doubt(self) -> str:
@@ -188,4 +195,4 @@ def what_to_do(
         for nest, serial in zip(nests, serials, strict=False)
         if nest in to_plug_in
     ]
-    return f"Plug {_listed(wanted)}." if wanted else "The next test begins."
+    return f"Plug {_listed(wanted)}." if wanted else "Let go: the test begins."
