@@ -1,6 +1,7 @@
 """Series: consecutive cables on one arming, and everything that must end it."""
 
 import asyncio
+import threading
 import time
 from collections.abc import AsyncIterator, Callable
 from pathlib import Path
@@ -295,6 +296,31 @@ async def test_a_stop_ends_everything_at_once(line: Line) -> None:
     assert len((await line.look())["units"]) == 1, "nothing starts after it"
     for path in ("arm", "stop"):
         await line.live.post(f"/series/{line.id}/{path}", status=409)
+
+
+async def test_a_stop_while_it_is_being_paused_is_a_stop(
+    line: Line, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Whichever is kept last: an ended series stays so, and none is armed in between."""
+    await line.begin()
+    set_state, is_pausing = series.set_state, threading.Event()
+
+    def slowly(conn: Any, series_id: str, state: str, *given: Any) -> None:
+        if state == "paused":
+            is_pausing.set()
+            time.sleep(0.4)
+        set_state(conn, series_id, state, *given)
+
+    monkeypatch.setattr(series, "set_state", slowly)
+    line.floor.set_guard(False)
+    await asyncio.to_thread(is_pausing.wait)
+    line.floor.set_guard(True)
+    refused = await line.live.post(f"/series/{line.id}/arm", status=409)
+    assert "just being paused" in refused["detail"]
+    await line.live.post(f"/series/{line.id}/stop")
+    await asyncio.sleep(0.6)
+    assert (await line.look())["state"] == "ended"
+    assert (await line.live.get("/bench/danger"))["state"] == "safe"
 
 
 @pytest.mark.parametrize("delay_s", [0.0, 0.02, 0.05, 0.1, 0.15, 0.2, 0.3])

@@ -11,7 +11,15 @@ from collections.abc import Sequence
 
 from loricate.api.lots import LotOut, LotSummary, LotUnitOut
 from loricate.certificates.issue import Draft
-from loricate.core.planning.lots import Appearance, Progress, progress, read_serials
+from loricate.core.errors import Finding
+from loricate.core.planning.lots import (
+    Appearance,
+    LotFacts,
+    Progress,
+    check_lot,
+    progress,
+    read_serials,
+)
 from loricate.records import ledger, lots, outbox
 from loricate.records.ledger import LedgerEntry
 from loricate.records.lots import SUMMARY, LotRecord
@@ -37,6 +45,23 @@ def in_short(record: LotRecord, found: Progress) -> LotOut:
         final_yield=found.final_yield,
         waiting_count=found.waiting_count,
     )
+
+
+def lot_findings(
+    conn: sqlite3.Connection,
+    code: str,
+    product: str,
+    load: Sequence[tuple[str, str]],
+    is_retest: bool = False,
+) -> tuple[Finding, ...]:
+    """What keeps a load of (nest, serial) pairs out of a lot; empty when it belongs."""
+    record = lots.find_lot(conn, code)
+    own = None
+    if record is not None:
+        serials = read_serials(record.serials, record.quantity)
+        own = LotFacts(record.product, record.state, serials, lots.serials_taken(conn, code))
+    before = lots.tested_before(conn, product, [serial for _, serial in load])
+    return check_lot(code, own, product, load, {} if is_retest else before)
 
 
 def progress_of(record: LotRecord, appearances: Sequence[Appearance]) -> Progress:

@@ -7,8 +7,7 @@ import logging
 import shutil
 import sqlite3
 import time
-from collections.abc import Awaitable, Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping
 from functools import partial
 from typing import Any
 
@@ -17,7 +16,6 @@ from loricate.bench.bench import Bench
 from loricate.bench.errors import BenchError
 from loricate.core.errors import Finding
 from loricate.core.measuring.actions import Answer
-from loricate.core.planning.lots import LotFacts, check_lot, read_serials
 from loricate.core.sequences.ready import ReadySequence
 from loricate.core.sequences.repeats import steps_to_repeat
 from loricate.execution.driving import Cables
@@ -31,72 +29,26 @@ from loricate.records import (
     audit,
     definitions,
     doubts,
-    lots,
     runs,
     sequences,
-    series,
 )
 from loricate.records.ambient import Ambient
 from loricate.records.store import Store
 from loricate.service.ambient import kept_with_run
 from loricate.service.answering import answer_question
+from loricate.service.arming import ARM_LASTS_S, WATCH_S, Arming, InSeries, Permission, unchecked
 from loricate.service.holding import BenchHolders
+from loricate.service.lot_keeping import lot_findings
 from loricate.service.problems import KeyReused, NotReady, ServiceError, WrongState
 from loricate.service.recording import Issue, LateEnds, RunRecorder, loaded
 from loricate.service.settings import Settings
 from loricate.service.upkeep import Upkeeps
 
 logger = logging.getLogger("loricate.service")
-ARM_LASTS_S = 300.0
-WATCH_S = 0.1
 AIR_WITHIN_S = 1.0  # a run does not wait longer for a thermometer
 EARLIER = " So it was when other steps of this run were measured; test the unit in a new run."
 ARMABLE = ("created", "armed", "interrupted")
 KEPT_ENGINES = 20  # runs whose events can still be followed from the first; none of them runs
-
-
-@dataclass(frozen=True, slots=True)
-class Arming:
-    """The permission to start one run: it ends at a moment, and with whoever watches over it."""
-
-    until: float  # on the monotonic clock
-    watch: asyncio.Task[None]
-
-    @property
-    def holds(self) -> bool:
-        """Whether the run may be started by it still."""
-        is_watched = not self.watch.done() or self.watch is asyncio.current_task()
-        return is_watched and time.monotonic() < self.until
-
-
-@dataclass(frozen=True, slots=True)
-class Permission:
-    """What allows a run to start: checked twice, the second time right before it does.
-
-    ``check`` raises WrongState; ``holding`` is what the bench is held for meanwhile, in words.
-    """
-
-    check: Callable[[], Awaitable[None]]
-    holding: str = ""
-
-
-async def _unchecked() -> None:
-    """Nothing hazardous is put on."""
-
-
-@dataclass(frozen=True, slots=True)
-class InSeries:
-    """What a run of a series goes by: the series, its revision, what it holds the bench for."""
-
-    id: str
-    revision: int
-    holding: str
-
-    def take(self, conn: sqlite3.Connection, run_id: str, serials: list[str]) -> None:
-        """Take the serials for a run; raises WrongState where they are not the next any more."""
-        series.add_run(conn, self.id, run_id)
-        if not series.take_serials(conn, self.id, run_id, serials):
-            raise WrongState("The serials to come have changed; plug the units in again.")
 
 
 class Runs:
@@ -258,8 +210,9 @@ class Runs:
         sequence = await self.store.read(lambda c: sequences.ready_sequence(c, record))
         await self.check(sequence, fixture, load, within.holding if within else "")
         if lot:
-            look = partial(self._lot_findings, lot, record.product, load, retest)
-            found = await self.store.read(look)
+            found = await self.store.read(
+                lambda conn: lot_findings(conn, lot, record.product, load, bool(retest))
+            )
             if found:
                 raise NotReady.because(found)
         facts = await self._bench_facts(sequence, fixture, [nest for nest, _ in load])
@@ -288,18 +241,6 @@ class Runs:
             return run_id
 
         return await self.store.write(make)
-
-    @staticmethod
-    def _lot_findings(
-        code: str, product: str, load: list[tuple[str, str]], retest: str, conn: sqlite3.Connection
-    ) -> tuple[Finding, ...]:
-        lot = lots.find_lot(conn, code)
-        before = lots.tested_before(conn, product, [serial for _, serial in load])
-        own = None
-        if lot is not None:
-            serials = read_serials(lot.serials, lot.quantity)
-            own = LotFacts(lot.product, lot.state, serials, lots.serials_taken(conn, code))
-        return check_lot(code, own, product, load, before if not retest else {})
 
     async def get(self, run_id: str) -> dict[str, Any]:
         """A run as recorded; raises NotFound."""
@@ -403,7 +344,7 @@ class Runs:
         if not sequence.is_hazardous:
             if not is_allowed and run["state"] not in ARMABLE:
                 raise WrongState(f"The run is {run['state']}; it is not to be started.")
-            return Permission(_unchecked)
+            return Permission(unchecked)
         if not is_allowed:
             raise WrongState(f"The run is {run['state']}; arm it first.")
         return Permission(partial(self._check_armed, run["id"]))

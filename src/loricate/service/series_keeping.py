@@ -11,16 +11,17 @@ from functools import partial
 from loricate.bench.bench import Bench
 from loricate.bench.errors import BenchError
 from loricate.core.errors import Finding
-from loricate.core.planning.lots import LotFacts, check_lot, read_serials
 from loricate.core.planning.series import Exchange, first_serial, next_serial, sum_up
 from loricate.core.sequences.ready import ReadySequence
 from loricate.records import lots, runs, sequences, series, units
 from loricate.records.errors import RecordsError
 from loricate.records.series import SeriesRecord
 from loricate.records.store import Store
+from loricate.service.arming import ARM_LASTS_S, WATCH_S, InSeries, Permission
 from loricate.service.holding import BenchHolders
+from loricate.service.lot_keeping import lot_findings
 from loricate.service.problems import NotReady, ServiceError, WrongState
-from loricate.service.running import ARM_LASTS_S, WATCH_S, InSeries, Permission, Runs
+from loricate.service.running import Runs
 
 logger = logging.getLogger("loricate.service")
 SIGN_IN_EACH_S = 1.0
@@ -75,6 +76,7 @@ class Seen:
     armed_left_s: float | None
     to_take_out: tuple[str, ...]
     to_plug_in: tuple[str, ...]
+    is_ending: bool = False
 
 
 class SeriesKeeper:
@@ -86,6 +88,7 @@ class SeriesKeeper:
         self.store, self.bench, self.holders, self.runs = store, bench, holders, runs
         self._signed_in = signed_in
         self._live: Live | None = None
+        self._ending: Live | None = None  # off already, and that is still being kept
         self._watches: set[asyncio.Task[None]] = set()
         holders.add(lambda: self._live.holding if self._live is not None else "")
 
@@ -96,12 +99,16 @@ class SeriesKeeper:
 
     def seen(self, series_id: str) -> Seen | None:
         """How a series stands; None when it is not on."""
-        live = self._live
+        live = self._live or self._ending
         if live is None or live.record.id != series_id:
             return None
+        is_ending = self._live is None
         left_s = max(0.0, live.until - time.monotonic()) if live.is_armed else None
         exchange = live.exchange
-        return Seen(live.run, left_s, exchange.to_take_out, exchange.to_plug_in)
+        return Seen(
+            live.run, None if is_ending else left_s, exchange.to_take_out, exchange.to_plug_in,
+            is_ending,
+        )  # fmt: skip
 
     async def begin(
         self,
@@ -173,6 +180,8 @@ class SeriesKeeper:
         async with self.holders.starting:
             if self._live is not None and self._live.record.id == series_id:
                 raise WrongState("The series is on already.")
+            if self._ending is not None:
+                raise WrongState("A series is just being paused; arm again in a moment.")
 
             def look(conn: sqlite3.Connection) -> tuple[SeriesRecord, ReadySequence]:
                 record = series.get_series(conn, series_id)
@@ -306,6 +315,8 @@ class SeriesKeeper:
             why = f"It could not go on: {error}"
         finally:
             was_on = self._live is live
+            if was_on:
+                self._ending = live
             self._forget(live)
             if live.run:
                 await self._call_off(live, live.by.account, why or "The series was stopped.")
@@ -315,6 +326,8 @@ class SeriesKeeper:
     async def _keep_end(self, live: Live, why: str) -> None:
         def keep(conn: sqlite3.Connection) -> None:
             record = series.get_series(conn, live.record.id)
+            if record.state != series.ON:
+                return  # it was stopped meanwhile
             series.give_back(conn, record.id)
             if held := _why_held(conn, record):
                 series.set_state(conn, record.id, series.HELD, "service", held)
@@ -325,6 +338,9 @@ class SeriesKeeper:
             await self.store.write(keep)
         except Exception:  # what is written is not what arms
             logger.exception("pause not recorded", extra={"series": live.record.id})
+        finally:
+            if self._ending is live:
+                self._ending = None
 
     async def _look(self, live: Live) -> None:
         """Feel every nest, now."""
@@ -463,14 +479,8 @@ def _first_serial(conn: sqlite3.Connection, product: str, count_from: str) -> st
 
 def _check_lot(conn: sqlite3.Connection, code: str, product: str, serial: str) -> None:
     """Raise NotReady where a lot is not to be had, or a serial is none of its."""
-    lot = lots.find_lot(conn, code)
-    own = None
-    if lot is not None:
-        serials = read_serials(lot.serials, lot.quantity)
-        own = LotFacts(lot.product, lot.state, serials, lots.serials_taken(conn, code))
     load = [("", serial)] if serial else []
-    before = lots.tested_before(conn, product, [serial])
-    if found := check_lot(code, own, product, load, before):
+    if found := lot_findings(conn, code, product, load):
         raise NotReady.because(found)
 
 

@@ -68,6 +68,8 @@ def _now(
         return "Call an engineer: the series is held."
     if seen is None:
         return "Arm the series." if is_hazardous else "Let the series go on."
+    if seen.is_ending:
+        return "Wait: the series is being paused."
     if seen.run:
         return "Leave the unit in: it is being tested."
     return what_to_do(record.nests, seen.to_take_out, seen.to_plug_in, serials, came_out)
