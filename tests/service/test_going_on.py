@@ -185,6 +185,27 @@ async def test_an_abort_while_a_run_is_being_started_holds(
     assert (await live.get("/bench/danger"))["state"] == "safe"
 
 
+async def test_an_abort_while_a_run_is_being_armed_holds(
+    live: Live, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    set_state, writing = runs.set_state, threading.Event()
+
+    def slowly(conn: Any, run_id: str, state: str, *given: Any) -> None:
+        if state == "armed":
+            writing.set()
+            time.sleep(0.3)
+        set_state(conn, run_id, state, *given)
+
+    monkeypatch.setattr("loricate.records.runs.set_state", slowly)
+    run_id = await live.new_run(n1="A-1")
+    arming = asyncio.create_task(live.wire.post(f"/runs/{run_id}/arm"))
+    await asyncio.to_thread(writing.wait)
+    assert (await live.post(f"/runs/{run_id}/abort"))["state"] == "aborted"
+    await arming
+    assert (await live.get("/bench/danger"))["state"] == "safe", "nothing is left armed"
+    await live.post(f"/runs/{run_id}/start", status=409)
+
+
 async def test_start_holds_the_deadline_itself(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(running, "WATCH_S", 60.0)
     monkeypatch.setattr(running, "ARM_LASTS_S", 0.05)

@@ -323,6 +323,28 @@ async def test_a_stop_while_it_is_being_paused_is_a_stop(
     assert (await line.live.get("/bench/danger"))["state"] == "safe"
 
 
+async def test_a_stop_while_it_is_being_armed_is_a_stop(
+    line: Line, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    await line.begin(arm=False)
+    set_state, is_arming = series.set_state, threading.Event()
+
+    def slowly(conn: Any, series_id: str, state: str, *given: Any) -> None:
+        if state == "on":
+            is_arming.set()
+            time.sleep(0.4)
+        set_state(conn, series_id, state, *given)
+
+    monkeypatch.setattr(series, "set_state", slowly)
+    arming = asyncio.create_task(line.live.wire.post(f"/series/{line.id}/arm"))
+    await asyncio.to_thread(is_arming.wait)
+    stopped = await line.live.post(f"/series/{line.id}/stop")
+    assert stopped["state"] == "ended"
+    await arming
+    assert (await line.look())["state"] == "ended"
+    assert (await line.live.get("/bench/danger"))["state"] == "safe", "nothing is left armed"
+
+
 @pytest.mark.parametrize("delay_s", [0.0, 0.02, 0.05, 0.1, 0.15, 0.2, 0.3])
 async def test_a_stop_while_a_test_begins_is_a_stop(line: Line, delay_s: float) -> None:
     """Whenever it comes, no output goes on after it was acknowledged."""

@@ -268,6 +268,10 @@ class Runs:
 
     async def arm(self, run_id: str, account: str) -> None:
         """Allow high voltage for one run, new or interrupted; checks bench and guard again."""
+        async with self.holders.starting:  # whoever aborts it meanwhile does so after that
+            await self._arm(run_id, account)
+
+    async def _arm(self, run_id: str, account: str) -> None:
         run = await self.get(run_id)
         if run["state"] not in ARMABLE:
             raise WrongState(f"The run is {run['state']}; create a new run to test again.")

@@ -62,11 +62,6 @@ class Live:
         """What it has the bench for, in words."""
         return f"series {self.record.id}"
 
-    @property
-    def name(self) -> str:
-        """Its name among what may put high voltage on."""
-        return self.holding
-
 
 @dataclass(frozen=True, slots=True)
 class Seen:
@@ -212,7 +207,7 @@ class SeriesKeeper:
             await self.store.write(keep)
             self._live = live
             if live.is_armed:
-                self.bench.armed_by.add(live.name)
+                self.bench.armed_by.add(live.holding)
             live.watch = asyncio.create_task(self._watch(live))
             self._watches.add(live.watch)
             live.watch.add_done_callback(self._watches.discard)
@@ -253,12 +248,10 @@ class SeriesKeeper:
 
     async def stop(self, series_id: str, account: str) -> None:
         """End a series: outputs fall first, whatever it does."""
-        live = self._live
-        if live is not None and live.record.id == series_id:
-            self._forget(live)
-            if live.run:
-                await self._call_off(live, account, f"{account} stopped the series.")
-            await asyncio.wait([live.watch])
+        await self._take_off(series_id, account)
+        async with self.holders.starting:  # whoever was arming it has done so by then
+            pass
+        await self._take_off(series_id, account)
 
         def keep(conn: sqlite3.Connection) -> None:
             record = _going_on(conn, series_id)
@@ -268,6 +261,16 @@ class SeriesKeeper:
             series.set_state(conn, series_id, series.ENDED, account, f"{account} stopped it.")
 
         await self.store.write(keep)
+
+    async def _take_off(self, series_id: str, account: str) -> None:
+        """Have a series not be on; returns when nobody looks after it any more."""
+        live = self._live
+        if live is None or live.record.id != series_id:
+            return
+        self._forget(live)
+        if live.run:
+            await self._call_off(live, account, f"{account} stopped the series.")
+        await asyncio.wait([live.watch])
 
     async def let_go_on(self, series_id: str, reason: str, account: str) -> None:
         """An engineer has seen why units fail: a held series may be armed again."""
@@ -294,7 +297,7 @@ class SeriesKeeper:
     def _forget(self, live: Live) -> None:
         if self._live is live:
             self._live = None
-        self.bench.armed_by.discard(live.name)
+        self.bench.armed_by.discard(live.holding)
 
     async def _watch(self, live: Live) -> None:
         """Look after a series until it is paused, held or stopped.
