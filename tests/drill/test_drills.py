@@ -39,7 +39,7 @@ def test_a_series_holds_whatever_somebody_does_at_the_line(
     site: dict[str, Any], client: Client, hands: Hands
 ) -> None:
     """Cables pulled, exchanged, faulty; the guard opened, the series stopped, nobody signed in."""
-    worked = work_shift(client, site["password"], hands, 15, 20261127, lambda line: None)
+    worked = work_shift(client, site["password"], hands, 12, 20261127, lambda line: None)
     assert worked.faults == [] and worked.verdicts["pass"] > 2, worked
     assert len(worked.acts) >= 4, worked.acts
 

@@ -194,7 +194,7 @@ def test_a_newer_database_is_refused_with_one_sentence(tmp_path: Path) -> None:
 
 def test_a_short_drill_is_survived() -> None:
     """The long one is `make drill`; here the restart may take longer than its three seconds."""
-    for survival in drill(kills=2, seed=11):
+    for survival in drill(kills=1, seed=11):
         assert [fault for fault in survival.faults if "restart took" not in fault] == []
 
 
