@@ -3,13 +3,16 @@ import { useLayoutEffect } from 'react'
 /** A scanner types its characters closer together than this; nobody else does. */
 export const SCAN_MS = 80
 
-let before = Number.NEGATIVE_INFINITY
-let latest = Number.NEGATIVE_INFINITY
+let before = Number.NEGATIVE_INFINITY // the character before the latest one
+let character = Number.NEGATIVE_INFINITY
+let latest = Number.NEGATIVE_INFINITY // any key: a scanner ends with Enter
 globalThis.addEventListener?.(
   'keydown',
   (event) => {
-    before = latest
     latest = event.timeStamp
+    if (event.key.length > 1) return
+    before = character
+    character = event.timeStamp
   },
   { capture: true },
 )
