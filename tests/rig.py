@@ -2,6 +2,7 @@
 
 import asyncio
 import shutil
+import sys
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
@@ -53,6 +54,19 @@ async def connected_rig() -> AsyncIterator[Rig]:
     yield Rig(floor, bench)
     await bench.close()
     await floor.close()
+
+
+def interruptible(*words: str) -> list[str]:
+    """A command of ours as a process that Ctrl-C reaches.
+
+    Whoever started these tests may have the signal ignored, as a service manager has, and that is
+    inherited.
+    """
+    as_usual = (
+        "import runpy, signal; signal.signal(signal.SIGINT, signal.default_int_handler); "
+        "runpy.run_module('loricate', run_name='__main__')"
+    )
+    return [sys.executable, "-c", as_usual, *words]
 
 
 async def until(holds: Callable[[], bool]) -> None:

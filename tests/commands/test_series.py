@@ -4,7 +4,6 @@ import json
 import os
 import signal
 import subprocess
-import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -14,6 +13,7 @@ from loricate.api.series import SeriesOut
 from loricate.client import Client
 from loricate.simulator.hands_link import Hands
 from tests.commands.conftest import Run
+from tests.rig import interruptible
 
 NEST = "FX-C/1"
 
@@ -41,7 +41,7 @@ def test_a_series_is_followed_until_it_is_stopped(
 ) -> None:
     words = ["series", "begin", "REF-CABLE", "--fixture", "FX-C", "--count-from", "CM-##"]
     following = subprocess.Popen(
-        [sys.executable, "-m", "loricate", *words],
+        interruptible(*words),
         env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": client.token},
         cwd=tmp_path,
         stdin=subprocess.DEVNULL,
@@ -57,7 +57,10 @@ def test_a_series_is_followed_until_it_is_stopped(
     exchange(client, hands, found[0].id, "open W3")
     time.sleep(0.5)
     following.send_signal(signal.SIGINT)
-    out, err = following.communicate(timeout=30)
+    try:
+        out, err = following.communicate(timeout=30)
+    finally:
+        following.kill()
     assert following.returncode == 3, "a unit failed"
     said = err.splitlines()
     assert said[:2] == ["Take the unit out of nest 1.", "Plug CM-01 into nest 1."]

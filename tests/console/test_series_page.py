@@ -12,6 +12,7 @@ from loricate.client import Client
 from loricate.simulator.hands_link import Hands
 from tests.console.pages import SIZES, check_accessible, sign_in
 
+pytestmark = pytest.mark.console
 NEST = "FX-C/1"
 
 

@@ -1,7 +1,6 @@
 """Contacts touched with the probe, without a sequence: named, recorded, led through, refused."""
 
 import subprocess
-import sys
 from collections.abc import Iterator, Sequence
 from typing import Any
 
@@ -10,6 +9,7 @@ import pytest
 from loricate.api.bench import UpkeepOut
 from loricate.client import Client, RefusedError
 from loricate.simulator.hands_link import Hands
+from tests.rig import interruptible
 from tests.service.test_cables import run
 
 FIXTURE = "FX-C"
@@ -78,14 +78,8 @@ def test_the_command_line_writes_down_what_was_touched(
     file = tmp_path / "plug.txt"
     with Client(site["url"]) as other:
         token = other.sign_in(site["name"], site["password"]).token
-    # A service manager may have started these tests with the signal ignored, which is inherited.
-    interruptible = (
-        "import runpy, signal; signal.signal(signal.SIGINT, signal.default_int_handler); "
-        "runpy.run_module('loricate', run_name='__main__')"
-    )
     with subprocess.Popen(
-        [sys.executable, "-c", interruptible, "bench", "touch", FIXTURE, "--product", "CL-7",
-         "--record", str(file)],
+        interruptible("bench", "touch", FIXTURE, "--product", "CL-7", "--record", str(file)),
         stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
         env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token},
     ) as running:  # fmt: skip
