@@ -345,7 +345,7 @@ async def test_a_stop_while_it_is_being_armed_is_a_stop(
     assert (await line.live.get("/bench/danger"))["state"] == "safe", "nothing is left armed"
 
 
-@pytest.mark.parametrize("delay_s", [0.0, 0.02, 0.05, 0.1, 0.15, 0.2, 0.3])
+@pytest.mark.parametrize("delay_s", [0.0, 0.05, 0.1, 0.2])
 async def test_a_stop_while_a_test_begins_is_a_stop(line: Line, delay_s: float) -> None:
     """Whenever it comes, no output goes on after it was acknowledged."""
     slow(line)
