@@ -1,7 +1,8 @@
 """``drill line``: a series worked by somebody who does everything wrong at any moment.
 
 Cables are plugged in and pulled out, good ones and bad ones; now and then one is pulled out under
-test, or exchanged for another, the guard is opened, the series stopped, the operator signed out.
+test, or right before its end, or exchanged for another, the guard is opened, the series stopped,
+the operator signed out.
 Whatever happens: a unit that has a verdict was in all along, a faulty one has not passed, no two
 units have one serial, and no high voltage stays on at a nest that is empty.
 """
@@ -17,6 +18,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from loricate.api.records import UnitOut
 from loricate.api.series import SeriesOut, SeriesUnit
 from loricate.client import Client, ClientError
 from loricate.commands import demo_site
@@ -34,6 +36,7 @@ ACTS = {
     "good": 8,
     "bad": 4,
     "pulled": 3,
+    "pulled late": 4,
     "exchanged": 3,
     "guard": 2,
     "stopped": 1,
@@ -69,6 +72,7 @@ class Shift:
         self.live: list[float] = []  # moments at which high voltage was seen
         self.units: dict[tuple[str, str], SeriesUnit] = {}  # by run and nest, as seen last
         self.series = ""
+        self.takes_s = 1.0  # from the start of a test to the end of its last step, as seen last
         self.worked = Worked()
         self._is_over = threading.Event()
 
@@ -79,9 +83,9 @@ class Shift:
 
     def pull(self) -> None:
         """Pull it out."""
+        self.hands.empty(f"{FIXTURE}/{NEST}")
         if self.stays and self.stays[-1].until == float("inf"):
             self.stays[-1].until = time.time()
-        self.hands.empty(f"{FIXTURE}/{NEST}")
 
     def look(self) -> SeriesOut:
         """The series as it stands."""
@@ -123,7 +127,9 @@ class Shift:
         self.pull()
         self.until(lambda found: found.now.startswith("Plug"))
         self.plug(is_good)
-        self.until(lambda found: found.now.startswith("Take"))
+        found = self.until(lambda found: found.now.startswith("Take"))
+        if is_good and found.units and found.units[0].state == "finished":
+            self.takes_s = _span(self.client.run(found.units[0].run).units[0])[2]
 
     def act(self) -> None:
         """Do one thing, most often what one should."""
@@ -135,8 +141,13 @@ class Shift:
         self.pull()
         self.until(lambda found: found.now.startswith("Plug"))
         self.plug(self.chance.random() < 0.7)
-        time.sleep(self.chance.uniform(0.0, 1.5))
-        if what == "pulled":
+        if what == "pulled late":
+            run = self.until(lambda found: found.run != "").run
+            late_s = self.chance.uniform(0.0, 2 * FELT_S)
+            time.sleep(max(0.0, self.takes_s - late_s) if run else 0.0)
+        else:
+            time.sleep(self.chance.uniform(0.0, 1.5))
+        if what.startswith("pulled"):
             self.pull()
         elif what == "exchanged":
             self.pull()
@@ -188,14 +199,9 @@ class Shift:
     def _judge_unit(self, unit: SeriesUnit) -> None:
         self.worked.verdicts[unit.verdict] += 1
         (own,) = self.client.run(unit.run).units
-        began = _moment(min(each.started_at for each in own.attempts))
-        ended = _moment(max(each.ended_at for each in own.attempts))
+        began, ended, _ = _span(own)
         stay = next(
-            (
-                each
-                for each in self.stays
-                if each.since - LOOK_S <= began and ended <= each.until + FELT_S
-            ),
+            (each for each in self.stays if each.since - LOOK_S <= began and ended <= each.until),
             None,
         )
         if stay is None:
@@ -208,8 +214,11 @@ class Shift:
             self.worked.faults.append(f"{unit.serial} has a {unit.certificate_kind}")
 
 
-def _moment(text: str) -> float:
-    return dt.datetime.fromisoformat(text).timestamp()
+def _span(unit: UnitOut) -> tuple[float, float, float]:
+    """When a unit's first step began and its last one ended, and the time between, in s."""
+    began = min(dt.datetime.fromisoformat(each.started_at) for each in unit.attempts)
+    ended = max(dt.datetime.fromisoformat(each.ended_at) for each in unit.attempts)
+    return began.timestamp(), ended.timestamp(), (ended - began).total_seconds()
 
 
 def work_line(acts: int, seed: int, say: Callable[[str], None]) -> Worked:

@@ -1,6 +1,7 @@
 """Hands in: while somebody turns a switch or bends a lead, no high voltage starts in any nest."""
 
 import asyncio
+from contextlib import suppress
 from dataclasses import replace
 from typing import Any
 
@@ -12,7 +13,7 @@ from loricate.core.sequences.preparing import prepare
 from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
-from loricate.execution.operator import HANDS_OUT
+from loricate.execution.operator import HANDS_OUT, Operator
 from loricate.simulator.instruments.output import OutputInstrument
 from tests.conftest import read_demo
 from tests.execution.test_engine import Notebook
@@ -114,6 +115,20 @@ async def test_where_nothing_is_hazardous_nobody_is_asked_for_hands(rig: Rig) ->
     await engine.wait()
     assert notebook.state == "finished"
     assert not [text for text in hands.asked if "Take your hands out" in text]
+    assert rig.bench.reach.inside == ()
+
+
+@pytest.mark.parametrize("ends", ["by itself", "failing"])
+async def test_a_step_that_hands_were_in_for_ends_with_its_run(rig: Rig, ends: str) -> None:
+    """The question for hands has begun, however soon nobody asks for them any more."""
+    engine, notebook = engine_for(rig, lead_repair())
+    operator = Operator(engine.questions, notebook, rig.bench, is_hazardous=True)
+    with suppress(RuntimeError):
+        async with operator.reaching(engine.sequence.steps[0], engine.units[:1], "1"):
+            assert rig.bench.reach.inside
+            if ends == "failing":
+                raise RuntimeError
+    await operator.close()
     assert rig.bench.reach.inside == ()
 
 

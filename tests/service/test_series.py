@@ -4,14 +4,16 @@ import asyncio
 import threading
 import time
 from collections.abc import AsyncIterator, Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import pytest
 
-from loricate.records import series
+from loricate.records import runs, series
 from loricate.records.store import Store
 from loricate.service import series_keeping
+from loricate.simulator.instruments.output import OutputInstrument
 from loricate.simulator.standins import StandIns
 from tests.conftest import read_demo
 from tests.rig import said
@@ -233,6 +235,91 @@ async def test_a_cable_exchanged_under_test_gets_no_verdict(line: Line) -> None:
     found = await line.until(lambda s: s["state"] == "paused")
     assert found["tested"] == 0 and found["serials"] == ["RC-001"]
     assert found["units"][0]["state"] == "aborted"
+
+
+def before_outputs(line: Line, monkeypatch: pytest.MonkeyPatch, do: Callable[[], None]) -> None:
+    """Have something done right before each output comes on."""
+
+    def then(begin: Callable[[], None]) -> Callable[[], None]:
+        def begun() -> None:
+            do()
+            begin()
+
+        return begun
+
+    for each in line.live.floor.instruments.values():
+        if isinstance(each, OutputInstrument):
+            monkeypatch.setattr(each, "begin", then(each.begin))
+
+
+@pytest.mark.parametrize("comes_back", [False, True], ids=["pulled", "exchanged"])
+async def test_a_cable_pulled_out_at_the_last_moment_does_not_pass(
+    line: Line, monkeypatch: pytest.MonkeyPatch, comes_back: bool
+) -> None:
+    """An empty nest insulates well: between the last two looks, every step of it passes."""
+    document = read_demo("sequences/ref-cable.toml") | {"code": "NET-BY-NET"}
+    document["steps"] = document["steps"][:2]
+    document["steps"][1]["settings"]["apply"] = "each_net"
+    await line.live.release(document)
+    outputs, pull_at = 0, 0
+
+    def pull() -> None:
+        nonlocal outputs
+        outputs += 1
+        if outputs == pull_at:
+            line.pull()
+            if comes_back:
+                asyncio.get_running_loop().call_later(1.3, line.plug)
+
+    before_outputs(line, monkeypatch, pull)
+    await line.begin(sequence="NET-BY-NET")
+    assert (await line.test())["passed"] == 1
+    monkeypatch.setattr(series_keeping, "WATCH_S", 0.7)
+    pull_at = 2 * outputs
+    line.pull()
+    await line.plug_in()
+    found = await line.until(lambda s: s["state"] == "paused")
+    assert outputs == pull_at, "it was the last output"
+    assert (found["tested"], found["serials"]) == (1, ["RC-002"])
+    run = await line.live.get(f"/runs/{found['units'][0]['run']}")
+    assert {each["verdict"] for each in run["units"][0]["attempts"]} == {"pass"}
+    assert run["state"] == "aborted" and run["note"] in found["note"]
+    assert (run["verdict"], run["units"][0]["verdict"]) == ("inconclusive", "inconclusive")
+    assert "taken out" in run["note"] or "nobody can say" in run["note"]
+    assert run["units"][0]["certificate"] is None
+
+
+async def test_what_a_series_left_off_goes_on_nowhere_else(line: Line) -> None:
+    """Nobody felt whether its units stayed in: what was measured may not be completed by hand."""
+    slow(line)
+    await line.begin()
+    await line.plug_in()
+    found = await line.under_voltage()
+    await line.live.post(f"/runs/{found['run']}/abort")
+    await line.until(lambda s: s["state"] == "paused")
+    body = {"nest": "1", "step": "insulation", "reason": "see whether it can be completed"}
+    refused = await line.live.post(f"/runs/{found['run']}/repeats", body, status=409)
+    assert "plug its units in again there" in refused["detail"]
+    store = line.live.desk.store
+    for state in ("interrupted", "created"):
+        await store.write(partial(runs.set_state, run_id=found["run"], state=state, account="t"))
+        for path in ("arm", "start"):
+            refused = await line.live.post(f"/runs/{found['run']}/{path}", status=409)
+            assert "of a series" in refused["detail"] or "arm it first" in refused["detail"]
+
+
+async def test_a_unit_that_failed_in_a_series_is_repeated_in_its_run(line: Line) -> None:
+    await line.begin()
+    found = await line.test("open W1")
+    await line.live.post(f"/series/{line.id}/stop")
+    place = f"/runs/{found['units'][0]['run']}"
+    line.plug()
+    body = {"nest": "1", "step": "", "reason": "its plug was not in to the stop"}
+    await line.live.post(f"{place}/repeats", body)
+    await line.live.post(f"{place}/arm")
+    await line.live.post(f"{place}/start")
+    run = await line.live.ended(place.removeprefix("/runs/"))
+    assert (run["state"], run["verdict"]) == ("finished", "pass")
 
 
 async def test_fails_in_a_row_ask_for_an_engineer(line: Line) -> None:

@@ -13,7 +13,9 @@ type Doing = 'nothing' | 'repeat' | 'remark'
 export function UnitActs({ run, unit, step }: { run: Run; unit: Unit; step: string }) {
   const [doing, setDoing] = useState<Doing>('nothing')
   const may = useMay()
-  const canRepeat = unit.verdict !== 'pass'
+  // A run of a series that did not come to its end is not completed by hand.
+  const canRepeat =
+    unit.verdict !== 'pass' && (run.start_by !== 'series' || run.state === 'finished')
   const about = run.steps.find((each) => each.id === step)?.title
   return (
     <Box>

@@ -20,7 +20,7 @@ class Background(ABC):
         self.abort_reason = ""
         self._task: asyncio.Task[None] | None = None
         self._token = f"{type(self).__name__} {id(self)}"
-        self._has_let_go = False
+        self._has_begun = self._has_let_go = False
 
     @abstractmethod
     async def _run(self) -> None:
@@ -40,8 +40,20 @@ class Background(ABC):
         """Begin; returns at once."""
         if self.may_be_hazardous:
             self.bench.armed_by.add(self._token)
-        self._task = asyncio.get_running_loop().create_task(self._run())
+        self._task = asyncio.get_running_loop().create_task(self._begin())
         self._task.add_done_callback(lambda _: self._let_go())
+
+    async def _begin(self) -> None:
+        """Do the work from its beginning, even if it was called off before that.
+
+        A task that is cancelled before its first step does nothing at all: nobody would make the
+        bench safe, and nobody say that it has ended.
+        """
+        self._has_begun = True
+        own = asyncio.current_task()
+        if self.abort_reason and own is not None:
+            own.cancel()
+        await self._run()
 
     def _let_go(self) -> None:
         """The bench is safe, and free for others."""
@@ -69,4 +81,5 @@ class Background(ABC):
         self.bench.stop_now()
         if not self.abort_reason and self._task is not None:
             self.abort_reason = reason
-            self._task.cancel()
+            if self._has_begun:
+                self._task.cancel()

@@ -2,7 +2,7 @@
 
 import asyncio
 import logging
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Awaitable, Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from loricate.bench.bench import Bench
@@ -80,7 +80,9 @@ class Work:
 class Engine(Background):
     """One run of one sequence on one load; instruments that are ``unfit`` are left alone.
 
-    ``cables`` are others that a unit may be by mistake.
+    ``cables`` are others that a unit may be by mistake. ``doubt`` is asked once everything is
+    done: the run has come to its end only if it finds no reason why what was measured may not be
+    the units'.
     """
 
     def __init__(
@@ -94,9 +96,10 @@ class Engine(Background):
         zeroes: Mapping[str, NestZeroes] | None = None,
         unfit: Collection[str] = (),
         cables: Cables = (),
+        doubt: Callable[[], Awaitable[str]] | None = None,
     ) -> None:
         super().__init__(bench, sequence.is_hazardous)
-        self._unfit = frozenset(unfit)
+        self._unfit, self._doubt = frozenset(unfit), doubt
         self.run_id, self.sequence, self.units = run_id, sequence, units
         self.recorder = recorder
         self.log = EventLog()
@@ -125,7 +128,9 @@ class Engine(Background):
         state, note = "aborted", ""
         try:
             await self._perform_steps()
-            state = "finished"
+            note = "" if self._doubt is None else await self._doubt()
+            if not note:
+                state = "finished"
         except asyncio.CancelledError:
             note = self.abort_reason or "The service is stopping."
         except (GuardOpen, Charged) as error:
@@ -357,6 +362,13 @@ class Engine(Background):
     def _show_residual(self, sample: Sample) -> None:
         self.log.publish("discharging", voltage=sample.values["voltage"])
 
+    def _came_out(self, unit: LoadedUnit, state: str) -> tuple[Verdict, Cause]:
+        """A unit's verdict and cause; none passes where nobody saw whether it was in to the end."""
+        is_unsure = self._doubt is not None and state != "finished"
+        if is_unsure and unit.verdict is Verdict.PASS:
+            return Verdict.INCONCLUSIVE, Cause.ABORTED
+        return unit.verdict, unit.cause
+
     async def _end(self, state: str, note: str) -> None:
         dangers = await self.bench.make_safe(self._show_residual)
         self._let_go()
@@ -365,8 +377,9 @@ class Engine(Background):
             for step in self.sequence.steps:
                 if unit.latest(step.id) is None:
                     unit.take(self._performer.undone(step, unit, Cause.ABORTED))
-        verdict = worst(unit.verdict for unit in self.units)
-        results = {unit.run_unit_id: (unit.verdict, str(unit.cause)) for unit in self.units}
+        came_out = [(unit, *self._came_out(unit, state)) for unit in self.units]
+        verdict = worst(each for _, each, _ in came_out)
+        results = {unit.run_unit_id: (each, str(cause)) for unit, each, cause in came_out}
         try:
             await self.recorder.ended(state, note, verdict, results)
         except Exception as error:
@@ -374,13 +387,13 @@ class Engine(Background):
             logger.exception("end of run not recorded", extra={"run": self.run_id})
             state, verdict = "interrupted", Verdict.INCONCLUSIVE
             note = f"{note} The end of the run could not be recorded: {error}".strip()
-        for unit in self.units:
+        for unit, unit_verdict, cause in came_out:
             self.log.publish(
                 "unit_finished",
                 nest=unit.nest,
                 serial=unit.serial,
-                verdict=unit.verdict,
-                cause=unit.cause,
+                verdict=unit_verdict,
+                cause=cause,
             )
         self.log.publish("finished", state=state, verdict=verdict, note=note)
         self.log.close()

@@ -121,11 +121,11 @@ class Operator:
             await hands.__aexit__(None, None, None)
             raise
         except BaseException:
-            self._leave_later(hands, step, units, place)
+            await self._leave_later(hands, step, units, place)
             raise
-        self._leave_later(hands, step, units, place)
+        await self._leave_later(hands, step, units, place)
 
-    def _leave_later(
+    async def _leave_later(
         self,
         hands: AbstractAsyncContextManager[None],
         step: ReadyStep,
@@ -146,6 +146,8 @@ class Operator:
         leaving = asyncio.create_task(leave())
         self._leaving.add(leaving)
         leaving.add_done_callback(self._leaving.discard)
+        # It has begun before anybody can cancel it: else hands would be inside for ever.
+        await asyncio.sleep(0)
 
     async def close(self) -> None:
         """Ask nobody any more whether their hands are out: nothing follows that they could meet."""

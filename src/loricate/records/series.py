@@ -153,6 +153,12 @@ def add_run(conn: sqlite3.Connection, series_id: str, run_id: str) -> None:
     conn.execute("INSERT INTO series_run (run, series) VALUES (?, ?)", (run_id, series_id))
 
 
+def is_run_of_series(conn: sqlite3.Connection, run_id: str) -> bool:
+    """Whether a run is of a series."""
+    row = conn.execute("SELECT EXISTS (SELECT 1 FROM series_run WHERE run = ?)", (run_id,))
+    return bool(row.fetchone()[0])
+
+
 def runs_of(conn: sqlite3.Connection, series_id: str) -> list[str]:
     """The runs of a series, oldest first."""
     rows = conn.execute("SELECT run FROM series_run WHERE series = ? ORDER BY run", (series_id,))

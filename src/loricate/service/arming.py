@@ -32,10 +32,12 @@ class Permission:
     """What allows a run to start: checked twice, the second time right before it does.
 
     ``check`` raises WrongState; ``holding`` is what the bench is held for meanwhile, in words.
+    ``doubt`` is asked at the end of all steps: why they may not have been of the units of the run.
     """
 
     check: Callable[[], Awaitable[None]]
     holding: str = ""
+    doubt: Callable[[], Awaitable[str]] | None = None
 
 
 async def unchecked() -> None:

@@ -31,6 +31,7 @@ from loricate.records import (
     doubts,
     runs,
     sequences,
+    series,
 )
 from loricate.records.ambient import Ambient
 from loricate.records.store import Store
@@ -275,6 +276,7 @@ class Runs:
         run = await self.get(run_id)
         if run["state"] not in ARMABLE:
             raise WrongState(f"The run is {run['state']}; create a new run to test again.")
+        await self._refuse_of_series(run)
         load = [(unit["nest"], unit["serial"]) for unit in run["units"]]
         await self.check(await self._sequence_of(run), run["fixture"], load)
         if not await self.bench.guard_is_closed():
@@ -328,6 +330,18 @@ class Runs:
                 except Exception:  # what is written is not what arms
                     logger.exception("dropped arming not recorded", extra={"run": run_id})
 
+    async def _refuse_of_series(self, run: Mapping[str, Any]) -> None:
+        """Raise WrongState where a run of a series never came to its end.
+
+        Nobody has felt its units since: what it measured of some may not go on with others.
+        """
+        if run["finished_at"] is None and await self.store.read(
+            lambda conn: series.is_run_of_series(conn, run["id"])
+        ):
+            raise WrongState(
+                "The run is of a series and did not come to its end; plug its units in again there."
+            )
+
     def _forget_arming(self, run_id: str) -> None:
         self._armings.pop(run_id, None)
         self.bench.armed_by.discard(run_id)
@@ -368,6 +382,7 @@ class Runs:
             run = await self.get(run_id)
             sequence = await self._sequence_of(run)
             if permission is None:
+                await self._refuse_of_series(run)
                 permission = self._permission_of(run, sequence)
                 if run["state"] != "armed":  # else that was done as it was armed
                     load = [(unit["nest"], unit["serial"]) for unit in run["units"]]
@@ -392,6 +407,7 @@ class Runs:
                 await self.upkeeps.zeroes(fixture.code),
                 unfit_instruments(self.bench.states(), dt.datetime.now(dt.UTC).date()),
                 await self._other_cables(sequence),
+                permission.doubt,
             )
             # Claimed last: the guard may have opened while the run was looked up.
             await permission.check()
@@ -467,6 +483,7 @@ class Runs:
         run = await self.get(run_id)
         if run["state"] not in ("finished", "aborted", "created"):
             raise WrongState(f"The run is {run['state']}; a repeat is asked for after its end.")
+        await self._refuse_of_series(run)
         unit = next((each for each in run["units"] if each["nest"] == nest), None)
         if unit is None:
             raise NotReady.because([Finding("nest", f"nest {nest} is not in this run.")])

@@ -11,7 +11,7 @@ from functools import partial
 from loricate.bench.bench import Bench
 from loricate.bench.errors import BenchError
 from loricate.core.errors import Finding
-from loricate.core.planning.series import Exchange, first_serial, next_serial, sum_up
+from loricate.core.planning.series import LOOKS, Exchange, first_serial, next_serial, sum_up
 from loricate.core.sequences.ready import ReadySequence
 from loricate.records import lots, runs, sequences, series, units
 from loricate.records.errors import RecordsError
@@ -347,8 +347,22 @@ class SeriesKeeper:
 
     async def _look(self, live: Live) -> None:
         """Feel every nest, now."""
+        began_s = time.monotonic()
         present = await self.bench.units_present(live.record.fixture, live.record.nests)
-        live.exchange.see(present, time.monotonic())
+        live.exchange.see(present, began_s, time.monotonic())
+
+    async def _doubt_at_end(self, live: Live) -> str:
+        """Why what was measured may not be the units' that are in; asked once nothing is on.
+
+        Who is pulled out at the last moment is felt by looks that begin after it.
+        """
+        try:
+            for _ in range(LOOKS):
+                await asyncio.sleep(WATCH_S)
+                await self._look(live)
+        except BenchError as error:
+            return str(error)
+        return live.exchange.doubt
 
     async def _follow(self, live: Live) -> str:
         """Look after the run under way; gives why the series does not go on after it."""
@@ -367,7 +381,7 @@ class SeriesKeeper:
 
     async def _end_load(self, live: Live) -> str:
         """Take in how a run has ended; gives why the series does not go on."""
-        run_id, live.run = live.run, ""
+        run_id = live.run
 
         def look(conn: sqlite3.Connection) -> str:
             run = runs.get_summary(conn, run_id)
@@ -382,6 +396,7 @@ class SeriesKeeper:
         if not why:
             live.until = time.monotonic() + ARM_LASTS_S
             await self.store.write(lambda c: _count_up(c, live.record, live.by.account))
+        live.run = ""  # only now: whoever looks sees the next serials as well
         return why
 
     async def _await_units(self, live: Live) -> str:
@@ -425,7 +440,9 @@ class SeriesKeeper:
             start_by="series",
             within=within,
         )
-        permission = Permission(partial(self._check_start, live), live.holding)
+        permission = Permission(
+            partial(self._check_start, live), live.holding, partial(self._doubt_at_end, live)
+        )
         await self.runs.start(live.run, live.by.account, permission)
         live.exchange.begin()
 

@@ -1,5 +1,7 @@
 """Series: when units count as exchanged, how serials count up, how a series is summed up."""
 
+from itertools import accumulate, pairwise
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -26,7 +28,7 @@ def watched(trace: list[tuple[bool, bool, float]], let_go_s: float = 0.0) -> Exc
     exchange, at_s = Exchange(("1", "2"), let_go_s), 0.0
     for first, second, gap_s in trace:
         at_s += gap_s
-        exchange.see({"1": first, "2": second}, at_s)
+        exchange.see({"1": first, "2": second}, at_s, at_s)
     return exchange
 
 
@@ -36,6 +38,16 @@ def has_streak(felt: list[bool], wanted: bool, count: int) -> int | None:
         if all(each is wanted for each in felt[at - count : at]):
             return at
     return None
+
+
+def was_unfelt(felt: list[bool], gaps_s: list[float], begin: int) -> bool:
+    """Whether a unit that is in, at a look after ``begin``, was not felt for too long before."""
+    moments = list(accumulate(gaps_s))
+    is_in = [number for number, each in enumerate(felt) if each]
+    return any(
+        later >= begin and moments[later] - moments[earlier] > BLIND_AFTER_S
+        for earlier, later in pairwise(is_in)
+    )
 
 
 @given(looks)
@@ -60,7 +72,7 @@ def test_a_unit_is_the_same_only_while_it_was_felt_all_along(
     at_s = sum(gap for _, _, gap in before)
     for first, second, gap_s in during:
         at_s += gap_s
-        exchange.see({"1": first, "2": second}, at_s)
+        exchange.see({"1": first, "2": second}, at_s, at_s)
     was_out = [
         nest
         for nest, felt in (("1", [a for a, _, _ in during]), ("2", [b for _, b, _ in during]))
@@ -68,6 +80,9 @@ def test_a_unit_is_the_same_only_while_it_was_felt_all_along(
     ]
     gaps = [gap for _, _, gap in (during if before else during[1:])]
     was_blind = any(gap > BLIND_AFTER_S for gap in gaps)
+    both = [*before, *during]
+    for felt in ([a for a, _, _ in both], [b for _, b, _ in both]):
+        was_blind |= was_unfelt(felt, [gap for _, _, gap in both], len(before))
     assert bool(exchange.doubt) == (bool(was_out) or was_blind)
     for nest in was_out:
         assert nest in exchange.doubt
@@ -98,8 +113,36 @@ def test_whoever_plugs_in_has_time_to_let_go(
 def test_a_clock_that_goes_back_is_no_look() -> None:
     exchange = watched([(True, True, 0.1)])
     exchange.begin()
-    exchange.see({"1": True, "2": True}, -5.0)
-    assert "nobody can say that the same unit is in" in exchange.doubt
+    exchange.see({"1": True, "2": True}, -5.0, -5.0)
+    assert "nobody can say that the same ones are in" in exchange.doubt
+
+
+@given(
+    st.lists(
+        st.tuples(st.sampled_from([0.1, 0.5]), st.floats(0.0, 0.9), st.floats(0.0, 1.0)),
+        min_size=2,
+        max_size=12,
+    ),
+    st.data(),
+)
+def test_nobody_exchanges_a_unit_between_looks_that_take_long(
+    looks: list[tuple[float, float, float]], data: st.DataObject
+) -> None:
+    """Whenever within a look its switch was read: out for so long, and it is in doubt."""
+    began, read, ended, at_s = [], [], [], 0.0
+    for pause_s, takes_s, share in looks:
+        began.append(at_s + pause_s)
+        ended.append(began[-1] + takes_s)
+        read.append(began[-1] + share * takes_s)
+        at_s = ended[-1]
+    out_at = data.draw(st.floats(read[0], read[-1]))
+    back_at = data.draw(st.floats(out_at, read[-1]))
+    exchange = Exchange(("1",))
+    exchange.see({"1": True}, began[0] - 0.1, began[0])
+    exchange.begin()
+    for first, felt_at, last in zip(began, read, ended, strict=True):
+        exchange.see({"1": not out_at < felt_at < back_at}, first, last)
+    assert exchange.doubt or back_at - out_at <= BLIND_AFTER_S
 
 
 @pytest.mark.parametrize(

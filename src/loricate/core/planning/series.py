@@ -62,8 +62,9 @@ class Exchange:
     """Whether the units in some nests have been exchanged, by what the nests' switches feel.
 
     Nothing is taken to be another unit before its nest was felt empty, and has been in for
-    ``let_go_s``; and nothing to be the same one when it was felt empty, or was not looked at for
-    ``BLIND_AFTER_S``.
+    ``let_go_s``; and nothing to be the same one when it was felt empty, or was not felt to be in
+    for ``BLIND_AFTER_S``. A look takes a while, and may have felt at its beginning as well as at
+    its end: whichever says less is taken.
     """
 
     nests: tuple[str, ...]
@@ -71,8 +72,9 @@ class Exchange:
     _out: dict[str, int] = field(default_factory=dict)  # looks in a row that felt no unit
     _in: dict[str, int] = field(default_factory=dict)
     _in_since: dict[str, float] = field(default_factory=dict)
+    _felt_in_s: dict[str, float] = field(default_factory=dict)  # last; the look began then
     _was_out: set[str] = field(default_factory=set)
-    _looked_s: float | None = None
+    _looked_s: float | None = None  # when the last look began
     _is_blind: bool = False
 
     def begin(self) -> None:
@@ -81,17 +83,21 @@ class Exchange:
         self._out.clear()
         self._is_blind = False
 
-    def see(self, present: Mapping[str, bool], at_s: float) -> None:
-        """Take in a look at every nest, at a moment in s."""
-        if self._looked_s is not None and not 0.0 <= at_s - self._looked_s <= BLIND_AFTER_S:
+    def see(self, present: Mapping[str, bool], began_s: float, ended_s: float) -> None:
+        """Take in a look at every nest, between two moments in s."""
+        if _is_too_long(self._looked_s, ended_s):
             self._is_blind = True
             self._in.clear()
-        self._looked_s = at_s
+        self._looked_s = began_s
         for nest in self.nests:
             is_in = present[nest]
             self._in[nest] = self._in.get(nest, 0) + 1 if is_in else 0
             if self._in[nest] == 1:
-                self._in_since[nest] = at_s
+                self._in_since[nest] = ended_s
+            if is_in:
+                # Felt out but once, by looks that are far apart: time enough to exchange it.
+                self._is_blind |= _is_too_long(self._felt_in_s.get(nest), ended_s)
+                self._felt_in_s[nest] = began_s
             self._out[nest] = 0 if is_in else self._out.get(nest, 0) + 1
             if self._out[nest] >= LOOKS:
                 self._was_out.add(nest)
@@ -123,10 +129,15 @@ class Exchange:
             return f"The unit in nest {_listed(gone)} was taken out before the test was over."
         if self._is_blind:
             return (
-                f"The switches of the nests were not felt for more than {BLIND_AFTER_S:g} s: "
-                "nobody can say that the same unit is in."
+                f"The units were not felt in their nests for more than {BLIND_AFTER_S:g} s: "
+                "nobody can say that the same ones are in."
             )
         return ""
+
+
+def _is_too_long(since_s: float | None, until_s: float) -> bool:
+    """Whether a unit could have been exchanged meanwhile; clocks that go back cannot tell."""
+    return since_s is not None and not 0.0 <= until_s - since_s <= BLIND_AFTER_S
 
 
 def _listed(nests: Sequence[str]) -> str:
