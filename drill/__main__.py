@@ -28,7 +28,7 @@ def drill(kills: int, seed: int) -> list[Survival]:
         site.start()
         with site.client() as client:
             demo_site.add_definitions(client)
-            make_fit(client, Hands("127.0.0.1", floor.ports["HANDS"]), PACE)
+            make_fit(client, Hands("127.0.0.1", floor.ports["HANDS"]), PACE, ["FX-A"])
         for number in range(kills):
             survival = kill_once(site, chance)
             found.append(survival)

@@ -269,7 +269,7 @@ def _attack(client: Client, ports: dict[str, int], seconds: float, with_attack: 
     client.sign_in(ACCOUNT, PASSWORD)
     demo_site.add_definitions(client)
     hands = Hands("127.0.0.1", ports["HANDS"])
-    make_fit(client, hands, PACE)
+    make_fit(client, hands, PACE, ["FX-A"])
     document = _long_outputs(seconds)
     client.add_sequence(document)
     with _second(client) as second:

@@ -1,6 +1,9 @@
 """What every test may use: the demo's documents, and a whole demo site in processes of its own."""
 
+import fcntl
+import functools
 import os
+import shutil
 import sqlite3
 import tomllib
 from collections.abc import AsyncIterator, Iterator, Mapping
@@ -62,11 +65,15 @@ def limit_sets() -> dict[str, tuple[LimitSet, int]]:
 
 def demo_limit_sets() -> dict[str, tuple[LimitSet, int]]:
     """The demo's limit sets, each at revision 1."""
-    found = [
+    return {limit_set.code: (limit_set, 1) for limit_set in _read_limit_sets()}
+
+
+@functools.cache
+def _read_limit_sets() -> tuple[LimitSet, ...]:
+    return tuple(
         LimitSet.model_validate(tomllib.loads(path.read_text(encoding="utf-8")))
         for path in (DEMO / "limit-sets").glob("*.toml")
-    ]
-    return {limit_set.code: (limit_set, 1) for limit_set in found}
+    )
 
 
 @pytest.fixture
@@ -123,10 +130,33 @@ def write_patient_profiles(folder: Path) -> None:
 
 
 @pytest.fixture(scope="session")
-def site(tmp_path_factory: pytest.TempPathFactory) -> Iterator[dict[str, Any]]:
+def fit_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The folder of a demo site with fixtures that are fit, to be copied.
+
+    The first process of the tests that wants it makes it, for all.
+    """
+    place = tmp_path_factory.getbasetemp()
+    place = place.parent if "PYTEST_XDIST_WORKER" in os.environ else place
+    with (place / "fit.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not (place / "fit").exists():
+            with demo_site.running_site(place / "being-made", SITE_PACE):
+                pass
+            (place / "being-made").rename(place / "fit")
+    return place / "fit"
+
+
+def copy_site(fit_folder: Path, to: Path) -> None:
+    """Have a site with all that the demo has begin quickly; its dead-men are patient."""
+    shutil.copytree(fit_folder, to, dirs_exist_ok=True)
+    write_patient_profiles(to)
+
+
+@pytest.fixture(scope="session")
+def site(tmp_path_factory: pytest.TempPathFactory, fit_folder: Path) -> Iterator[dict[str, Any]]:
     """A demo site shared by tests that leave it usable: address, sign-in, ports, folder."""
     folder = tmp_path_factory.mktemp("site")
-    write_patient_profiles(folder)
+    copy_site(fit_folder, folder)
     with demo_site.running_site(folder, SITE_PACE) as sign_in:
         yield {**sign_in, "folder": folder}
 

@@ -28,11 +28,11 @@ def test_no_unfit_sequence_certifies_without_a_word(entry: dict[str, object]) ->
 
 
 async def test_no_faulty_unit_passes_through_a_wire_that_lies() -> None:
-    """Each way of lying, to cabinets and to leads; nothing hangs, every output falls."""
+    """Each way of lying, to a cabinet or a lead; nothing hangs, every output falls."""
     lines: list[str] = []
-    loads = await lie_to_loads(2 * len(LIES), 20261126, lines.append)
+    loads = await lie_to_loads(len(LIES), 20261126, lines.append)
     assert [load.faults for load in loads if load.faults] == [], lines
-    assert sum(load.told for load in loads) > len(LIES), "the wires did lie"
+    assert sum(load.told for load in loads) > len(LIES) / 2, "the wires did lie"
 
 
 def test_a_series_holds_whatever_somebody_does_at_the_line(

@@ -24,7 +24,7 @@ from loricate.client import Client
 from loricate.commands import demo_site
 from loricate.commands.published import published
 from loricate.service.contract import ANSWERS, operations
-from tests.conftest import write_patient_profiles
+from tests.conftest import copy_site
 from tests.rig import DEMO
 
 HERE = Path(__file__).parent
@@ -68,10 +68,10 @@ def test_nothing_of_the_framework_is_promised() -> None:
 
 
 @pytest.fixture(scope="module")
-def tried(tmp_path_factory: pytest.TempPathFactory) -> Iterator[dict[str, Any]]:
+def tried(tmp_path_factory: pytest.TempPathFactory, fit_folder: Path) -> Iterator[dict[str, Any]]:
     """A demo site of its own, to be tried hard, and a token of each role."""
     folder = tmp_path_factory.mktemp("tried")
-    write_patient_profiles(folder)
+    copy_site(fit_folder, folder)
     with demo_site.running_site(folder, 20.0) as site, Client(site["url"]) as client:
         client.sign_in(site["name"], site["password"])
         tokens = {"engineer": client.token}

@@ -18,7 +18,7 @@ from loricate.commands import demo_site
 from loricate.commands.demo_upkeep import make_fit
 from loricate.records.store import open_connection
 from loricate.simulator.hands_link import Hands
-from tests.conftest import finish, release, write_patient_profiles
+from tests.conftest import copy_site, finish, release
 
 
 def start_and_reach_high_voltage(client: Client, ports: dict[str, int]) -> str:
@@ -54,7 +54,7 @@ def test_the_output_falls_when_the_service_dies_or_hangs(
             demo_site.wait_for(client)
             client.sign_in("mara", PASSWORD)
             demo_site.add_definitions(client)
-            make_fit(client, Hands("127.0.0.1", floor.ports["HANDS"]), 1.0)
+            make_fit(client, Hands("127.0.0.1", floor.ports["HANDS"]), 1.0, ["FX-A"])
             release(client, long_sequence(sequence_document))
             run_id = start_and_reach_high_voltage(client, floor.ports)
             process.send_signal(how)
@@ -99,10 +99,10 @@ def wait_until(holds: Callable[[], bool], seconds: float = 20.0) -> None:
 
 
 def test_a_restart_issues_what_a_crash_left_unissued_and_goes_on(
-    tmp_path: Path, sequence_document: dict[str, Any]
+    tmp_path: Path, fit_folder: Path
 ) -> None:
     """Killed between the last reading and the certificate, the certificate comes at the restart."""
-    write_patient_profiles(tmp_path)
+    copy_site(fit_folder, tmp_path)
     with demo_site.running_site(tmp_path, 20.0) as sign_in, Client(sign_in["url"]) as client:
         client.sign_in(sign_in["name"], sign_in["password"])
         run = client.create_run("DC40-FINAL", "FX-A", {"1": "M-1"})
@@ -244,7 +244,7 @@ def test_a_stop_ends_outputs_at_once_and_everything_else_soon(
             demo_site.wait_for(client)
             client.sign_in("mara", PASSWORD)
             demo_site.add_definitions(client)
-            make_fit(client, Hands("127.0.0.1", floor.ports["HANDS"]), 1.0)
+            make_fit(client, Hands("127.0.0.1", floor.ports["HANDS"]), 1.0, ["FX-A"])
             release(client, long_sequence(sequence_document))
             run_id = start_and_reach_high_voltage(client, floor.ports)
             following = [

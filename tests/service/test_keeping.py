@@ -25,7 +25,7 @@ from loricate.service.head_keeping import benches_of
 from loricate.service.ledger_check import ledger_state, records_state
 from loricate.service.restoring import restore
 from loricate.service.settings import Settings
-from tests.conftest import run_load, write_patient_profiles
+from tests.conftest import copy_site, run_load
 from tests.rig import DEMO, copy_bench
 
 KEPT = {  # what no certificate, verdict or answer rests on; everything else is marked
@@ -34,10 +34,10 @@ KEPT = {  # what no certificate, verdict or answer rests on; everything else is 
 
 
 @pytest.fixture(scope="module")
-def told(tmp_path_factory: pytest.TempPathFactory) -> Iterator[dict[str, Any]]:
+def told(tmp_path_factory: pytest.TempPathFactory, fit_folder: Path) -> Iterator[dict[str, Any]]:
     """A demo site that has tested a load: one good unit and one that failed; and its folder."""
     folder = tmp_path_factory.mktemp("kept")
-    write_patient_profiles(folder)
+    copy_site(fit_folder, folder)
     with demo_site.running_site(folder, 20.0) as sign_in, Client(sign_in["url"]) as client:
         client.sign_in(sign_in["name"], sign_in["password"])
         picture = (DEMO / "sequences" / "pictures").glob("*.png")

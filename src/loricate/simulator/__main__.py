@@ -1,6 +1,5 @@
 """``python -m loricate.simulator FILE [PACE]``: serve stand-ins until the parent goes away."""
 
-import asyncio
 import contextlib
 import os
 import sys
@@ -9,6 +8,8 @@ from pathlib import Path
 
 # The networks are small: a thread pool for their linear algebra costs more than it gives.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+import uvloop
 
 from loricate.simulator.standins import serve_until_cancelled
 
@@ -23,4 +24,4 @@ if __name__ == "__main__":
     threading.Thread(target=_leave_with_parent, daemon=True).start()
     pace = float(sys.argv[2]) if len(sys.argv) > 2 else 1.0
     with contextlib.suppress(KeyboardInterrupt):
-        asyncio.run(serve_until_cancelled(Path(sys.argv[1]), pace))
+        uvloop.run(serve_until_cancelled(Path(sys.argv[1]), pace))

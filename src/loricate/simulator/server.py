@@ -6,6 +6,7 @@ import inspect
 import re
 import socket
 from collections import deque
+from dataclasses import dataclass
 
 from loricate.simulator import scpi
 from loricate.simulator.scpi import Handler, ScpiError
@@ -15,6 +16,15 @@ LONGEST_LINE = 2**20  # paths to hundreds of contacts are one line
 OPERATION_COMPLETE, QUERY_ERROR, DEVICE_ERROR, EXECUTION_ERROR, COMMAND_ERROR = 1, 4, 8, 16, 32
 POWER_ON = 128
 MISCHIEF = ("SILENT", "NONSENSE", "ERROR", "HOT", "LINK")
+
+
+@dataclass(frozen=True, slots=True)
+class Command:
+    """A header that an instrument knows, and how many parameters it takes."""
+
+    pattern: re.Pattern[str]
+    handler: Handler
+    takes: range
 
 
 class Instrument:
@@ -33,7 +43,7 @@ class Instrument:
         self.mischief = ""
         self.owner: object | None = None
         self.locked_by: object | None = None  # the link that alone may change anything
-        self._commands: list[tuple[re.Pattern[str], Handler]] = []
+        self._commands: list[Command] = []
         self._server: asyncio.Server | None = None
         self._writers: set[asyncio.StreamWriter] = set()
         self.port = 0
@@ -42,7 +52,11 @@ class Instrument:
 
     def command(self, spelling: str, handler: Handler) -> None:
         """Make a header known."""
-        self._commands.append((scpi.header_pattern(spelling), handler))
+        known = inspect.signature(handler).parameters.values()
+        wanted = sum(each.default is each.empty for each in known)
+        self._commands.append(
+            Command(scpi.header_pattern(spelling), handler, range(wanted, len(known) + 1))
+        )
 
     def _add_common(self) -> None:
         self.command("*IDN?", lambda: f"LORICATE,{self.model},{self.serial},1")
@@ -183,15 +197,13 @@ class Instrument:
         return ";".join(answers) if answers else None
 
     async def _perform_one(self, header: str, parameters: list[str]) -> str | None:
-        for pattern, handler in self._commands:
-            if pattern.match(header):
-                known = inspect.signature(handler).parameters.values()
-                wanted = sum(each.default is each.empty for each in known)
-                if len(parameters) < wanted:
+        for command in self._commands:
+            if command.pattern.match(header):
+                if len(parameters) < command.takes.start:
                     raise ScpiError(*scpi.MISSING_PARAMETER)
-                if len(parameters) > len(known):
+                if len(parameters) >= command.takes.stop:
                     raise ScpiError(*scpi.NOT_ALLOWED)
-                answer = handler(*parameters)
+                answer = command.handler(*parameters)
                 return await answer if inspect.isawaitable(answer) else answer
         raise ScpiError(*scpi.UNDEFINED_HEADER)
 

@@ -7,7 +7,7 @@ them.
 import random
 import tomllib
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, lru_cache
 from pathlib import Path
 from typing import Literal
 
@@ -166,7 +166,13 @@ class Unit:
 
 def read_unit_model(path: Path) -> UnitModel:
     """Read a unit file; raises pydantic's ValidationError naming the key."""
-    return UnitModel.model_validate(tomllib.loads(path.read_text(encoding="utf-8")))
+    return _unit_model(path.read_text(encoding="utf-8"))
+
+
+@lru_cache(maxsize=64)
+def _unit_model(text: str) -> UnitModel:
+    """A unit file as read before: of a cable it is long, and a floor is built for each test."""
+    return UnitModel.model_validate(tomllib.loads(text))
 
 
 def build_unit(
