@@ -10,6 +10,7 @@ from typing import Any
 
 import pytest
 
+from loricate.core.planning.series import Exchange
 from loricate.records import runs, series
 from loricate.records.store import Store
 from loricate.service import series_keeping
@@ -616,3 +617,27 @@ async def test_only_an_engineer_lets_a_held_series_go_on(wire: Any) -> None:
     olle = await bearer(wire, "olle")
     answer = await wire.post("/series/none/release", json={"reason": "x"}, headers=olle)
     assert answer.status_code == 403
+
+
+async def test_a_look_that_comes_late_does_not_undo_a_later_one(
+    line: Line, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Felt in before it was pulled, told after it was felt out: that it is out stands."""
+    await line.begin(arm=False)
+    keeper = await line.live.desk.bench.look(lambda side: side.series)
+    record = await line.live.desk.store.read(lambda conn: series.get_series(conn, line.id))
+    sequence = await line.live.desk.store.read(lambda conn: series.sequence_of(conn, record))
+    exchange = Exchange(record.nests)
+    live = series_keeping.Live(record, sequence, series_keeping.ByWhom("mara", ""), exchange, 0.0)
+    answers = [(0.2, True), (0.0, False), (0.0, False)]
+
+    async def felt(*_: object) -> dict[str, bool]:
+        late_s, is_in = answers.pop(0)
+        await asyncio.sleep(late_s)
+        return {"1": is_in}
+
+    monkeypatch.setattr(keeper.bench, "units_present", felt)
+    exchange.begin()
+    await asyncio.gather(keeper._look(live), keeper._look(live))
+    await keeper._look(live)
+    assert "taken out before the test was over" in exchange.doubt

@@ -50,6 +50,7 @@ class Live:
     run: str = ""  # under way
     dropped: str = ""  # why the arming ends with the run under way
     signed_in_at: float = 0.0  # when that was seen last
+    looking: asyncio.Lock = field(default_factory=asyncio.Lock)
     watch: asyncio.Task[None] = field(init=False)
 
     @property
@@ -346,10 +347,11 @@ class SeriesKeeper:
                 self._ending = None
 
     async def _look(self, live: Live) -> None:
-        """Feel every nest, now."""
-        began_s = time.monotonic()
-        present = await self.bench.units_present(live.record.fixture, live.record.nests)
-        live.exchange.see(present, began_s, time.monotonic())
+        """Feel every nest, now; looks are taken in in the order in which they were begun."""
+        async with live.looking:
+            began_s = time.monotonic()
+            present = await self.bench.units_present(live.record.fixture, live.record.nests)
+            live.exchange.see(present, began_s, time.monotonic())
 
     async def _doubt_at_end(self, live: Live) -> str:
         """Why what was measured may not be the units' that are in; asked once nothing is on.
