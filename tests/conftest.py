@@ -13,6 +13,7 @@ from typing import Any
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # before numpy: small networks need no threads
 
 import pytest
+from argon2 import PasswordHasher
 from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis_settings
 
@@ -24,6 +25,7 @@ from loricate.core.sequences.preparing import prepare
 from loricate.core.sequences.ready import ReadySequence, facts_of
 from loricate.records import definitions, sequences
 from loricate.records.store import migrate, open_connection
+from loricate.service import guessing
 from loricate.simulator.hands_link import Hands
 from tests.rig import DEMO, Rig, connected_rig
 
@@ -32,6 +34,9 @@ hypothesis_settings.register_profile(
     "untimed", deadline=None, suppress_health_check=[HealthCheck.too_slow]
 )
 hypothesis_settings.load_profile("untimed")
+
+# A service in this process hashes cheaply: what it costs is tried with one in its own.
+guessing.hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
 
 PROFILES = Path(__file__).parents[1] / "src" / "loricate" / "bench" / "profiles"
 PATIENT_DEADMAN_S = 5.0

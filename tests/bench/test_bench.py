@@ -183,7 +183,7 @@ async def test_a_summary_that_differs_the_second_time_is_no_result(rig: Rig) -> 
 
 async def test_a_clock_that_outruns_ours_is_not_believed(rig: Rig) -> None:
     rig.bench.instruments["HV1"].pace = 1.0  # the stand-ins go twenty times as fast
-    output = await withstand(rig.bench)
+    output = await withstand(rig.bench, dwell_s=10.0)  # 0.5 s of it: a machine held up tells still
     assert any("after its start" in each.text for each in output.doubts)
 
 

@@ -1,5 +1,7 @@
 """A service in this process: with an account of each role and a silent bench, or live."""
 
+import asyncio
+import shutil
 from collections.abc import AsyncIterator
 from pathlib import Path
 
@@ -18,12 +20,30 @@ from tests.service.live_rig import PACE, Live, service
 PEOPLE = {"mara": "engineer", "olle": "operator", "quin": "quality", "ada": "administrator"}
 
 
-@pytest.fixture
-async def app(tmp_path: Path) -> AsyncIterator[FastAPI]:
-    """The application, started."""
+def _app(folder: Path) -> FastAPI:
     people = tuple(FirstAccount(name, name, role, f"{name}-pass") for name, role in PEOPLE.items())
-    bench = copy_bench(tmp_path)
-    app = create_app(Settings(bench, tmp_path, "http://bench", accounts=people))
+    return create_app(Settings(copy_bench(folder), folder, "http://bench", accounts=people))
+
+
+@pytest.fixture(scope="session")
+def peopled(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The folder of a service with accounts and nothing else, to be copied."""
+    folder = tmp_path_factory.mktemp("peopled")
+
+    async def begin() -> None:
+        app = _app(folder)
+        async with app.router.lifespan_context(app):
+            pass
+
+    asyncio.run(begin())
+    return folder
+
+
+@pytest.fixture
+async def app(tmp_path: Path, peopled: Path) -> AsyncIterator[FastAPI]:
+    """The application, started."""
+    shutil.copytree(peopled, tmp_path, dirs_exist_ok=True)
+    app = _app(tmp_path)
     async with app.router.lifespan_context(app):
         yield app
 
@@ -58,12 +78,29 @@ async def floor(tmp_path: Path) -> AsyncIterator[StandIns]:
     await floor.close()
 
 
+@pytest.fixture(scope="session")
+def defined(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The folder of a service with the demo's definitions, its fixtures fit by decree."""
+    folder = tmp_path_factory.mktemp("defined")
+
+    async def define() -> None:
+        floor = StandIns(DEMO / "stand-ins" / "stand-ins.toml", pace=PACE)
+        demo_site.write_bench_file(await floor.serve(), folder / "bench.toml")
+        async with service(folder, floor) as live:
+            for sort in ("products", "limit-sets"):
+                for document in demo_site.demo_documents(sort):
+                    await live.post(f"/{sort}", document)
+            await live.release(five_steps())
+        await floor.close()
+
+    asyncio.run(define())
+    (folder / "bench.toml").unlink()
+    return folder
+
+
 @pytest.fixture
-async def live(tmp_path: Path, floor: StandIns) -> AsyncIterator[Live]:
+async def live(tmp_path: Path, defined: Path, floor: StandIns) -> AsyncIterator[Live]:
     """A service with the demo's definitions, its fixtures fit by decree."""
+    shutil.copytree(defined, tmp_path, dirs_exist_ok=True)
     async with service(tmp_path, floor) as live:
-        for folder, route in (("products", "products"), ("limit-sets", "limit-sets")):
-            for document in demo_site.demo_documents(folder):
-                await live.post(f"/{route}", document)
-        await live.release(five_steps())
         yield live

@@ -1,5 +1,6 @@
 """The command line: one module a noun, each imported only when it is called."""
 
+import gc
 import importlib
 import sys
 
@@ -40,7 +41,9 @@ class Nouns(click.Group):
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in NOUNS:
             return None
+        gc.disable()  # nothing of what an import makes is garbage
         module = importlib.import_module(f"loricate.commands.{NOUNS[cmd_name][0]}")
+        gc.enable()
         command: click.Command = module.command
         return command
 

@@ -2,11 +2,13 @@
 
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from loricate.core.measuring.curves import Curve
 from loricate.core.measuring.grading import Cause, Fault, GradedReading, StepGrade, Verdict
-from loricate.core.sequences.released import StepAsDone
+
+if TYPE_CHECKING:  # a client knows attempts and need not know every kind of step
+    from loricate.core.sequences.released import StepAsDone
 
 # Attempts that only say why a step was not tried.
 NOT_TRIED = frozenset({Cause.UNIT_HALTED, Cause.SKIPPED, Cause.CONDITION_NOT_MET})
@@ -32,7 +34,7 @@ class Attempt:
     many can be asked for.
     """
 
-    step: StepAsDone
+    step: "StepAsDone"
     index: int
     number: int
     grade: StepGrade

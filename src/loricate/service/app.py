@@ -16,9 +16,9 @@ from loricate.bench.plan import read_bench_plan
 from loricate.core.kinds.loading import load_kinds
 from loricate.records.store import migrate
 from loricate.service.console_files import ConsoleFiles, no_console
-from loricate.service.contract import describe, operation_name
+from loricate.service.contract import describe
 from loricate.service.desk import Desk, claim_data
-from loricate.service.doorkeeper import Doorkeeper
+from loricate.service.doorkeeper import API, Doorkeeper
 from loricate.service.keyring import check_keys
 from loricate.service.logs import AccessLog
 from loricate.service.paper_look import read_look
@@ -52,7 +52,6 @@ from loricate.service.routers import (
 from loricate.service.settings import Settings
 from loricate.service.verify_page import verify_page
 
-API = "/api/v1"
 # A full collection holds up every thread: with what is there at the start left out of it, it may be
 # rarer than usual.
 COLLECT_AT = (5_000, 10, 1_000)
@@ -119,15 +118,14 @@ def create_app(settings: Settings) -> FastAPI:
         openapi_url=f"{API}/openapi.json",
         docs_url=None,
         redoc_url=None,
-        generate_unique_id_function=operation_name,
     )
     app.openapi = partial(describe, app)  # type: ignore[method-assign]
     add_problem_handlers(app)
     app.add_middleware(Doorkeeper, reached=settings.reached)
     app.add_middleware(AccessLog)
-    app.include_router(health.router)
-    app.include_router(metrics.router)
     parts = (
+        health,
+        metrics,
         session,
         oneself,
         people,
@@ -152,7 +150,7 @@ def create_app(settings: Settings) -> FastAPI:
         ambient,
     )
     for part in parts:
-        app.include_router(part.router, prefix=API)
+        app.router.routes.extend(part.router.routes)
 
     app.add_route("/verify/{number}", verify_page, include_in_schema=False)
     # Every method: what is not the API's must not be answered with the console's page.

@@ -8,8 +8,9 @@ from typing import Annotated, Any, TypeVar
 from fastapi import APIRouter, Depends, Path, Query, Request, Response
 from fastapi.routing import APIRoute
 
+from loricate.service.contract import operation_name
 from loricate.service.desk import Desk
-from loricate.service.doorkeeper import READ_JSON
+from loricate.service.doorkeeper import API, READ_JSON
 
 
 def _desk(request: Request) -> Desk:
@@ -40,9 +41,17 @@ class CheckedRoute(APIRoute):
         return checked
 
 
-def make_router(prefix: str = "", tag: str = "") -> APIRouter:
-    """A router of the API; each of its routes is checked."""
-    return APIRouter(prefix=prefix, tags=[tag], route_class=CheckedRoute)
+def make_router(prefix: str, tag: str, under: str = API) -> APIRouter:
+    """A router of the API; each of its routes is checked.
+
+    Its routes are whole as they are, so that an application takes them over without a second making.
+    """
+    return APIRouter(
+        prefix=f"{under}{prefix}",
+        tags=[tag],
+        route_class=CheckedRoute,
+        generate_unique_id_function=operation_name,
+    )
 
 
 MOST_NUMBER = 2**31 - 1  # of revisions, entries and the like; no column holds more

@@ -15,7 +15,7 @@ from loricate.service.problems import ServiceError
 from loricate.service.routers.access import TheDesk, make_router
 from loricate.service.sign_in import find_person
 
-router = make_router("", "health")
+router = make_router("", "health", under="")
 
 ANSWERS_WITHIN_S = 2.0
 

@@ -8,7 +8,7 @@ from loricate.service.metrics import CONTENT_TYPE, exposed
 from loricate.service.routers.access import TheDesk, make_router
 from loricate.service.sign_in import find_person
 
-router = make_router("", "health")
+router = make_router("", "health", under="")
 
 
 @router.get(
