@@ -6,6 +6,9 @@ CONSOLE_SOURCES := $(shell find console/src console/public -type f 2>/dev/null) 
 DEBIAN := chromium fonts-dejavu-core poppler-utils
 SUDO := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
 
+# Processes start often here: none compiles what another has compiled already.
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: demo example test check figures drill console format openapi pictures wheel clean
 
 demo: .venv/ready $(CONSOLE)

@@ -1,8 +1,7 @@
-"""The command line as people run it: as a process against the shared site."""
+"""The command line against the shared site."""
 
 import os
 import subprocess
-import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -10,6 +9,7 @@ from typing import Any
 import pytest
 
 from loricate.client import Client
+from tests import command_line
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
 
@@ -22,11 +22,8 @@ def loricate(site: dict[str, Any], client: Client, tmp_path: Path) -> Run:
         "XDG_CONFIG_HOME": str(tmp_path), "LORICATE_FIXTURE": "FX-A",
     }  # fmt: skip
 
-    def run(*words: str, **more: str) -> subprocess.CompletedProcess[str]:
-        return subprocess.run(
-            [sys.executable, "-m", "loricate", *words], env={**environment, **more}, cwd=tmp_path,
-            capture_output=True, text=True, timeout=120, check=False,
-        )  # fmt: skip
+    def run(*words: str, given: str = "", **more: str) -> subprocess.CompletedProcess[str]:
+        return command_line.run(*words, env={**environment, **more}, cwd=tmp_path, given=given)
 
     return run
 

@@ -34,11 +34,7 @@ def test_fixtures_are_zeroed_checked_and_renewed(
     folder = str(site["folder"])
 
     def answer(*words: str, lines: str) -> subprocess.CompletedProcess[str]:
-        return subprocess.run(
-            [sys.executable, "-m", "loricate", *words], input=lines, text=True, timeout=60,
-            env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token_of(site)},
-            capture_output=True, check=False,
-        )  # fmt: skip
+        return loricate(*words, given=lines)
 
     assert loricate("hands", "put", "FX-A/1", "SHORT", "--demo", folder).returncode == 0
     process = subprocess.Popen(

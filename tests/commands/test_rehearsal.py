@@ -1,14 +1,11 @@
 """Rehearsals from the command line."""
 
 import json
-import os
 import subprocess
-import sys
 import tomllib
 from pathlib import Path
-from typing import Any
 
-from tests.commands.conftest import Run, token_of
+from tests.commands.conftest import Run
 from tests.rig import DEMO
 
 
@@ -42,14 +39,9 @@ def test_what_does_not_pass_exits_3_and_what_is_wrong_1(loricate: Run) -> None:
     assert done.returncode == 1 and "No rehearsal is under way" in done.stderr
 
 
-def test_high_voltage_is_agreed_to_first(site: dict[str, Any]) -> None:
+def test_high_voltage_is_agreed_to_first(loricate: Run) -> None:
     def start(said: str) -> subprocess.CompletedProcess[str]:
-        return subprocess.run(
-            [sys.executable, "-m", "loricate", "rehearsal", "start", "DC40-FINAL", "withstand",
-             "--fixture", "FX-A"],
-            env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token_of(site)},
-            input=said, capture_output=True, text=True, timeout=60, check=False,
-        )  # fmt: skip
+        return loricate("rehearsal", "start", "DC40-FINAL", "withstand", given=said)
 
     refused = start("n\n")
     assert refused.returncode == 1 and "energised at up to 1.030 kV" in refused.stderr

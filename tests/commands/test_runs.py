@@ -54,14 +54,9 @@ def test_a_run_of_good_units_exits_0_and_its_certificate_verifies(
     assert "≤ 200 mΩ" in shown.stdout
 
 
-def test_a_question_is_asked_at_the_terminal(loricate: Run, site: dict[str, Any]) -> None:
+def test_a_question_is_asked_at_the_terminal(loricate: Run) -> None:
     """Standard input that is not a terminal is answered line by line."""
-    done = subprocess.run(
-        [sys.executable, "-m", "loricate", "run", "start", "DC40-FINAL", "1=Q-1",
-         "--fixture", "FX-A"],
-        env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token_of(site)},
-        input="fail\n", capture_output=True, text=True, timeout=60, check=False,
-    )  # fmt: skip
+    done = loricate("run", "start", "DC40-FINAL", "1=Q-1", given="fail\n")
     assert done.returncode == 3 and "answered_fail" in done.stdout
     assert "Case closed" in done.stderr
 
@@ -125,17 +120,12 @@ def test_a_run_waits_for_the_foot_switch(loricate: Run, hands: Hands, site: dict
 
 
 def test_a_photo_is_handed_in_at_the_terminal(
-    client: Client, site: dict[str, Any], tmp_path: Path
+    loricate: Run, client: Client, tmp_path: Path
 ) -> None:
     release(client, entries("PHOTO-3"))
     (tmp_path / "panel.png").write_bytes(photo())
-    done = subprocess.run(
-        [sys.executable, "-m", "loricate", "run", "start", "PHOTO-3", "1=PH-3",
-         "--fixture", "FX-A"], cwd=tmp_path,
-        env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token_of(site)},
-        input="24 V\nnothing.png\npanel.png\n@panel.png\n", capture_output=True, text=True,
-        timeout=60, check=False,
-    )  # fmt: skip
+    typed = "24 V\nnothing.png\npanel.png\n@panel.png\n"
+    done = loricate("run", "start", "PHOTO-3", "1=PH-3", given=typed)
     assert done.returncode == 0, done.stderr
     assert "nothing.png cannot be read: No such file" in done.stderr
     assert "Lamp voltage (or @FILE of a photo)" in done.stderr

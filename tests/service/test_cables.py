@@ -1,8 +1,8 @@
 """The control lead from its description to its verdict, by the service, client and command line."""
 
+import os
 import re
 import subprocess
-import sys
 from collections.abc import Callable
 from typing import Any
 
@@ -11,6 +11,7 @@ import pytest
 from loricate.api.records import RunOut
 from loricate.client import Client, RefusedError
 from loricate.simulator.hands_link import Hands
+from tests import command_line
 
 FIXTURE = "FX-C"
 
@@ -115,14 +116,11 @@ def test_a_relay_that_sticks_in_mid_test_decides_nothing(client: Client, hands: 
 
 
 def run(site: dict[str, Any], *words: str) -> subprocess.CompletedProcess[str]:
-    import os
-
     with Client(site["url"]) as client:
         token = client.sign_in(site["name"], site["password"]).token
-    return subprocess.run(
-        [sys.executable, "-m", "loricate", *words], capture_output=True, text=True, check=False,
-        env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token},
-    )  # fmt: skip
+    return command_line.run(
+        *words, env={**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": token}
+    )
 
 
 def test_the_terminal_prints_a_line_a_net_and_faults_as_sentences(
@@ -162,10 +160,7 @@ def test_a_from_to_list_goes_out_and_comes_in(
 
 
 def test_a_stand_in_is_made_of_a_product_file(tmp_path: Any) -> None:
-    made = subprocess.run(
-        [sys.executable, "-m", "loricate", "product", "stand-in", "demo/products/cl-7.toml"],
-        capture_output=True, text=True, check=True,
-    )  # fmt: skip
+    made = command_line.run("product", "stand-in", "demo/products/cl-7.toml")
     assert 'positions = ["SLOW", "FAST"]' in made.stdout
     assert '"open UP" = {title = "Net UP broken"' in made.stdout
 

@@ -5,7 +5,6 @@ import re
 import shutil
 import sqlite3
 import subprocess
-import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -25,6 +24,7 @@ from loricate.service.head_keeping import benches_of
 from loricate.service.ledger_check import ledger_state, records_state
 from loricate.service.restoring import restore
 from loricate.service.settings import Settings
+from tests import command_line
 from tests.conftest import copy_site, run_load
 from tests.rig import DEMO, copy_bench
 
@@ -258,10 +258,7 @@ def settings(folder: Path, **more: Any) -> Settings:
 
 
 def loricate(*words: str | Path) -> subprocess.CompletedProcess[str]:
-    return subprocess.run(
-        [sys.executable, "-m", "loricate", *map(str, words)], capture_output=True, text=True,
-        check=False,
-    )  # fmt: skip
+    return command_line.run(*words)
 
 
 @pytest.mark.parametrize("spoilt", ["", "other"])
