@@ -204,5 +204,5 @@ def engineer_of(rotor: Rotor) -> Iterator[Client]:
                 for each in client.review(document["code"]).findings
             }
             client.release_sequence(document["code"], LEFT, left)
-        make_fit(client, rotor.hands, SITE_PACE)
+        make_fit(client, rotor.hands, SITE_PACE, ["FX-A"])
         yield client

@@ -17,7 +17,7 @@ from loricate.client import Client
 from loricate.commands import NOUNS, cli
 from loricate.service.logs import PeopleLines
 from tests.commands.conftest import Run
-from tests.conftest import write_patient_profiles
+from tests.conftest import copy_site
 
 
 def every_command(group: click.Group, path: str = "") -> list[tuple[str, click.Command]]:
@@ -106,8 +106,8 @@ def test_signing_in_is_kept_for_later_commands(site: dict[str, Any], tmp_path: P
     assert site["password"] not in kept.read_text()
 
 
-def test_the_example_leaves_what_it_promises(tmp_path: Path) -> None:
-    write_patient_profiles(tmp_path / "out" / "service")
+def test_the_example_leaves_what_it_promises(tmp_path: Path, fit_folder: Path) -> None:
+    copy_site(fit_folder, tmp_path / "out" / "service")
     done = subprocess.run(
         [sys.executable, "-m", "loricate", "example", "--to", "out", "--pace", "20"],
         cwd=tmp_path, capture_output=True, text=True, timeout=120, check=False,

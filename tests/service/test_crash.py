@@ -1,5 +1,6 @@
 """A service that dies: output off in time, nothing lost, nothing certified, ready again."""
 
+import shutil
 import signal
 import subprocess
 import sys
@@ -15,9 +16,7 @@ from drill.processes import PASSWORD, outputs_on, say, service
 
 from loricate.client import Client
 from loricate.commands import demo_site
-from loricate.commands.demo_upkeep import make_fit
 from loricate.records.store import open_connection
-from loricate.simulator.hands_link import Hands
 from tests.conftest import copy_site, finish, release
 
 
@@ -44,8 +43,9 @@ def long_sequence(document: dict[str, Any]) -> dict[str, Any]:
 
 @pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSTOP])
 def test_the_output_falls_when_the_service_dies_or_hangs(
-    tmp_path: Path, sequence_document: dict[str, Any], how: signal.Signals
+    tmp_path: Path, fit_folder: Path, sequence_document: dict[str, Any], how: signal.Signals
 ) -> None:
+    shutil.copytree(fit_folder, tmp_path, dirs_exist_ok=True)
     port = demo_site.free_port()
     url = f"http://127.0.0.1:{port}"
     with demo_site.stand_ins(1.0) as floor:
@@ -53,8 +53,6 @@ def test_the_output_falls_when_the_service_dies_or_hangs(
         with service(tmp_path, port) as process, Client(url) as client:
             demo_site.wait_for(client)
             client.sign_in("mara", PASSWORD)
-            demo_site.add_definitions(client)
-            make_fit(client, Hands("127.0.0.1", floor.ports["HANDS"]), 1.0, ["FX-A"])
             release(client, long_sequence(sequence_document))
             run_id = start_and_reach_high_voltage(client, floor.ports)
             process.send_signal(how)
@@ -233,9 +231,10 @@ def test_a_second_service_on_the_same_records_or_bench_is_told_who_has_them(
 
 
 def test_a_stop_ends_outputs_at_once_and_everything_else_soon(
-    tmp_path: Path, sequence_document: dict[str, Any]
+    tmp_path: Path, fit_folder: Path, sequence_document: dict[str, Any]
 ) -> None:
     """With a run at high voltage and event streams open; its end is recorded all the same."""
+    shutil.copytree(fit_folder, tmp_path, dirs_exist_ok=True)
     with demo_site.stand_ins(1.0) as floor:
         demo_site.write_bench_file(floor.ports, tmp_path / "bench.toml")
         port = demo_site.free_port()
@@ -243,8 +242,6 @@ def test_a_stop_ends_outputs_at_once_and_everything_else_soon(
         with service(tmp_path, port) as process, Client(url) as client:
             demo_site.wait_for(client)
             client.sign_in("mara", PASSWORD)
-            demo_site.add_definitions(client)
-            make_fit(client, Hands("127.0.0.1", floor.ports["HANDS"]), 1.0, ["FX-A"])
             release(client, long_sequence(sequence_document))
             run_id = start_and_reach_high_voltage(client, floor.ports)
             following = [

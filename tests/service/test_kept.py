@@ -9,9 +9,12 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from drill.processes import ACCOUNT, PASSWORD, service
 
 from loricate.client import Client
 from loricate.commands import demo_site
+from loricate.commands.demo_upkeep import make_fit
+from loricate.simulator.hands_link import Hands
 from tests.conftest import SITE_PACE, run_load, write_patient_profiles
 from tests.papers.reading import text_of
 
@@ -48,10 +51,15 @@ def before(folder: Path) -> dict[str, Any]:
 
 @pytest.fixture(scope="module")
 def client(folder: Path, before: dict[str, Any]) -> Iterator[Client]:
-    """A client of today's demo, started on that folder."""
-    with demo_site.running_site(folder, SITE_PACE) as site, Client(site["url"]) as client:
-        client.sign_in(site["name"], site["password"])
-        yield client
+    """A client of today's service, started on that folder."""
+    port = demo_site.free_port()
+    with demo_site.stand_ins(SITE_PACE) as floor:
+        demo_site.write_bench_file(floor.ports, folder / "bench.toml")
+        with service(folder, port), Client(f"http://127.0.0.1:{port}") as client:
+            demo_site.wait_for(client)
+            client.sign_in(ACCOUNT, PASSWORD)
+            make_fit(client, Hands("127.0.0.1", floor.ports["HANDS"]), SITE_PACE, ["FX-A"])
+            yield client
 
 
 def name_of(reading: Any) -> str:

@@ -4,7 +4,6 @@ import io
 import json
 import os
 import subprocess
-import sys
 from pathlib import Path
 from typing import Any
 
@@ -16,7 +15,8 @@ from loricate.commands import demo_site
 from loricate.commands.demo_upkeep import make_fit
 from loricate.service.running import EARLIER, facts_going_on
 from loricate.simulator.hands_link import Hands
-from tests.conftest import finish, release, run_load, write_patient_profiles
+from tests import command_line
+from tests.conftest import copy_site, finish, release, run_load, write_patient_profiles
 
 
 def png() -> bytes:
@@ -266,8 +266,8 @@ def test_no_check_no_certificate(tmp_path: Path) -> None:
             run = client.run(run_id)
             assert run.units[0].verdict == "pass" and run.units[0].certificate is None
             assert "never checked" in run.notices[0] and "never zeroed" in run.notices[1]
-            assert make_fit(client, hands, 20.0) == ["FX-A", "FX-B", "FX-C"]
-            assert make_fit(client, hands, 20.0) == [], "fit for a day"
+            assert make_fit(client, hands, 20.0, ["FX-A"]) == ["FX-A"]
+            assert make_fit(client, hands, 20.0, ["FX-A"]) == [], "fit for a day"
             run = client.run(run_load(client, {"1": "NC-2"}))
             assert run.notices == [] and run.units[0].certificate is not None
             _trust_is_told(client, str(run.units[0].certificate), tmp_path)
@@ -291,10 +291,7 @@ def _trust_is_told(client: Client, certificate: str, folder: Path) -> None:
         "LORICATE_SERVICE": client.base_url,
         "LORICATE_TOKEN": client.token,
     }
-    shown = subprocess.run(
-        [sys.executable, "-m", "loricate", "bench", "show"], env=environment, text=True,
-        capture_output=True, check=True, timeout=60,
-    )  # fmt: skip
+    shown = command_line.run("bench", "show", env=environment)
     assert "GB1 cannot say: dwell. It is taken on trust." in shown.stdout
     document = json.loads(client.certificate(certificate))["document"]
     assert document["unseen"] == {"GB1": ["dwell"]}
@@ -353,8 +350,10 @@ def _contacts_wear_out(client: Client, folder: Path) -> None:
         client.renew_contacts("FX-Z", "nothing")
 
 
-def test_a_worn_nest_is_refused_until_its_contacts_are_renewed(tmp_path: Path) -> None:
-    write_patient_profiles(tmp_path)
+def test_a_worn_nest_is_refused_until_its_contacts_are_renewed(
+    tmp_path: Path, fit_folder: Path
+) -> None:
+    copy_site(fit_folder, tmp_path)
     from drill.processes import PASSWORD, service
 
     port = demo_site.free_port()
@@ -366,7 +365,6 @@ def test_a_worn_nest_is_refused_until_its_contacts_are_renewed(tmp_path: Path) -
         with service(tmp_path, port), Client(f"http://127.0.0.1:{port}") as client:
             demo_site.wait_for(client)
             client.sign_in("mara", PASSWORD)
-            demo_site.add_definitions(client)
             run_load(client, {"1": "WN-1"})
             with pytest.raises(
                 RefusedError, match=r"nest 1 of FX-A has taken 1 units and may take 1"
