@@ -185,8 +185,7 @@ class Attackers:
         return lambda wire: wire.get(f"/api/v1{path}", headers=headers)
 
     def start(self) -> None:
-        """Begin. Attackers sit at other machines: they take none of this one's time if need be."""
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 10)
+        """Begin."""
         for name, evil in self.evils.items():
             self._begin(self._repeat, name, evil)
         for number in range(GUESSES):
@@ -195,7 +194,12 @@ class Attackers:
             self._begin(self._follow)
 
     def _begin(self, what: Callable[..., None], *given: object) -> None:
-        thread = threading.Thread(target=what, args=given, daemon=True)
+        def attack() -> None:
+            # Attackers sit at other machines: they take none of this one's time if need be.
+            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 10)
+            what(*given)
+
+        thread = threading.Thread(target=attack, daemon=True)
         self._threads.append(thread)
         thread.start()
 

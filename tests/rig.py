@@ -13,6 +13,7 @@ from loricate.bench.plan import BenchPlan
 from loricate.commands import demo_site
 from loricate.simulator.standins import StandIns
 
+PATIENCE_S = 60.0  # what never comes is told late; a machine that is held up is waited for
 DEMO = Path(__file__).parents[1] / "demo"
 
 
@@ -70,8 +71,8 @@ def interruptible(*words: str) -> list[str]:
 
 
 async def until(holds: Callable[[], bool]) -> None:
-    """Return when something of this process holds; fails when it does not in 10 s."""
-    async with asyncio.timeout(10):
+    """Return when something of this process holds; fails when it never does."""
+    async with asyncio.timeout(PATIENCE_S):
         while not holds():  # noqa: ASYNC110 - nothing tells of it
             await asyncio.sleep(0.005)
 

@@ -72,7 +72,7 @@ def test_the_installed_wheel_serves_a_bench(wheel: Path, tmp_path: Path) -> None
         assert page.status_code == 200 and "/assets/index-" in page.text
     finally:
         service.terminate()
-        assert service.wait(timeout=15) in (0, -signal.SIGTERM)
+        assert service.wait(timeout=60) in (0, -signal.SIGTERM)
     where = [sys.executable, "-P", "-c", "import loricate; print(loricate.__file__)"]
     told = subprocess.run(where, cwd=tmp_path, env=own, capture_output=True, text=True, check=True)
     assert told.stdout.startswith(str(installed)), "it was the wheel's"

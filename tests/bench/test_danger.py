@@ -11,6 +11,7 @@ from loricate.bench.reach import Reach
 from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.hazards import Hazard
 from loricate.core.measuring.roles import WITHSTAND
+from tests.rig import PATIENCE_S
 
 
 @given(st.lists(st.tuples(st.booleans(), st.integers(0, 3), st.integers(0, 3)), max_size=12))
@@ -35,7 +36,7 @@ def test_hands_and_hazardous_outputs_are_never_in_at_once(
         done.append(True)
 
     async def all_of_them() -> None:
-        async with asyncio.timeout(5):
+        async with asyncio.timeout(PATIENCE_S):
             await asyncio.gather(*(one(*each) for each in plan))
 
     asyncio.run(all_of_them())
@@ -49,7 +50,7 @@ async def test_whoever_stops_waiting_keeps_nobody_out() -> None:
         await asyncio.sleep(0)
         waiting.cancel()
         await asyncio.gather(waiting, return_exceptions=True)
-    async with asyncio.timeout(1), reach.output():
+    async with asyncio.timeout(PATIENCE_S), reach.output():
         assert reach.inside == ()
 
 

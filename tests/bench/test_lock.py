@@ -6,7 +6,7 @@ import pytest
 
 from loricate.bench.bench import Bench
 from loricate.bench.claims import Claimed
-from tests.rig import Rig, on_the_way, said
+from tests.rig import PATIENCE_S, Rig, on_the_way, said
 
 
 async def ask(rig: Rig, name: str, *lines: str) -> list[str]:
@@ -57,7 +57,7 @@ async def test_the_lock_ends_with_its_link_and_is_taken_again_with_the_next(rig:
         await source.connect()
     assert await ask(rig, "HV1", "SYSTem:LOCK:REQuest?") == ["0"]
     rig.bench.hang_up()
-    async with asyncio.timeout(10):  # its links end in their own time
+    async with asyncio.timeout(PATIENCE_S):  # its links end in their own time
         while await ask(rig, "HV1", "SYSTem:LOCK:OWNer?") != ["NONE"]:
             pass
     assert await ask(rig, "HV1", "SYSTem:LOCK:REQuest?") == ["1"]

@@ -13,7 +13,7 @@ from loricate.core.measuring.readings import Bound
 from loricate.core.measuring.roles import WIRING
 from loricate.simulator.instruments.matrix import RelayMatrix
 from loricate.simulator.standins import StandIns
-from tests.rig import DEMO, Rig, on_the_way, said, until
+from tests.rig import DEMO, PATIENCE_S, Rig, on_the_way, said, until
 
 Path = Mapping[str, tuple[str, ...]]
 PATHS: list[Path] = [
@@ -159,7 +159,7 @@ async def test_a_scan_that_is_given_up_leaves_nothing_stepping(rig: Rig) -> None
     running = asyncio.ensure_future(scan(rig, paths))
     matrix = rig.floor.instruments["MX1"]
     assert isinstance(matrix, RelayMatrix)
-    async with asyncio.timeout(10):
+    async with asyncio.timeout(PATIENCE_S):
         while matrix.step_at < 3:  # noqa: ASYNC110 - nothing tells of it
             await asyncio.sleep(0.005)
     rig.bench.stop_now()

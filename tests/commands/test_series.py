@@ -13,14 +13,14 @@ from loricate.api.series import SeriesOut
 from loricate.client import Client
 from loricate.simulator.hands_link import Hands
 from tests.commands.conftest import Run
-from tests.rig import interruptible
+from tests.rig import PATIENCE_S, interruptible
 
 NEST = "FX-C/1"
 
 
 def until(client: Client, series_id: str, holds: Callable[[SeriesOut], bool]) -> SeriesOut:
     """The series once something holds of it."""
-    end = time.monotonic() + 30
+    end = time.monotonic() + PATIENCE_S
     while not holds(found := client.series(series_id)):
         assert time.monotonic() < end, found
         time.sleep(0.05)
@@ -49,7 +49,7 @@ def test_a_series_is_followed_until_it_is_stopped(
         stderr=subprocess.PIPE,
         text=True,
     )
-    end = time.monotonic() + 30
+    end = time.monotonic() + PATIENCE_S
     while not (found := [each for each in client.list_series() if each.state == "on"]):
         assert time.monotonic() < end and following.poll() is None
         time.sleep(0.05)
@@ -58,7 +58,7 @@ def test_a_series_is_followed_until_it_is_stopped(
     time.sleep(0.5)
     following.send_signal(signal.SIGINT)
     try:
-        out, err = following.communicate(timeout=30)
+        out, err = following.communicate(timeout=60)
     finally:
         following.kill()
     assert following.returncode == 3, "a unit failed"

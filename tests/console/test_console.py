@@ -13,7 +13,7 @@ from playwright.sync_api import Page, expect
 from loricate.client import Client
 from loricate.simulator.hands_link import Hands
 from tests.conftest import release, run_load
-from tests.console.pages import SIZES, check_accessible, sign_in
+from tests.console.pages import SIZES, check_accessible, sign_in, sign_in_by_form
 
 pytestmark = pytest.mark.console
 
@@ -46,7 +46,7 @@ def test_the_head_of_each_page_is_one_row(page: Page, site: dict[str, Any], widt
 
 @pytest.mark.parametrize("mode", ["light", "dark"])
 def test_a_whole_load_by_keyboard(page: Page, site: dict[str, Any], mode: str) -> None:
-    sign_in(page, site)
+    sign_in_by_form(page, site)
     if mode == "dark":
         page.get_by_role("button", name="Dark").click()
         page.goto(site["url"])

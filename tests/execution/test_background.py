@@ -5,7 +5,7 @@ import asyncio
 import pytest
 
 from loricate.execution.background import Background
-from tests.rig import Rig
+from tests.rig import PATIENCE_S, Rig
 
 
 class Work(Background):
@@ -39,7 +39,7 @@ async def test_what_is_called_off_at_any_moment_still_comes_to_its_end(
         await asyncio.sleep(0)
     work.abort("no more")
     work.abort("once more")
-    async with asyncio.timeout(5):
+    async with asyncio.timeout(PATIENCE_S):
         await work.wait()
     assert work.done == ("begun", "no more", "safe")
     assert not rig.bench.armed_by and not work.has_bench

@@ -334,7 +334,7 @@ async def test_samples_carry_live_values(rig: Rig, sequence: ReadySequence) -> N
     engine.start()
     samples = [event.data async for event in engine.log.follow() if event.name == "sample"]
     assert max(sample["values"]["voltage"] for sample in samples) > 0
-    await asyncio.wait_for(engine.wait(), 5)
+    await asyncio.wait_for(engine.wait(), 60)
 
 
 class Broken(Notebook):

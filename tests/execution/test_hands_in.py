@@ -17,7 +17,7 @@ from loricate.execution.operator import HANDS_OUT, Operator
 from loricate.simulator.instruments.output import OutputInstrument
 from tests.conftest import read_demo
 from tests.execution.test_engine import Notebook
-from tests.rig import Rig
+from tests.rig import PATIENCE_S, Rig
 
 FIXTURE = "FX-C"
 
@@ -144,8 +144,8 @@ async def test_an_abort_with_hands_in_leaves_nobody_waiting(rig: Rig, moment: st
             engine.abort("by the test")
             break
     await engine.wait()
-    await asyncio.wait_for(working, 10)
+    await asyncio.wait_for(working, PATIENCE_S)
     assert notebook.state == "aborted" and rig.bench.reach.inside == ()
-    async with asyncio.timeout(1):
+    async with asyncio.timeout(PATIENCE_S):
         async with rig.bench.reach.output():
             pass

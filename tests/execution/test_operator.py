@@ -144,7 +144,7 @@ async def test_a_decision_that_nobody_takes_halts_the_unit_and_no_other(
     steps = (replace(earth, on_fail="ask", answer_within_s=0.3), sequence.steps[2])
     engine, notebook = engine_for(rig, replace(sequence, steps=steps), "12")
     engine.start()
-    await asyncio.wait_for(engine.wait(), 20)
+    await asyncio.wait_for(engine.wait(), 60)
     assert notebook.of("1")["insulation"] == (Verdict.NOT_RUN, Cause.UNIT_HALTED)
     assert notebook.of("2")["insulation"][0] is Verdict.PASS
     ((_, kept),) = notebook.answers

@@ -14,7 +14,7 @@ from loricate.service.app import create_app
 from loricate.service.desk import Desk
 from loricate.service.settings import FirstAccount, Settings
 from loricate.simulator.standins import StandIns
-from tests.rig import SpoiltFloor
+from tests.rig import PATIENCE_S, SpoiltFloor
 
 PACE = 50.0
 ENGINEERS = ("mara", "nils")
@@ -87,7 +87,7 @@ class Live:
 
     async def ended(self, run_id: str) -> Any:
         """The run, once it is over and recorded so; questions are answered with their first."""
-        async with asyncio.timeout(60):
+        async with asyncio.timeout(PATIENCE_S):
             while True:
                 run = await self.get(f"/runs/{run_id}")
                 if run["state"] not in ("running", "armed"):
@@ -99,7 +99,7 @@ class Live:
 
     async def until(self, holds: Callable[[], Any]) -> Any:
         """What ``holds`` gives once it is true."""
-        async with asyncio.timeout(20):
+        async with asyncio.timeout(PATIENCE_S):
             while True:
                 if found := await holds():
                     return found

@@ -20,6 +20,7 @@ from loricate.client import (
 )
 from tests.conftest import run_load
 from tests.papers.reading import signatures_of, text_of
+from tests.rig import PATIENCE_S
 
 GOOD = "DC40-26-0117"
 
@@ -265,7 +266,7 @@ def test_no_clean_copy_of_what_was_revoked_is_given_while_the_marked_one_cannot_
         papers.unlink()
         (tmp_path / "papers").rename(papers)
     client.try_outbox()
-    until = time.monotonic() + 30
+    until = time.monotonic() + PATIENCE_S
     while client.certificates(number=number)[0].paper != "made" and time.monotonic() < until:
         time.sleep(0.05)
     assert "REVOKED" in text_of(client.certificate_pdf(number), tmp_path)

@@ -18,7 +18,7 @@ from loricate.records.errors import StorageFull
 from loricate.records.runs import set_verdicts
 from loricate.service import issuing, recording, running
 from loricate.simulator.standins import StandIns
-from tests.rig import said
+from tests.rig import PATIENCE_S, said
 from tests.service.live_rig import Live, service
 
 
@@ -293,7 +293,7 @@ async def test_a_stop_does_not_wait_for_papers(
     run = await live.run(n1="S-1")
     told = await live.until(lambda: all_issued(live, run["id"]))
     assert told["units"][0]["certificate"] and told["units"][0]["paper"] == "coming"
-    async with asyncio.timeout(10):
+    async with asyncio.timeout(PATIENCE_S):
         await live.desk.close()
     async with service(tmp_path, floor) as again:
         made = await again.until(lambda: drawn(again, run["id"]))

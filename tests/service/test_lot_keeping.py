@@ -17,6 +17,7 @@ from loricate.service.issuing import Issuer
 from loricate.service.ledger_keeping import Entering, LedgerKeeper, Sealed
 from loricate.service.lot_keeping import LotKeeper
 from loricate.service.problems import WrongState
+from tests.rig import PATIENCE_S
 from tests.service.ledger_rig import LedgerRig
 
 LOT = "L-1"
@@ -65,7 +66,7 @@ class Site(LedgerRig):
     async def sent(self) -> None:
         """Let the outbox be sent until no summary waits."""
         self.sender.open()
-        async with asyncio.timeout(20):
+        async with asyncio.timeout(PATIENCE_S):
             while self.waiting():
                 self.store.write_now(outbox.try_all_now)
                 self.sender.look()
@@ -177,7 +178,7 @@ async def test_a_summary_waits_for_the_documents_that_it_names(
     assert not summing.done() and site.summaries() == []
     runs.set_issued(conn, run_id, runs.get_run(conn, run_id)["ended_at"])
     conn.commit()
-    async with asyncio.timeout(10):
+    async with asyncio.timeout(PATIENCE_S):
         number = await summing
     assert [each.number for each in site.summaries()] == [number]
 
@@ -195,7 +196,7 @@ async def test_what_still_comes_of_a_closed_lot_takes_one_more_summary(
     issuer = Issuer(site.store, site.keeper)
     for _ in range(3):
         issuer.issue_for(run_id)
-    async with asyncio.timeout(20):
+    async with asyncio.timeout(PATIENCE_S):
         while not site.waiting():  # noqa: ASYNC110  # as a client asks
             await asyncio.sleep(0.01)
     await site.sent()

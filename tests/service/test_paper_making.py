@@ -23,6 +23,7 @@ from loricate.service.paper_making import EXPORT, PaperMaker
 from loricate.service.standing import standing_of
 from loricate.service.workroom import Workroom
 from tests.certificates.made import INES, body
+from tests.rig import PATIENCE_S
 from tests.service.ledger_rig import LedgerRig
 
 SERIAL = "DC40-26-0117"
@@ -66,7 +67,7 @@ class Site(LedgerRig):
         """Begin the paper that was queued last; it is held back in the room."""
         before = len(self.room.asked)
         going = asyncio.create_task(self.maker.send(self.waiting()[-1]))
-        async with asyncio.timeout(10):
+        async with asyncio.timeout(PATIENCE_S):
             while len(self.room.asked) == before:  # noqa: ASYNC110  # a worker's room says nothing
                 await asyncio.sleep(0.001)
         return going

@@ -16,6 +16,7 @@ from loricate.certificates.verifying import verify
 from loricate.client import Client, NotFoundError, RefusedError, WrongStateError
 from loricate.commands.example import readings_csv
 from tests.conftest import finish, run_load
+from tests.rig import PATIENCE_S
 
 LOAD = {"1": "DC40-26-0117", "3": "DC40-26-0119"}
 
@@ -250,7 +251,7 @@ def test_a_guard_that_opens_drops_the_arming(client: Client, site: dict[str, Any
     client.arm_run(run.id)
     with hands(site) as do:
         do("HAND:GUAR 0")
-        deadline = time.monotonic() + 10
+        deadline = time.monotonic() + PATIENCE_S
         while client.run(run.id).state == "armed":
             assert time.monotonic() < deadline, "the arming outlived the open guard"
         do("HAND:GUAR 1")

@@ -10,7 +10,8 @@ from typing import Any
 
 import pytest
 
-from loricate.core.planning.series import Exchange
+from loricate.core.planning import series as planning
+from loricate.core.planning.series import BLIND_AFTER_S, Exchange
 from loricate.records import runs, series
 from loricate.records.store import Store
 from loricate.service import series_keeping
@@ -93,8 +94,12 @@ class Line:
 
 @pytest.fixture
 async def line(live: Live, monkeypatch: pytest.MonkeyPatch) -> AsyncIterator[Line]:
-    """A line for reference cables, worked by quick hands; nothing is plugged in."""
+    """A line for reference cables, worked by quick hands; nothing is plugged in.
+
+    A machine that is held up is no reason to doubt a unit.
+    """
     monkeypatch.setattr(series_keeping, "LET_GO_S", 0.0)
+    monkeypatch.setattr(planning, "BLIND_AFTER_S", 10.0)
     await live.release(read_demo("sequences/ref-cable.toml"))
     line = Line(live)
     line.pull()
@@ -268,6 +273,7 @@ async def test_a_cable_pulled_out_at_the_last_moment_does_not_pass(
         nonlocal outputs
         outputs += 1
         if outputs == pull_at:
+            monkeypatch.setattr(planning, "BLIND_AFTER_S", BLIND_AFTER_S)
             line.pull()
             if comes_back:
                 asyncio.get_running_loop().call_later(1.3, line.plug)

@@ -15,6 +15,7 @@ from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
 
 from loricate.commands import demo_site
+from tests.rig import PATIENCE_S
 
 
 def write_certificate(path: Path) -> None:
@@ -60,7 +61,7 @@ def test_a_service_over_tls_says_so_and_believes_no_stranger_of_whom_it_is_for(
             assert json.loads(process.stdout.readline())["url"].startswith("https://")
             context = ssl.create_default_context(cafile=str(tmp_path / "cert.pem"))
             with httpx.Client(base_url=f"https://localhost:{port}", verify=context) as wire:
-                until = time.monotonic() + 30
+                until = time.monotonic() + PATIENCE_S
                 while True:
                     try:
                         health = wire.get("/health")
@@ -85,6 +86,6 @@ def test_a_service_over_tls_says_so_and_believes_no_stranger_of_whom_it_is_for(
                 assert wrong.status_code == 421
         finally:
             process.terminate()
-            process.wait(timeout=10)
+            process.wait(timeout=60)
             if process.stdout is not None:
                 process.stdout.close()

@@ -92,7 +92,7 @@ def test_the_command_line_writes_down_what_was_touched(
             hands.lift()
         assert "Touch any contact" in running.stderr.readline()
         running.send_signal(signal.SIGINT)
-        assert "2 contacts: X2:4 X2:11" in running.communicate(timeout=20)[0]
+        assert "2 contacts: X2:4 X2:11" in running.communicate(timeout=60)[0]
     assert running.returncode == 0 and file.read_text() == "X2:4\nX2:11\n"
 
 

@@ -14,6 +14,7 @@ from loricate.core.errors import DocumentError, Finding
 from loricate.core.kinds import find_kind
 from loricate.service.problems import Busy, NotReady
 from loricate.service.workroom import Workroom
+from tests.rig import PATIENCE_S
 
 
 @pytest.fixture
@@ -109,7 +110,7 @@ async def test_a_room_is_closed_while_its_workers_come(
     going.cancel()
     closing = asyncio.create_task(asyncio.to_thread(room.close))
     held_back.set()
-    async with asyncio.timeout(30):
+    async with asyncio.timeout(PATIENCE_S):
         await closing
     with pytest.raises(asyncio.CancelledError):
         await going

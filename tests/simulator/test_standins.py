@@ -214,7 +214,7 @@ async def test_settings_do_not_change_under_voltage(bench: StandIns) -> None:
 async def test_the_deadman_cuts_an_output_that_nobody_beats_for(bench: StandIns) -> None:
     source = bench.instruments["HV1"]
     await say(source, "SYST:DEAD:TIM 0.1;:SOUR:DWEL 1000;:INIT")
-    await asyncio.wait_for(source.wait_idle(), 10)
+    await asyncio.wait_for(source.wait_idle(), 60)
     assert (await say(source, "FETC:SUMM?")).startswith("DEADMAN")
 
 
@@ -253,7 +253,7 @@ async def test_a_lost_link_cuts_the_output_that_it_started(bench: StandIns) -> N
     writer.close()
     source = bench.instruments["HV1"]
     assert isinstance(source, WithstandSource)
-    await asyncio.wait_for(source.wait_idle(), 10)
+    await asyncio.wait_for(source.wait_idle(), 60)
     assert source.ending == "LINK"
 
 
@@ -334,7 +334,7 @@ async def test_a_unit_keeps_its_charge_after_mains_and_between_outputs(bench: St
         await asyncio.sleep(0.001)
     await say(bench.instruments["MX1"], "ROUT:OPEN:ALL;*OPC?")
     await bench.clock.sleep(1.0)
-    assert bench.floor.volts_in(NEST) > 30, "absorbed charge comes back"
+    assert bench.floor.volts_in(NEST) > 15, "absorbed charge comes back"
 
 
 async def test_the_matrix_counts_how_often_each_relay_closes(bench: StandIns) -> None:
