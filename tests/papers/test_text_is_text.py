@@ -58,7 +58,7 @@ def standing_of(texts: Iterator[str]) -> Standing:
     )
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=20, deadline=None)
 @given(ANY_TEXTS, st.sampled_from(["certificate", "nonconformance"]), st.booleans())
 def test_in_a_certificate(given_texts: list[str], kind: str, is_revoked: bool) -> None:
     texts = itertools.cycle(given_texts)
@@ -82,7 +82,7 @@ def test_on_a_label_and_it_stays_one_label(name: str, site: str) -> None:
         assert len(pdf.pages) == 1
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=20, deadline=None)
 @given(
     ANY_TEXTS,
     st.lists(st.tuples(ANY_FIGURE, ANY_FIGURE), max_size=6),

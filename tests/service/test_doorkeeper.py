@@ -21,7 +21,7 @@ from loricate.service.doorkeeper import (
     Room,
     most_bytes,
 )
-from loricate.service.problems import TooManyAtOnce
+from loricate.service.errors import TooManyAtOnce
 from loricate.service.settings import Reached
 from tests.conftest import read_demo
 from tests.service.conftest import bearer

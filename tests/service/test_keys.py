@@ -22,8 +22,8 @@ from loricate.papers.look import Look
 from loricate.records import site_keys
 from loricate.records.site_keys import DOCUMENTS, PAPERS
 from loricate.records.store import Store, migrate
+from loricate.service.errors import WrongState
 from loricate.service.keyring import KeyFiles, Keyring, check_keys
-from loricate.service.problems import WrongState
 from tests.certificates.made import document
 
 SITE = "Quillmere Apparatus"

@@ -13,10 +13,10 @@ from loricate.records import ledger, lots, outbox, runs
 from loricate.records.errors import NotFound
 from loricate.records.ledger import LedgerEntry
 from loricate.records.lots import SUMMARY
+from loricate.service.errors import WrongState
 from loricate.service.issuing import Issuer
 from loricate.service.ledger_keeping import Entering, LedgerKeeper, Sealed
 from loricate.service.lot_keeping import LotKeeper
-from loricate.service.problems import WrongState
 from tests.rig import PATIENCE_S
 from tests.service.ledger_rig import LedgerRig
 

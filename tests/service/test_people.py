@@ -13,8 +13,8 @@ import pytest
 
 from loricate.service.app import create_app
 from loricate.service.desk import Desk
+from loricate.service.errors import NotSignedIn, TooManyAttempts
 from loricate.service.guessing import ATTEMPTS, ELSEWHERE, ELSEWHERE_S
-from loricate.service.problems import NotSignedIn, TooManyAttempts
 from loricate.service.settings import FirstAccount, Settings
 from loricate.service.sign_in import Place
 from tests.rig import copy_bench

@@ -12,8 +12,8 @@ import pytest
 
 from loricate.commands.published import published
 from loricate.records import accounts
+from loricate.service.errors import NotSignedIn, TooManyAttempts
 from loricate.service.guessing import ATTEMPTS, Allowance, AttemptLimiter
-from loricate.service.problems import NotSignedIn, TooManyAttempts
 from tests.service.conftest import PEOPLE, bearer, sign_in
 
 

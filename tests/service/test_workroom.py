@@ -12,7 +12,7 @@ from pebble import ProcessPool
 
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.kinds import find_kind
-from loricate.service.problems import Busy, NotReady
+from loricate.service.errors import Busy, NotReady
 from loricate.service.workroom import Workroom
 from tests.rig import PATIENCE_S
 

@@ -11,8 +11,8 @@ from loricate.records.ledger import APPROVABLE, REVOCABLE, LedgerEntry
 from loricate.records.papers import PAPER
 from loricate.records.stamps import now
 from loricate.records.store import Store
+from loricate.service.errors import NotReady, WrongState
 from loricate.service.ledger_keeping import Entering, LedgerKeeper
-from loricate.service.problems import NotReady, WrongState
 
 MOST_APPROVED = 10_000  # documents of one approval: a lot's worth
 

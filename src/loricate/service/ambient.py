@@ -7,7 +7,7 @@ from loricate.bench.bench import COLDEST_C, HOTTEST_C
 from loricate.core.errors import Finding, QuantityError
 from loricate.core.quantities import RATIO, TEMPERATURE, display, parse
 from loricate.records.ambient import Ambient
-from loricate.service.problems import NotReady
+from loricate.service.errors import NotReady
 from loricate.service.site_file import AmbientPlan
 
 

@@ -8,7 +8,7 @@ from loricate.core.quantities import parse
 from loricate.execution.questions import Questions
 from loricate.records import audit, pictures
 from loricate.records.store import Store
-from loricate.service.problems import NotReady, WrongState
+from loricate.service.errors import NotReady, WrongState
 
 
 async def answer_question(

@@ -7,7 +7,7 @@ from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 
 from loricate.records import series
-from loricate.service.problems import WrongState
+from loricate.service.errors import WrongState
 
 ARM_LASTS_S = 300.0
 WATCH_S = 0.1

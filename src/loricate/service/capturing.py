@@ -23,7 +23,7 @@ from loricate.core.capture.proposing import Proposal, Proposed, propose
 from loricate.core.errors import Finding
 from loricate.core.quantities import display
 from loricate.records import captures
-from loricate.service.problems import NotReady
+from loricate.service.errors import NotReady
 
 
 def _proposed(units: Sequence[captures.CapturedUnit]) -> Proposed:

@@ -11,7 +11,7 @@ from typing import Any
 
 from loricate.api.definitions import ChallengeOut
 from loricate.core.errors import Finding
-from loricate.service.problems import Busy, NotReady, WrongState
+from loricate.service.errors import Busy, NotReady, WrongState
 
 MOST_S, MOST_INSIDE = 120.0, 4
 UNITS = "units"  # the folder beside the bench file that holds unit files

@@ -18,15 +18,15 @@ from starlette.requests import Request
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from loricate.core.json_text import JsonRefused, read_json
-from loricate.service.problems import (
+from loricate.service.errors import (
     NotJson,
     ServiceError,
     TooLarge,
     TooManyAtOnce,
     TooSlow,
     WrongHost,
-    service_problem,
 )
+from loricate.service.problems import service_problem
 from loricate.service.settings import DIRECTLY, Reached
 from loricate.service.sign_in import PERSON, address_of, find_person
 

@@ -10,7 +10,7 @@ from loricate.records import ledger, outbox, papers
 from loricate.records.errors import NotFound
 from loricate.records.papers import PAPER, PaperState
 from loricate.service.desk import Desk
-from loricate.service.problems import WrongState
+from loricate.service.errors import WrongState
 from loricate.service.standing import standing_of
 
 WITHIN_S, LOOK_EACH_S = 10.0, 0.05

@@ -13,7 +13,7 @@ from typing import TypeVar
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
-from loricate.service.problems import Busy, ServiceError, TooManyAttempts
+from loricate.service.errors import Busy, ServiceError, TooManyAttempts
 
 R = TypeVar("R")
 

@@ -4,7 +4,7 @@ import asyncio
 from collections.abc import Callable
 
 from loricate.bench.bench import Bench
-from loricate.service.problems import WrongState
+from loricate.service.errors import WrongState
 
 
 class BenchHolders:

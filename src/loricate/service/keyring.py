@@ -23,7 +23,7 @@ from loricate.certificates.site_key import (
 from loricate.records import audit, ledger, site_keys
 from loricate.records.site_keys import DOCUMENTS, PAPERS
 from loricate.records.store import Store, open_connection
-from loricate.service.problems import WrongState
+from loricate.service.errors import WrongState
 
 PURPOSES = (DOCUMENTS, PAPERS)
 

@@ -17,9 +17,9 @@ from loricate.records.ledger import LedgerEntry
 from loricate.records.papers import PAPER
 from loricate.records.stamps import now
 from loricate.records.store import Store
+from loricate.service.errors import NotReady
 from loricate.service.head_keeping import HeadKeeper
 from loricate.service.keyring import Keyring
-from loricate.service.problems import NotReady
 from loricate.service.sending import Sender
 from loricate.service.workroom import Workroom
 

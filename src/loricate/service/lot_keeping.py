@@ -25,8 +25,8 @@ from loricate.records.ledger import LedgerEntry
 from loricate.records.lots import SUMMARY, LotRecord
 from loricate.records.outbox import Outgoing
 from loricate.records.store import Store
+from loricate.service.errors import WrongState
 from loricate.service.ledger_keeping import Entering, LedgerKeeper
-from loricate.service.problems import WrongState
 
 WITHIN_S, LOOK_EACH_S = 10.0, 0.05
 logger = logging.getLogger("loricate.certificates")

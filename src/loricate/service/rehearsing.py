@@ -24,8 +24,8 @@ from loricate.records.errors import NotFound
 from loricate.records.stamps import new_id
 from loricate.records.store import Store
 from loricate.service.answering import answer_question
+from loricate.service.errors import NotReady, WrongState
 from loricate.service.holding import BenchHolders
-from loricate.service.problems import NotReady, WrongState
 from loricate.service.upkeep import Upkeeps
 
 READY_LASTS_S = 300.0

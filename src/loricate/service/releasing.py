@@ -9,8 +9,8 @@ from loricate.records import accounts, sequences
 from loricate.records.errors import NotFound
 from loricate.records.sequences import SequenceRecord
 from loricate.service.desk import Desk
+from loricate.service.errors import ChangedMeanwhile, NotAllowed, NotReady, WrongState
 from loricate.service.preparing import reviewed_record, studied
-from loricate.service.problems import ChangedMeanwhile, NotAllowed, NotReady, WrongState
 
 
 async def keep_draft(

@@ -38,9 +38,9 @@ from loricate.records.store import Store
 from loricate.service.ambient import kept_with_run
 from loricate.service.answering import answer_question
 from loricate.service.arming import ARM_LASTS_S, WATCH_S, Arming, InSeries, Permission, unchecked
+from loricate.service.errors import KeyReused, NotReady, ServiceError, WrongState
 from loricate.service.holding import BenchHolders
 from loricate.service.lot_keeping import lot_findings
-from loricate.service.problems import KeyReused, NotReady, ServiceError, WrongState
 from loricate.service.recording import Issue, LateEnds, RunRecorder, loaded
 from loricate.service.settings import Settings
 from loricate.service.upkeep import Upkeeps

@@ -18,9 +18,9 @@ from loricate.records.errors import RecordsError
 from loricate.records.series import SeriesRecord
 from loricate.records.store import Store
 from loricate.service.arming import ARM_LASTS_S, WATCH_S, InSeries, Permission
+from loricate.service.errors import NotReady, ServiceError, WrongState
 from loricate.service.holding import BenchHolders
 from loricate.service.lot_keeping import lot_findings
-from loricate.service.problems import NotReady, ServiceError, WrongState
 from loricate.service.running import Runs
 
 logger = logging.getLogger("loricate.service")

@@ -19,8 +19,8 @@ from loricate.records.errors import RecordsError
 from loricate.records.stamps import new_id
 from loricate.records.store import Store
 from loricate.service.codes import step_of
+from loricate.service.errors import CodeNeeded, NotAllowed, NotSignedIn
 from loricate.service.guessing import AttemptLimiter, Hashing, allowances
-from loricate.service.problems import CodeNeeded, NotAllowed, NotSignedIn
 
 PERSON = "loricate.person"  # where a request's scope has who was let in
 COOKIE, CSRF_HEADER = "loricate_session", "X-Loricate-CSRF"

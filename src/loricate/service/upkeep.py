@@ -35,9 +35,9 @@ from loricate.records.errors import NotFound
 from loricate.records.stamps import new_id
 from loricate.records.store import Store
 from loricate.service.answering import answer_question
+from loricate.service.errors import NotReady, WrongState
 from loricate.service.fixture_requirements import fixture_requirements
 from loricate.service.holding import BenchHolders
-from loricate.service.problems import NotReady, WrongState
 
 KEPT = 20
 

@@ -12,7 +12,7 @@ from loricate.api.certificates import Verified
 from loricate.papers.wording import digest_groups, local, verdict_word
 from loricate.records.errors import NotFound
 from loricate.service.desk import Desk
-from loricate.service.problems import Busy, NotReady
+from loricate.service.errors import Busy, NotReady
 from loricate.service.verifying import verified_number
 
 WORDS = {

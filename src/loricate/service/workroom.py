@@ -18,12 +18,13 @@ from pebble import ProcessExpired, ProcessFuture, ProcessPool
 
 from loricate.core.errors import Finding
 from loricate.core.kinds.loading import load_kinds
-from loricate.service.problems import Busy, NotReady
+from loricate.service.errors import Busy, NotReady
 
 R = TypeVar("R")
 WITHIN_S, STARTS_WITHIN_S = 10.0, 30.0
 MOST_BYTES = 2 * 2**30  # of address space: what libraries reserve is a third of it
 PRELOADED = [
+    "loricate.service.workroom",
     "loricate.service.studying",
     "loricate.certificates.verifying",
     "loricate.certificates.paper_checking",

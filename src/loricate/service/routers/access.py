@@ -44,7 +44,7 @@ class CheckedRoute(APIRoute):
 def make_router(prefix: str, tag: str, under: str = API) -> APIRouter:
     """A router of the API; each of its routes is checked.
 
-    Its routes are whole as they are, so that an application takes them over without a second making.
+    Its routes are whole as they are: an application takes them over and makes none anew.
     """
     return APIRouter(
         prefix=f"{under}{prefix}",

@@ -33,8 +33,8 @@ from loricate.core.quantities import FREQUENCY, RESISTANCE, display
 from loricate.records import audit, doubts, upkeep
 from loricate.records.errors import NotFound
 from loricate.service.bench_side import BenchSide
+from loricate.service.errors import WrongState
 from loricate.service.fixture_requirements import fixture_requirements
-from loricate.service.problems import WrongState
 from loricate.service.routers.access import APage, Before, TheDesk, make_router
 from loricate.service.sign_in import Definer, Reader, Runner
 

@@ -24,9 +24,9 @@ from loricate.records.errors import NotFound
 from loricate.records.kept_files import read_file
 from loricate.records.ledger import LedgerRow, Wanted
 from loricate.records.papers import PaperState
+from loricate.service.errors import NotReady
 from loricate.service.giving import given_paper
 from loricate.service.head_keeping import present_head
-from loricate.service.problems import NotReady
 from loricate.service.routers.access import MOST_NUMBER, APage, TheDesk, make_router
 from loricate.service.sign_in import Approver, Reader
 from loricate.service.standing import standing_of

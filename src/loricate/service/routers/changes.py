@@ -8,7 +8,7 @@ from fastapi import Header
 from loricate.records import definitions
 from loricate.records.definitions import Table
 from loricate.records.errors import NotFound
-from loricate.service.problems import ChangedMeanwhile
+from loricate.service.errors import ChangedMeanwhile
 
 IfMatch = Annotated[
     str | None, Header(description="The ETag of the revision that is being changed")

@@ -11,7 +11,7 @@ from loricate.api.health import Health
 from loricate.records import ledger, outbox
 from loricate.records.errors import RecordsError
 from loricate.records.papers import PAPER
-from loricate.service.problems import ServiceError
+from loricate.service.errors import ServiceError
 from loricate.service.routers.access import TheDesk, make_router
 from loricate.service.sign_in import find_person
 

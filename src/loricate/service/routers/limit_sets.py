@@ -5,7 +5,7 @@ import sqlite3
 from loricate.api.definitions import Release, Stored
 from loricate.core.limits.limit_sets import LimitSet
 from loricate.records import audit, definitions
-from loricate.service.problems import WrongState
+from loricate.service.errors import WrongState
 from loricate.service.routers.access import TheDesk
 from loricate.service.routers.definitions import document_routes
 from loricate.service.sign_in import Definer

@@ -13,8 +13,8 @@ from loricate.core.planning.lots import read_serials
 from loricate.papers.lot import draw_lot_view
 from loricate.records import definitions, lots
 from loricate.records.stamps import now
+from loricate.service.errors import NotReady
 from loricate.service.lot_keeping import in_short, progress_of, summary_of
-from loricate.service.problems import NotReady
 from loricate.service.routers.access import APage, Before, TheDesk, make_router
 from loricate.service.sign_in import Reader, Runner, Summer
 

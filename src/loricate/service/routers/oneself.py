@@ -8,8 +8,8 @@ from loricate.core.errors import Finding
 from loricate.records import accounts, audit
 from loricate.service.codes import CodeSecret, step_of
 from loricate.service.desk import Desk
+from loricate.service.errors import NotReady, WrongState
 from loricate.service.guessing import ATTEMPTS, Allowance
-from loricate.service.problems import NotReady, WrongState
 from loricate.service.routers.access import TheDesk, make_router
 from loricate.service.sign_in import Person, SignedIn
 

@@ -18,8 +18,8 @@ from loricate.api.people import (
 from loricate.records import accounts, audit
 from loricate.records.accounts import Account
 from loricate.service.desk import Desk
+from loricate.service.errors import NotAllowed, WrongState
 from loricate.service.guessing import ATTEMPTS, Allowance
-from loricate.service.problems import NotAllowed, WrongState
 from loricate.service.routers.access import After, APage, Revision, TheDesk, make_router
 from loricate.service.sign_in import Auditor, Keeper
 

@@ -21,8 +21,8 @@ from loricate.core.errors import Finding
 from loricate.core.measuring.actions import Answer
 from loricate.records import curves, pictures, remarks, runs, sequences
 from loricate.service.desk import Desk
+from loricate.service.errors import NotReady
 from loricate.service.issuing import why_not_issued
-from loricate.service.problems import NotReady
 from loricate.service.routers.access import (
     APage,
     Before,

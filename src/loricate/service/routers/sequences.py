@@ -26,7 +26,7 @@ from loricate.records import sequences
 from loricate.records.errors import NotFound
 from loricate.records.sequences import SequenceRecord, SequenceRow
 from loricate.service import releasing
-from loricate.service.problems import NotReady
+from loricate.service.errors import NotReady
 from loricate.service.routers.access import After, APage, Number, Revision, TheDesk, make_router
 from loricate.service.routers.changes import IfMatch
 from loricate.service.routers.showing import difference, step_summary

@@ -12,7 +12,7 @@ from loricate.core.errors import Finding
 from loricate.core.measuring.actions import Answer
 from loricate.execution.upkeep import Upkeep
 from loricate.service.desk import Desk
-from loricate.service.problems import NotReady
+from loricate.service.errors import NotReady
 from loricate.service.routers.access import TheDesk, make_router, until_stop
 from loricate.service.sign_in import Reader, Runner
 
