@@ -9,9 +9,11 @@ from pathlib import Path
 
 import httpx
 import pytest
+from argon2 import extract_parameters
 
 from loricate.commands.published import published
 from loricate.records import accounts
+from loricate.records.store import open_connection
 from loricate.service.errors import NotSignedIn, TooManyAttempts
 from loricate.service.guessing import ATTEMPTS, Allowance, AttemptLimiter
 from tests.service.conftest import PEOPLE, bearer, sign_in
@@ -284,6 +286,15 @@ async def test_secrets_are_not_kept_in_the_records(wire: httpx.AsyncClient, tmp_
     kept = await asyncio.to_thread(read_records, tmp_path)
     assert token.encode() not in kept and b"mara-pass" not in kept
     assert b"argon2id" in kept
+
+
+def test_a_guess_at_what_is_kept_of_a_password_takes_its_time(fit_folder: Path) -> None:
+    """As a service in a process of its own keeps it; those in this one hash cheaply."""
+    conn = open_connection(fit_folder / "records.sqlite", read_only=True)
+    kept = [extract_parameters(row[0]) for row in conn.execute("SELECT password_hash FROM account")]
+    conn.close()
+    assert len(kept) == 2, "the engineer and quality"
+    assert all(each.memory_cost >= 65_536 and each.time_cost >= 3 for each in kept)
 
 
 async def test_an_expired_session_is_over(wire: httpx.AsyncClient, tmp_path: Path) -> None:
