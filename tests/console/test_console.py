@@ -86,6 +86,19 @@ def test_a_whole_load_by_keyboard(page: Page, site: dict[str, Any], mode: str) -
     expect(page.get_by_role("textbox", name="Nest 1")).to_be_focused()
 
 
+def test_a_run_that_somebody_else_arms_and_starts_is_followed(
+    page: Page, site: dict[str, Any], client: Client
+) -> None:
+    run = client.create_run("DC40-FINAL", "FX-A", {"1": "ELSE-1"})
+    sign_in(page, site, f"/run/{run.id}")
+    expect(page.get_by_role("button", name="Arm high voltage")).to_be_visible()
+    client.arm_run(run.id)
+    client.start_run(run.id)
+    page.get_by_role("group", name="Question for nest 1").wait_for()
+    page.keyboard.press("1")
+    expect(page.get_by_test_id("verdict")).to_have_text("PASS")
+
+
 def hands_of(site: dict[str, Any]) -> Hands:
     return Hands("127.0.0.1", site["ports"]["HANDS"])
 

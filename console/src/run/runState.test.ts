@@ -54,6 +54,14 @@ test('a question waits at its nest until that very question is answered', () => 
   expect(isAsked(answered, '2')).toBe(false)
 })
 
+test('a run that is over when it is first seen shows how each unit came out', () => {
+  const over = stateOf({ ...run, state: 'finished' })
+  expect(over.nests.map((nest) => [nest.verdict, nest.cause])).toEqual([
+    ['pass', ''],
+    ['fail', 'open'],
+  ])
+})
+
 test('a resumed run starts from the steps that were done', () => {
   const data = { state: 'running', units: [{ nest: '2', serial: 'B', done: 3 }] }
   const state = after(stateOf(run), event('state', data))

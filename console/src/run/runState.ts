@@ -126,10 +126,15 @@ function stepsDone(unit: Run['units'][number]): string[] {
   return ids.filter((id) => !unit.due.includes(id))
 }
 
-/** In a repeat, whoever is not repeated keeps its verdict; before a first run nobody has one. */
+const OVER = ['finished', 'aborted', 'interrupted']
+
+/**
+ * In a repeat, whoever is not repeated keeps its verdict; before a first run nobody has one, after
+ * it everybody.
+ */
 function settled(run: Run, unit: Run['units'][number]): { verdict: string; cause: string } {
   const isRepeat = run.units.some((each) => each.due.length > 0)
-  return isRepeat && unit.due.length === 0
+  return OVER.includes(run.state) || (isRepeat && unit.due.length === 0)
     ? { verdict: unit.verdict, cause: unit.cause }
     : { verdict: '', cause: '' }
 }

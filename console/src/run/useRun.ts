@@ -17,6 +17,11 @@ function reduce(state: RunState | null, act: Act): RunState | null {
   return state === null ? null : after(state, act.event)
 }
 
+/** Whether a run has not begun yet. */
+function isToCome(run: Run | undefined): boolean {
+  return run?.state === 'created' || run?.state === 'armed'
+}
+
 /** Whether documents or papers of a run are still being made. */
 function isComing(run: Run | undefined): boolean {
   return (
@@ -31,13 +36,12 @@ export function useRun(runId: string): Watched {
   const found = useQuery({
     queryKey: ['run', runId],
     queryFn: () => ask(api.GET('/api/v1/runs/{run_id}', { params: { path: { run_id: runId } } })),
-    // The foot switch or the units may start an armed run, and the guard may drop its arming.
-    // Once it is over its documents and their papers come by themselves.
+    // Others may arm and start a run: a series, somebody else, the foot switch, the units; and the
+    // guard may drop its arming. Once it is over its documents and their papers come by themselves.
     refetchInterval: ({ state }) =>
-      state.data?.state === 'armed' ? 400 : isComing(state.data) ? 500 : false,
+      isToCome(state.data) ? 400 : isComing(state.data) ? 500 : false,
   })
   const run = found.data
-  const isLive = run?.state === 'running' || run?.state === 'armed' || run?.state === 'created'
   const isRunning = run?.state === 'running'
 
   useEffect(() => {
@@ -57,5 +61,5 @@ export function useRun(runId: string): Watched {
 
   if (found.isError) return { at: 'error', message: found.error.message }
   if (run === undefined || state === null) return { at: 'pending' }
-  return { at: 'ready', run, state, isStale: isLive && isStale }
+  return { at: 'ready', run, state, isStale: (isRunning || isToCome(run)) && isStale }
 }
