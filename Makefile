@@ -18,8 +18,7 @@ example: .venv/ready
 	$(BIN)/loricate example
 
 test: .venv/ready $(CONSOLE) .venv/browser
-	$(BIN)/pytest -n 2 --dist loadfile -m "not console"
-	$(BIN)/pytest -m console
+	$(BIN)/pytest -n 2
 	cd console && npm test --silent
 
 check: .venv/ready console/src/api/schema.d.ts

@@ -16,6 +16,7 @@ import pytest
 from argon2 import PasswordHasher
 from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis_settings
+from xdist.scheduler import LoadFileScheduling  # type: ignore[import-untyped]
 
 from loricate.client import Client
 from loricate.commands import demo_site
@@ -37,6 +38,21 @@ hypothesis_settings.load_profile("untimed")
 
 # A service in this process hashes cheaply: what it costs is tried with one in its own.
 guessing.hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
+
+
+class _ByFile(LoadFileScheduling):  # type: ignore[misc]  # it has no types
+    """Tests of a file go to one process, for they share fixtures; those of the console go to one
+    together: two browsers at once hold each other up."""
+
+    def _split_scope(self, nodeid: str) -> str:
+        file: str = super()._split_scope(nodeid)
+        return "console" if file.startswith("tests/console/") else file
+
+
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> _ByFile:
+    """How tests are spread over processes (``pytest -n 2``)."""
+    return _ByFile(config, log)
+
 
 PROFILES = Path(__file__).parents[1] / "src" / "loricate" / "bench" / "profiles"
 PATIENT_DEADMAN_S = 5.0
