@@ -19,7 +19,6 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import IO
 
-COMMAND = [sys.executable, "-m", "loricate"]  # of whoever must be a process from its beginning
 STREAMS = (0, 1, 2)
 
 

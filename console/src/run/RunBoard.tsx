@@ -16,13 +16,11 @@ import { NestTile } from './NestTile'
 import { Plate } from './Plate'
 import { ResultsTable } from './ResultsTable'
 import { RunQuestion } from './RunQuestion'
-import { isAsked, type RunState } from './runState'
+import { isAsked, OVER, type RunState } from './runState'
 import { Timeline } from './Timeline'
 import { UnitActs } from './UnitActs'
 import { useRun } from './useRun'
 import { useSounds } from './useSounds'
-
-const OVER = ['finished', 'aborted', 'interrupted']
 
 /** A run from its check to its verdict. */
 export function RunBoard({ runId }: { runId: string }) {

@@ -126,7 +126,8 @@ function stepsDone(unit: Run['units'][number]): string[] {
   return ids.filter((id) => !unit.due.includes(id))
 }
 
-const OVER = ['finished', 'aborted', 'interrupted']
+/** The states of a run that has come to an end. */
+export const OVER = ['finished', 'aborted', 'interrupted']
 
 /**
  * In a repeat, whoever is not repeated keeps its verdict; before a first run nobody has one, after

@@ -2,14 +2,15 @@ import { useQuery } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
 import { api, ask } from '../api/client'
 import { play } from '../parts/sounds'
-import { breaksSeen, type RunState } from './runState'
+import { breaksSeen, OVER, type RunState } from './runState'
 
 /** Sound the verdict when a run ends, call for attention at a question, click at every break. */
 export function useSounds(state: RunState): void {
   const site = useQuery({ queryKey: ['site'], queryFn: () => ask(api.GET('/api/v1/site')) })
   const sounds = site.data?.sounds
   const asked = state.questions[0]?.number ?? 0
-  const wasRunning = useRef(false)
+  const isOver = OVER.includes(state.state)
+  const wasToEnd = useRef(false) // a short one may be over before it was seen to run
   const breaks = breaksSeen(state)
   const heard = useRef(0)
 
@@ -28,10 +29,10 @@ export function useSounds(state: RunState): void {
   }, [asked, sounds])
 
   useEffect(() => {
-    if (state.state === 'running') wasRunning.current = true
-    else if (wasRunning.current) {
-      wasRunning.current = false
+    if (!isOver) wasToEnd.current = true
+    else if (wasToEnd.current) {
+      wasToEnd.current = false
       play(state.verdict === 'pass' ? 'pass' : 'fail', sounds)
     }
-  }, [state.state, state.verdict, sounds])
+  }, [isOver, state.verdict, sounds])
 }
