@@ -20,7 +20,7 @@ from loricate.bench.bench import Bench, Patience
 from loricate.bench.plan import BenchPlan
 from loricate.commands import demo_site
 from loricate.commands.places import demo_folder
-from loricate.core.attempts import Attempt
+from loricate.core.attempts import Attempt, Kept
 from loricate.core.kinds.wiring import GIVE_UP
 from loricate.core.measuring.actions import Answer, Ending, Output
 from loricate.core.measuring.grading import Verdict
@@ -98,6 +98,9 @@ class Notebook:
         """Keep an attempt."""
         told = (unit.nest, attempt.step.id, attempt.verdict, attempt.note)
         self.attempts.append(told)
+
+    async def kept(self, unit: LoadedUnit, kept: Kept) -> None:
+        """What is kept on the way is not looked at."""
 
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
         """Answers are not looked at."""

@@ -11,7 +11,7 @@ from figures.demo_documents import demo_sequence
 from loricate.bench.bench import Bench
 from loricate.bench.plan import read_bench_plan
 from loricate.commands import demo_site
-from loricate.core.attempts import Attempt
+from loricate.core.attempts import Attempt, Kept
 from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.grading import Verdict
 from loricate.execution.engine import Engine
@@ -25,6 +25,9 @@ class Nowhere:
     """A recorder that keeps nothing: what the records cost is a figure of its own."""
 
     async def attempt(self, unit: LoadedUnit, attempt: Attempt) -> None:
+        return None
+
+    async def kept(self, unit: LoadedUnit, kept: Kept) -> None:
         return None
 
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:

@@ -9,7 +9,7 @@ import pytest
 
 from loricate.bench.links import TcpLink
 from loricate.bench.switching import Nest
-from loricate.core.attempts import Attempt
+from loricate.core.attempts import Attempt, Kept
 from loricate.core.measuring.actions import Answer, Output, Programme
 from loricate.core.measuring.grading import Cause, StepGrade, Verdict
 from loricate.core.planning.scheduling import Across
@@ -29,6 +29,7 @@ class Notebook:
     attempts: list[tuple[str, str, Verdict, Cause, str]] = field(default_factory=list)
     performed: list[tuple[str, Attempt]] = field(default_factory=list)
     answers: list[tuple[str, Answered]] = field(default_factory=list)
+    kept_readings: list[Kept] = field(default_factory=list)
     state: str = ""
     note: str = ""
     verdict: Verdict = Verdict.NOT_RUN
@@ -38,6 +39,9 @@ class Notebook:
         told = (unit.nest, attempt.step.id, attempt.verdict, attempt.cause, attempt.note)
         self.attempts.append(told)
         self.performed.append((unit.nest, attempt))
+
+    async def kept(self, unit: LoadedUnit, kept: Kept) -> None:
+        self.kept_readings.append(kept)
 
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
         self.answers.append((unit.nest, answered))

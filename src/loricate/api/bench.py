@@ -37,6 +37,9 @@ class DangerOut(BaseModel):
     state: Literal["safe", "armed", "hands_in", "discharging", "high_voltage", "unknown"]
     nests: list[str]
     volts: float | None = Field(description="The highest voltage last seen at a unit")
+    wait_s: float | None = Field(
+        default=None, description="Discharging: how long the unit still has to stay earthed, in s"
+    )
     reasons: list[str] = Field(description="Unknown: why; what to do")
     must_earth: bool = Field(description="Whether somebody must earth by hand and confirm it")
 

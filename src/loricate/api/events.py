@@ -65,6 +65,18 @@ class SampleData(_Data):
     values: dict[str, float]
     meters: dict[str, str]
     bounds: dict[str, Bound]
+    waiting: str = Field(description="What a hold waits for, where it is more than a time")
+
+
+class KeptData(_Data):
+    """A reading that is kept while its step goes on; ``at_s`` since its level stood."""
+
+    nest: str
+    step: str
+    point: str
+    at_s: float
+    quantity: str
+    text: str
 
 
 class PointData(_Data):
@@ -205,6 +217,7 @@ class RunEvents(BaseModel):
     state: StateData
     step_started: StepStartedData
     sample: SampleData
+    kept: KeptData
     point: PointData
     repetition: RepetitionData
     cue: CueData

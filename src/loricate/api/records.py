@@ -18,6 +18,7 @@ class CorrectionOut(BaseModel):
     what: str = Field(examples=["zero"])
     before: float | None
     text: str
+    how: str = Field(default="", description="Formula, constants and reference, where there is one")
 
 
 class ReadingOut(BaseModel):
@@ -121,6 +122,20 @@ class RemarkOut(BaseModel):
     made_at: str
 
 
+class KeptOut(BaseModel):
+    """A reading of a long step that never came to its end, or has not yet."""
+
+    step_id: str
+    attempt: int
+    point: str
+    at_s: float = Field(description="Since the step's level stood, in s")
+    quantity: str
+    value: float | None
+    unit: str
+    text: str
+    kept_at: str
+
+
 class UnitOut(BaseModel):
     """A unit's appearance in one run."""
 
@@ -144,6 +159,10 @@ class UnitOut(BaseModel):
     due: list[str] = Field(description="Steps asked for again and not done since")
     answers: list[AnswerOut]
     remarks: list[RemarkOut]
+    kept: list[KeptOut] = Field(
+        default_factory=list,
+        description="What long steps have read that never came to their end, or have not yet",
+    )
     not_certified: list[str] = Field(
         default=[], description="Why a unit that passed has no certificate: what its gate lacks"
     )

@@ -32,6 +32,7 @@ class Danger:
     volts: float | None = None
     reasons: tuple[str, ...] = ()
     must_earth: bool = False
+    wait_s: float | None = None  # how long the unit still has to stay earthed
 
 
 @dataclass(slots=True)
@@ -43,11 +44,13 @@ class LiveOutput:
     care: Care = USUAL_CARE
     is_discharging: bool = False
     volts: float | None = None
+    wait_s: float | None = None
     seen_at: float = field(default_factory=time.monotonic)
 
     def see(self, sample: Sample) -> None:
         """Take in a look at the output, or at what is left of it."""
         self.volts = sample.values.get("voltage", self.volts)
+        self.wait_s = sample.remaining_s if self.is_discharging else None
         self.seen_at = time.monotonic()
 
     @property
@@ -78,7 +81,8 @@ def danger_of(
     if any(not output.is_discharging for output in live.values()):
         return Danger(DangerState.HIGH_VOLTAGE, nests, volts)
     if live:
-        return Danger(DangerState.DISCHARGING, nests, volts)
+        waits = [each.wait_s for each in live.values() if each.wait_s]
+        return Danger(DangerState.DISCHARGING, nests, volts, wait_s=max(waits, default=None))
     if hands:
         return Danger(DangerState.HANDS_IN, hands)
     return Danger(DangerState.ARMED if is_armed else DangerState.SAFE)

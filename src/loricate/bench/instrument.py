@@ -90,16 +90,28 @@ class Instrument:
         self._connecting = asyncio.Lock()
         self._running: _Running | None = None
         self._meter = self.capability
+        self.on_s = 0.0  # how long the last output was seen on, by the instrument's own clock
+        self._fell_at: float | None = None  # when it was first discharged, by ours
 
     @property
     def sure(self) -> dict[str, float | str]:
-        """What it was programmed with and has said back."""
-        return {name: each for name, each in self.programmed.items() if self.profile.asked(name)}
+        """What it was programmed with and has said back, or does whatever it is told."""
+        usual = self.profile.usual
+        return {
+            name: each
+            for name, each in self.programmed.items()
+            if self.profile.asked(name) or usual.get(name) == each
+        }
 
     @property
     def capability(self) -> Capability:
         """What its profile says that it can do."""
         return self.profile.capability(self.name)
+
+    @property
+    def keeps_current(self) -> bool:
+        """Whether a winding keeps its current for a while when it is taken off."""
+        return self.profile.keeps_current
 
     async def connect(self) -> None:
         """Open the link if need be, learn who answers, and set up (dead-man, clear status)."""
@@ -248,6 +260,7 @@ class Instrument:
         if before.phase not in (self._done, self._idle):
             raise Implausible(self.name, f"has an output on before its start ({before.phase})")
         self.energised = True
+        self.on_s, self._fell_at = 0.0, None
         try:
             # Before it is sent: whoever is held up after that must not doubt a clock that went on.
             began = asyncio.get_running_loop().time()
@@ -280,6 +293,7 @@ class Instrument:
                     told = f"says {sample.elapsed_s:.2f} s, {passed_s:.2f} s after its start"
                     running.ran_ahead = told
                 running.last, running.looked = sample, asked
+                self.on_s = max(self.on_s, sample.elapsed_s)
                 if sample.phase == self._done:
                     self.energised = False
                     return sample
@@ -502,12 +516,16 @@ class Instrument:
     ) -> float:
         """Measure what is left until it is at most ``safe_v``; give the last reading in V.
 
-        Charge comes back out of insulation: it must stay safe for as long as ``care`` says. Each
-        reading above it is shown as a sample of the phase ``discharging``. Raises StillCharged
-        when the unit keeps its charge for too long.
+        Charge comes back out of insulation: it must stay safe for as long as ``care`` says, and be
+        earthed for so many times the time that it was under voltage, by the instrument's own clock
+        where it tells. What is left is shown in samples of the phase ``discharging``, with how long
+        it still has to stay earthed. Raises StillCharged when the unit keeps its charge for too
+        long.
         """
         loop = asyncio.get_running_loop()
         began = loop.time()
+        self._fell_at = began if self._fell_at is None else self._fell_at
+        earthed_s = care.earthed_times * self.on_s
         safe_since: float | None = None
         unsafe_since = began
         pause_s = 0.001  # most units are empty within a millisecond or two
@@ -521,15 +539,32 @@ class Instrument:
             else:
                 unsafe_since = unsafe_since if safe_since is None else moment
                 safe_since = None
-            if safe_since is not None and moment - safe_since >= care.earthed_s:
+            left_s = 0.0 if not earthed_s else earthed_s - await self._earthed_for(moment)
+            if safe_since is not None:
+                left_s = max(left_s, care.earthed_s - (moment - safe_since))
+            if safe_since is not None and left_s <= 0:
                 await self.check_same("while its output was discharged")
                 return residual
             if on_sample is not None:
-                on_sample(Sample(moment - began, 0.0, DISCHARGING, {"voltage": residual}))
+                left = {"voltage": residual}
+                on_sample(Sample(moment - began, max(0.0, left_s), DISCHARGING, left))
             if safe_since is None and moment - unsafe_since > care.within_s:
                 raise StillCharged(self.name, residual, safe_v)
             await asyncio.sleep(pause_s)
             pause_s = min(2 * pause_s, POLL_S)
+
+    async def _earthed_for(self, moment: float) -> float:
+        """How long (s) it has discharged the unit, by its own clock where its make tells it.
+
+        Its clock may not outrun ours here either.
+        """
+        passed_s = moment - (self._fell_at or moment)
+        if not self.profile.earthed:
+            return passed_s
+        told = read_value(await self.link.query(self.profile.earthed))
+        if not math.isfinite(told):
+            return passed_s
+        return min(told, passed_s * self.pace * CLOCK)
 
     async def _residual(self) -> float:
         """One look at what is left, in V; raises InstrumentFault where it is no number."""

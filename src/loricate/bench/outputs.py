@@ -94,6 +94,7 @@ class Outputs:
         self.live: dict[str, LiveOutput] = {}  # hazardous ones, by instrument
         self.charged: dict[str, str] = {}  # by instrument: why nobody may touch the fixture
         self._held: dict[str, _Held] = {}  # those that stay on, by instrument
+        self._flowing: set[str] = set()  # those whose current a winding may keep, off or not
         self._leaving: set[asyncio.Future[None]] = set()
 
     async def energise(
@@ -118,12 +119,15 @@ class Outputs:
         hazard = hazard_of(instrument.sure, instrument.capability)
         if not hazard.is_hazardous:
             try:
-                return await self._run_to_end(instrument, hazard, on_sample)
+                output = await self._run_to_end(instrument, hazard, on_sample)
             except Exception:
                 # Its link may be closed, and the stop with it: no relay moves under a current.
                 with contextlib.suppress(BenchError):
                     await self._take_off(instrument)
                 raise
+            if name in self._flowing:
+                await self._take_off(instrument)
+            return output
         if not care.may_be_hazardous:
             raise NotArmed(name)
         async with self.reach.output():
@@ -159,6 +163,8 @@ class Outputs:
 
     async def _start(self, instrument: Instrument, hazard: Hazard) -> None:
         """Put an output on. A guard that opened since it was read is told as what it is."""
+        if instrument.keeps_current:
+            self._flowing.add(instrument.name)
         try:
             await instrument.start()
         except InstrumentFault as error:
@@ -389,21 +395,42 @@ class Outputs:
         if (wrong := misfit or broken) is not None:
             raise wrong
 
-    @staticmethod
-    async def _take_off(instrument: Instrument) -> None:
-        """Reach an instrument, over a new link if need be, until it says that its output is off."""
-        if not instrument.link.is_open or not instrument.identity:
-            instrument.identity = ""
-            await instrument.connect()
-            instrument.stop_now()
-        if not await instrument.is_off():
-            instrument.stop_now()
+    async def _take_off(self, instrument: Instrument) -> None:
+        """Reach an instrument, over a new link if need be, until it says that its output is off.
+
+        Where a winding may keep its current, it is off only when that is gone; what is not known of
+        it stays dangerous until a person confirms, and raises ChargeUnknown.
+        """
+        try:
+            if not instrument.link.is_open or not instrument.identity:
+                instrument.identity = ""
+                await instrument.connect()
+                instrument.stop_now()
             if not await instrument.is_off():
+                instrument.stop_now()
+                await self._until_off(instrument)
+        except Exception as error:
+            if instrument.name not in self._flowing:
+                raise
+            unknown = ChargeUnknown(instrument.name, str(error).rstrip("."))
+            self.charged[instrument.name] = str(unknown)
+            raise unknown from error
+        self._flowing.discard(instrument.name)
+
+    @staticmethod
+    async def _until_off(instrument: Instrument) -> None:
+        """Ask until it is off, as long as its make may take for that."""
+        loop = asyncio.get_running_loop()
+        until = loop.time() + instrument.profile.off_within_s
+        while not await instrument.is_off():
+            if loop.time() >= until:
                 raise InstrumentFault(instrument.name, "does not take its output off")
+            await asyncio.sleep(POLL_S)
 
     def may_be_charged(self, holder: str | None) -> bool:
         """Whether what an instrument reaches may be charged; what nobody holds may be by any."""
-        on = self.live.keys() | self._held.keys()  # no relay moves under a current either
+        # No relay moves under a current either.
+        on = self.live.keys() | self._held.keys() | self._flowing
         return bool(on) if holder is None else holder in on
 
     def _refuse_while_charged(self) -> None:
@@ -430,6 +457,9 @@ class Outputs:
             with _each_for_itself(name):  # its dead-man takes the output off
                 if instrument.link.is_open and not await instrument.is_off():
                     instrument.stop_now()
+        for name in list(self._flowing):
+            with _each_for_itself(name):
+                await self._take_off(self.instruments[name])
         for name in list(self.live):
             with _each_for_itself(name):  # what is charged is kept in ``charged``
                 await self._discharge(name, on_residual)
@@ -445,10 +475,11 @@ class Outputs:
         Gives what still stands in the way, if an output is still on.
         """
         self.stop_now()
-        for name in list(self.live):
+        for name in (*self.live, *self._flowing):
             with contextlib.suppress(BenchError):
                 if not await self.instruments[name].is_off():
                     return (f"Instrument {name} still has its output on.",)
         self.live.clear()
+        self._flowing.clear()
         self.charged.clear()
         return ()

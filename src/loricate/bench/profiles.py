@@ -117,7 +117,8 @@ class Profile(BaseModel):
     are of what this make samples beside what its role says. ``finish`` has a running output fall
     and end, which ``stop`` cuts; ``adjustable`` are the settings that may change under it.
     ``waveforms`` are the records that can be fetched of the last output. ``high_side`` is of a
-    source whose ``return_side`` can be set.
+    source whose ``return_side`` can be set. ``earthed`` asks for how long (s) a unit has been
+    discharged since the output fell; ``off_within_s`` is how long the make may take to be off.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -139,6 +140,8 @@ class Profile(BaseModel):
     adjustable: tuple[str, ...] = ()
     beat: str = ""
     residual: str = ""
+    earthed: str = ""
+    off_within_s: Annotated[float, Field(ge=0, le=3600)] = 0.0
     output: str = ""
     output_off: str = "0"
     set: dict[str, str] = Field(default_factory=dict)
@@ -207,6 +210,8 @@ class Profile(BaseModel):
         spells = PARTS.get(self.role, _OUTPUT)
         if facts is not None and facts.reads_residual:
             spells = (*spells, "residual")
+        if facts is not None and facts.keeps_current:
+            spells = (*spells, "output")
         sets, reports = (facts.sets, facts.reports) if facts is not None else ((), ())
         lacking = [name for name in spells if not getattr(self, name)]
         lacking += [f"set.{name}" for name in sets if name not in self.set]
@@ -295,6 +300,12 @@ class Profile(BaseModel):
         """What an instrument of its role does that cannot be set otherwise."""
         facts = ROLES.get(Role(self.role))
         return facts.usual if facts is not None else {}
+
+    @property
+    def keeps_current(self) -> bool:
+        """Whether a winding keeps the current of such an instrument when it is taken off."""
+        facts = ROLES.get(Role(self.role))
+        return facts is not None and facts.keeps_current
 
     @property
     def unseen(self) -> tuple[str, ...]:

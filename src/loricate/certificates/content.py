@@ -262,7 +262,7 @@ def _reading(graded: GradedReading) -> Document:
                 "what": each.what,
                 "before": each.before if math.isfinite(each.before) else None,
                 "text": display(each.before, reading.dimension),
-                "reason": REASONS.get(each.what, ""),
+                "reason": f"{REASONS.get(each.what, '')} {each.how and f'({each.how})'}".strip(),
             }
             for each in reading.corrections
         ],

@@ -20,6 +20,7 @@ from loricate.core.measuring.actions import (
     Held,
     Hold,
     Join,
+    Keep,
     Level,
     Look,
     Off,
@@ -32,7 +33,7 @@ from loricate.core.measuring.actions import (
     Tell,
     Waveform,
 )
-from loricate.core.measuring.curves import Column, Curve, Sample
+from loricate.core.measuring.curves import Column, Curve, Sample, Thinner
 from loricate.core.measuring.driving import Driver, at_once
 from loricate.core.measuring.grading import DecisionRule, StepGrade
 from loricate.core.measuring.holding import Holding, Until
@@ -41,19 +42,33 @@ from loricate.core.measuring.instruments import Capability
 from loricate.core.measuring.plausibility import Times, believed, believed_look
 from loricate.core.measuring.readings import Bound, Measurand, Reading
 from loricate.core.measuring.repetitions import decision, grade_repetitions
-from loricate.core.measuring.roles import BOND, IMPEDANCE, LEAKAGE, ROLES, WIRING, WITHSTAND, Role
+from loricate.core.measuring.roles import (
+    BOND,
+    DC_SOURCE,
+    IMPEDANCE,
+    LEAKAGE,
+    LOW_RESISTANCE,
+    ROLES,
+    THERMOMETER,
+    WIRING,
+    WITHSTAND,
+    Role,
+)
 from loricate.core.measuring.scanning import Record, scanned
 from loricate.core.measuring.uncertainty import Accuracy
-from loricate.core.quantities import DIMENSIONS, exact_text
+from loricate.core.quantities import DIMENSIONS, TEMPERATURE, exact_text
 from loricate.core.sequences.capability import Instruments
 from loricate.core.sequences.ready import ReadyStep
 from loricate.core.wiring.description import Wiring
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor, Nest
 from loricate.simulator.instruments.bond_source import BondSource
+from loricate.simulator.instruments.dc_source import DcSource
 from loricate.simulator.instruments.impedance_meter import ImpedanceMeter
 from loricate.simulator.instruments.leakage_meter import LeakageMeter
+from loricate.simulator.instruments.low_resistance_meter import LowResistanceMeter
 from loricate.simulator.instruments.output import OutputInstrument
+from loricate.simulator.instruments.thermometer import Thermometer
 from loricate.simulator.instruments.wiring_meter import WATCH, WiringMeter
 from loricate.simulator.instruments.withstand_source import WithstandSource
 from loricate.simulator.network import Gap
@@ -74,6 +89,9 @@ MODELS: dict[Role, type[OutputInstrument]] = {
     LEAKAGE: LeakageMeter,
     IMPEDANCE: ImpedanceMeter,
     WIRING: WiringMeter,
+    THERMOMETER: Thermometer,
+    LOW_RESISTANCE: LowResistanceMeter,
+    DC_SOURCE: DcSource,
 }
 # What each terminal of an instrument is wired to; a bond source has force and sense leads.
 WIRES: dict[Role, dict[str, tuple[str, ...]]] = {
@@ -86,6 +104,9 @@ WIRES: dict[Role, dict[str, tuple[str, ...]]] = {
         "low": ("force_low", "sense_low"),
         **{f"watch_{number}": (f"watch_{number}",) for number in range(1, 9)},
     },
+    THERMOMETER: {},
+    LOW_RESISTANCE: {"high": ("force_high", "sense_high"), "low": ("force_low", "sense_low")},
+    DC_SOURCE: {"high": ("high",), "low": ("low",)},
 }
 _ATTRIBUTES = {"network": "body"}
 
@@ -113,6 +134,8 @@ class OfflineBench:
         self.floor = Floor(rows, nests, {model.code: model}, forgets=True)
         self._model = model
         self._wired: dict[Role, _Wired] = {}
+        self._seen = Thinner()  # of the output that is held
+        self._level_since_s = 0.0
         clock = PacedClock()
         for role, make in MODELS.items():
             name = f"{role}-stand-in"
@@ -184,7 +207,7 @@ class OfflineBench:
         wired.instrument.run_at_once(self._step_s(wired.instrument))
         return self._summed_up(action.role)
 
-    def _summed_up(self, role: Role) -> Output:
+    def _summed_up(self, role: Role, samples: tuple[Sample, ...] = ()) -> Output:
         wired = self._wired[role]
         instrument, profile = wired.instrument, wired.profile
         if profile.summary is None:
@@ -201,13 +224,16 @@ class OfflineBench:
             Ending(profile.endings[instrument.ending]),
             values,
             bounds,
-            (),
+            samples,
             instrument.name,
             wired.accuracy,
             instrument.reached,
         )
         planned = [(phase.lower(), length) for phase, length in instrument.plan]
         times = Times.of({f"{phase}_s": length for phase, length in planned})
+        if samples:  # it was held, level after level
+            at_level_s = max(0.0, samples[-1].elapsed_s - self._level_since_s)
+            times = Times(self._level_since_s, at_level_s, times.fall_s, instrument.plan_s)
         return believed(output, times, wired.meter)
 
     def switch(self, action: Switch) -> None:
@@ -278,7 +304,9 @@ class OfflineBench:
         else:
             self._program(Energise(action.role, action.programme))
             instrument.begin_at_once(self._step_s(instrument))
+            self._seen = Thinner()
         sample = self._advanced(action.role, lambda sample: sample.phase == "dwell")
+        self._level_since_s = 0.0 if sample is None else sample.elapsed_s
         return Level(None if sample is None else self._looked(action.role, sample))
 
     def hold(self, role: Role, holding: Holding) -> Held:
@@ -315,6 +343,7 @@ class OfflineBench:
             if not wired.instrument.output_on:
                 return None
             sample = self._sample(wired)
+            self._seen.add(sample)
             if is_enough(sample):
                 return sample
         return None
@@ -347,7 +376,7 @@ class OfflineBench:
         """Take an output off and give what it did."""
         wired = self._wired[role]
         wired.instrument.end_at_once()
-        return self._summed_up(role)
+        return self._summed_up(role, tuple(self._seen.samples))
 
     def _step_s(self, instrument: OutputInstrument) -> float:
         """How finely an output must be followed: charge takes time, and arcs come one by one."""
@@ -378,6 +407,8 @@ class _OfflineDriver(Driver):
         return Answer(action.passing or action.choices[0])
 
     async def enter(self, action: Enter) -> Answer:
+        if action.dimension is TEMPERATURE and not action.target:
+            return Answer(exact_text(self.bench.floor.temperature_c, TEMPERATURE))
         return Answer(_expected(self.step, action))
 
     async def wait(self, seconds: float) -> None:
@@ -396,6 +427,13 @@ class _OfflineDriver(Driver):
     def recall(self, action: Recall) -> Reading | None:
         """Each step is tried by itself."""
         return None
+
+    def unit_temperature(self) -> Reading | None:
+        """It has that of the air about it."""
+        return Reading("temperature", self.bench.floor.temperature_c, TEMPERATURE, uncertainty=0.5)
+
+    async def keep(self, action: Keep) -> None:
+        """Nobody needs them."""
 
     def fixture_zero(self, action: FixtureZero) -> ImpedanceZero | None:
         """This fixture has none."""

@@ -9,6 +9,8 @@ from typing import Any
 import click
 
 from loricate.commands.output import print_json
+from loricate.core.errors import QuantityError
+from loricate.core.quantities import SLOPE, TEMPERATURE, VOLTAGE, parse
 from loricate.simulator.hands_link import Hands, HandsError
 
 BEND_S, TOUCH_S = 0.5, 1.0
@@ -110,14 +112,38 @@ def touch(hands: Hands, nest: str, contacts: tuple[str, ...]) -> None:
 
 @command.command("turn")
 @_with_hands
-@click.argument("nest")
-@click.argument("position")
-def turn(hands: Hands, nest: str, position: str) -> None:
-    """Turn the switch of the unit in a nest.
+@click.argument("what")
+@click.argument("to")
+@click.option("--slope", default="50 V/s", show_default=True, help="How fast, of a dial.")
+def turn(hands: Hands, what: str, to: str, slope: str) -> None:
+    """Turn the switch of the unit in a nest, or the dial of a source that is turned by hand.
 
     Example: loricate hands turn FX-C/1 FAST
+
+    Example: loricate hands turn TS1 "1.5 kV" --slope "100 V/s"
     """
-    hands.turn(nest, position)
+    if "/" in what:
+        hands.turn(what, to)
+        return
+    try:
+        hands.dial(what, parse(to, VOLTAGE), parse(slope, SLOPE))
+    except QuantityError as error:
+        raise click.UsageError(str(error)) from error
+
+
+@command.command("warm")
+@_with_hands
+@click.argument("nest")
+@click.argument("temperature")
+def warm(hands: Hands, nest: str, temperature: str) -> None:
+    """Have what lies in a nest, now and later, at a temperature.
+
+    Example: loricate hands warm FX-M/1 "31.7 °C"
+    """
+    try:
+        hands.warm(nest, parse(temperature, TEMPERATURE))
+    except QuantityError as error:
+        raise click.UsageError(str(error)) from error
 
 
 @command.command("empty")

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from loricate.core.measuring.curves import Curve
 from loricate.core.measuring.grading import Cause, Fault, GradedReading, StepGrade, Verdict
+from loricate.core.measuring.readings import Reading
 
 if TYPE_CHECKING:  # a client knows attempts and need not know every kind of step
     from loricate.core.sequences.released import StepAsDone
@@ -110,3 +111,13 @@ def told_fault(fault: Fault) -> dict[str, Any]:
         "repetition": fault.repetition,
         "contacts": list(fault.contacts),
     }
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """Readings of a step that goes on: of which attempt, and how long (s) its level had stood."""
+
+    step_id: str
+    attempt: int
+    at_s: float
+    readings: tuple[Reading, ...]

@@ -22,6 +22,7 @@ from loricate.core.measuring.actions import (
     Held,
     Hold,
     Join,
+    Keep,
     Level,
     Off,
     Output,
@@ -46,6 +47,7 @@ Asking = Callable[[Ask | Enter | Form], Awaitable[Answer]]
 Cables = tuple[tuple[str, Wiring], ...]
 Reaching = Callable[[], AbstractAsyncContextManager[None]]
 Recalling = Callable[[str, Measurand], Reading | None]
+Keeping = Callable[[Keep, str], Awaitable[None]]  # with the point that it is of
 
 
 def _unshown(action: At) -> None:
@@ -56,12 +58,25 @@ def _unheard(action: Tell) -> None:
     """What nobody is told."""
 
 
+def _unwaited(text: str) -> None:
+    """What is waited for, where nobody watches."""
+
+
 async def _nobody_asked(action: Ask | Enter | Form) -> Answer:
     raise ProcedureError(f"There is nobody here to be asked {action!r} under an output.")
 
 
 def _nobody_reaches() -> AbstractAsyncContextManager[None]:
     raise ProcedureError("There is nobody here to touch a unit under an output.")
+
+
+async def _kept_nowhere(action: Keep, point: str) -> None:
+    """What nobody keeps."""
+
+
+def no_temperature() -> Reading | None:
+    """No earlier step has said what temperature the unit has."""
+    return None
 
 
 def nothing_recalled(step: str, measurand: Measurand) -> None:
@@ -94,6 +109,9 @@ class BenchDriver(Driver):
         reach: Reaching = _nobody_reaches,
         on_tell: Callable[[Tell], None] = _unheard,
         cables: Cables = (),
+        temperature: Callable[[], Reading | None] = no_temperature,
+        keep: Keeping = _kept_nowhere,
+        on_hold: Callable[[str], None] = _unwaited,
     ) -> None:
         super().__init__()
         self.bench, self.using, self.nests, self.care = bench, using, nests, care
@@ -105,7 +123,8 @@ class BenchDriver(Driver):
             recall,
         )
         self._meanwhile, self._reach, self._on_tell = meanwhile, reach, on_tell
-        self._cables = cables
+        self._cables, self._temperature, self._keep = cables, temperature, keep
+        self._on_hold = on_hold
         self._left_in_s = lead_in_s
 
     async def ask(self, action: Ask) -> Answer:
@@ -133,6 +152,12 @@ class BenchDriver(Driver):
 
     def recall(self, action: Recall) -> Reading | None:
         return self._recall(action.step, action.measurand)
+
+    def unit_temperature(self) -> Reading | None:
+        return self._temperature()
+
+    async def keep(self, action: Keep) -> None:
+        await self._keep(action, self.point)
 
     def fixture_zero(self, action: FixtureZero) -> ImpedanceZero | None:
         return self.zeroes.get(action.path)
@@ -168,6 +193,7 @@ class BenchDriver(Driver):
     async def hold(self, action: Hold, holding: Holding) -> Held:
         name = self.using[action.role]
         question = holding.question
+        self._on_hold(holding.text)
         if question is None:
             return await self.bench.outputs.hold(name, holding)
         ask = Ask(

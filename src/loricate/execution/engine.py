@@ -106,7 +106,7 @@ class Engine(Background):
         self.questions = Questions(self.log)
         self._operator = Operator(self.questions, recorder, bench, sequence.is_hazardous)
         self._performer = Performer(
-            bench, fixture, sequence, zeroes or {}, self._operator, self.log, cables
+            bench, fixture, sequence, zeroes or {}, self._operator, self.log, cables, recorder
         )
         self._stages = _stages(sequence)
         self._next: dict[str, int] = {}

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Protocol
 
-from loricate.core.attempts import Attempt
+from loricate.core.attempts import Attempt, Kept
 from loricate.core.fixtures.zeroes import Zero
 from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.grading import Cause, Verdict, grade_unit
@@ -67,6 +67,14 @@ class LoadedUnit:
         graded = attempt.reading(measurand.quantity, measurand.point)
         return None if graded is None else graded.reading
 
+    def temperature(self) -> Reading | None:
+        """The unit's temperature, as the latest step that asked for it has it, if believed."""
+        steps = [made[-1] for made in self.attempts.values() if made[-1].step.kind == "temperature"]
+        latest = max(steps, key=lambda each: each.ended_at or each.started_at, default=None)
+        if latest is None or latest.grade.verdict is not Verdict.PASS:
+            return None
+        return self.recall(latest.step.id, Measurand("temperature"))
+
     @property
     def verdict(self) -> Verdict:
         """The unit's verdict from its steps."""
@@ -99,6 +107,9 @@ class Recorder(Protocol):
 
     async def attempt(self, unit: LoadedUnit, attempt: Attempt) -> None:
         """Keep one attempt."""
+
+    async def kept(self, unit: LoadedUnit, kept: Kept) -> None:
+        """Keep readings of a step that goes on."""
 
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
         """Keep what the operator answered."""

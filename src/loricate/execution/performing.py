@@ -10,10 +10,11 @@ from typing import Protocol
 from loricate.bench.bench import Bench
 from loricate.bench.care import Care
 from loricate.bench.errors import BenchError, Charged, GuardOpen, Implausible
+from loricate.bench.outputs import AT_LEVEL
 from loricate.bench.plan import FixturePlan
-from loricate.core.attempts import Attempt
+from loricate.core.attempts import Attempt, Kept
 from loricate.core.fixtures.zeroes import take_off
-from loricate.core.measuring.actions import Answer, Ask, At, Enter, Form, Tell
+from loricate.core.measuring.actions import Answer, Ask, At, Enter, Form, Keep, Tell
 from loricate.core.measuring.curves import Curve, Sample, thinned_together
 from loricate.core.measuring.ganging import share
 from loricate.core.measuring.grading import Cause, Measured, StepGrade, Verdict
@@ -30,9 +31,9 @@ from loricate.core.measuring.roles import Role
 from loricate.core.planning.scheduling import Across
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
 from loricate.core.sequences.released import step_as_done
-from loricate.execution.driving import BenchDriver, Cables, nothing_recalled
+from loricate.execution.driving import BenchDriver, Cables, no_temperature, nothing_recalled
 from loricate.execution.events import EventLog, now
-from loricate.execution.load import LoadedUnit, NestZeroes
+from loricate.execution.load import LoadedUnit, NestZeroes, Recorder
 from loricate.execution.operator import Operator
 from loricate.execution.questions import WHOLE_LOAD
 
@@ -72,10 +73,12 @@ class Performer:
         operator: Operator,
         log: EventLog,
         cables: Cables,
+        recorder: Recorder,
     ) -> None:
         self.bench, self.fixture, self.decision = bench, fixture, sequence.decision
         self.may_be_hazardous = sequence.is_hazardous  # else nobody had to arm it
         self.zeroes, self.operator, self.log, self.cables = zeroes, operator, log, cables
+        self.recorder = recorder
         self._kept = {
             step.id: (index, step_as_done(step)) for index, step in enumerate(sequence.steps)
         }
@@ -210,15 +213,21 @@ class Performer:
             return answer
 
         zeroes = self.zeroes.get(nests[0], NestZeroes())
+        show, waits_for = self._sampler(step, nests, holding.using)
         driver = BenchDriver(
             self.bench,
             holding.using,
             [self.fixture.nests[nest] for nest in nests],
             ask,
-            self._sampler(step, nests, holding.using),
+            show,
             zeroes.paths,
             step.lead_in_s,
-            Care(step.discharge_within_s, step.earthed_s, self.may_be_hazardous),
+            Care(
+                step.discharge_within_s,
+                step.earthed_s,
+                self.may_be_hazardous,
+                step.settings.earthed_after(),
+            ),
             # Under an output nothing is let go for an answer.
             lambda ask: self.operator.ask_meanwhile(ask, step, units, place),
             lambda action: self._show_point(step, nests, action),
@@ -226,6 +235,9 @@ class Performer:
             lambda: self.operator.reaching(step, units, place),
             lambda action: self._tell(step, nests, action),
             self.cables,
+            units[0].temperature if len(units) == 1 else no_temperature,
+            lambda action, point: self._keep(step, measured_units, action, point),
+            waits_for,
         )
         measured = await driver.measure(step.procedure())
         units[0].stands = measured.position or units[0].stands
@@ -267,9 +279,13 @@ class Performer:
 
     def _sampler(
         self, step: ReadyStep, nests: list[str], using: Mapping[Role, str]
-    ) -> Callable[[Sample], None]:
-        """Publish samples for nests, the first of each phase and then a dozen a second."""
+    ) -> tuple[Callable[[Sample], None], Callable[[str], None]]:
+        """Publish samples for nests, the first of each phase and then a dozen a second.
+
+        Beside it what is told what a hold waits for.
+        """
         shown: dict[str, float] = {}
+        waiting = ""
         dimensions = {
             name: dimension
             for instrument in using.values()
@@ -293,9 +309,33 @@ class Performer:
                     values=dict(sample.values),
                     meters=meters,
                     bounds={name: str(bound) for name, bound in sample.bounds.items()},
+                    waiting=waiting if sample.phase == AT_LEVEL else "",
                 )
 
-        return show
+        def waits_for(text: str) -> None:
+            nonlocal waiting
+            waiting = text
+
+        return show, waits_for
+
+    async def _keep(
+        self, step: ReadyStep, units: Sequence[LoadedUnit], action: Keep, point: str
+    ) -> None:
+        """Keep readings of a step that goes on, and show them."""
+        readings = tuple(each.at(each.point or point) for each in action.readings)
+        for unit in units:
+            kept = Kept(step.id, unit.next_number(step.id), action.at_s, readings)
+            await self.recorder.kept(unit, kept)
+            for reading in readings:
+                self.log.publish(
+                    "kept",
+                    nest=unit.nest,
+                    step=step.id,
+                    point=reading.point,
+                    at_s=action.at_s,
+                    quantity=reading.quantity,
+                    text=reading.text,
+                )
 
 
 def _verdicts(attempts: Sequence[Attempt]) -> list[Verdict]:

@@ -3,7 +3,7 @@
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from loricate.core.attempts import Attempt
+from loricate.core.attempts import Attempt, Kept
 from loricate.core.measuring.grading import GradedReading, Verdict
 from loricate.core.measuring.readings import Doubt, Measurand
 from loricate.execution.load import Answered, LoadedUnit
@@ -29,6 +29,9 @@ class Blackboard:
         if attempt.grade.doubts and self.keep_doubts is not None:
             await self.keep_doubts(attempt.grade.doubts)
         self.attempts.append(attempt)
+
+    async def kept(self, unit: LoadedUnit, kept: Kept) -> None:
+        """A rehearsal keeps nothing."""
 
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
         """Answers belong to units; a rehearsal has none."""

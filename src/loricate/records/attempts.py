@@ -126,7 +126,10 @@ def add_attempt(conn: sqlite3.Connection, run_unit_id: str, attempt: Attempt) ->
 def _reading_cells(graded: GradedReading, sources: dict[int, str]) -> tuple[object, ...]:
     """The cells of ``_READING``; ``sources`` are those written out already, by their identity."""
     reading, limit, grade = graded.reading, graded.limit, graded.grade
-    corrections = [[each.what, _number(each.before)] for each in reading.corrections]
+    corrections = [
+        [each.what, _number(each.before), *filter(None, (each.how,))]
+        for each in reading.corrections
+    ]
     return (
         graded.repetition,
         reading.quantity,
@@ -173,7 +176,10 @@ def _graded(row: sqlite3.Row) -> GradedReading:
         Bound(row["bound"]),
         row["uncertainty"],
         row["instrument"],
-        tuple(Correction(what, math.nan if before is None else before) for what, before in told),
+        tuple(
+            Correction(what, math.nan if before is None else before, *how)
+            for what, before, *how in told
+        ),
     )
     limit = grade = None
     if row["source"]:

@@ -60,6 +60,7 @@ MARKED: dict[str, Marked] = {
     "issued after": Marked("issued_after", ("number",)),
     "issued document": Marked("ledger", ("position",)),
     "key begun": Marked("key_begun", ("id",)),
+    "kept reading": Marked("kept_reading", ("id",)),
     "limit set": Marked("limit_set", ("code", "revision")),
     "lot": Marked("lot", ("code",), is_final=False),
     "number taken": Marked("number_taken", ("series",), is_final=False),
@@ -86,6 +87,7 @@ MARKED: dict[str, Marked] = {
 # How kinds were marked before a migration changed their tables, by the migration; None where there
 # were none.
 UNTIL: dict[int, dict[str, Marked | None]] = {
+    20: {"kept reading": None},
     19: {"zeroing": None, "zero": Marked("zero", ("id",))},
     18: {"run of a series": None, "serial of a series": None, "series": None},
     17: {"column map": None},

@@ -7,7 +7,7 @@ from typing import Any
 
 from loricate.core.measuring.grading import Verdict
 from loricate.core.sequences.released import StepAsDone
-from loricate.records import attempts, audit, papers, remarks, sequences, units
+from loricate.records import attempts, audit, on_the_way, papers, remarks, sequences, units
 from loricate.records.errors import NotFound
 from loricate.records.patterns import as_like
 from loricate.records.stamps import new_id, now
@@ -285,6 +285,7 @@ def units_of(
         unit["attempts"] = attempts.attempts_of(conn, unit["id"], steps)
         unit["due"] = list(attempts.due_repeats(conn, unit["id"]))
         unit["answers"] = attempts.answers_of(conn, unit["id"])
+        unit["kept"] = on_the_way.unfinished(conn, unit["id"])
         unit["remarks"] = remarks.remarks_of(conn, unit["id"])
     return found
 

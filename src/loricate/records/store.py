@@ -42,6 +42,7 @@ WITH_IDS = (
     "capture_decision",
     "column_map",
     "series",
+    "kept_reading",
 )
 
 

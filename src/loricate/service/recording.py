@@ -6,10 +6,10 @@ import sqlite3
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from loricate.core.attempts import Attempt
+from loricate.core.attempts import Attempt, Kept
 from loricate.core.measuring.grading import Verdict
 from loricate.execution.load import Answered, LoadedUnit
-from loricate.records import attempts, runs
+from loricate.records import attempts, on_the_way, runs
 from loricate.records.store import Store
 
 Issue = Callable[[str], None]  # have the documents of a run that has ended issued; nobody waits
@@ -57,6 +57,10 @@ class RunRecorder:
     async def attempt(self, unit: LoadedUnit, attempt: Attempt) -> None:
         """Keep one attempt with its readings, faults and curves."""
         await self.store.write(lambda conn: attempts.add_attempt(conn, unit.run_unit_id, attempt))
+
+    async def kept(self, unit: LoadedUnit, kept: Kept) -> None:
+        """Keep readings of a step that goes on."""
+        await self.store.write(lambda conn: on_the_way.add_kept(conn, unit.run_unit_id, kept))
 
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
         """Keep what the operator answered."""

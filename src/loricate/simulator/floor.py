@@ -30,7 +30,7 @@ class Nest:
     ``lead_ohms`` is the resistance of each lead, its contact included, ``stray_farads`` the
     capacitance between each two of them; ``presence`` the number of the switch that feels a unit.
     ``earthed`` are the unit's terminals that the fixture connects to earth. ``model``, ``faults``
-    and ``serial`` are of the unit that lies in it.
+    and ``serial`` are of the unit that lies in it, ``temperature_c`` its own, where it has one.
     """
 
     columns: dict[str, int]
@@ -42,6 +42,7 @@ class Nest:
     model: str = ""
     faults: tuple[str, ...] = ()
     serial: str = ""
+    temperature_c: float | None = None
 
 
 @dataclass
@@ -101,9 +102,23 @@ class Floor:
         """Put a unit into a nest; raises KeyError for an unknown nest, model or fault."""
         place = self.nests[nest]
         self.take_out(nest)
-        place.unit = build_unit(self.models[model], faults, f"{nest}/", serial)
+        place.unit = build_unit(
+            self.models[model], faults, f"{nest}/", serial, temperature_c=self.temperature_in(nest)
+        )
         self.changes += 1
         place.model, place.faults, place.serial = model, faults, serial
+
+    def temperature_in(self, nest: str) -> float:
+        """The temperature (°C) of the unit in a nest: that of the air, unless it has its own."""
+        own = self.nests[nest].temperature_c
+        return self.temperature_c if own is None else own
+
+    def warm(self, nest: str, temperature_c: float) -> None:
+        """Have what lies in a nest, now and later, at a temperature."""
+        place = self.nests[nest]
+        place.temperature_c = temperature_c
+        if place.unit is not None:
+            self.put_in(nest, place.model, place.faults, place.serial)
 
     def turn(self, nest: str, position: str) -> None:
         """Turn the switch of the unit in a nest; raises KeyError where it has no such position."""
@@ -112,7 +127,9 @@ class Floor:
             raise KeyError(position)
         self.rest()
         model = self.models[place.model]
-        place.unit = build_unit(model, place.faults, f"{nest}/", place.serial, position)
+        place.unit = build_unit(
+            model, place.faults, f"{nest}/", place.serial, position, self.temperature_in(nest)
+        )
         self.changes += 1
 
     def touch(self, nest: str, contact: str) -> None:

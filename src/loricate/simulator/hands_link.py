@@ -34,6 +34,14 @@ class Hands:
         """Turn the switch of the unit in a nest."""
         self.do(f'HAND:NEST:TURN "{nest}","{position}"')
 
+    def dial(self, source: str, volts: float, volts_per_second: float) -> None:
+        """Turn the dial of a source to so many volts, no faster than told."""
+        self.do(f'HAND:DIAL "{source}",{volts:g},{volts_per_second:g}')
+
+    def warm(self, nest: str, celsius: float) -> None:
+        """Have what lies in a nest, now and later, at a temperature."""
+        self.do(f'HAND:NEST:WARM "{nest}",{celsius:g}')
+
     def bend(self, nest: str) -> None:
         """Bend the unit in a nest, once."""
         self.do(f'HAND:NEST:BEND "{nest}"')

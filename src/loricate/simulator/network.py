@@ -14,6 +14,7 @@ import numpy.typing as npt
 
 EARTH = "earth"
 GMIN_S = 1e-13
+STRUCK_OHMS = 500.0
 
 Vector = npt.NDArray[np.float64]
 Phasors = npt.NDArray[np.complex128]
@@ -26,6 +27,18 @@ class Resistor:
     a: str
     b: str
     ohms: float
+
+
+@dataclass(frozen=True, slots=True)
+class Coil(Resistor):
+    """A resistance with an inductance of ``henries``; those of one ``core`` are coupled.
+
+    The ends ``a`` of coupled coils are in phase; ``coupling`` is 1 where all flux is common.
+    """
+
+    henries: float = 0.0
+    core: str = ""
+    coupling: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +60,7 @@ class Gap:
     a: str
     b: str
     volts: float
-    ohms: float = 500.0
+    ohms: float = STRUCK_OHMS
     arcing: bool = False
 
 
@@ -126,8 +139,11 @@ class Network:
             matrix[i, j] -= amount
             matrix[j, i] -= amount
 
-    def matrices(self, sources: Sequence[Source]) -> tuple[Vector, Vector]:
-        """Give the conductance (S) and capacitance (F) matrices, source resistances included."""
+    def matrices(self, sources: Sequence[Source], with_coils: bool = True) -> tuple[Vector, Vector]:
+        """Give the conductance (S) and capacitance (F) matrices, source resistances included.
+
+        Coils are in them by their resistance, or not at all.
+        """
         for source in sources:
             for node in (source.plus, source.minus):
                 if node != EARTH and node not in self.index:
@@ -137,6 +153,8 @@ class Network:
         conductance = np.eye(size) * GMIN_S
         capacitance = np.zeros((size, size))
         for element in self.elements:
+            if isinstance(element, Coil) and not with_coils:
+                continue
             if isinstance(element, Resistor):
                 self._add(conductance, element.a, element.b, 1 / element.ohms)
             elif isinstance(element, Capacitor):
@@ -146,6 +164,26 @@ class Network:
         for source in sources:
             self._add(conductance, source.plus, source.minus, 1 / source.ohms)
         return conductance, capacitance
+
+    def _add_coils(self, admittance: Phasors, omega: float) -> None:
+        """Put every coil in by (R + jωL)^-1, those of one core together."""
+        by_core: dict[str, list[Coil]] = {}
+        for number, each in enumerate(self.elements):
+            if isinstance(each, Coil):
+                by_core.setdefault(each.core or f"by itself {number}", []).append(each)
+        for coils in by_core.values():
+            henries = np.array([each.henries for each in coils])
+            share = np.array([each.coupling for each in coils])
+            inductance = np.sqrt(np.outer(henries, henries)) * np.sqrt(np.outer(share, share))
+            np.fill_diagonal(inductance, henries)
+            impedance = np.diag([each.ohms for each in coils]) + 1j * omega * inductance
+            between = np.linalg.inv(impedance)
+            ends = np.zeros((len(coils), self.size))
+            for row, each in enumerate(coils):
+                for node, sign in ((each.a, 1.0), (each.b, -1.0)):
+                    if (place := self.index.get(node)) is not None:
+                        ends[row, place] += sign
+            admittance += ends.T @ between @ ends
 
     def injection(self, sources: Sequence[Source]) -> Phasors:
         """The Norton currents (A) that ``sources`` push into each node."""
@@ -160,8 +198,11 @@ class Network:
 
     def solve_ac(self, sources: Sequence[Source], frequency_hz: float) -> "Solution":
         """Give the steady-state node phasors (same scale as the sources, rms or peak)."""
-        conductance, capacitance = self.matrices(sources)
+        has_coils = frequency_hz > 0 and any(isinstance(each, Coil) for each in self.elements)
+        conductance, capacitance = self.matrices(sources, with_coils=not has_coils)
         admittance = conductance + 2j * math.pi * frequency_hz * capacitance
+        if has_coils:
+            self._add_coils(admittance, 2 * math.pi * frequency_hz)
         solved = np.linalg.solve(admittance, self.injection(sources))
         return Solution(self, solved.astype(np.complex128))
 

@@ -7,17 +7,20 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from loricate.core.quantities import CAPACITANCE, RESISTANCE, parse
+from loricate.core.quantities import CAPACITANCE, RESISTANCE, TEMPERATURE, parse
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor, Nest
 from loricate.simulator.instruments.bond_source import BondSource
 from loricate.simulator.instruments.climate import ClimateMeter
+from loricate.simulator.instruments.dc_source import DcSource, TurnedSource
 from loricate.simulator.instruments.guard import GuardSwitch
 from loricate.simulator.instruments.hands import Hands
 from loricate.simulator.instruments.impedance_meter import ImpedanceMeter
 from loricate.simulator.instruments.inputs import DigitalInputs
 from loricate.simulator.instruments.leakage_meter import LeakageMeter
+from loricate.simulator.instruments.low_resistance_meter import LowResistanceMeter
 from loricate.simulator.instruments.matrix import RelayMatrix
+from loricate.simulator.instruments.thermometer import Thermometer
 from loricate.simulator.instruments.wiring_meter import WiringMeter
 from loricate.simulator.instruments.withstand_source import WithstandSource
 from loricate.simulator.network import EARTH, Network, Resistor, Source
@@ -30,7 +33,7 @@ class _Model(BaseModel):
 
 
 class StandInInstrument(_Model):
-    """One instrument to serve."""
+    """One instrument to serve; ``nest`` is where a thermometer's probe is."""
 
     id: str
     type: Literal[
@@ -43,8 +46,13 @@ class StandInInstrument(_Model):
         "guard",
         "inputs",
         "climate_meter",
+        "thermometer",
+        "low_resistance_meter",
+        "dc_source",
+        "turned_source",
     ]
     serial: str
+    nest: str = ""
 
 
 class StandInNest(_Model):
@@ -59,6 +67,7 @@ class StandInNest(_Model):
     stray: str = "0 F"
     presence: int = 0
     earthed: tuple[str, ...] = ()
+    temperature: str = ""
 
 
 class StandInBench(_Model):
@@ -79,6 +88,7 @@ def _empty_nest(plan: StandInNest) -> Nest:
         stray_farads=stray_f,
         presence=plan.presence,
         earthed=plan.earthed,
+        temperature_c=parse(plan.temperature, TEMPERATURE) if plan.temperature else None,
     )
 
 
@@ -131,6 +141,14 @@ class StandIns:
                 return DigitalInputs(plan.serial, self.floor)
             case "climate_meter":
                 return ClimateMeter(plan.serial, self.floor)
+            case "thermometer":
+                return Thermometer(plan.serial, plan.id, self.floor, self.clock, plan.nest)
+            case "low_resistance_meter":
+                return LowResistanceMeter(plan.serial, plan.id, self.floor, self.clock)
+            case "dc_source":
+                return DcSource(plan.serial, plan.id, self.floor, self.clock)
+            case "turned_source":
+                return TurnedSource(plan.serial, plan.id, self.floor, self.clock)
 
     async def serve(self, host: str = "127.0.0.1") -> dict[str, int]:
         """Listen on free ports; gives the port of each instrument, and of the hands as HANDS."""

@@ -4,6 +4,7 @@ A unit file lists elements between the unit's terminals and inner nodes, and fau
 them.
 """
 
+import math
 import random
 import tomllib
 from dataclasses import dataclass, field
@@ -13,17 +14,30 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from loricate.core.quantities import CAPACITANCE, RATIO, RESISTANCE, TIME, VOLTAGE, parse
-from loricate.simulator.network import Capacitor, Diode, Element, Gap, Resistor
+from loricate.core.quantities import (
+    CAPACITANCE,
+    INDUCTANCE,
+    RATIO,
+    RESISTANCE,
+    TIME,
+    VOLTAGE,
+    parse,
+)
+from loricate.simulator.network import STRUCK_OHMS, Capacitor, Coil, Diode, Element, Gap, Resistor
 
-Type = Literal["resistor", "capacitor", "gap", "arcing_gap", "diode"]
+Type = Literal["resistor", "capacitor", "gap", "arcing_gap", "diode", "coil"]
+METALS = {"": math.inf, "copper": 234.5, "aluminium": 225.0}  # °C below 0 where R would be nothing
+MADE_AT_C = 20.0  # what resistances in unit files are given at
 
 
 class UnitElement(BaseModel):
     """One element of a unit: what it is, between which nodes, and its value.
 
     Of a diode the anode comes first. One with a ``position`` is there while the unit's switch
-    stands in that position. A ``loose`` one breaks off for so long when the unit is bent.
+    stands in that position. A ``loose`` one breaks off for so long when the unit is bent. A coil
+    has ``ohms`` beside its inductance, and those of one ``core`` are coupled; of a gap ``ohms`` are
+    what it conducts through. What is of a ``metal`` has its resistance at 20 °C. The current
+    through what ``flickers`` changes by such a share, from moment to moment.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -34,6 +48,11 @@ class UnitElement(BaseModel):
     spread: str = "0 %"
     position: str = ""
     loose: str = ""
+    ohms: str = ""
+    core: str = ""
+    coupling: str = "0 %"
+    metal: Literal["", "copper", "aluminium"] = ""
+    flickers: str = ""
 
 
 class Change(BaseModel):
@@ -47,6 +66,8 @@ class Change(BaseModel):
     gone: bool = False
     turned: bool = False
     loose: str | None = None
+    ohms: str | None = None
+    flickers: str | None = None
 
 
 class Fault(BaseModel):
@@ -99,14 +120,16 @@ class UnitModel(BaseModel):
 class Unit:
     """One unit in a nest: its elements, and which inner node each terminal reaches.
 
-    ``loose`` are those that break off when it is bent, with how long (s); ``plugs`` the node that a
-    contact of its own has, plugged in or not.
+    ``flickers`` are those whose current is not steady, with its share. ``loose`` are those that
+    break off when it is bent, with how long (s); ``plugs`` the node that a contact of its own has,
+    plugged in or not.
     """
 
     elements: tuple[Element, ...]
     terminals: dict[str, str]
     loose: tuple[tuple[Element, float], ...] = ()
     plugs: dict[str, str] = field(default_factory=dict)
+    flickers: tuple[tuple[Element, float], ...] = ()
 
     @cached_property
     def beside(self) -> dict[str, list[Element]]:
@@ -176,7 +199,12 @@ def _unit_model(text: str) -> UnitModel:
 
 
 def build_unit(
-    model: UnitModel, faults: tuple[str, ...], prefix: str, seed: str, position: str = ""
+    model: UnitModel,
+    faults: tuple[str, ...],
+    prefix: str,
+    seed: str,
+    position: str = "",
+    temperature_c: float = MADE_AT_C,
 ) -> Unit:
     """Make a unit of a model with the named faults; ``seed`` fixes its scatter.
 
@@ -195,7 +223,9 @@ def build_unit(
             if change.gone:
                 del chosen[change.element]
                 continue
-            update = change.model_dump(include={"type", "value", "loose"}, exclude_none=True)
+            update = change.model_dump(
+                include={"type", "value", "loose", "ohms", "flickers"}, exclude_none=True
+            )
             if change.turned:
                 update["between"] = element.between[::-1]
             chosen[change.element] = element.model_copy(update=update)
@@ -205,25 +235,38 @@ def build_unit(
         terminals |= {name: f"{prefix}{name} loose" for name in fault.loose}
     stands = position or next(iter(model.positions), "")
     built = [
-        (_build(element, prefix, f"{seed}/{name}"), element.loose)
+        (_build(element, prefix, f"{seed}/{name}", temperature_c), element)
         for name, element in chosen.items()
         if element.position in ("", stands)
     ]
-    loose = tuple((element, parse(told, TIME)) for element, told in built if told)
-    return Unit(tuple(element for element, _ in built), terminals, loose, plugs)
+    loose = tuple((made, parse(told.loose, TIME)) for made, told in built if told.loose)
+    flickers = tuple((made, parse(told.flickers, RATIO)) for made, told in built if told.flickers)
+    return Unit(tuple(made for made, _ in built), terminals, loose, plugs, flickers)
 
 
-def _build(element: UnitElement, prefix: str, seed: str) -> Element:
+def _build(element: UnitElement, prefix: str, seed: str, temperature_c: float) -> Element:
     a, b = (prefix + node for node in element.between)
     spread = parse(element.spread, RATIO)
     factor = 1 + random.Random(seed).uniform(-1, 1) * spread if spread else 1.0
+    below = METALS[element.metal]
+    warmth = 1.0 if math.isinf(below) else (below + temperature_c) / (below + MADE_AT_C)
     match element.type:
         case "resistor":
-            return Resistor(a, b, parse(element.value, RESISTANCE) * factor)
+            return Resistor(a, b, parse(element.value, RESISTANCE) * factor * warmth)
+        case "coil":
+            return Coil(
+                a,
+                b,
+                parse(element.ohms, RESISTANCE) * factor * warmth,
+                parse(element.value, INDUCTANCE) * factor,
+                prefix + element.core if element.core else "",
+                parse(element.coupling, RATIO),
+            )
         case "capacitor":
             return Capacitor(a, b, parse(element.value, CAPACITANCE) * factor)
         case "diode":
             return Diode(a, b, parse(element.value, VOLTAGE) * factor)
         case "gap" | "arcing_gap":
             volts = parse(element.value, VOLTAGE) * factor
-            return Gap(a, b, volts, arcing=element.type == "arcing_gap")
+            through = parse(element.ohms, RESISTANCE) if element.ohms else STRUCK_OHMS
+            return Gap(a, b, volts, through, arcing=element.type == "arcing_gap")

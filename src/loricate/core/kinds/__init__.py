@@ -9,11 +9,15 @@ from loricate.core.kinds.intermittent import Intermittent
 from loricate.core.kinds.kind import KINDS, Kind, KindSettings, find_kind, register
 from loricate.core.kinds.leakage import Leakage
 from loricate.core.kinds.polarity import Polarity
+from loricate.core.kinds.polarization import Polarization
 from loricate.core.kinds.power import Power
 from loricate.core.kinds.question import Question
+from loricate.core.kinds.step_voltage import StepVoltage
+from loricate.core.kinds.temperature import Temperature
 from loricate.core.kinds.touch import Touch
 from loricate.core.kinds.visual import Visual
 from loricate.core.kinds.wait import WaitStep
+from loricate.core.kinds.winding_resistance import WindingResistance
 from loricate.core.kinds.wiring import WiringStep
 from loricate.core.kinds.withstand import Withstand
 
@@ -30,6 +34,10 @@ SHIPPED: tuple[Kind, ...] = (
     Leakage,
     Power,
     Impedance,
+    Temperature,
+    WindingResistance,
+    Polarization,
+    StepVoltage,
     Question,
     Entry,
     WaitStep,

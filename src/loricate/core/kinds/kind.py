@@ -166,6 +166,10 @@ class KindSettings(BaseModel):
         is_known = measurand.quantity in self.slots_here()
         return ("limits", measurand.quantity) if is_known else None
 
+    def earthed_after(self) -> float:
+        """How long the unit stays earthed after it, in times of its time under voltage."""
+        return 0.0
+
     def fails_when_empty(self, limits: Limits) -> bool:
         """Whether the step fails, or decides nothing, when nothing is in the nest."""
         return False

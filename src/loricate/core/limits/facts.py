@@ -12,13 +12,14 @@ from loricate.core.quantities import (
     CURRENT,
     FREQUENCY,
     LENGTH,
+    NUMBER,
     POWER,
     RATIO,
     VOLTAGE,
     Dimension,
 )
 
-WORDS = ("family", "protection_class", "cord", "mobility", "traits", "applied_part")
+WORDS = ("family", "protection_class", "cord", "mobility", "traits", "applied_part", "wound")
 NUMBERS: Mapping[str, Dimension] = {
     "supply_voltage": VOLTAGE,
     "supply_frequency": FREQUENCY,
@@ -27,6 +28,7 @@ NUMBERS: Mapping[str, Dimension] = {
     "cord_length": LENGTH,
     "filter_capacitance": CAPACITANCE,
     "short_circuit_impedance": RATIO,
+    "thermal_class": NUMBER,
 }
 
 

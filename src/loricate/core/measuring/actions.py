@@ -146,6 +146,24 @@ class Recall(Action[Reading | None]):
 
 
 @dataclass(frozen=True, slots=True)
+class UnitTemperature(Action[Reading | None]):
+    """Ask for the unit's temperature (°C), as an earlier step has it; None where none has."""
+
+    gives: ClassVar[tuple[type, ...]] = (Reading, NoneType)
+
+
+@dataclass(frozen=True, slots=True)
+class Keep(Action[None]):
+    """Keep readings now, while a long step goes on: they are there whatever comes of it.
+
+    ``at_s`` is when they were read, in s since the step's level stood.
+    """
+
+    readings: tuple[Reading, ...]
+    at_s: float
+
+
+@dataclass(frozen=True, slots=True)
 class OtherCables(Action[tuple[tuple[str, Wiring], ...]]):
     """Ask which other cables are known, each position of a switch by itself: code and wiring."""
 
@@ -216,7 +234,8 @@ class Output:
         """
         key = taken_from or quantity
         value = self.summary[key]
-        spread = self.accuracy.get(key, EXACTLY).expanded(value)
+        on_range = self.summary.get(f"{key}_range")
+        spread = self.accuracy.get(key, EXACTLY).expanded(value, on_range)
         return Reading(
             quantity,
             value,
@@ -257,7 +276,9 @@ class Look:
         """What it shows of a quantity, with the instrument's uncertainty; NaN where it does not."""
         key = taken_from or quantity
         value = self.sample.values.get(key, math.nan)
-        spread = self.accuracy.get(key, EXACTLY).expanded(value) if math.isfinite(value) else 0.0
+        on_range = self.sample.values.get(f"{key}_range")
+        accuracy = self.accuracy.get(key, EXACTLY)
+        spread = accuracy.expanded(value, on_range) if math.isfinite(value) else 0.0
         return Reading(
             quantity,
             value,
@@ -423,6 +444,8 @@ AnyAction = (
     | Tell
     | HandsIn
     | Recall
+    | UnitTemperature
+    | Keep
     | OtherCables
     | FixtureZero
     | Connect

@@ -28,6 +28,7 @@ from loricate.core.measuring.actions import (
     Held,
     Hold,
     Join,
+    Keep,
     Level,
     Off,
     OtherCables,
@@ -39,6 +40,7 @@ from loricate.core.measuring.actions import (
     Source,
     Switch,
     Tell,
+    UnitTemperature,
     Wait,
     Watch,
     Watched,
@@ -137,6 +139,10 @@ class Driver(ABC):
                 self._is_reached = True
             case Recall():
                 return self.recall(action)
+            case UnitTemperature():
+                return self.unit_temperature()
+            case Keep():
+                await self.keep(action)
             case OtherCables():
                 return self.other_cables()
             case FixtureZero():
@@ -272,6 +278,14 @@ class Driver(ABC):
     @abstractmethod
     def recall(self, action: Recall) -> Reading | None:
         """Look up what an earlier step read."""
+
+    @abstractmethod
+    def unit_temperature(self) -> Reading | None:
+        """Look up what temperature the unit has."""
+
+    @abstractmethod
+    async def keep(self, action: Keep) -> None:
+        """Keep readings of a step that goes on."""
 
     @abstractmethod
     def fixture_zero(self, action: FixtureZero) -> ImpedanceZero | None:

@@ -20,6 +20,13 @@ class For:
 
 
 @dataclass(frozen=True, slots=True)
+class ByClock:
+    """The instrument's own clock has come to this moment (s since its output went on)."""
+
+    elapsed_s: float
+
+
+@dataclass(frozen=True, slots=True)
 class Marks:
     """The last of these moments (s since the hold began) has come; a sample is kept at each."""
 
@@ -28,11 +35,12 @@ class Marks:
 
 @dataclass(frozen=True, slots=True)
 class Settled:
-    """A quantity has stayed within a share of itself for a time in s."""
+    """A quantity has stayed within a share of itself, or within ``by`` (SI), for a time in s."""
 
     quantity: str
     within: float
     over_s: float
+    by: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +61,24 @@ class Leaves:
 
 
 @dataclass(frozen=True, slots=True)
+class Enters:
+    """A quantity has come into a band (SI)."""
+
+    quantity: str
+    minimum: float
+    maximum: float
+
+
+@dataclass(frozen=True, slots=True)
+class Steeper:
+    """A quantity changes by more than so much a second (SI), over a time in s."""
+
+    quantity: str
+    than: float
+    over_s: float
+
+
+@dataclass(frozen=True, slots=True)
 class Answered:
     """The operator has answered, while the output stays on.
 
@@ -70,7 +96,7 @@ class Answered:
     touch: str = ""
 
 
-Until = For | Marks | Settled | Rises | Leaves | Answered
+Until = For | ByClock | Marks | Settled | Rises | Leaves | Enters | Steeper | Answered
 
 
 def asks_hands_in(until: Until) -> bool:
@@ -92,7 +118,7 @@ class Holding:
     at: dict[float, Sample] = field(default_factory=dict)
     lowest: dict[str, float] = field(default_factory=dict)
     highest: dict[str, float] = field(default_factory=dict)
-    _steady: dict[Settled, list[tuple[float, float]]] = field(default_factory=dict)
+    _seen: dict[Settled | Steeper, list[tuple[float, float]]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if not math.isfinite(self.longest_s):
@@ -103,7 +129,19 @@ class Holding:
         """How long it lasts at most, in s; infinite without an end that says so."""
         times = [each.seconds for each in self.until if isinstance(each, For)]
         times += [max(each.times_s) for each in self.until if isinstance(each, Marks)]
+        times += [each.elapsed_s for each in self.until if isinstance(each, ByClock)]
         return min(times, default=math.inf)
+
+    @property
+    def text(self) -> str:
+        """What is waited for, in words; empty where it is no more than a time."""
+        for each in self.until:
+            if isinstance(each, Settled):
+                share = "" if each.by else f" within {each.within * 100:g} %"
+                return f"until the {each.quantity} stays{share} for {each.over_s:g} s"
+            if isinstance(each, Enters) and math.isfinite(each.minimum):
+                return f"until the {each.quantity} is there"
+        return ""
 
     @property
     def question(self) -> Answered | None:
@@ -135,6 +173,8 @@ class Holding:
         match until:
             case For():
                 return passed_s >= until.seconds
+            case ByClock():
+                return sample.elapsed_s >= until.elapsed_s
             case Marks():
                 return passed_s >= max(until.times_s)
             case Settled():
@@ -145,23 +185,41 @@ class Holding:
             case Leaves():
                 value = sample.values.get(until.quantity)
                 return value is not None and not until.minimum <= value <= until.maximum
+            case Enters():
+                value = sample.values.get(until.quantity)
+                return value is not None and until.minimum <= value <= until.maximum
+            case Steeper():
+                return self._is_steep(until, sample)
             case Answered():
                 return False  # whoever holds is told of the answer by whoever asks
 
     def _is_settled(self, until: Settled, sample: Sample) -> bool:
-        value = sample.values.get(until.quantity)
-        if value is None:
-            self._steady.pop(until, None)
-            return False
-        seen = self._steady.setdefault(until, [])
-        seen.append((sample.elapsed_s, value))
-        # What is older than the time asked for does not count, but for the last before it.
-        while len(seen) > 1 and seen[1][0] <= sample.elapsed_s - until.over_s:
-            seen.pop(0)
-        if sample.elapsed_s - seen[0][0] < until.over_s:
+        seen = self._lately(until, until.quantity, until.over_s, sample)
+        if not seen or sample.elapsed_s - seen[0][0] < until.over_s:
             return False
         values = [each for _, each in seen]
-        return max(values) - min(values) <= until.within * abs(value)
+        return max(values) - min(values) <= max(until.by, until.within * abs(values[-1]))
+
+    def _is_steep(self, until: Steeper, sample: Sample) -> bool:
+        seen = self._lately(until, until.quantity, until.over_s, sample)
+        if not seen or (passed_s := sample.elapsed_s - seen[0][0]) < until.over_s:
+            return False
+        return abs(seen[-1][1] - seen[0][1]) > until.than * passed_s
+
+    def _lately(
+        self, until: Settled | Steeper, quantity: str, over_s: float, sample: Sample
+    ) -> list[tuple[float, float]]:
+        """When and what a quantity was over the last time; nothing where it is not sampled."""
+        value = sample.values.get(quantity)
+        if value is None:
+            self._seen.pop(until, None)
+            return []
+        seen = self._seen.setdefault(until, [])
+        seen.append((sample.elapsed_s, value))
+        # What is older than the time asked for does not count, but for the last before it.
+        while len(seen) > 1 and seen[1][0] <= sample.elapsed_s - over_s:
+            seen.pop(0)
+        return seen
 
 
 def _marks(until: Iterable[Until]) -> tuple[float, ...]:

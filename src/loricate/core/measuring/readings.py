@@ -39,10 +39,14 @@ class Measurand(NamedTuple):
 
 
 class Correction(NamedTuple):
-    """What was corrected for (``zero``, ``supply``, ``temperature``), and the value before it."""
+    """What was corrected for (``zero``, ``supply``, ``temperature``), and the value before it.
+
+    ``how`` is the formula with its constants and what it refers to, where there is more to say.
+    """
 
     what: str
     before: float
+    how: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,9 +86,9 @@ class Reading:
         """The same reading, said of a point."""
         return replace(self, point=point)
 
-    def corrected(self, what: str, value: float, uncertainty: float) -> "Reading":
+    def corrected(self, what: str, value: float, uncertainty: float, how: str = "") -> "Reading":
         """The reading after a correction; the value before it is kept."""
-        done = (*self.corrections, Correction(what, self.value))
+        done = (*self.corrections, Correction(what, self.value, how))
         return replace(self, value=value, uncertainty=uncertainty, corrections=done)
 
 

@@ -9,7 +9,15 @@ from dataclasses import dataclass, field
 from typing import NewType
 
 from loricate.core.errors import AlreadyRegistered
-from loricate.core.quantities import CURRENT, NUMBER, POWER, RESISTANCE, VOLTAGE, Dimension
+from loricate.core.quantities import (
+    CURRENT,
+    NUMBER,
+    POWER,
+    RESISTANCE,
+    TEMPERATURE,
+    VOLTAGE,
+    Dimension,
+)
 
 Role = NewType("Role", str)
 
@@ -19,7 +27,8 @@ class RoleFacts:
     """What every instrument of a role can be told, and what it tells.
 
     ``reads_residual`` is of sources that can put a dangerous voltage on a unit: they must measure
-    what is left of it.
+    what is left of it. Of one that ``keeps_current`` a winding does not let go at once: it is off
+    only when its current is gone, and no relay moves before it says so.
     """
 
     name: Role
@@ -30,6 +39,7 @@ class RoleFacts:
     words: frozenset[str] = field(default_factory=frozenset)
     reads_residual: bool = False
     usual: Mapping[str, str] = field(default_factory=dict)  # what a make does that cannot set it
+    keeps_current: bool = False
 
 
 ROLES: dict[Role, RoleFacts] = {}
@@ -44,12 +54,15 @@ def register_role(
     words: frozenset[str] = frozenset(),
     reads_residual: bool = False,
     usual: Mapping[str, str] = {},
+    keeps_current: bool = False,
 ) -> Role:
     """Add a role to the table; raises AlreadyRegistered for a name that is taken."""
     role = Role(name)
     if role in ROLES:
         raise AlreadyRegistered("role", name)
-    ROLES[role] = RoleFacts(role, title, samples, sets, reports, words, reads_residual, usual)
+    ROLES[role] = RoleFacts(
+        role, title, samples, sets, reports, words, reads_residual, usual, keeps_current
+    )
     return role
 
 
@@ -116,6 +129,41 @@ WIRING = register_role(
     sets=("function", "points", "dwell_s"),
     reports=("points_done",),
     words=frozenset({"function"}),
+)
+
+
+THERMOMETER = register_role(
+    "thermometer",
+    "Thermometer",
+    {"temperature": TEMPERATURE},
+    sets=("dwell_s",),
+    reports=("temperature",),
+)
+LOW_RESISTANCE = register_role(
+    "low_resistance",
+    "Low-resistance meter",
+    {"voltage": VOLTAGE, "current": CURRENT},
+    sets=("level_a", "ramp_s", "dwell_s"),
+    reports=("voltage", "current"),
+    keeps_current=True,
+)
+DC_SOURCE = register_role(
+    "dc_source",
+    "DC source for windings",
+    {"voltage": VOLTAGE, "current": CURRENT, "current_range": CURRENT},
+    sets=("level_v", "ramp_s", "dwell_s", "fall_s", "trip_a", "ranging_s"),
+    reports=("voltage", "current", "current_max"),
+    reads_residual=True,
+    usual={"function": "DC"},
+)
+TURNED_SOURCE = register_role(
+    "turned_source",
+    "DC source turned by hand",
+    {"voltage": VOLTAGE, "current": CURRENT, "current_range": CURRENT},
+    sets=("level_v", "dwell_s", "trip_a", "ranging_s"),
+    reports=("voltage", "current", "current_max"),
+    reads_residual=True,
+    usual={"function": "DC"},
 )
 
 

@@ -24,13 +24,16 @@ class Accuracy(BaseModel):
     absolute: Annotated[float, Field(ge=0)] = 0.0
     distribution: Annotated[str, Field(pattern="^(rectangular|normal)$")] = "rectangular"
 
-    def expanded(self, value: float) -> float:
+    def expanded(self, value: float, on_range: float | None = None) -> float:
         """Give U (k = 2) at a reading of ``value``, in the same unit.
+
+        ``on_range`` is the range that it was read on, where the instrument tells it.
 
         A rectangular half-width a has the standard uncertainty a/√3 (GUM 4.3.7); a ``normal``
         statement is taken as given at k = 2.
         """
-        half_width = abs(value) * self.of_reading + self.range * self.of_range + self.absolute
+        full_scale = self.range if on_range is None else on_range
+        half_width = abs(value) * self.of_reading + full_scale * self.of_range + self.absolute
         if self.distribution == "normal":
             return half_width
         return COVERAGE_FACTOR * half_width / math.sqrt(3)

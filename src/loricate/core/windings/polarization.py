@@ -5,12 +5,12 @@ Index and ratio are I(early)/I(late) at constant volts, which is R(late)/R(early
 """
 
 import math
-from collections.abc import Iterable, Sequence
-from enum import StrEnum
+from collections.abc import Sequence
 
 from loricate.core.measuring.readings import Bound, Reading
 from loricate.core.quantities import NUMBER
 
+DEGREE = 3
 MEANINGLESS_OHMS = 5e9  # of R(60 s) at 40 °C: above it the index says little (IEEE 43-2013, 12.2.2)
 
 
@@ -45,48 +45,27 @@ def ratio_of(early: Reading, late: Reading, quantity: str) -> Reading:
     )
 
 
-class Worth(StrEnum):
-    """What an index says of an insulation."""
-
-    GOOD = "good"
-    CAUTION = "caution"
-    BAD = "bad"
-    UNGRADED = "ungraded"  # so little current that its ratio says nothing
+def is_meaningless(one_minute_40: Reading) -> bool:
+    """Whether R(60 s) at 40 °C is so great that the index says little: it is said, not graded."""
+    return one_minute_40.value > MEANINGLESS_OHMS and one_minute_40.bound is not Bound.BELOW
 
 
-def worth_of(index: Reading, good: float, bad: float, one_minute_40: Reading) -> Worth:
-    """The band of an index: good from ``good`` on, bad under ``bad``, caution between.
-
-    Where R(60 s) at 40 °C is above 5000 MΩ it is said and not graded; a bound is graded only where
-    every value that it leaves open is of one band.
-    """
-    if one_minute_40.value > MEANINGLESS_OHMS and one_minute_40.bound is not Bound.BELOW:
-        return Worth.UNGRADED
-    if math.isnan(index.value):
-        return Worth.UNGRADED
-    if index.value >= good and index.bound is not Bound.BELOW:
-        return Worth.GOOD
-    if index.value < bad and index.bound is not Bound.ABOVE:
-        return Worth.BAD
-    return Worth.CAUTION if index.bound is Bound.EXACT else Worth.UNGRADED
-
-
-def wobble(times_s: Sequence[float], currents_a: Iterable[float]) -> float:
+def wobble(times_s: Sequence[float], currents_a: Sequence[float]) -> float:
     """How far a current scatters about the curve it follows, as a fraction of it.
 
-    The curve is a straight line of ln I over ln t, which absorption follows over decades
-    (Curie and von Schweidler); the scatter is the root mean square of what is left. NaN of fewer
-    than five samples, or where a current is not above zero: a meter at its floor tells nothing.
+    The curve is ln I over ln t, of the third degree: absorption follows a straight line over
+    decades (Curie and von Schweidler), and bends where it comes to what leaks. The scatter is the
+    root mean square of what is left. NaN of fewer than eight samples, or where a current is not
+    above zero: a meter at its floor tells nothing.
     """
-    pairs = [(t, i) for t, i in zip(times_s, currents_a, strict=True) if t > 0]
-    if len(pairs) < 5 or any(not i > 0 for _, i in pairs):
+    import numpy as np
+
+    kept = [(t, i) for t, i in zip(times_s, currents_a, strict=True) if t > 0]
+    if len(kept) < 2 * DEGREE + 2 or any(not i > 0 for _, i in kept):
         return math.nan
-    xs = [math.log(t) for t, _ in pairs]
-    ys = [math.log(i) for _, i in pairs]
-    mean_x, mean_y = math.fsum(xs) / len(xs), math.fsum(ys) / len(ys)
-    spread = math.fsum((x - mean_x) ** 2 for x in xs)
-    if spread == 0:
+    x, y = np.log(np.array(kept)).T
+    if float(x.max()) == float(x.min()):
         return math.nan
-    slope = math.fsum((x - mean_x) * (y - mean_y) for x, y in zip(xs, ys, strict=True)) / spread
-    left = [y - mean_y - slope * (x - mean_x) for x, y in zip(xs, ys, strict=True)]
-    return math.sqrt(math.fsum(each**2 for each in left) / (len(left) - 2))
+    curve = np.polynomial.Polynomial.fit(x, y, DEGREE)
+    left = y - curve(x)
+    return float(np.sqrt((left**2).sum() / (len(kept) - DEGREE - 1)))

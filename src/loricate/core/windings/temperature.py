@@ -9,10 +9,11 @@ is extrapolated here.
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from loricate.core.errors import CoreError
+from loricate.core.measuring.readings import Reading
 
 ABSOLUTE_C = 273.0  # as the standard rounds it
 TO_C = 40.0  # what insulation is corrected to
@@ -72,10 +73,14 @@ INSULATION_LEAST_C, INSULATION_MOST_C = 10.0, 85.0
 
 @dataclass(frozen=True, slots=True)
 class Corrected:
-    """A factor, and in one line where it comes from: formula, constant, both temperatures."""
+    """A factor, and in one line where it comes from: formula, constant, both temperatures.
+
+    ``per_kelvin`` is how much of itself the factor changes when the unit is a kelvin warmer.
+    """
 
     factor: float
     how: str
+    per_kelvin: float
 
 
 def conductor_factor(conductor: Conductor, unit_c: float, reference_c: float) -> Corrected:
@@ -90,7 +95,18 @@ def conductor_factor(conductor: Conductor, unit_c: float, reference_c: float) ->
         f"(k + {reference_c:g})/(k + {unit_c:g}), k = {k_c:g} °C ({conductor.source}), "
         f"from {unit_c:g} °C to {reference_c:g} °C"
     )
-    return Corrected((k_c + reference_c) / (k_c + unit_c), how)
+    return Corrected((k_c + reference_c) / (k_c + unit_c), how, 1 / (k_c + unit_c))
+
+
+def as_corrected(
+    reading: Reading, corrected: Corrected, temperature: Reading, quantity: str
+) -> Reading:
+    """A resistance at the reference temperature, with what the thermometer adds to its U."""
+    own = reading.uncertainty / reading.value if reading.value else 0.0
+    relative = math.hypot(own, corrected.per_kelvin * temperature.uncertainty)
+    value = reading.value * corrected.factor
+    named = replace(reading, quantity=quantity)
+    return named.corrected("temperature", value, abs(value) * relative, corrected.how)
 
 
 def insulation_factor(insulant: Insulant, unit_c: float) -> Corrected:
@@ -102,10 +118,11 @@ def insulation_factor(insulant: Insulant, unit_c: float) -> Corrected:
     at = f"(IEEE 43-2013), from {unit_c:g} °C to {TO_C:g} °C"
     if insulant is Insulant.THERMOPLASTIC:
         factor = 0.5 ** ((TO_C - unit_c) / 10)
-        return Corrected(factor, f"K = 0.5^((40 - {unit_c:g})/10) {at}")
+        return Corrected(factor, f"K = 0.5^((40 - {unit_c:g})/10) {at}", math.log(2) / 10)
     kelvin = 4230.0 if unit_c >= TO_C else 1245.0
     factor = math.exp(-kelvin * (1 / (unit_c + ABSOLUTE_C) - 1 / (TO_C + ABSOLUTE_C)))
-    return Corrected(factor, f"K = exp(-{kelvin:g}·(1/({unit_c:g} + 273) - 1/313)) {at}")
+    how = f"K = exp(-{kelvin:g}·(1/({unit_c:g} + 273) - 1/313)) {at}"
+    return Corrected(factor, how, kelvin / (unit_c + ABSOLUTE_C) ** 2)
 
 
 def _check(formula: str, temperature_c: float, least_c: float, most_c: float) -> None:

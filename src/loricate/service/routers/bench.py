@@ -166,6 +166,7 @@ def danger_out(danger: Danger) -> DangerOut:
         state=danger.state.value,
         nests=list(danger.nests),
         volts=danger.volts,
+        wait_s=danger.wait_s,
         reasons=list(danger.reasons),
         must_earth=danger.must_earth,
     )

@@ -12,6 +12,7 @@ from loricate.api.records import (
     CurveMark,
     CurveOut,
     FaultOut,
+    KeptOut,
     ReadingOut,
     RemarkOut,
     RepetitionOut,
@@ -24,6 +25,7 @@ from loricate.core.measuring.grading import Cause, GradedReading
 from loricate.core.measuring.readings import Measurand
 from loricate.core.quantities import display
 from loricate.core.sequences.released import StepAsDone
+from loricate.records.on_the_way import KeptReading
 
 
 def difference(found: Difference) -> DifferenceOut:
@@ -61,6 +63,7 @@ def reading_out(graded: GradedReading) -> ReadingOut:
                 what=each.what,
                 before=each.before if math.isfinite(each.before) else None,
                 text=display(each.before, dimension),
+                how=each.how,
             )
             for each in reading.corrections
         ],
@@ -110,7 +113,26 @@ def unit_out(row: dict[str, Any]) -> UnitOut:
         RemarkOut(**{key: each[key] for key in RemarkOut.model_fields}) for each in row["remarks"]
     ]
     told = {key: row[key] for key in UnitOut.model_fields.keys() & row.keys()}
-    return UnitOut(**{**told, "attempts": attempts, "answers": answers, "remarks": remarks})
+    kept = [_kept_out(each) for each in row["kept"]]
+    shown = {"attempts": attempts, "answers": answers, "remarks": remarks, "kept": kept}
+    return UnitOut(**{**told, **shown})
+
+
+def _kept_out(kept: KeptReading) -> KeptOut:
+    """Show a reading that was kept on the way."""
+    reading = kept.reading
+    is_number = math.isfinite(reading.value)
+    return KeptOut(
+        step_id=kept.step_id,
+        attempt=kept.attempt,
+        point=reading.point,
+        at_s=kept.at_s,
+        quantity=reading.quantity,
+        value=reading.value if is_number else None,
+        unit=reading.dimension.unit,
+        text=reading.text if is_number else "not a number",
+        kept_at=kept.kept_at,
+    )
 
 
 def step_summary(step: StepAsDone) -> StepSummary:

@@ -5,6 +5,7 @@ from collections.abc import Callable, Mapping
 from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.floor import Floor
+from loricate.simulator.instruments.dc_source import TurnedSource
 from loricate.simulator.scpi import ScpiError
 from loricate.simulator.server import MISCHIEF, Instrument
 
@@ -28,6 +29,8 @@ class Hands(Instrument):
         self.command("HANDs:NEST:EMPTy", self._empty)
         self.command("HANDs:NEST:TURN", self._turn)
         self.command("HANDs:NEST:BEND", self._bend)
+        self.command("HANDs:NEST:WARM", self._warm)
+        self.command("HANDs:DIAL", self._dial)
         self.command("HANDs:NEST:TOUCh", self._touch)
         self.command("HANDs:NEST:LIFT", self._lift)
         self.command("HANDs:GUARd", lambda text: floor.set_guard(scpi.boolean(text)))
@@ -60,6 +63,20 @@ class Hands(Instrument):
             self.floor.turn(scpi.unquoted(nest), scpi.unquoted(position))
         except KeyError:
             raise ScpiError(*scpi.ILLEGAL_VALUE) from None
+
+    def _warm(self, nest: str, celsius: str) -> None:
+        """Have the unit in a nest at a temperature."""
+        try:
+            self.floor.warm(scpi.unquoted(nest), scpi.number(celsius, -50, 250))
+        except KeyError:
+            raise ScpiError(*scpi.ILLEGAL_VALUE) from None
+
+    def _dial(self, name: str, volts: str, slope: str) -> None:
+        """Turn the dial of a source, by so many volts a second."""
+        source = self.instruments.get(scpi.unquoted(name))
+        if not isinstance(source, TurnedSource):
+            raise ScpiError(*scpi.ILLEGAL_VALUE)
+        source.dial(scpi.number(volts, 0, 10_000), scpi.number(slope, 1, 100_000))
 
     def _touch(self, nest: str, contact: str) -> None:
         """Hold the probe to a contact."""

@@ -88,12 +88,7 @@ class WithstandSource(OutputInstrument):
             self.transient = Transient(self.network, start, self.step_s, self.floor.charges)
 
     def step(self, phase: str, into_s: float, length_s: float) -> None:
-        share = into_s / length_s if length_s else 1.0
-        if phase == "RAMP":
-            level_v = self.from_v + (self.level_v - self.from_v) * share
-        else:
-            level_v = self.level_v * (1.0 if phase == "DWELL" else 1 - share)
-        volts = level_v * self.gain
+        volts = self.level_now(phase, into_s / length_s if length_s else 1.0) * self.gain
         solution = self._solve(volts)
         held_v = abs(solution.across(self.high, self.low))
         fresh = self.network.strike(solution, math.sqrt(2) if self.function == "AC" else 1.0)
@@ -105,6 +100,12 @@ class WithstandSource(OutputInstrument):
         self.solution = solution
         self._measure(solution, held_v, volts)
         self._protect()
+
+    def level_now(self, phase: str, share: float) -> float:
+        """The volts that it sources when a share of a phase has passed."""
+        if phase == "RAMP":
+            return self.from_v + (self.level_v - self.from_v) * share
+        return self.level_v * (1.0 if phase == "DWELL" else 1 - share)
 
     def _solve(self, volts: float) -> Solution:
         if self.transient is not None:

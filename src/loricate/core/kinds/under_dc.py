@@ -1,0 +1,40 @@
+"""What kinds share that keep a winding under DC for minutes: ranges, how long it is earthed.
+
+What an insulation has absorbed comes back for a long time: a winding stays earthed for four times
+as long as it was under voltage (IEEE 43-2013, IEEE 95), or until it measures safe and stays so.
+"""
+
+from typing import Annotated, Any
+
+from pydantic import Field
+
+from loricate.core.measuring.actions import Output
+from loricate.core.measuring.readings import Doubt
+from loricate.core.quantities import CURRENT, Number, display
+
+RANGING_S = 10.0  # how long after its level the meter may change its range
+EARTHED = Annotated[Number, Field(ge=0, le=10)]
+
+
+def earthed_field() -> Any:
+    """The setting of how long the winding stays earthed, in times of its time under voltage."""
+    return Field(
+        default=4.0,
+        title="Stays earthed, times",
+        description="Of its time under voltage; 0: until it measures safe",
+    )
+
+
+def range_doubts(output: Output, from_s: float) -> tuple[Doubt, ...]:
+    """A meter that changed its range during the hold, although it was told not to."""
+    ranges = {
+        sample.values["current_range"]
+        for sample in output.samples
+        if sample.phase == "dwell"
+        and sample.elapsed_s > from_s
+        and "current_range" in sample.values
+    }
+    if len(ranges) < 2:
+        return ()
+    told = " and ".join(display(each, CURRENT, 2) for each in sorted(ranges))
+    return (Doubt(output.instrument, f"changed its range during the hold ({told})"),)
