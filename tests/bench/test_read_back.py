@@ -10,11 +10,26 @@ from loricate.bench.instrument import Who
 from loricate.bench.plan import BenchPlan
 from loricate.bench.profiles import read_profile
 from loricate.core.measuring.actions import Join
-from loricate.core.measuring.roles import BOND, IMPEDANCE, LEAKAGE, ROLES, WIRING, WITHSTAND, Role
+from loricate.core.measuring.roles import (
+    BOND,
+    DC_SOURCE,
+    IMPEDANCE,
+    LEAKAGE,
+    LOW_RESISTANCE,
+    ROLES,
+    THERMOMETER,
+    TURNED_SOURCE,
+    WIRING,
+    WITHSTAND,
+    Role,
+)
 from loricate.simulator import scpi
 from tests.rig import Rig, on_the_way, said
 
-NAMES = {WITHSTAND: "HV1", BOND: "GB1", LEAKAGE: "LK1", IMPEDANCE: "IM1", WIRING: "WM1"}
+NAMES = {
+    WITHSTAND: "HV1", BOND: "GB1", LEAKAGE: "LK1", IMPEDANCE: "IM1", WIRING: "WM1",
+    THERMOMETER: "TM1", LOW_RESISTANCE: "LR1", DC_SOURCE: "DS1", TURNED_SOURCE: "TS1",
+}  # fmt: skip
 # None of it is what the stand-ins are set to when they are switched on.
 WANTED: dict[Role, dict[str, float | str]] = {
     WITHSTAND: {
@@ -28,6 +43,13 @@ WANTED: dict[Role, dict[str, float | str]] = {
     },
     IMPEDANCE: {"level_v": 0.5, "frequency_hz": 120.0, "dwell_s": 0.4},
     WIRING: {"function": "DIODE", "points": 3.0, "dwell_s": 0.4},
+    THERMOMETER: {"dwell_s": 4.0},
+    LOW_RESISTANCE: {"level_a": 0.5, "ramp_s": 4.0, "dwell_s": 2.0},
+    DC_SOURCE: {
+        "level_v": 800.0, "ramp_s": 2.0, "dwell_s": 4.0, "fall_s": 1.0, "trip_a": 1e-4,
+        "ranging_s": 3.0,
+    },
+    TURNED_SOURCE: {"level_v": 800.0, "dwell_s": 4.0, "trip_a": 1e-4, "ranging_s": 3.0},
 }  # fmt: skip
 OTHER = {
     "function": "AC", "path": "earth", "network": "iec60990", "method": "direct",

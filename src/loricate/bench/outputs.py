@@ -276,6 +276,8 @@ class Outputs:
 
         def is_enough(sample: Sample) -> bool:
             nonlocal met
+            if sample.phase != AT_LEVEL:
+                return True  # it falls by itself: nothing of that is held
             met = holding.see(sample)
             if met is None and answered() and holding.may_be_answered:
                 met = holding.question
@@ -284,6 +286,8 @@ class Outputs:
         async with self._kept_on(name):
             while met is None:
                 sample = await instrument.follow(is_enough, look)
+                if instrument.is_running and sample.phase != AT_LEVEL:
+                    sample = await instrument.follow(lambda sample: False, look)
                 if not instrument.is_running or not await self._others_are_on(name):
                     break
                 await asyncio.sleep(POLL_S)

@@ -316,16 +316,18 @@ class OfflineBench:
 
         def is_enough(sample: Sample) -> bool:
             nonlocal met
+            if sample.phase != "dwell":
+                return True
             met = holding.see(sample)
             if met is None and sample.elapsed_s - holding.began_s >= longest_s / 2:
                 met = holding.question
             return met is not None
 
-        sample = self._advanced(role, is_enough, min(HOLD_STEP_S, longest_s / FINELY))
+        self._advanced(role, is_enough, min(HOLD_STEP_S, longest_s / FINELY))
         last = holding.last or Sample(0.0, 0.0, "done", {})
         held_s = 0.0 if math.isnan(holding.began_s) else last.elapsed_s - holding.began_s
         return Held(
-            met if sample is not None else None,
+            met,
             held_s,
             self._looked(role, last),
             {mark: self._looked(role, each) for mark, each in holding.at.items()},

@@ -12,7 +12,10 @@ if TYPE_CHECKING:
 QUICK_PACE = 100.0
 # What is put into a fixture: shorting plug, reference box, and what is wrong with the bad one.
 USUAL = ("SHORT", "REF-BOX", "bad")
-OF_CABLES = ("SHORT-CABLE", "REF-CABLE", "open W1|poor W5")
+OWN = {
+    "FX-C": ("SHORT-CABLE", "REF-CABLE", "open W1|poor W5"),
+    "FX-M": ("SHORT-WINDING", "REF-WINDING", "bad"),
+}
 
 
 def make_fit(client: "Client", hands: Hands, pace: float, only: Collection[str] = ()) -> list[str]:
@@ -42,7 +45,7 @@ def _perform(client: "Client", hands: Hands, fixture: "FixtureOut", kind: str) -
     """Begin an act of upkeep and do by hand what each of its questions asks for."""
     act = client.begin_upkeep(kind, fixture.code)
     places = [f"{fixture.code}/{nest}" for nest in fixture.nests]
-    plug, box, bad = OF_CABLES if fixture.code == "FX-C" else USUAL
+    plug, box, bad = OWN.get(fixture.code, USUAL)
     for event in client.upkeep_events(act.id):
         if event.name != "question":
             continue

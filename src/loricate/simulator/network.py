@@ -203,7 +203,12 @@ class Network:
         admittance = conductance + 2j * math.pi * frequency_hz * capacitance
         if has_coils:
             self._add_coils(admittance, 2 * math.pi * frequency_hz)
-        solved = np.linalg.solve(admittance, self.injection(sources))
+        try:
+            solved = np.linalg.solve(admittance, self.injection(sources))
+        except (
+            np.linalg.LinAlgError
+        ):  # a part floats, and what ties it to earth is lost in rounding
+            solved = np.linalg.lstsq(admittance, self.injection(sources))[0]
         return Solution(self, solved.astype(np.complex128))
 
     def solve_dc(self, sources: Sequence[Source]) -> "Solution":

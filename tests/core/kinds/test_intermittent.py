@@ -121,8 +121,8 @@ def test_a_meter_that_did_not_see_decides_nothing(
         on = bench(*faults)
         summed_up = on._summed_up
 
-        def lying(role: Role, summed_up: Callable[[Role], Output] = summed_up) -> Output:
-            output = summed_up(role)
+        def lying(role: Role, samples: Any = (), summed_up: Any = summed_up) -> Output:
+            output: Output = summed_up(role, samples)
             return change(output) if role is WIRING else output
 
         on._summed_up = lying  # type: ignore[method-assign]

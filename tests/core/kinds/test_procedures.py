@@ -14,8 +14,10 @@ from loricate.core.kinds.insulation import AGAIN, STANDS
 from loricate.core.kinds.intermittent import Intermittent
 from loricate.core.kinds.kind import WHOLE
 from loricate.core.kinds.leakage import Leakage
+from loricate.core.kinds.step_voltage import StepVoltage
 from loricate.core.kinds.touch import Touch
 from loricate.core.kinds.visual import Visual
+from loricate.core.kinds.winding_resistance import WindingResistance
 from loricate.core.kinds.wiring import WiringStep
 from loricate.core.measuring.actions import (
     Answer,
@@ -36,6 +38,7 @@ from loricate.core.measuring.grading import (
 )
 from loricate.core.measuring.readings import Bound
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
+from tests.core.kinds.test_windings import ladder, resistance
 from tests.core.wiring.made import cable
 from tests.core.wiring.test_wiring_step import step_for
 
@@ -256,10 +259,13 @@ LEAST: dict[str, dict[str, Any]] = {
     "power": {},
     "question": {"question": "Is it?"},
     "entry": {"question": "How much?", "quantity": "voltage"},
+    "temperature": {},
+    "polarization": {"high": ["L"], "low": ["N"]},
 }
 OF_CABLES: dict[Any, dict[str, Any]] = {
     WiringStep: {}, Intermittent: {"nets": ["W1"]}, Touch: {"plugged": ["X1"]},
 }  # fmt: skip
+OF_WINDINGS: dict[Any, Any] = {WindingResistance: resistance, StepVoltage: ladder}
 ANSWERED = [kind for kind in KINDS.values() if kind.name != "wait"]  # no outcome is right for it
 
 
@@ -271,6 +277,8 @@ def test_a_procedure_refuses_an_outcome_that_is_none(
     step = next((step for step in steps.values() if step.kind is kind), None)
     if kind in OF_CABLES:
         procedure = step_for(cable(2), kind.name, **OF_CABLES[kind]).procedure()
+    elif kind in OF_WINDINGS:
+        procedure = OF_WINDINGS[kind]().procedure()
     elif step is None:  # the demo's final test has no such step
         procedure = kind.model_validate(LEAST[kind.name]).procedure((WHOLE,), {})
     else:

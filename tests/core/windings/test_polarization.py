@@ -1,4 +1,4 @@
-"""Index and absorption ratio with their bounds, the marks, the bands, a wobble of the current."""
+"""Index and absorption ratio with their bounds, the marks, a wobble of the current."""
 
 import math
 import random
@@ -8,23 +8,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from loricate.core.measuring.readings import Bound, Reading
-from loricate.core.quantities import CURRENT, NUMBER, RESISTANCE
+from loricate.core.quantities import CURRENT, RESISTANCE
 from loricate.core.windings.polarization import (
     MEANINGLESS_OHMS,
-    Worth,
+    is_meaningless,
     mark_times,
     ratio_of,
     wobble,
-    worth_of,
 )
 
 
 def current(amperes: float, bound: Bound = Bound.EXACT, uncertainty: float = 0.0) -> Reading:
     return Reading("current", amperes, CURRENT, bound=bound, uncertainty=uncertainty)
-
-
-def index(value: float, bound: Bound = Bound.EXACT) -> Reading:
-    return Reading("index", value, NUMBER, bound=bound)
 
 
 def at_40(ohms: float, bound: Bound = Bound.EXACT) -> Reading:
@@ -73,30 +68,30 @@ def test_the_table_has_its_marks(until_s: float, count: int, last: float) -> Non
 
 
 @pytest.mark.parametrize(
-    ("found", "one_minute", "worth"),
+    ("one_minute", "says_little"),
     [
-        (index(2.0), at_40(1e9), Worth.GOOD),
-        (index(1.999), at_40(1e9), Worth.CAUTION),
-        (index(1.0), at_40(1e9), Worth.CAUTION),
-        (index(0.999), at_40(1e9), Worth.BAD),
-        (index(0.5), at_40(math.nextafter(MEANINGLESS_OHMS, math.inf)), Worth.UNGRADED),
-        (index(0.5), at_40(MEANINGLESS_OHMS), Worth.BAD),
-        (index(3.0, Bound.ABOVE), at_40(1e9), Worth.GOOD),
-        (index(1.5, Bound.ABOVE), at_40(1e9), Worth.UNGRADED),
-        (index(0.5, Bound.ABOVE), at_40(1e9), Worth.UNGRADED),
-        (index(3.0, Bound.BELOW), at_40(1e9), Worth.UNGRADED),
-        (index(0.5, Bound.BELOW), at_40(1e9), Worth.BAD),
-        (index(math.nan), at_40(1e9), Worth.UNGRADED),
+        (at_40(math.nextafter(MEANINGLESS_OHMS, math.inf)), True),
+        (at_40(MEANINGLESS_OHMS), False),
+        (at_40(9e9, Bound.ABOVE), True),
+        (at_40(9e9, Bound.BELOW), False),
     ],
 )
-def test_an_index_has_its_band(found: Reading, one_minute: Reading, worth: Worth) -> None:
-    assert worth_of(found, 2.0, 1.0, one_minute) is worth
+def test_above_5000_megohms_at_40_degrees_an_index_says_little(
+    one_minute: Reading, says_little: bool
+) -> None:
+    assert is_meaningless(one_minute) is says_little
 
 
 @given(st.floats(0.05, 1.2), st.floats(1e-9, 1e-6))
 def test_absorption_alone_does_not_wobble(falls: float, first_a: float) -> None:
     times = [0.5 * number for number in range(1, 1200)]
     assert wobble(times, [first_a * t**-falls for t in times]) < 1e-9
+
+
+def test_what_leaks_beside_absorption_does_not_wobble_either() -> None:
+    """The curve bends where it comes to what leaks."""
+    times = [10 + 0.5 * number for number in range(1200)]
+    assert wobble(times, [60e-9 + 900e-9 / t for t in times]) < 5e-3
 
 
 def test_a_bad_contact_wobbles() -> None:

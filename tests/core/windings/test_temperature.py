@@ -1,19 +1,24 @@
 """Corrections to a reference temperature: worked examples, and refusal outside their ranges."""
 
 import math
+from collections.abc import Callable
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from loricate.core.measuring.readings import Reading
+from loricate.core.quantities import RESISTANCE, TEMPERATURE
 from loricate.core.windings.temperature import (
     INSULATION_LEAST_C,
     INSULATION_MOST_C,
     LEAST_C,
     MOST_C,
     Conductor,
+    Corrected,
     Insulant,
     OutsideFormula,
+    as_corrected,
     conductor_factor,
     insulation_factor,
 )
@@ -88,3 +93,28 @@ def test_the_warmer_the_unit_the_more_it_would_have_at_40(
 ) -> None:
     cooler, warmer = (insulation_factor(insulant, each).factor for each in sorted(both_c))
     assert cooler <= warmer
+
+
+@pytest.mark.parametrize(
+    ("at_c", "half_a_kelvin"),
+    [(31.7, lambda c: conductor_factor(Conductor.COPPER, c, 20.0)),
+     (25.0, lambda c: insulation_factor(Insulant.THERMOPLASTIC, c)),
+     (25.0, lambda c: insulation_factor(Insulant.THERMOSETTING, c)),
+     (60.0, lambda c: insulation_factor(Insulant.THERMOSETTING, c))],
+)  # fmt: skip
+def test_what_a_kelvin_changes_is_what_the_formula_says(
+    at_c: float, half_a_kelvin: Callable[[float], Corrected]
+) -> None:
+    below, here, above = (half_a_kelvin(at_c + by) for by in (-0.005, 0.0, 0.005))
+    assert abs(above.factor - below.factor) / 0.01 / here.factor == pytest.approx(
+        here.per_kelvin, rel=1e-3
+    )
+
+
+def test_the_thermometers_uncertainty_is_in_the_corrected_resistance() -> None:
+    ohms = Reading("resistance", 850e6, RESISTANCE, uncertainty=8.5e6)
+    warm = Reading("temperature", 25.0, TEMPERATURE, uncertainty=1.0)
+    found = as_corrected(ohms, insulation_factor(Insulant.THERMOPLASTIC, 25.0), warm, "at 40")
+    assert found.uncertainty / found.value == pytest.approx(math.hypot(0.01, math.log(2) / 10))
+    assert found.corrections[0].before == 850e6 and found.corrections[0].what == "temperature"
+    assert "0.5^" in found.corrections[0].how and found.quantity == "at 40"

@@ -204,7 +204,7 @@ class KindSettings(BaseModel):
         """The settings that are levels, which count with the step's tolerance."""
         fields = type(self).model_fields
         names = ("level", "current", "supply") if "tolerance" in fields else ()
-        return tuple(name for name in names if name in fields)
+        return tuple(name for name in names if name in fields and name in self.measured_as)
 
     @property
     def conditions(self) -> str:

@@ -73,7 +73,7 @@ from loricate.core.quantities import (
 from loricate.core.windings.polarization import is_meaningless, mark_times, ratio_of, wobble
 
 MINUTE_S = 60.0
-OVER_S = 2.0  # what it is programmed for beyond its time
+OVER, OVER_S = 0.1, 5.0  # what it is programmed for beyond its time
 MARKS = "marks"  # the curve that is the table
 STEEPEST = 1.2  # the greatest power of time that absorption falls with
 LATE, LATE_S = 0.1, 1.0  # how long after its moment a mark may be read
@@ -168,6 +168,11 @@ class Polarization(KindSettings):
         return self.ramp if self.slope is None else self.level / self.slope
 
     @property
+    def longest_s(self) -> float:
+        """What the source is programmed for, in s; it is taken off before."""
+        return self.lasts * (1 + OVER) + OVER_S
+
+    @property
     def times_s(self) -> tuple[float, ...]:
         """Every moment at which the current is read, in s since the level stood."""
         asked = (
@@ -208,7 +213,7 @@ class Polarization(KindSettings):
             "function": "DC",
             "level_v": self.level,
             "ramp_s": self.ramp_s,
-            "dwell_s": self.lasts + OVER_S,
+            "dwell_s": self.longest_s,
             "fall_s": self.ramp_s,
             "trip_a": self.trip,
             "ranging_s": RANGING_S,
@@ -322,7 +327,7 @@ class Polarization(KindSettings):
         """The source must reach the volts and hold them for the whole time."""
         return (
             Demand(DC_SOURCE, "dc_level_v", self.level, VOLTAGE, "level"),
-            Demand(DC_SOURCE, "dwell_s", self.lasts + OVER_S, TIME, "lasts"),
+            Demand(DC_SOURCE, "dwell_s", self.longest_s, TIME, "lasts"),
             Demand(DC_SOURCE, "trip_a", self.trip, CURRENT, "trip"),
         )
 

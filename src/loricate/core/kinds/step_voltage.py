@@ -68,7 +68,7 @@ from loricate.core.quantities import (
 from loricate.core.windings.ladder import departure, growth
 
 RANGING_S = 2.0  # how long after each level the meter may change its range
-OVER_S = 5.0  # what each level is programmed for beyond its hold
+OVER_S = 10.0  # what each level is programmed for beyond its hold
 LADDER = "ladder"  # the curve of current over volts at the ends of the levels
 TURN_WITHIN_S = 300.0  # how long somebody may take to turn to the next level
 WARN_AGAIN_S = 2.0
@@ -303,6 +303,9 @@ class StepVoltage(KindSettings):
         climb.volts.append(look.reading("voltage", VOLTAGE).at(point.name))
         climb.amperes.append(look.reading("current", CURRENT).at(point.name))
         climb.ends_s.append(look.sample.elapsed_s)
+        if not math.isfinite(climb.amperes[-1].value) or not math.isfinite(climb.volts[-1].value):
+            text = f"gave no reading at the end of {point.name}"
+            climb.doubts.append(Doubt(look.instrument, text))
         if look.reading("current", CURRENT).bound is Bound.ABOVE:
             text = f"{point.name}: the current is over its range, which is held during a level."
             climb.faults.append(Fault(Cause.OVER_LIMIT, point.name, text))
@@ -329,7 +332,7 @@ class StepVoltage(KindSettings):
                 f"levels before; {rest}."
             )
             climb.faults.append(Fault(Cause.OVER_LIMIT, here, text))
-        return bool(climb.faults)
+        return bool(climb.faults or climb.doubts)
 
     @staticmethod
     def _growth(climb: _Climb) -> Reading | None:

@@ -18,7 +18,7 @@ from loricate.core.measuring.roles import THERMOMETER
 from loricate.core.quantities import TEMPERATURE, TIME, Celsius, Seconds, display, parse
 from loricate.core.windings.temperature import LEAST_C, MOST_C
 
-OVER_S = 1.0  # what it is programmed for beyond the longest wait
+OVER_S = 5.0  # what it is programmed for beyond the longest wait
 POSSIBLE = Limit(
     dimension=TEMPERATURE.name,
     minimum=LEAST_C,

@@ -70,7 +70,7 @@ DEFINED = {
 }
 THREE = 3
 NOTHING = 0.01  # of its current that a meter gives into an open lead
-OVER_S = 1.0  # what it is programmed for beyond the longest wait
+OVER_S = 5.0  # what it is programmed for beyond the longest wait
 WHY_NOT = "The product names no leads; name them in its winding section."
 
 
@@ -207,6 +207,8 @@ class WindingResistance(KindSettings):
         """What the three are together: their unbalance, and each phase by itself."""
         found: list[Reading] = []
         three = LeadToLead(*(each.value for each in ohms))
+        if not all(math.isfinite(each) and each > 0 for each in three):
+            return found, []
         spread = max(each.uncertainty for each in ohms)
         instrument = ohms[0].instrument
         found.append(self._unbalance("unbalance", three, spread, instrument))

@@ -28,6 +28,7 @@ class DcSource(WithstandSource):
     def __init__(self, serial: str, name: str, floor: Floor, clock: PacedClock) -> None:
         super().__init__(serial, name, floor, clock)
         self.function, self.arc_count = "DC", 0
+        self.defaults |= {"function": self.function, "arc_count": self.arc_count}
         self.ranging_s, self.range_at, self.held_since_s = 10.0, len(RANGES_A) - 1, 0.0
         self.off_at: float | None = None
         self.setting("SOURce:VOLTage[:LEVel]", "level_v", 10, 10_000, "V", self.raise_to)

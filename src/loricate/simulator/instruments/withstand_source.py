@@ -37,6 +37,7 @@ class WithstandSource(OutputInstrument):
         self.arc_count = 4
         self.return_side = "LOW"  # where it measures the current
         self.from_v = 0.0  # where a ramp begins
+        self._followed_s = 0.0  # up to where charges are known
         self.gain = 1 + self.chance.uniform(-0.003, 0.003)
         self.terminals = self.high, self.low = f"{name}.high", f"{name}.low"
         self.network = Network(())
@@ -76,7 +77,7 @@ class WithstandSource(OutputInstrument):
         self.phase, self.dwelt_s = "RAMP", 0.0
 
     def begin(self) -> None:
-        self.from_v = 0.0
+        self.from_v = self._followed_s = 0.0
         self.network = self.floor.circuit(
             (Resistor(self.low, EARTH, SHUNT_OHMS),), merged_below=ONE_NODE_OHMS
         )
@@ -109,7 +110,9 @@ class WithstandSource(OutputInstrument):
 
     def _solve(self, volts: float) -> Solution:
         if self.transient is not None:
-            return self.transient.advance([self._source(volts)])
+            now_s = self.reached - self.started
+            passed_s, self._followed_s = now_s - self._followed_s, now_s
+            return self.transient.advance([self._source(volts)], passed_s)
         if self.unit_solution is None:
             self.unit_solution = self.network.solve_ac([self._source(1.0)], self.frequency_hz)
         return Solution(self.network, self.unit_solution.voltages * volts)
