@@ -6,6 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from loricate.api.definitions import StepSummary
 from loricate.core.attempts import RunState
+from loricate.core.measuring.curves import Drawn
 from loricate.core.measuring.grading import Band, Cause, Verdict
 from loricate.core.measuring.readings import Bound, Measurand
 
@@ -372,6 +373,7 @@ class CurveOut(BaseModel):
     name: str = Field(examples=["course"], description="course: what was seen of an output")
     point: str
     repetition: int
+    drawn: Drawn = Field(description="How it is best shown")
     x: CurveColumn
     columns: list[CurveColumn]
     marks: list[CurveMark]

@@ -215,6 +215,7 @@ def _curve(curve: Curve) -> Document:
         "name": kept.name,
         "point": kept.point,
         "repetition": kept.repetition,
+        "drawn": kept.drawn,
         "x": _column(kept.x),
         "columns": [_column(column) for column in kept.columns],
         "marks": [{"x": mark.x, "text": mark.text} for mark in kept.marks],

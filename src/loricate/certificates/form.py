@@ -104,6 +104,7 @@ class FormCurve(_Part):
     name: str
     point: str
     repetition: int
+    drawn: str = Field(default="line", description="line, points or table")
     x: FormColumn
     columns: list[FormColumn]
     marks: list[FormMark]

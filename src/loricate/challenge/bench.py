@@ -300,6 +300,9 @@ class OfflineBench:
         """Bring an output to a level, in no time."""
         instrument = self._wired[action.role].instrument
         if instrument.output_on:
+            for name, value in action.programme.items():
+                if name in ("ramp_s", "fall_s"):
+                    setattr(instrument, name, value)
             instrument.raise_to(float(action.programme["level_v"]))
         else:
             self._program(Energise(action.role, action.programme))

@@ -3,6 +3,7 @@
 import asyncio
 from collections.abc import AsyncIterator, Sequence
 from contextlib import AbstractAsyncContextManager, asynccontextmanager, suppress
+from dataclasses import replace
 from enum import StrEnum
 
 from loricate.bench.bench import Bench
@@ -52,10 +53,24 @@ class Operator:
         within_s: float | None = None,
     ) -> Answer | None:
         if not question.hands_in:
-            return await self._put_to(question, units, is_after, within_s)
+            return await self._one_by_one(question, units, is_after, within_s)
         async with self.bench.reach.hands(_named(question.nest)):
-            answer = await self._put_to(question, units, is_after, within_s)
+            answer = await self._one_by_one(question, units, is_after, within_s)
             await self._see_hands_out(question, units, is_after)
+        return answer
+
+    async def _one_by_one(
+        self,
+        question: Question,
+        units: Sequence[LoadedUnit],
+        is_after: bool,
+        within_s: float | None,
+    ) -> Answer | None:
+        """Put a question, and what is to be done after it; gives the last answer."""
+        answer = await self._put_to(question, units, is_after, within_s)
+        for text in question.then:
+            if answer is not None:
+                answer = await self._put_to(replace(question, text=text), units, is_after, within_s)
         return answer
 
     async def _see_hands_out(

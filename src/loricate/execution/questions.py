@@ -20,7 +20,7 @@ class Question:
     are no choices: the answer is a figure with its unit, ``target`` is offered, and ``photo`` says
     what a picture is to it. With ``hands_in`` somebody reaches into the fixture for it. With
     ``entries`` the answer has a value for each. ``touch`` is the contact that the probe is to be
-    held to.
+    held to. ``then`` is asked after it, with the same choices.
     """
 
     nest: str
@@ -36,6 +36,7 @@ class Question:
     hands_in: bool = False
     entries: tuple[Entry, ...] = ()
     touch: str = ""
+    then: tuple[str, ...] = ()
 
     def missing(self, answer: Answer) -> tuple[Finding, ...]:
         """What is wrong with an answer's entries, each with its place and remedy."""
@@ -76,7 +77,13 @@ def question_of(ask: Ask | Enter | Form, nest: str, step_id: str) -> Question:
             photo=ask.photo,
         )
     return Question(
-        nest, ask.question, ask.choices, step_id, hands_in=ask.hands_in, touch=ask.touch
+        nest,
+        ask.question,
+        ask.choices,
+        step_id,
+        hands_in=ask.hands_in,
+        touch=ask.touch,
+        then=ask.then,
     )
 
 

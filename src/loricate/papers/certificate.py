@@ -4,6 +4,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from loricate.core.quantities import DIMENSIONS, display
 from loricate.papers.former import in_current_form
 from loricate.papers.look import SIGNATURES, Look
 from loricate.papers.plots import curve_words, plot_curve
@@ -27,7 +28,8 @@ from loricate.papers.wording import (
 
 TEMPLATE = "certificate.typ"
 FEWEST_POINTS = 3  # that are a table of points; fewer are rows like others
-MOST_COLUMNS = 4  # of a table of points
+FEW_POINTS = 4  # whose values before a correction are told
+MOST_COLUMNS = 5  # of a table of points
 HEADS = ("Step and reading", "Measured", "U", "Limit", "Source of the limit", "Verdict")
 RULES = {
     "simple": "accepted at the limit (simple acceptance)",
@@ -86,7 +88,7 @@ class CertificateSheet:
 
     def _curves(self) -> Iterator[tuple[str, dict[str, Any], dict[str, Any]]]:
         for number, step in enumerate(self.document["steps"]):
-            for index, curve in enumerate(step["curves"]):
+            for index, curve in enumerate(each for each in step["curves"] if not is_table(each)):
                 yield f"curve-{number}-{index}.svg", step, curve
 
     def told(self) -> dict[str, Any]:
@@ -187,8 +189,11 @@ class CertificateSheet:
             "tint": tint_of(step["verdict"]),
             "told": ". ".join(text for text in (stated, told) if text),
             "curves": [
-                {"file": names[id(curve)], "alt": curve_words(curve)} for curve in step["curves"]
+                {"file": names[id(curve)], "alt": curve_words(curve)}
+                for curve in step["curves"]
+                if not is_table(curve)
             ],
+            "tables": [curve_table(curve) for curve in step["curves"] if is_table(curve)],
         }
         if table is not None:
             rows = [reading for reading in rows if not reading["point"]]
@@ -255,6 +260,27 @@ class CertificateSheet:
                 if not requirement["met"]:
                     reason = in_zone(requirement["reason"], self.zone)
                     yield f"Not certified: {requirement['name']}. {reason}"
+
+
+def is_table(curve: Mapping[str, Any]) -> bool:
+    """Whether a curve is shown in figures."""
+    return bool(curve.get("drawn") == "table")
+
+
+def curve_table(curve: Mapping[str, Any]) -> dict[str, Any]:
+    """A curve in figures: a row for each place of its x axis."""
+    columns = [curve["x"], *curve["columns"]]
+    dimensions = [DIMENSIONS[each["dimension"]] for each in columns]
+    return {
+        "heads": [begun(each["name"].replace("_", " ")) for each in columns],
+        "rows": [
+            [
+                "–" if value is None else display(value, dimension)
+                for value, dimension in zip(row, dimensions, strict=True)
+            ]
+            for row in zip(*(each["values"] for each in columns), strict=True)
+        ],
+    }
 
 
 def ambient_words(ambient: Mapping[str, Any] | None) -> str:
@@ -405,7 +431,7 @@ def _times(step: dict[str, Any]) -> Iterator[str]:
 
 def _history(step: dict[str, Any], is_table: bool) -> Iterator[str]:
     """What came before the readings shown: values before a correction, earlier attempts and why."""
-    yield from _corrections_in_short(step) if is_table else _corrections(step)
+    yield from _corrections(step, is_table)
     for fault in step["faults"]:
         if fault["text"]:
             yield fault["text"]
@@ -420,29 +446,27 @@ def _history(step: dict[str, Any], is_table: bool) -> Iterator[str]:
         yield f"Attempt {step['attempt']}, shown here: {step['reason']}."
 
 
-def _corrections_in_short(step: dict[str, Any]) -> Iterator[str]:
-    """What a table of points was corrected for; each value before it is in the attached data."""
-    reasons: dict[str, dict[str, None]] = {}
+def _corrections(step: dict[str, Any], is_table: bool) -> Iterator[str]:
+    """What readings were corrected for, each reason once, with the values before where there is
+    room: those of a table of many points are in the attached data."""
+    found: dict[tuple[str, str], dict[str, list[str]]] = {}
     for reading in step["readings"]:
-        for correction in reading["corrections"]:
-            if correction["reason"]:
-                reasons.setdefault(reading["quantity"], {})[correction["reason"]] = None
-    for quantity, whys in reasons.items():
-        name = begun(quantity.replace("_", " "))
-        yield f"{name} is corrected for {joined(list(whys))}; each value before it is in the data."
-
-
-def _corrections(step: dict[str, Any]) -> Iterator[str]:
-    uncorrected: dict[tuple[str, str], list[str]] = {}
-    for reading in step["readings"]:
-        if reading["corrections"]:
-            reasons = dict.fromkeys(each["reason"] for each in reading["corrections"])
-            why = joined([each for each in reasons if each] or [""])
-            place = f"{reading_words(reading)} {reading['instrument']}".strip(), why
-            uncorrected.setdefault(place, []).append(reading["corrections"][0]["text"])
-    for (name, why), texts in uncorrected.items():
-        reason = f" (corrected for {why})" if why else ""
-        yield f"{begun(name)} uncorrected: {', '.join(texts)}{reason}."
+        reasons = [each["reason"] for each in reading["corrections"]]
+        if not reasons:
+            continue
+        place = reading["quantity"], joined([each for each in dict.fromkeys(reasons) if each])
+        before = reading["corrections"][0]["text"]
+        found.setdefault(place, {}).setdefault(reading["point"], []).append(before)
+    by_reason: dict[str, list[str]] = {}
+    for (quantity, why), points in found.items():
+        name = quantity.replace("_", " ")
+        told = "; ".join(f"{point} {', '.join(texts)}".strip() for point, texts in points.items())
+        is_long = is_table and len(points) > FEW_POINTS
+        by_reason.setdefault(why, []).append(f"{name}" if is_long else f"{name} (was {told})")
+    for why, names in by_reason.items():
+        verb = "is" if len(names) == 1 else "are"
+        reason = f" for {why}" if why else ""
+        yield f"{begun(joined(names))} {verb} corrected{reason}."
 
 
 def limits_of(step: dict[str, Any], point: str) -> list[dict[str, Any]]:

@@ -11,12 +11,15 @@ from functools import lru_cache
 from typing import Any
 
 from loricate.core.quantities import DIMENSIONS, Dimension
+from loricate.core.windings.ladder import line_through
 from loricate.papers.typesetting import showable
 
 WIDTH_IN, TEXT_PT = 6.4, 7.0
 ALONE_IN, AMONG_IN = 2.1, 1.35  # how high a panel is, by itself and among others
 COLOURS = {"ink": "#1c2426", "soft": "#56646a", "rule": "#b7c2c2", "bad": "#a3321f"}
 LINES = ("#1f5f7a", "#8a5a00", "#5a3f7d", "#1f6b4f")
+RESISTANCES = ("resistance", "corrected_resistance")
+DECADES = 30.0
 PREFIXES = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G", 12: "T"}
 
 
@@ -41,7 +44,7 @@ def plot_curve(curve: Mapping[str, Any], limits: Sequence[Mapping[str, Any]]) ->
             "ytick.color": COLOURS["soft"],
         }
     )
-    columns = curve["columns"]
+    columns = _with_resistance(curve, limits)
     height_in = AMONG_IN * len(columns) if len(columns) > 1 else ALONE_IN
     figure = Figure(figsize=(WIDTH_IN, height_in), layout="constrained")
     panels = figure.subplots(max(1, len(columns)), 1, sharex=True, squeeze=False)[:, 0]
@@ -49,9 +52,12 @@ def plot_curve(curve: Mapping[str, Any], limits: Sequence[Mapping[str, Any]]) ->
     x = [math.nan if each is None else each * x_scale for each in curve["x"]["values"]]
     for index, (panel, column) in enumerate(zip(panels, columns, strict=False)):
         own = [each for each in limits if each["quantity"] == column["name"]]
-        _draw(panel, x, column, own, LINES[index % len(LINES)])
+        _draw(panel, x, column, own, LINES[index % len(LINES)], curve.get("drawn") == "points")
         for mark in curve["marks"]:
             panel.axvline(mark["x"] * x_scale, color=COLOURS["rule"], linewidth=0.6)
+    if curve.get("drawn") == "points":
+        for panel in panels:
+            panel.set_xlim(left=0)
     for mark in curve["marks"]:
         _say(panels[0], mark["text"], (mark["x"] * x_scale, 0.86), ("data", "axes fraction"))
     panels[-1].set_xlabel(_axis(curve["x"]["name"], x_unit), parse_math=False)
@@ -83,10 +89,17 @@ def _draw(
     column: Mapping[str, Any],
     limits: Sequence[Mapping[str, Any]],
     colour: str,
+    as_points: bool,
 ) -> None:
     scale, unit = _scale(column)
     values = [math.nan if each is None else each * scale for each in column["values"]]
-    panel.plot(x, values, linewidth=0.9, color=colour)
+    if as_points:
+        panel.plot(x, values, linestyle="none", marker="o", markersize=3.5, color=colour)
+        _through(panel, x, values)
+    else:
+        panel.plot(x, values, linewidth=0.9, color=colour)
+    if _spans_decades(column):
+        panel.set_yscale("log")
     panel.set_title(
         _axis(column["name"], unit),
         loc="left",
@@ -105,6 +118,35 @@ def _draw(
                 place = (1.0, at)  # the panel's name is on the left
                 _say(panel, f"{sign} {at:.6g} {unit}", place, ("axes fraction", "data"), "right")
         _band(panel, limit, scale)
+
+
+def _spans_decades(column: Mapping[str, Any]) -> bool:
+    """Whether what dies away over decades would be a flat line in a straight scale."""
+    values = [abs(each) for each in column["values"] if each]
+    is_dying = column["name"] in ("current", "resistance")
+    return is_dying and len(values) > 1 and max(values) > DECADES * min(values)
+
+
+def _through(panel: Any, x: Sequence[float], y: Sequence[float]) -> None:
+    """The straight line through points, by least squares."""
+    line = line_through(x, y)
+    if line is not None:
+        ends = (0.0, max(x))
+        panel.plot(ends, [line.at(end) for end in ends], linewidth=0.7, color=COLOURS["soft"])
+
+
+def _with_resistance(
+    curve: Mapping[str, Any], limits: Sequence[Mapping[str, Any]]
+) -> list[Mapping[str, Any]]:
+    """The columns, and the resistance of volts over amperes where the step judges one."""
+    columns = {each["name"]: each for each in curve["columns"]}
+    is_asked = any(each["quantity"] in RESISTANCES for each in limits)
+    if not is_asked or not {"voltage", "current"} <= columns.keys() or "resistance" in columns:
+        return list(columns.values())
+    pairs = zip(columns["voltage"]["values"], columns["current"]["values"], strict=True)
+    ohms = [v / i if v is not None and i else None for v, i in pairs]
+    resistance = {"name": "resistance", "dimension": "resistance", "values": ohms}
+    return [*columns.values(), resistance]
 
 
 def _say(

@@ -5,7 +5,7 @@ import sqlite3
 import zlib
 from typing import Any
 
-from loricate.core.measuring.curves import Column, Curve, Mark
+from loricate.core.measuring.curves import Column, Curve, Drawn, Mark
 from loricate.core.quantities import DIMENSIONS
 from loricate.records.errors import NotFound
 
@@ -16,6 +16,7 @@ def packed(curve: Curve) -> bytes:
         "x": _told(curve.x),
         "columns": [_told(column) for column in curve.columns],
         "marks": [[mark.x, mark.text] for mark in curve.marks],
+        "drawn": curve.drawn,
     }
     return zlib.compress(json.dumps(told, separators=(",", ":"), allow_nan=False).encode())
 
@@ -33,7 +34,8 @@ def unpacked(name: str, point: str, repetition: int, data: bytes) -> Curve:
     told = json.loads(zlib.decompress(data))
     marks = tuple(Mark(float(x), str(text)) for x, text in told["marks"])
     columns = tuple(_column(each) for each in told["columns"])
-    return Curve(name, _column(told["x"]), columns, point, marks, repetition)
+    drawn = Drawn(told.get("drawn", Drawn.LINE))
+    return Curve(name, _column(told["x"]), columns, point, marks, repetition, drawn)
 
 
 def _column(told: dict[str, Any]) -> Column:

@@ -51,12 +51,11 @@ class Instrument:
         self._add_common()
 
     def command(self, spelling: str, handler: Handler) -> None:
-        """Make a header known."""
+        """Make a header known; of two that are the same the later counts."""
         known = inspect.signature(handler).parameters.values()
         wanted = sum(each.default is each.empty for each in known)
-        self._commands.append(
-            Command(scpi.header_pattern(spelling), handler, range(wanted, len(known) + 1))
-        )
+        made = Command(scpi.header_pattern(spelling), handler, range(wanted, len(known) + 1))
+        self._commands.insert(0, made)
 
     def _add_common(self) -> None:
         self.command("*IDN?", lambda: f"LORICATE,{self.model},{self.serial},1")

@@ -109,9 +109,7 @@ def test_three_pairs_their_phases_and_their_unbalance_agree() -> None:
         max(abs(each - mean) for each in pairs) / mean
     )
     # A delta's pair is one branch beside the two others in series.
-    branches = [
-        value(grade, "phase_resistance", f"phase {a} to {b}") for a, b in ("UV", "VW", "WU")
-    ]
+    branches = [value(grade, "phase_resistance", f"{a} to {b}") for a, b in ("UV", "VW", "WU")]
     ohms = [each.value for each in branches]
     for place, corrected in enumerate(cold):
         one, others = ohms[place], sum(ohms) - ohms[place]
@@ -137,7 +135,7 @@ def test_an_open_branch_shows_as_a_phase_that_has_no_end() -> None:
     """At less current all three are reached; two pairs together make the third."""
     grade = graded(resistance(current="0.5 A"), "open_branch")
     assert grade.verdict is Verdict.FAIL
-    phases = [value(grade, "phase_resistance", f"phase {a} to {b}") for a, b in ("UV", "VW")]
+    phases = [value(grade, "phase_resistance", f"{a} to {b}") for a, b in ("UV", "VW")]
     assert phases[0].value > 100 * phases[1].value
 
 

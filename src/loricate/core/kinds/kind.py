@@ -8,6 +8,7 @@ what every step of the kind has, its methods what one step does with its setting
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from enum import StrEnum
 from typing import Any, ClassVar, Literal, get_origin
 
 from pydantic import BaseModel, ConfigDict
@@ -225,6 +226,8 @@ def _in_words(settings: KindSettings, name: str, written: Any) -> str:
         return "+".join(map(str, value))
     if isinstance(value, bool):
         return "yes" if value else "no"
+    if isinstance(value, StrEnum):
+        return str(value).replace("_", " ")
     if get_origin(type(settings).model_fields[name].annotation) is Literal:
         return CHOICE_WORDS.get(value, str(value).replace("_", " "))
     return str(written)

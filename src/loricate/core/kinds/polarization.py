@@ -50,7 +50,7 @@ from loricate.core.measuring.actions import (
     UnitTemperature,
     do,
 )
-from loricate.core.measuring.curves import Column, Curve
+from loricate.core.measuring.curves import Column, Curve, Drawn
 from loricate.core.measuring.grading import Measured
 from loricate.core.measuring.holding import ByClock
 from loricate.core.measuring.readings import Bound, Measurand, Reading, resistance_of
@@ -321,6 +321,7 @@ class Polarization(KindSettings):
                         "resistance", RESISTANCE, tuple(_exact(mark.resistance) for mark in made)
                     ),
                 ),
+                drawn=Drawn.TABLE,
             )
 
     def demands(self, limits: Limits) -> tuple[Demand, ...]:

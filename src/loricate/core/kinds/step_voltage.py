@@ -43,7 +43,7 @@ from loricate.core.measuring.actions import (
     Tell,
     do,
 )
-from loricate.core.measuring.curves import Column, Curve
+from loricate.core.measuring.curves import Column, Curve, Drawn
 from loricate.core.measuring.grading import Cause, Fault, Measured
 from loricate.core.measuring.holding import Enters, For, Leaves, Settled, Steeper, Until
 from loricate.core.measuring.readings import Bound, Doubt, Measurand, Reading
@@ -189,9 +189,9 @@ class StepVoltage(KindSettings):
     def procedure(self, points: Points, limits: Limits) -> Procedure:
         """Climb level by level, then down; nothing is judged but at the ends of levels."""
         if self.driven == "by_hand":
-            for told in BEFORE:
-                text = told.format(high=" ".join(self.high), low=" ".join(self.low))
-                yield from do(Ask(text, (DONE,), hands_in=True))
+            named = {"high": " ".join(self.high), "low": " ".join(self.low)}
+            first, *then = (each.format(**named) for each in BEFORE)
+            yield from do(Ask(first, (DONE,), hands_in=True, then=tuple(then)))
         yield from do(Connect(self.role, {"high": self.high, "low": self.low}))
         climb = _Climb()
         before_v = 0.0
@@ -210,10 +210,10 @@ class StepVoltage(KindSettings):
             yield from do(Tell(AFTER[0]))
             safe = Enters("voltage", -math.inf, before_v * self.tolerance)
             yield from do(Hold(self.role, (safe, For(TURN_WITHIN_S))))
+        yield from do(At("", len(points), len(points)))  # what it did is of all levels
         output = yield from do(Off(self.role))
         if self.driven == "by_hand":
-            for told in LAST:
-                yield from do(Ask(told, (DONE,), hands_in=True))
+            yield from do(Ask(LAST[0], (DONE,), hands_in=True, then=LAST[1:]))
         return self._measured(points, climb, output)
 
     def _level(self, level_v: float, before_v: float, climb: _Climb) -> Asking[Held | None]:
@@ -241,14 +241,15 @@ class StepVoltage(KindSettings):
         return Leaves("voltage", low, high)
 
     def _programme(self, level_v: float, before_v: float) -> Programme:
+        """In the order in which it is set: the way to a level before the level itself."""
         return {
             "function": "DC",
-            "level_v": level_v,
             "ramp_s": (level_v - before_v) / self.slope,
             "dwell_s": self.dwell + OVER_S,
             "fall_s": level_v / self.slope,
             "trip_a": self.trip,
             "ranging_s": RANGING_S,
+            "level_v": level_v,
         }
 
     def _turned(self, level_v: float, climb: _Climb) -> Asking[bool]:
@@ -422,10 +423,8 @@ class StepVoltage(KindSettings):
             Curve(
                 LADDER,
                 Column("voltage", VOLTAGE, volts),
-                (
-                    Column("current", CURRENT, amperes),
-                    Column("time", TIME, tuple(climb.ends_s)),
-                ),
+                (Column("current", CURRENT, amperes),),
+                drawn=Drawn.POINTS,
             ),
         )
 

@@ -226,12 +226,11 @@ class WindingResistance(KindSettings):
         # Half of what three independent pairs leave in a star's phase; of a delta about as much.
         apart = math.sqrt(THREE) / 2 * spread / min(three) * max(phases)
         for name, value in zip(names, phases, strict=True):
-            place = f"phase {name}"
             phase = Reading(
                 "phase_resistance",
                 value,
                 RESISTANCE,
-                place,
+                name,
                 uncertainty=apart,
                 instrument=instrument,
             )

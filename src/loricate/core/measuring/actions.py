@@ -75,6 +75,7 @@ class Ask(Action[Answer]):
     ``passing`` is what an operator answers who sees nothing wrong, by default the first choice.
     With ``hands_in`` somebody must reach into the fixture to answer; ``position`` is where the
     unit's switch is to be put for it, ``touch`` the contact that the probe is to be held to.
+    ``then`` is what is to be done after it, one by one, hands staying in between.
     """
 
     question: str
@@ -83,6 +84,7 @@ class Ask(Action[Answer]):
     hands_in: bool = False
     position: str = ""
     touch: str = ""
+    then: tuple[str, ...] = ()
     gives: ClassVar[tuple[type, ...]] = (Answer,)
 
 

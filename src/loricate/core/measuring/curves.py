@@ -9,6 +9,7 @@ import math
 from bisect import bisect_left
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from enum import StrEnum
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -50,6 +51,14 @@ class Mark(NamedTuple):
     text: str
 
 
+class Drawn(StrEnum):
+    """How a curve is shown: as a line, as points and the straight line through them, in figures."""
+
+    LINE = "line"
+    POINTS = "points"
+    TABLE = "table"
+
+
 @dataclass(frozen=True, slots=True)
 class Curve:
     """Columns over an x axis; ``repetition`` counts from 1 where the step is repeated."""
@@ -60,6 +69,7 @@ class Curve:
     point: str = ""
     marks: tuple[Mark, ...] = ()
     repetition: int = 1
+    drawn: Drawn = Drawn.LINE
 
     def __post_init__(self) -> None:
         if any(len(column.values) != len(self.x.values) for column in self.columns):
@@ -76,8 +86,13 @@ class Curve:
 def course_of(
     samples: Sequence[Sample], dimensions: Mapping[str, Dimension], point: str = ""
 ) -> Curve:
-    """The curve of an output by its samples in order; each phase's beginning is a mark."""
-    names = dict.fromkeys(name for sample in samples for name in sample.values)
+    """The curve of an output by its samples in order; each phase's beginning is a mark.
+
+    The range that a meter read on is no course of anything.
+    """
+    names = dict.fromkeys(
+        name for sample in samples for name in sample.values if not name.endswith("_range")
+    )
     marks: list[Mark] = []
     for sample in samples:
         if not marks or marks[-1].text != sample.phase:

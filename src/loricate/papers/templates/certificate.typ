@@ -21,6 +21,15 @@
   (table.cell(colspan: 6, align(center, image(curve.file, width: 92%, alt: curve.alt))),)
 }
 
+// What a curve is in figures.
+#let figures(each) = pad(left: 6pt, y: 3pt, table(
+  columns: each.heads.map(head => 24%),
+  align: right,
+  row-gutter: -1pt,
+  table.header(..column-heads(each.heads)),
+  ..each.rows.flatten().map(cell => text(size: 7.2pt, cell)),
+))
+
 // Below a title is room for what hangs from its letters.
 #let opening(step) = (
   table.cell(colspan: 5, inset: (top: 4pt, bottom: 2.5pt), text(size: 8.5pt, weight: "bold", step.title)),
@@ -38,10 +47,11 @@
   columns: columns, align: sides, column-gutter: between, heads,
   ..for step in steps {
     // The typesetter breaks down at a head of which nothing is below.
-    if step.rows.len() + step.curves.len() > 0 { (table.header(level: 2, repeat: false, ..opening(step)),) } else { opening(step) }
+    if step.rows.len() + step.curves.len() + step.tables.len() > 0 { (table.header(level: 2, repeat: false, ..opening(step)),) } else { opening(step) }
     for row in step.rows {
       if row.heading { (table.cell(colspan: 5, [#h(6pt)#text(fill: soft, row.name)]), text(size: 7pt, fill: tints.at(row.tint), row.verdict)) } else { reading(row) }
     }
+    for each in step.tables { (table.cell(colspan: 6, figures(each)),) }
     drawings(step)
     (ending,)
   },
@@ -67,6 +77,7 @@
     },
   )
   paragraphs(step.points.limits)
+  for each in step.tables { figures(each) }
   for curve in step.curves { align(center, image(curve.file, width: 92%, alt: curve.alt)) }
   if step.rows.len() > 0 {
     table(columns: columns, align: sides, column-gutter: between, heads, ..for row in step.rows { reading(row) })

@@ -178,6 +178,7 @@ def curve_out(curve: Curve, step: StepAsDone | None) -> CurveOut:
         name=curve.name,
         point=curve.point,
         repetition=curve.repetition,
+        drawn=curve.drawn,
         x=shown(curve.x),
         columns=[shown(column) for column in curve.columns],
         marks=[CurveMark(x=mark.x, text=mark.text) for mark in curve.marks],
