@@ -73,6 +73,7 @@ LADDER = "ladder"  # the curve of current over volts at the ends of the levels
 TURN_WITHIN_S = 300.0  # how long somebody may take to turn to the next level
 WARN_AGAIN_S = 2.0
 STEEP_OVER_S = 0.5
+STANDS_S = 1.0  # how long the volts must have stood in the band before the hold begins
 DONE, LEVEL_SOURCE = "done", LimitSource(engineer="the levels of this step")
 BEFORE = (
     "Selector to earth.",
@@ -268,8 +269,9 @@ class StepVoltage(KindSettings):
             if level.look is None:
                 return False
         yield from do(Tell(f"Turn up to {told}, at most {display(self.slope, SLOPE, 2)}."))
-        band = Enters("voltage", level_v * (1 - self.tolerance), level_v * (1 + self.tolerance))
-        over = Leaves("voltage", maximum=level_v * (1 + self.tolerance))
+        low, high = level_v * (1 - self.tolerance), level_v * (1 + self.tolerance)
+        band = Enters("voltage", low, high, STANDS_S)
+        over = Leaves("voltage", maximum=high)
         steep = Steeper("voltage", self.slope, STEEP_OVER_S)
         left_s = TURN_WITHIN_S
         while left_s > 0:

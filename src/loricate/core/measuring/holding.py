@@ -62,11 +62,12 @@ class Leaves:
 
 @dataclass(frozen=True, slots=True)
 class Enters:
-    """A quantity has come into a band (SI)."""
+    """A quantity has come into a band (SI), and stayed there for a time in s."""
 
     quantity: str
     minimum: float
     maximum: float
+    over_s: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,7 +119,7 @@ class Holding:
     at: dict[float, Sample] = field(default_factory=dict)
     lowest: dict[str, float] = field(default_factory=dict)
     highest: dict[str, float] = field(default_factory=dict)
-    _seen: dict[Settled | Steeper, list[tuple[float, float]]] = field(default_factory=dict)
+    _seen: dict[Settled | Steeper | Enters, list[tuple[float, float]]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if not math.isfinite(self.longest_s):
@@ -186,8 +187,9 @@ class Holding:
                 value = sample.values.get(until.quantity)
                 return value is not None and not until.minimum <= value <= until.maximum
             case Enters():
-                value = sample.values.get(until.quantity)
-                return value is not None and until.minimum <= value <= until.maximum
+                seen = self._lately(until, until.quantity, until.over_s, sample)
+                is_inside = all(until.minimum <= each <= until.maximum for _, each in seen)
+                return bool(seen) and is_inside and sample.elapsed_s - seen[0][0] >= until.over_s
             case Steeper():
                 return self._is_steep(until, sample)
             case Answered():
@@ -207,7 +209,7 @@ class Holding:
         return abs(seen[-1][1] - seen[0][1]) > until.than * passed_s
 
     def _lately(
-        self, until: Settled | Steeper, quantity: str, over_s: float, sample: Sample
+        self, until: Settled | Steeper | Enters, quantity: str, over_s: float, sample: Sample
     ) -> list[tuple[float, float]]:
         """When and what a quantity was over the last time; nothing where it is not sampled."""
         value = sample.values.get(quantity)

@@ -100,10 +100,11 @@ class DcSource(WithstandSource):
             self.range_at -= 1
 
     def _told(self, amperes: float, range_at: int) -> list[str]:
-        full = RANGES_A[range_at]
-        if abs(amperes) < LEAST * full:
+        """A current's magnitude, for what comes back flows the other way, and its bound."""
+        full, amperes = RANGES_A[range_at], abs(amperes)
+        if amperes < LEAST * full:
             return [f"{LEAST * full:g}", "UNDER"]
-        if abs(amperes) > MOST * full:
+        if amperes > MOST * full:
             return [f"{MOST * full:g}", "OVER"]
         return [displayed(amperes, STEP * full, 5), "NORMAL"]
 
