@@ -21,6 +21,7 @@ const SeriesPage = lazy(() => import('./series/SeriesPage'))
 const SequencesPage = lazy(() => import('./sequences/SequencesPage'))
 const SequencePage = lazy(() => import('./sequences/SequencePage'))
 const UnitsPage = lazy(() => import('./units/UnitsPage'))
+const DatesPage = lazy(() => import('./units/DatesPage'))
 const UnitPage = lazy(() => import('./units/UnitPage'))
 
 export function Routes() {
@@ -49,6 +50,7 @@ export function Routes() {
           <Route path="/password" element={<PasswordPage />} />
           <Route path="/units" element={<UnitsPage />} />
           <Route path="/units/:serial" element={<UnitPage />} />
+          <Route path="/units/:serial/dates" element={<DatesPage />} />
           <Route path="*" element={<Navigate to="/run" replace />} />
         </Route>
       </Switch>

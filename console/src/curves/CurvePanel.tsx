@@ -1,15 +1,13 @@
 import { Box, Checkbox, Flex, Text } from '@chakra-ui/react'
-import { useQueries } from '@tanstack/react-query'
 import { useMemo, useState } from 'react'
-import { api, ask } from '../api/client'
 import { Choice } from '../parts/Choice'
-import { DataTable } from '../parts/DataTable'
-import { quantityText } from '../parts/quantity'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
 import { words } from '../parts/words'
 import { CurvePlot } from './CurvePlot'
-import { type Drawn, drawnOf, nameOf, pointsOf, quantitiesOf, valuesOf } from './drawn'
+import { nameOf, pointsOf, quantitiesOf } from './drawn'
+import { FigureTable, Summary } from './FigureTable'
+import { useCurves } from './useCurves'
 
 export interface CurvesKey {
   nest: string
@@ -32,12 +30,18 @@ export default function CurvePanel({ runId, step, own, others }: Props) {
   const [added, setAdded] = useState<string[]>([])
   const [quantity, setQuantity] = useState('current')
   const [point, setPoint] = useState(EVERY)
-  const keys = [...own, ...others.filter((each) => added.includes(each.nest))]
-  const { trouble, isWaiting, drawn } = useCurves(runId, step, keys)
-  const points = pointsOf(drawn)
+  const keys = [...own, ...others.filter((each) => added.includes(each.nest))].map((each) => ({
+    runId,
+    step,
+    ...each,
+  }))
+  const { trouble, isWaiting, drawn } = useCurves(keys)
+  const tables = drawn.filter(({ curve }) => curve.drawn === 'table')
+  const plotted = useMemo(() => drawn.filter(({ curve }) => curve.drawn !== 'table'), [drawn])
+  const points = pointsOf(plotted)
   const chosen = useMemo(
-    () => (point === EVERY ? drawn : drawn.filter(({ curve }) => curve.point === point)),
-    [drawn, point],
+    () => (point === EVERY ? plotted : plotted.filter(({ curve }) => curve.point === point)),
+    [plotted, point],
   )
   if (trouble) return <Trouble text={trouble.message} />
   if (isWaiting) return <Waiting />
@@ -82,62 +86,9 @@ export default function CurvePanel({ runId, step, own, others }: Props) {
       </Flex>
       <CurvePlot drawn={chosen} quantity={shown} />
       <Summary drawn={chosen} quantity={shown} />
+      {tables.map((each) => (
+        <FigureTable key={nameOf(each)} drawn={each} />
+      ))}
     </Box>
-  )
-}
-
-/** The curves of attempts; they never change, and are asked for once. */
-function useCurves(runId: string, step: string, keys: CurvesKey[]) {
-  return useQueries({
-    queries: keys.map(({ nest, number }) => ({
-      queryKey: ['curves', runId, nest, step, number],
-      queryFn: () =>
-        ask(
-          api.GET('/api/v1/runs/{run_id}/curves/{nest}/{step}/{number}', {
-            params: { path: { run_id: runId, nest, step, number } },
-          }),
-        ),
-      staleTime: Number.POSITIVE_INFINITY,
-    })),
-    combine: (found) => ({
-      trouble: found.find((each) => each.isError)?.error ?? null,
-      isWaiting: found.every((each) => each.data === undefined),
-      drawn: drawnOf(found.flatMap((each) => (each.data ? [each.data] : []))),
-    }),
-  })
-}
-
-/** The same in numbers, for who cannot see the curves. */
-function Summary({ drawn, quantity }: { drawn: Drawn[]; quantity: string }) {
-  const rows = drawn.map((each) => {
-    const { values, unit } = valuesOf(each.curve, quantity)
-    return { name: nameOf(each), unit, known: values.filter((value) => value !== null) }
-  })
-  return (
-    <DataTable
-      label="Curves in numbers"
-      rows={rows.filter(({ known }) => known.length > 0)}
-      keyOf={({ name }) => name}
-      isNarrow
-      columns={[
-        { head: 'Curve', cell: ({ name }) => name },
-        { head: 'Samples', isNumber: true, cell: ({ known }) => known.length },
-        {
-          head: 'Least',
-          isNumber: true,
-          cell: ({ known, unit }) => quantityText(Math.min(...known), unit),
-        },
-        {
-          head: 'Greatest',
-          isNumber: true,
-          cell: ({ known, unit }) => quantityText(Math.max(...known), unit),
-        },
-        {
-          head: 'Last',
-          isNumber: true,
-          cell: ({ known, unit }) => quantityText(known.at(-1) ?? Number.NaN, unit),
-        },
-      ]}
-    />
   )
 }

@@ -4,7 +4,7 @@ import uPlot from 'uplot'
 import 'uplot/dist/uPlot.min.css'
 import { quantityText } from '../parts/quantity'
 import { words } from '../parts/words'
-import { type Drawn, nameOf, valuesOf } from './drawn'
+import { type Drawn, lineThrough, nameOf, spansDecades, valuesOf } from './drawn'
 
 const HEIGHT = 260
 const INKS = ['act', 'unsure', 'bad', 'good', 'soft', 'ink']
@@ -23,7 +23,7 @@ export function CurvePlot({ drawn, quantity }: { drawn: Drawn[]; quantity: strin
       plot?.destroy()
       plot = new uPlot(
         optionsOf(drawn, quantity, holder.clientWidth),
-        dataOf(drawn, quantity),
+        dataOf(drawn, quantity, spansDecades(drawn, quantity)),
         holder,
       )
     }
@@ -56,10 +56,25 @@ function ink(name: string): string {
   return getComputedStyle(document.documentElement).getPropertyValue(`--chakra-colors-${name}`)
 }
 
+/** Each curve, and after it the line through it where it is points. */
+function seriesOf(drawn: Drawn[], quantity: string) {
+  return drawn.flatMap((each, index) => {
+    const { values } = valuesOf(each.curve, quantity)
+    const own = { each, index, values, isLine: each.curve.drawn !== 'points' }
+    const line = own.isLine ? null : lineThrough(each.curve.x.values, values)
+    return line === null ? [own] : [own, { each, index, values: line, isLine: true }]
+  })
+}
+
 /** All places of all curves on one axis; where a curve has no sample its place stays empty. */
-function dataOf(drawn: Drawn[], quantity: string): uPlot.AlignedData {
-  const tables = drawn.map(
-    ({ curve }) => [curve.x.values, valuesOf(curve, quantity).values] as uPlot.AlignedData,
+function dataOf(drawn: Drawn[], quantity: string, isLog: boolean): uPlot.AlignedData {
+  const tables = seriesOf(drawn, quantity).map(
+    ({ each, values }) =>
+      [
+        each.curve.x.values,
+        // Nothing has a place in a logarithmic scale.
+        isLog ? values.map((value) => (value ? Math.abs(value) : null)) : values,
+      ] as uPlot.AlignedData,
   )
   return tables.length === 1 && tables[0] ? tables[0] : uPlot.join(tables)
 }
@@ -67,6 +82,7 @@ function dataOf(drawn: Drawn[], quantity: string): uPlot.AlignedData {
 function optionsOf(drawn: Drawn[], quantity: string, width: number): uPlot.Options {
   const told = drawn[0] ? valuesOf(drawn[0].curve, quantity) : null
   const unit = told?.unit ?? ''
+  const isLog = spansDecades(drawn, quantity)
   const x = drawn[0]?.curve.x
   const place = (value: number) => quantityText(value, x?.unit ?? '')
   const limits = [told?.minimum, told?.maximum].filter((each) => typeof each === 'number')
@@ -78,7 +94,10 @@ function optionsOf(drawn: Drawn[], quantity: string, width: number): uPlot.Optio
   return {
     width,
     height: HEIGHT,
-    scales: { x: { time: false }, y: { range: (_, low, high) => rangeOf(low, high, limits) } },
+    scales: {
+      x: { time: false },
+      y: isLog ? { distr: 3, log: 10 } : { range: (_, low, high) => rangeOf(low, high, limits) },
+    },
     axes: [
       { ...axis, values: (_, values) => values.map(place) },
       { ...axis, size: 90, values: (_, values) => values.map((each) => quantityText(each, unit)) },
@@ -88,12 +107,13 @@ function optionsOf(drawn: Drawn[], quantity: string, width: number): uPlot.Optio
         label: words(x?.name ?? 'x'),
         value: (_, value) => (value === null ? '' : place(value)),
       },
-      ...drawn.map((each, index) => ({
-        label: nameOf(each),
+      ...seriesOf(drawn, quantity).map(({ each, index, isLine }) => ({
+        label: nameOf(each) + (each.curve.drawn === 'points' && isLine ? ', line' : ''),
         stroke: ink(INKS[index % INKS.length] ?? 'ink'),
         dash: DASHES[index % DASHES.length] ?? [],
-        width: 2,
+        width: isLine && each.curve.drawn === 'points' ? 1 : 2,
         spanGaps: true,
+        ...(isLine ? {} : { paths: () => null, points: { show: true, size: 9 } }),
         value: (_: uPlot, value: number | null) =>
           value === null ? '' : quantityText(value, unit),
       })),

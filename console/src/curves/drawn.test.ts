@@ -1,5 +1,14 @@
 import { expect, test } from 'vitest'
-import { type Curve, drawnOf, nameOf, pointsOf, quantitiesOf, valuesOf } from './drawn'
+import {
+  type Curve,
+  drawnOf,
+  lineThrough,
+  nameOf,
+  pointsOf,
+  quantitiesOf,
+  spansDecades,
+  valuesOf,
+} from './drawn'
 
 const column = (name: string, unit: string, values: (number | null)[]) => ({
   name,
@@ -13,6 +22,7 @@ const curve: Curve = {
   name: 'course',
   point: 'A to B',
   repetition: 2,
+  drawn: 'line',
   x: column('time', 's', [0, 1, 2]),
   columns: [column('voltage', 'V', [0, 500, 500]), column('current', 'A', [0, 1e-6, null])],
   marks: [],
@@ -50,4 +60,18 @@ test('what some curve has can be drawn, and points are named once', () => {
   ])
   expect(quantitiesOf(drawn)).toEqual(['voltage', 'current', 'power', 'U/I'])
   expect(pointsOf(drawn)).toEqual(['A to B'])
+})
+
+test('the line through points is by least squares, and none through one place', () => {
+  expect(lineThrough([0, 1, 2], [1, 3, 5])).toEqual([1, 3, 5])
+  expect(lineThrough([0, null, 2], [0, 9, 4])?.[2]).toBe(4)
+  expect(lineThrough([1, 1], [2, 3])).toBeNull()
+  expect(lineThrough([1], [2])).toBeNull()
+})
+
+test('only what dies away has a scale for decades', () => {
+  const dying = { ...curve, columns: [column('current', 'A', [1e-6, 1e-7, 1e-9])] }
+  const drawn = drawnOf([{ serial: 'S', step_id: 's', title: 'S', number: 1, curves: [dying] }])
+  expect(spansDecades(drawn, 'current')).toBe(true)
+  expect(spansDecades(drawn, 'voltage')).toBe(false)
 })

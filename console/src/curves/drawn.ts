@@ -69,3 +69,30 @@ export function valuesOf(curve: Curve, quantity: string): Values {
   })
   return { values, unit: 'Ω', minimum: null, maximum: null }
 }
+
+/** A straight line through points by least squares, at each of their places; null through one. */
+export function lineThrough(x: (number | null)[], y: (number | null)[]): number[] | null {
+  const pairs = x.flatMap((at, place): [number, number][] => {
+    const value = y[place]
+    return at !== null && typeof value === 'number' ? [[at, value]] : []
+  })
+  const mean = (values: number[]) => values.reduce((sum, each) => sum + each, 0) / values.length
+  const [meanX, meanY] = [mean(pairs.map(([at]) => at)), mean(pairs.map(([, value]) => value))]
+  const along = pairs.reduce((sum, [at]) => sum + (at - meanX) ** 2, 0)
+  if (pairs.length < 2 || along === 0) return null
+  const across = pairs.reduce((sum, [at, value]) => sum + (at - meanX) * (value - meanY), 0)
+  return x.map((at) => meanY + (across / along) * ((at ?? meanX) - meanX))
+}
+
+const DECADES = 30
+
+/** Whether what dies away over decades would be a flat line in a straight scale. */
+export function spansDecades(drawn: Drawn[], quantity: string): boolean {
+  if (quantity !== 'current' && quantity !== RATIO && quantity !== 'resistance') return false
+  const sizes = drawn.flatMap(({ curve }) =>
+    valuesOf(curve, quantity).values.flatMap((each) => (each ? [Math.abs(each)] : [])),
+  )
+  // Not spread: a long list of arguments is more than a call takes.
+  const low = sizes.reduce((least, each) => Math.min(least, each), Number.POSITIVE_INFINITY)
+  return sizes.some((each) => each > DECADES * low)
+}

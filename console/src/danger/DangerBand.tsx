@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { useEffect, useRef } from 'react'
-import { quantityText } from '../parts/quantity'
+import { quantityText, timeText } from '../parts/quantity'
 import { play } from '../parts/sounds'
 import { DangerSign } from './DangerSign'
 import { EarthedForm } from './EarthedForm'
@@ -67,7 +67,13 @@ function toldOf(danger: Danger): string {
     case 'hands_in':
       return `${nests === '' ? '' : `${danger.nests.join(', ')}: `}nothing hazardous starts.`
     case 'discharging':
-      return [nests, volts && `${volts} left`].filter(Boolean).join(', ')
+      return [
+        nests,
+        volts && `${volts} left`,
+        danger.wait_s ? `hands off for ${timeText(danger.wait_s)} more: it stays earthed` : '',
+      ]
+        .filter(Boolean)
+        .join(', ')
     case 'high_voltage':
       return [nests, volts].filter(Boolean).join(', ')
     case 'unknown':

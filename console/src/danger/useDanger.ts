@@ -10,6 +10,7 @@ const SILENT: Danger = {
   state: 'unknown',
   nests: [],
   volts: null,
+  wait_s: null,
   reasons: ['The service is silent. Do not touch the fixture.'],
   must_earth: false,
 }

@@ -6,7 +6,7 @@ import { marginText } from './margin'
 import { PointsTable } from './PointsTable'
 import { byPoint } from './points'
 import { VerdictMark } from './VerdictMark'
-import { measurand } from './words'
+import { measurand, words } from './words'
 
 const MOST_SHOWN = 150 // of a step; of a large harness more are shown when they are asked for
 
@@ -85,7 +85,24 @@ export function ReadingsTable({ attempts, label }: { attempts: Attempt[]; label:
 /** What was found wrong outright, but for what the table of points says beside its point. */
 function toldAbove({ readings, faults }: Attempt): string[] {
   const hasTable = byPoint(readings, faults) !== null
-  return faults.filter((each) => !hasTable || each.point === '').map((each) => each.text)
+  const told = faults.filter((each) => !hasTable || each.point === '').map((each) => each.text)
+  return [...told, ...correctionsTold(readings)]
+}
+
+/** How readings were corrected, each way once: formula, constants and reference. */
+function correctionsTold(readings: Reading[]): string[] {
+  const ways = new Map<string, Set<string>>()
+  for (const { quantity, corrections } of readings) {
+    for (const { what, how } of corrections) {
+      if (how === '') continue
+      const told = `corrected for ${words(what)} by ${how}.`
+      ways.set(told, (ways.get(told) ?? new Set()).add(words(quantity)))
+    }
+  }
+  return [...ways].map(([told, names]) => {
+    const list = [...names].join(', ')
+    return `${list.charAt(0).toUpperCase()}${list.slice(1)}: ${told}`
+  })
 }
 
 interface RowsProps {

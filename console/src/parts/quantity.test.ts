@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { quantityText } from './quantity'
+import { quantityText, timeText } from './quantity'
 
 test.each([
   [1500, 'V', '1.500 kV'],
@@ -11,4 +11,14 @@ test.each([
   [1.2e10, 'Ω', '12.00 GΩ'],
 ])('%d %s is written %s', (value, unit, text) => {
   expect(quantityText(value, unit)).toBe(text)
+})
+
+test('a time to wait is told in minutes and seconds, never less than is left', () => {
+  expect([41, 99.2, 100, 180, 200.4].map(timeText)).toEqual([
+    '41 s',
+    '1 min 40 s',
+    '1 min 40 s',
+    '3 min',
+    '3 min 21 s',
+  ])
 })

@@ -11,3 +11,11 @@ export function quantityText(value: number, unit: string): string {
   const whole = Math.max(1, Math.floor(Math.log10(Math.abs(mantissa))) + 1)
   return `${mantissa.toFixed(Math.max(0, 4 - whole))} ${PREFIXES[place]}${unit}`
 }
+
+/** A time in s for people who wait: `41 s`, `3 min 20 s`. */
+export function timeText(seconds: number): string {
+  const whole = Math.max(0, Math.ceil(seconds))
+  if (whole < 100) return `${whole} s`
+  const rest = whole % 60
+  return `${Math.floor(whole / 60)} min${rest ? ` ${rest} s` : ''}`
+}

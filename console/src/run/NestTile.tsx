@@ -1,10 +1,11 @@
 import { Box, Flex, Image, Text } from '@chakra-ui/react'
 import type { Run } from '../api/client'
-import { quantityText } from '../parts/quantity'
+import { quantityText, timeText } from '../parts/quantity'
 import { VerdictMark, verdictInk } from '../parts/VerdictMark'
 import { words } from '../parts/words'
+import { LiveCurve } from './LiveCurve'
 import { Plate } from './Plate'
-import { breaksOf, type Live, type NestState } from './runState'
+import { breaksOf, type Kept, type Live, type NestState } from './runState'
 
 type Limit = Run['steps'][number]['limits'][number]
 
@@ -60,6 +61,8 @@ export function NestTile({ nest, steps, isAsked, isCompact }: Props) {
               </Text>
             )}
             {nest.live && <Meters live={nest.live} limits={limits} />}
+            {nest.live && <LiveCurve nest={nest} />}
+            {nest.kept.length > 0 && nest.step && <KeptList kept={nest.kept} />}
             {nest.failed && <VerdictMark verdict="fail" cause={nest.failed.cause} size="large" />}
           </>
         )}
@@ -110,14 +113,41 @@ function CueNote({ cue }: { cue: NonNullable<NestState['cue']> }) {
   )
 }
 
+function leftText(seconds: number): string {
+  return seconds < 20 ? `${seconds.toFixed(1)} s` : timeText(seconds)
+}
+
+const MOST_KEPT = 6
+
+/** What a long step has kept by now, the newest last. */
+function KeptList({ kept }: { kept: Kept[] }) {
+  const quantity = kept[0]?.point ? 'current' : 'resistance'
+  const own = kept.filter((each) => each.quantity === quantity)
+  return (
+    <Box mt="1">
+      <Text color="soft" fontSize="xs">
+        {quantity} at {own[0]?.point ? 'the end of each level' : 'each mark'}
+      </Text>
+      {own.slice(-MOST_KEPT).map((each) => (
+        <Flex key={`${each.point} ${each.atS}`} justify="space-between" gap="3">
+          <Text color="soft">{each.point || timeText(each.atS)}</Text>
+          <Text>{each.text}</Text>
+        </Flex>
+      ))}
+    </Box>
+  )
+}
+
 function Meters({ live, limits }: { live: Live; limits: Limit[] }) {
   if (live.phase === 'discharging') {
     return (
       <Text fontSize="lg" fontWeight="bold" color="bad">
         Discharging: {quantityText(live.values.voltage ?? 0, 'V')} left
+        {live.remainingS > 0 && `, stays earthed for ${timeText(live.remainingS)}`}
       </Text>
     )
   }
+  const isTurned = live.waiting.startsWith('until the voltage is there')
   const rows = Object.entries(live.meters).map(([name, text]): [string, string] => [
     capital(words(name)),
     text,
@@ -125,9 +155,15 @@ function Meters({ live, limits }: { live: Live; limits: Limit[] }) {
   for (const limit of limits) {
     rows.push([limits.length === 1 ? 'Limit' : `Limit, ${words(limit.quantity)}`, limit.text])
   }
-  rows.push(['Left', `${live.remainingS.toFixed(1)} s, ${live.phase}`])
+  if (!isTurned) rows.push(['Left', `${leftText(live.remainingS)}, ${live.phase}`])
   return (
     <Box>
+      {live.waiting && <Text color="soft">Waits {live.waiting}</Text>}
+      {isTurned && (
+        <Text fontSize="4xl" fontWeight="bold" lineHeight="1.2">
+          {live.meters.voltage}
+        </Text>
+      )}
       {rows.map(([name, text]) => (
         // A reading that does not fit beside its name goes under it: it is never cut.
         <Flex key={name} wrap="wrap" columnGap="3" justify="space-between">

@@ -170,3 +170,29 @@ test('a rehearsal begins with one nest and no unit', () => {
   const [nest] = rehearsalState('3').nests
   expect([nest?.nest, nest?.serial, nest?.verdict]).toEqual(['3', 'rehearsal', ''])
 })
+
+test('a long step keeps its course, thinned, and what it has kept; the next begins anew', () => {
+  const look = (at: number) =>
+    event('sample', {
+      nest: '1',
+      phase: 'dwell',
+      elapsed_s: at,
+      remaining_s: 0,
+      values: { current: at },
+      meters: {},
+      waiting: '',
+    })
+  const kept = event('kept', { nest: '1', point: '', at_s: 15, quantity: 'current', text: '1 µA' })
+  const long = [
+    event('step_started', { nest: '1', step: 'pi', title: 'Polarization' }),
+    ...Array.from({ length: 1000 }, (_, at) => look(at)),
+    kept,
+  ].reduce(after, stateOf(run))
+  const course = long.nests[0]?.course ?? []
+  expect(course.length).toBeLessThanOrEqual(301)
+  expect(course[0]?.elapsedS).toBe(0)
+  expect(course.at(-1)?.elapsedS).toBe(999)
+  expect(long.nests[0]?.kept).toEqual([{ point: '', atS: 15, quantity: 'current', text: '1 µA' }])
+  const next = after(long, event('step_started', { nest: '1', step: 'hv', title: 'Withstand' }))
+  expect([next.nests[0]?.course, next.nests[0]?.kept]).toEqual([[], []])
+})

@@ -9,6 +9,23 @@ export interface Live {
   values: Record<string, number>
   /** What is shown of it, by quantity, as the step's kind has it. */
   meters: Record<string, string>
+  /** What a level is held for, where that is more than a time. */
+  waiting: string
+}
+
+/** A look at the output of the step under way, for its curve. */
+export interface Look {
+  elapsedS: number
+  phase: string
+  values: Record<string, number>
+}
+
+/** A reading that a long step has kept on its way. */
+export interface Kept {
+  point: string
+  atS: number
+  quantity: string
+  text: string
 }
 
 /** A step's time on the timeline, in ms since 1970; `end` is null while it is under way. */
@@ -35,6 +52,9 @@ export interface NestState {
   at: { point: string; number: number; of: number } | null
   /** An instruction in passing, until its step is over. */
   cue: { text: string; picture: string; isRefusal: boolean } | null
+  /** What its output has shown since its step began, thinned. */
+  course: Look[]
+  kept: Kept[]
   spans: Span[]
   verdict: string
   cause: string
@@ -59,6 +79,7 @@ export const EVENT_NAMES: readonly (keyof Events)[] = [
   'state',
   'step_started',
   'sample',
+  'kept',
   'point',
   'repetition',
   'cue',
@@ -95,6 +116,8 @@ export function stateOf(run: Run): RunState {
       repetition: null,
       at: null,
       cue: null,
+      course: [],
+      kept: [],
       spans: spansOf(unit.attempts),
       ...settled(run, unit),
     })),
@@ -114,6 +137,8 @@ export function rehearsalState(nest: string): RunState {
     repetition: null,
     at: null,
     cue: null,
+    course: [],
+    kept: [],
     spans: [],
     verdict: '',
     cause: '',
@@ -206,6 +231,14 @@ export function after(run: RunState, event: RunEvent): RunState {
   }
 }
 
+const MOST_LOOKS = 300
+
+/** The looks of a step, half as close together whenever there are too many; the newest stays. */
+function thinned(course: Look[]): Look[] {
+  if (course.length <= MOST_LOOKS) return course
+  return course.filter((_, place) => place % 2 === 0 || place === course.length - 1)
+}
+
 /** What an event of one nest changes of it. */
 function changeOf(nest: NestState, { name, data }: NestEvent): Partial<NestState> {
   switch (name) {
@@ -216,6 +249,8 @@ function changeOf(nest: NestState, { name, data }: NestEvent): Partial<NestState
         live: null,
         repetition: null,
         at: null,
+        course: [],
+        kept: [],
         spans: [
           ...nest.spans,
           {
@@ -235,7 +270,22 @@ function changeOf(nest: NestState, { name, data }: NestEvent): Partial<NestState
           remainingS: data.remaining_s,
           values: data.values,
           meters: data.meters,
+          waiting: data.waiting,
         },
+        course:
+          data.phase === 'discharging'
+            ? nest.course
+            : thinned([
+                ...nest.course,
+                { elapsedS: data.elapsed_s, phase: data.phase, values: data.values },
+              ]),
+      }
+    case 'kept':
+      return {
+        kept: [
+          ...nest.kept,
+          { point: data.point, atS: data.at_s, quantity: data.quantity, text: data.text },
+        ],
       }
     case 'point':
       return {

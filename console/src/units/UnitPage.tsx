@@ -9,6 +9,7 @@ import { ReadingsTable } from '../parts/ReadingsTable'
 import { Trouble } from '../parts/Trouble'
 import { VerdictMark } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
+import { KeptList } from './KeptList'
 import { UnitTold } from './UnitTold'
 
 const WiringSection = lazy(() => import('../wiring/WiringSection'))
@@ -24,9 +25,14 @@ export default function UnitPage() {
   if (found.data === undefined) return <Waiting />
   return (
     <Stack gap="5">
-      <Link to="/units" style={LINK}>
-        All units
-      </Link>
+      <Flex gap="5">
+        <Link to="/units" style={LINK}>
+          All units
+        </Link>
+        <Link to={`/units/${serial}/dates`} style={LINK}>
+          Compare its dates
+        </Link>
+      </Flex>
       <Heading as="h1" size="2xl">
         {found.data[0]?.serial}
         <Text as="span" color="soft" fontSize="lg" ml="4">
@@ -70,6 +76,7 @@ export default function UnitPage() {
             <WiringSection product={unit.product} attempts={unit.attempts} />
           </Suspense>
           <ReadingsTable attempts={unit.attempts} label={`Readings of run ${unit.run_id}`} />
+          <KeptList unit={unit} />
           <UnitTold unit={unit} />
         </Box>
       ))}

@@ -3,10 +3,11 @@
 import asyncio
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Mapping, Sequence
 from contextlib import AbstractAsyncContextManager, asynccontextmanager
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from loricate.bench.bench import Bench
 from loricate.bench.care import USUAL_CARE, Care
+from loricate.bench.outputs import AT_LEVEL
 from loricate.bench.switching import Nest
 from loricate.core.errors import ProcedureError
 from loricate.core.measuring.actions import (
@@ -81,6 +82,21 @@ def no_temperature() -> Reading | None:
 
 def nothing_recalled(step: str, measurand: Measurand) -> None:
     """No earlier step has read anything."""
+
+
+@dataclass(slots=True)
+class _Standing:
+    """Shows samples of a level with how long it is still meant to stand, where that is known."""
+
+    lasts_s: float
+    show: Callable[[Sample], None]
+    since_s: float | None = None
+
+    def __call__(self, sample: Sample) -> None:
+        if self.lasts_s and self.since_s is not None and sample.phase == AT_LEVEL:
+            left_s = self.lasts_s - (sample.elapsed_s - self.since_s)
+            sample = replace(sample, remaining_s=max(0.0, left_s))
+        self.show(sample)
 
 
 class BenchDriver(Driver):
@@ -186,9 +202,13 @@ class BenchDriver(Driver):
 
     async def source(self, action: Source) -> Level:
         name = self.using[action.role]
-        return await self.bench.outputs.source(
-            name, action.programme, self.nests, self._on_sample, self.care
+        stands = _Standing(action.lasts_s, self._on_sample)
+        level = await self.bench.outputs.source(
+            name, action.programme, self.nests, stands, self.care
         )
+        if level.look is not None:
+            stands.since_s = level.look.sample.elapsed_s
+        return level
 
     async def hold(self, action: Hold, holding: Holding) -> Held:
         name = self.using[action.role]

@@ -218,7 +218,7 @@ class Polarization(KindSettings):
             "trip_a": self.trip,
             "ranging_s": RANGING_S,
         }
-        level = yield from do(Source(DC_SOURCE, programme))
+        level = yield from do(Source(DC_SOURCE, programme, self.lasts))
         made: list[_Mark] = []
         began_s = math.nan
         if level.look is not None:

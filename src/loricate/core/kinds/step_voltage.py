@@ -221,7 +221,8 @@ class StepVoltage(KindSettings):
         """Come to a level and hold it; None where the output ended by itself."""
         level: Level
         if self.driven == "programmed":
-            level = yield from do(Source(self.role, self._programme(level_v, before_v)))
+            programme = self._programme(level_v, before_v)
+            level = yield from do(Source(self.role, programme, self.dwell))
             if level.look is None:
                 return None
         elif not (yield from self._turned(level_v, climb)):

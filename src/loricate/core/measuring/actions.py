@@ -304,11 +304,13 @@ class Source(Action[Level]):
 
     ``programme`` is as of ``Energise``; its ``dwell_s`` is how long it stays on at most: then the
     instrument takes it off by itself. While it is on, another ``Source`` of the role brings it to
-    another level: only what its make can change then may differ.
+    another level: only what its make can change then may differ. ``lasts_s`` is how long it is
+    meant to stand there, for whoever watches; 0 where that is not known.
     """
 
     role: Role
     programme: Programme
+    lasts_s: float = 0.0
     gives: ClassVar[tuple[type, ...]] = (Level,)
 
 

@@ -1,0 +1,90 @@
+import { Box, Text } from '@chakra-ui/react'
+import { quantityText, timeText } from '../parts/quantity'
+import { words } from '../parts/words'
+import type { Look, NestState } from './runState'
+
+const WIDTH = 420
+const HEIGHT = 96
+const LONG_S = 10
+const DECADES = 30
+const UNITS: Record<string, string> = { current: 'A', voltage: 'V', resistance: 'Ω' }
+
+/** The curves of a long step while it goes on: volts and current up a ladder, else resistance. */
+export function LiveCurve({ nest }: { nest: NestState }) {
+  const last = nest.course.at(-1)
+  const first = nest.course[0]
+  if (!last || !first || last.elapsedS - first.elapsedS < LONG_S) return null
+  const shown = nest.at ? ['voltage', 'current'] : ['current', 'resistance']
+  return (
+    <Box mt="2">
+      {shown.map((quantity) => (
+        <Strip key={quantity} course={nest.course} quantity={quantity} />
+      ))}
+    </Box>
+  )
+}
+
+function lookValue(look: Look, quantity: string): number | null {
+  if (quantity !== 'resistance') return look.values[quantity] ?? null
+  const { voltage, current } = look.values
+  return voltage && current && look.phase === 'dwell' ? voltage / current : null
+}
+
+interface Spot {
+  at: number
+  value: number
+}
+
+/** One quantity over time, in a logarithmic scale where it spans decades. */
+function Strip({ course, quantity }: { course: Look[]; quantity: string }) {
+  const spots = course.flatMap((look): Spot[] => {
+    const value = lookValue(look, quantity)
+    return value !== null && value > 0 ? [{ at: look.elapsedS, value }] : []
+  })
+  if (spots.length < 2) return null
+  const values = spots.map(({ value }) => value)
+  const [low, high] = [Math.min(...values), Math.max(...values)]
+  const isLog = quantity !== 'voltage' && high > DECADES * low
+  const scale = (value: number) => (isLog ? Math.log10(value) : value)
+  const [bottom, top] = isLog ? [scale(low), scale(high)] : [0, high]
+  const begin = spots[0]?.at ?? 0
+  const end = spots.at(-1)?.at ?? 1
+  const points = spots
+    .map(({ at, value }) => {
+      const x = ((at - begin) / (end - begin || 1)) * WIDTH
+      const y = HEIGHT - ((scale(value) - bottom) / (top - bottom || 1)) * (HEIGHT - 4) - 2
+      return `${x.toFixed(1)},${y.toFixed(1)}`
+    })
+    .join(' ')
+  const unit = UNITS[quantity] ?? ''
+  const told = `${words(quantity)} from ${quantityText(values[0] ?? 0, unit)} to ${quantityText(values.at(-1) ?? 0, unit)}`
+  return (
+    <Box mb="1">
+      <Text fontSize="xs" color="soft" display="flex" justifyContent="space-between">
+        <span>
+          {words(quantity)}, {isLog ? `${quantityText(low, unit)} to ` : '0 to '}
+          {quantityText(high, unit)}
+          {isLog && ', logarithmic'}
+        </span>
+        <span>{timeText(end - begin)}</span>
+      </Text>
+      <svg
+        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+        preserveAspectRatio="none"
+        width="100%"
+        height={HEIGHT}
+        role="img"
+        aria-label={`${told} so far`}
+        style={{ background: 'var(--chakra-colors-sunk)' }}
+      >
+        <polyline
+          points={points}
+          fill="none"
+          stroke="var(--chakra-colors-act)"
+          strokeWidth="2"
+          vectorEffect="non-scaling-stroke"
+        />
+      </svg>
+    </Box>
+  )
+}
