@@ -4,8 +4,8 @@ import { Choice } from '../parts/Choice'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
 import { words } from '../parts/words'
-import { CurvePlot } from './CurvePlot'
-import { nameOf, pointsOf, quantitiesOf } from './drawn'
+import { CurvePlots } from './CurvePlot'
+import { nameOf, pointsOf, quantitiesOf, usualOf } from './drawn'
 import { FigureTable, Summary } from './FigureTable'
 import { useCurves } from './useCurves'
 
@@ -28,7 +28,7 @@ const EVERY = 'every point'
 /** The curves of a step with its limits, and those of other nests laid over on request. */
 export default function CurvePanel({ runId, step, own, others }: Props) {
   const [added, setAdded] = useState<string[]>([])
-  const [quantity, setQuantity] = useState('current')
+  const [quantity, setQuantity] = useState('')
   const [point, setPoint] = useState(EVERY)
   const keys = [...own, ...others.filter((each) => added.includes(each.nest))].map((each) => ({
     runId,
@@ -46,7 +46,7 @@ export default function CurvePanel({ runId, step, own, others }: Props) {
   if (trouble) return <Trouble text={trouble.message} />
   if (isWaiting) return <Waiting />
   const names = quantitiesOf(chosen)
-  const shown = names.includes(quantity) ? quantity : (names[0] ?? '')
+  const shown = names.includes(quantity) ? quantity : usualOf(chosen)
   return (
     <Box mt="4">
       <Flex gap="5" align="center" wrap="wrap" mb="2">
@@ -84,7 +84,7 @@ export default function CurvePanel({ runId, step, own, others }: Props) {
           </Checkbox.Root>
         ))}
       </Flex>
-      <CurvePlot drawn={chosen} quantity={shown} />
+      <CurvePlots drawn={chosen} quantity={shown} />
       <Summary drawn={chosen} quantity={shown} />
       {tables.map((each) => (
         <FigureTable key={nameOf(each)} drawn={each} />

@@ -4,14 +4,37 @@ import uPlot from 'uplot'
 import 'uplot/dist/uPlot.min.css'
 import { quantityText } from '../parts/quantity'
 import { words } from '../parts/words'
-import { type Drawn, lineThrough, nameOf, spansDecades, valuesOf } from './drawn'
+import {
+  BOTH,
+  byAxis,
+  type Drawn,
+  lineThrough,
+  nameOf,
+  RATIO,
+  spansDecades,
+  valuesOf,
+} from './drawn'
 
 const HEIGHT = 260
 const INKS = ['act', 'unsure', 'bad', 'good', 'soft', 'ink']
 const DASHES = [[], [8, 4], [2, 3], [10, 3, 2, 3], [4, 4], [1, 4]]
 
+/** Curves of one quantity, a plot for each x axis that they are over. */
+export function CurvePlots({ drawn, quantity }: { drawn: Drawn[]; quantity: string }) {
+  return byAxis(drawn).map(([axis, own]) => {
+    // Over volts there are no volts to be drawn.
+    const shown = quantity === BOTH && axis === 'voltage' ? 'current' : quantity
+    const has = shown === RATIO || shown === BOTH ? ['voltage', 'current'] : [shown]
+    const drawable = own.filter(({ curve }) =>
+      has.every((name) => curve.columns.some((column) => column.name === name)),
+    )
+    if (drawable.length === 0) return null
+    return <CurvePlot key={axis} drawn={drawable} quantity={shown} />
+  })
+}
+
 /** Curves of one quantity over their x axis, each with its own ink and dash. */
-export function CurvePlot({ drawn, quantity }: { drawn: Drawn[]; quantity: string }) {
+function CurvePlot({ drawn, quantity }: { drawn: Drawn[]; quantity: string }) {
   const place = useRef<HTMLDivElement>(null)
 
   useEffect(() => {
@@ -59,10 +82,15 @@ function ink(name: string): string {
 /** Each curve, and after it the line through it where it is points. */
 function seriesOf(drawn: Drawn[], quantity: string) {
   return drawn.flatMap((each, index) => {
-    const { values } = valuesOf(each.curve, quantity)
-    const own = { each, index, values, isLine: each.curve.drawn !== 'points' }
+    const isBoth = quantity === BOTH
+    const { values } = valuesOf(each.curve, isBoth ? 'voltage' : quantity)
+    const own = { each, index, values, isLine: each.curve.drawn !== 'points', scale: 'y' }
+    if (isBoth) {
+      const amperes = valuesOf(each.curve, 'current').values
+      return [own, { each, index: index + 1, values: amperes, isLine: true, scale: 'A' }]
+    }
     const line = own.isLine ? null : lineThrough(each.curve.x.values, values)
-    return line === null ? [own] : [own, { each, index, values: line, isLine: true }]
+    return line === null ? [own] : [own, { ...own, values: line, isLine: true }]
   })
 }
 
@@ -80,7 +108,8 @@ function dataOf(drawn: Drawn[], quantity: string, isLog: boolean): uPlot.Aligned
 }
 
 function optionsOf(drawn: Drawn[], quantity: string, width: number): uPlot.Options {
-  const told = drawn[0] ? valuesOf(drawn[0].curve, quantity) : null
+  const isBoth = quantity === BOTH
+  const told = drawn[0] ? valuesOf(drawn[0].curve, isBoth ? 'voltage' : quantity) : null
   const unit = told?.unit ?? ''
   const isLog = spansDecades(drawn, quantity)
   const x = drawn[0]?.curve.x
@@ -100,26 +129,74 @@ function optionsOf(drawn: Drawn[], quantity: string, width: number): uPlot.Optio
     },
     axes: [
       { ...axis, values: (_, values) => values.map(place) },
-      { ...axis, size: 90, values: (_, values) => values.map((each) => quantityText(each, unit)) },
+      {
+        ...axis,
+        size: 90,
+        // Of a logarithmic scale most places have no label.
+        values: (_, values: (number | null)[]) =>
+          values.map((each) => (each === null ? '' : quantityText(each, unit))),
+      },
+      ...(isBoth
+        ? [
+            {
+              ...axis,
+              scale: 'A',
+              side: 1 as const,
+              size: 90,
+              grid: { show: false },
+              values: (_: uPlot, values: number[]) => values.map((each) => quantityText(each, 'A')),
+            },
+          ]
+        : []),
     ],
     series: [
       {
         label: words(x?.name ?? 'x'),
         value: (_, value) => (value === null ? '' : place(value)),
       },
-      ...seriesOf(drawn, quantity).map(({ each, index, isLine }) => ({
-        label: nameOf(each) + (each.curve.drawn === 'points' && isLine ? ', line' : ''),
+      ...seriesOf(drawn, quantity).map(({ each, index, isLine, scale }) => ({
+        label: nameOf(each) + labelled(each, isLine, isBoth ? scale : ''),
+        scale,
         stroke: ink(INKS[index % INKS.length] ?? 'ink'),
         dash: DASHES[index % DASHES.length] ?? [],
         width: isLine && each.curve.drawn === 'points' ? 1 : 2,
         spanGaps: true,
         ...(isLine ? {} : { paths: () => null, points: { show: true, size: 9 } }),
         value: (_: uPlot, value: number | null) =>
-          value === null ? '' : quantityText(value, unit),
+          value === null ? '' : quantityText(value, scale === 'A' ? 'A' : unit),
       })),
     ],
-    hooks: { draw: [(plot) => drawLimits(plot, limits, unit)] },
+    hooks: {
+      draw: [
+        (plot) => {
+          if (isBoth) drawMarks(plot, drawn[0]?.curve.marks ?? [])
+          drawLimits(plot, limits, unit)
+        },
+      ],
+    },
   }
+}
+
+/** What tells a series from others of the same curve. */
+function labelled({ curve }: Drawn, isLine: boolean, scale: string): string {
+  if (scale) return scale === 'A' ? ', current' : ', voltage'
+  return curve.drawn === 'points' && isLine ? ', line' : ''
+}
+
+/** Where each phase of the output began: the ends of levels among them. */
+function drawMarks(plot: uPlot, marks: { x: number }[]) {
+  const { ctx, bbox } = plot
+  ctx.save()
+  ctx.strokeStyle = ink('edge')
+  ctx.lineWidth = 2
+  for (const mark of marks) {
+    const x = plot.valToPos(mark.x, 'x', true)
+    ctx.beginPath()
+    ctx.moveTo(x, bbox.top)
+    ctx.lineTo(x, bbox.top + bbox.height)
+    ctx.stroke()
+  }
+  ctx.restore()
 }
 
 /** The limits lie in the picture unless they are so far off that the curve would be a flat line. */

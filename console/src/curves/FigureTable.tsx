@@ -2,7 +2,7 @@ import { Box, Text } from '@chakra-ui/react'
 import { DataTable } from '../parts/DataTable'
 import { quantityText, timeText } from '../parts/quantity'
 import { words } from '../parts/words'
-import { type Drawn, nameOf, valuesOf } from './drawn'
+import { BOTH, type Drawn, nameOf, valuesOf } from './drawn'
 
 /** A curve in figures: a row for each place of its x axis. */
 export function FigureTable({ drawn }: { drawn: Drawn }) {
@@ -36,13 +36,16 @@ export function FigureTable({ drawn }: { drawn: Drawn }) {
 
 /** The same in numbers, for who cannot see the curves. */
 export function Summary({ drawn, quantity }: { drawn: Drawn[]; quantity: string }) {
+  if (quantity === BOTH) {
+    return ['voltage', 'current'].map((one) => <Summary key={one} drawn={drawn} quantity={one} />)
+  }
   const rows = drawn.map((each) => {
     const { values, unit } = valuesOf(each.curve, quantity)
     return { name: nameOf(each), unit, known: values.filter((value) => value !== null) }
   })
   return (
     <DataTable
-      label="Curves in numbers"
+      label={`Curves in numbers, ${words(quantity)}`}
       rows={rows.filter(({ known }) => known.length > 0)}
       keyOf={({ name }) => name}
       isNarrow

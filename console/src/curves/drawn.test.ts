@@ -58,7 +58,7 @@ test('what some curve has can be drawn, and points are named once', () => {
   const drawn = drawnOf([
     { serial: 'S-1', step_id: 's', title: 'S', number: 1, curves: [curve, power, curve] },
   ])
-  expect(quantitiesOf(drawn)).toEqual(['voltage', 'current', 'power', 'U/I'])
+  expect(quantitiesOf(drawn)).toEqual(['voltage', 'current', 'power', 'U/I', 'voltage and current'])
   expect(pointsOf(drawn)).toEqual(['A to B'])
 })
 

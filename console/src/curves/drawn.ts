@@ -19,6 +19,8 @@ export interface Values {
 
 /** Resistance of volts over amperes, sample by sample, where both are sampled. */
 export const RATIO = 'U/I'
+/** Volts and current in one picture, each with its own scale. */
+export const BOTH = 'voltage and current'
 
 /** Every curve of some attempts, in their order. */
 export function drawnOf(attempts: Schemas['CurvesOut'][]): Drawn[] {
@@ -41,12 +43,30 @@ export function nameOf({ serial, number, curve }: Drawn): string {
 export function quantitiesOf(drawn: Drawn[]): string[] {
   const names = new Set(drawn.flatMap(({ curve }) => curve.columns.map((each) => each.name)))
   const list = [...names]
-  return names.has('voltage') && names.has('current') ? [...list, RATIO] : list
+  return names.has('voltage') && names.has('current') ? [...list, RATIO, BOTH] : list
 }
 
 /** The points that there are curves of, in their order. */
 export function pointsOf(drawn: Drawn[]): string[] {
   return [...new Set(drawn.map(({ curve }) => curve.point))]
+}
+
+/** The quantity that tells most of some curves: up a ladder volts and current together. */
+export function usualOf(drawn: Drawn[]): string {
+  const names = quantitiesOf(drawn)
+  const isLadder = drawn.some(({ curve }) => curve.drawn === 'points')
+  const wanted = isLadder ? BOTH : 'current'
+  return names.includes(wanted) ? wanted : (names[0] ?? '')
+}
+
+/** Curves by what they are over, those over one axis together. */
+export function byAxis(drawn: Drawn[]): [string, Drawn[]][] {
+  const found = new Map<string, Drawn[]>()
+  for (const each of drawn) {
+    const own = found.get(each.curve.x.name) ?? []
+    found.set(each.curve.x.name, [...own, each])
+  }
+  return [...found]
 }
 
 /** A quantity of a curve by name. */

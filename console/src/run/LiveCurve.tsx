@@ -16,7 +16,7 @@ export function LiveCurve({ nest }: { nest: NestState }) {
   if (!last || !first || last.elapsedS - first.elapsedS < LONG_S) return null
   const shown = nest.at ? ['voltage', 'current'] : ['current', 'resistance']
   return (
-    <Box mt="2">
+    <Box mt="2" flex="3 1 18rem">
       {shown.map((quantity) => (
         <Strip key={quantity} course={nest.course} quantity={quantity} />
       ))}

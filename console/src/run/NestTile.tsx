@@ -61,8 +61,12 @@ export function NestTile({ nest, steps, isAsked, isCompact }: Props) {
               </Text>
             )}
             {nest.live && <Meters live={nest.live} limits={limits} />}
-            {nest.live && <LiveCurve nest={nest} />}
-            {nest.kept.length > 0 && nest.step && <KeptList kept={nest.kept} />}
+            {nest.live && (
+              <Flex wrap="wrap" columnGap="6">
+                <LiveCurve nest={nest} />
+                {nest.kept.length > 0 && <KeptList kept={nest.kept} />}
+              </Flex>
+            )}
             {nest.failed && <VerdictMark verdict="fail" cause={nest.failed.cause} size="large" />}
           </>
         )}
@@ -124,7 +128,7 @@ function KeptList({ kept }: { kept: Kept[] }) {
   const quantity = kept[0]?.point ? 'current' : 'resistance'
   const own = kept.filter((each) => each.quantity === quantity)
   return (
-    <Box mt="1">
+    <Box mt="2" flex="1 1 12rem" fontSize="md">
       <Text color="soft" fontSize="xs">
         {quantity} at {own[0]?.point ? 'the end of each level' : 'each mark'}
       </Text>

@@ -3,8 +3,8 @@ import { useQuery } from '@tanstack/react-query'
 import { useMemo } from 'react'
 import { Link, useParams, useSearchParams } from 'react-router'
 import { api, ask } from '../api/client'
-import { CurvePlot } from '../curves/CurvePlot'
-import { type Drawn, quantitiesOf } from '../curves/drawn'
+import { CurvePlots } from '../curves/CurvePlot'
+import { type Drawn, quantitiesOf, usualOf } from '../curves/drawn'
 import { useCurves } from '../curves/useCurves'
 import { Choice } from '../parts/Choice'
 import { DataTable } from '../parts/DataTable'
@@ -144,8 +144,7 @@ function Compared({ dates, quantity, onQuantity }: ComparedProps) {
     [each, drawable],
   )
   const names = quantitiesOf(drawn)
-  const shown = names.includes(quantity) ? quantity : (names[0] ?? '')
-  const own = drawn.filter(({ curve }) => curve.columns.some(({ name }) => name === shown))
+  const shown = names.includes(quantity) ? quantity : usualOf(drawn)
   return (
     <Stack gap="4">
       {trouble && <Trouble text={trouble.message} />}
@@ -159,7 +158,7 @@ function Compared({ dates, quantity, onQuantity }: ComparedProps) {
             options={names.map((name): [string, string] => [name, words(name)])}
             onChange={onQuantity}
           />
-          <CurvePlot drawn={own.length > 0 ? own : drawn} quantity={shown} />
+          <CurvePlots drawn={drawn} quantity={shown} />
         </Box>
       )}
       <Figures dates={dates} />

@@ -64,6 +64,7 @@ from loricate.core.quantities import (
     Volts,
     VoltsPerSecond,
     display,
+    exact_text,
 )
 from loricate.core.windings.ladder import departure, growth
 
@@ -174,7 +175,7 @@ class StepVoltage(KindSettings):
     def points(self, product: Product) -> Points:
         """Each level."""
         return tuple(
-            Point(display(volts, VOLTAGE), {"level_v": volts, "number": number})
+            Point(f"at {exact_text(volts, VOLTAGE)}", {"level_v": volts, "number": number})
             for number, volts in enumerate(self.levels)
         )
 
@@ -308,23 +309,23 @@ class StepVoltage(KindSettings):
         climb.amperes.append(look.reading("current", CURRENT).at(point.name))
         climb.ends_s.append(look.sample.elapsed_s)
         if not math.isfinite(climb.amperes[-1].value) or not math.isfinite(climb.volts[-1].value):
-            text = f"gave no reading at the end of {point.name}"
+            text = f"gave no reading {point.name}"
             climb.doubts.append(Doubt(look.instrument, text))
         if look.reading("current", CURRENT).bound is Bound.ABOVE:
-            text = f"{point.name}: the current is over its range, which is held during a level."
+            text = f"The current {point.name} is over the range, which is held during a level."
             climb.faults.append(Fault(Cause.OVER_LIMIT, point.name, text))
 
     def _stops(self, climb: _Climb, points: Points, number: int) -> bool:
         """Whether the climb ends here; said as a fault, for what comes next was not tried."""
         here = points[number - 1].name
-        rest = (
-            "the last level" if number == len(points) else f"stopped before {points[number].name}"
-        )
+        rest = "it was the last level"
+        if number < len(points):
+            rest = f"stopped before {exact_text(self.levels[number], VOLTAGE)}"
         grown = self._growth(climb)
         if grown is not None and grown.bound is not Bound.BELOW and grown.value > self.most_growth:
             sign = ">" if grown.bound is Bound.ABOVE else ""
             text = (
-                f"{here}: the current is {sign}{display(grown.value, NUMBER, 3)} times that of "
+                f"The current {here} is {sign}{display(grown.value, NUMBER, 3)} times that "
                 f"{points[number - 2].name}; {rest}."
             )
             climb.faults.append(Fault(Cause.OVER_LIMIT, here, text))
@@ -332,8 +333,8 @@ class StepVoltage(KindSettings):
         off = self._departure(climb)
         if off is not None and self.most_departure is not None and off.value > self.most_departure:
             text = (
-                f"{here}: the current is {display(off.value, RATIO, 2)} above the line through the "
-                f"levels before; {rest}."
+                f"The current {here} is {display(off.value, RATIO, 2)} above the line through "
+                f"the levels before; {rest}."
             )
             climb.faults.append(Fault(Cause.OVER_LIMIT, here, text))
         return bool(climb.faults or climb.doubts)
