@@ -17,6 +17,7 @@ from loricate.core.measuring.roles import (
     LEAKAGE,
     LOW_RESISTANCE,
     ROLES,
+    SURGE,
     THERMOMETER,
     TURNED_SOURCE,
     WIRING,
@@ -28,7 +29,7 @@ from tests.rig import Rig, on_the_way, said
 
 NAMES = {
     WITHSTAND: "HV1", BOND: "GB1", LEAKAGE: "LK1", IMPEDANCE: "IM1", WIRING: "WM1",
-    THERMOMETER: "TM1", LOW_RESISTANCE: "LR1", DC_SOURCE: "DS1", TURNED_SOURCE: "TS1",
+    THERMOMETER: "TM1", LOW_RESISTANCE: "LR1", DC_SOURCE: "DS1", TURNED_SOURCE: "TS1", SURGE: "SG1",
 }  # fmt: skip
 # None of it is what the stand-ins are set to when they are switched on.
 WANTED: dict[Role, dict[str, float | str]] = {
@@ -49,6 +50,7 @@ WANTED: dict[Role, dict[str, float | str]] = {
         "level_v": 800.0, "ramp_s": 2.0, "dwell_s": 4.0, "fall_s": 1.0, "trip_a": 1e-4,
         "ranging_s": 3.0,
     },
+    SURGE: {"level_v": 800.0, "dwell_s": 0.4},
     TURNED_SOURCE: {"level_v": 800.0, "dwell_s": 4.0, "trip_a": 1e-4, "ranging_s": 3.0},
 }  # fmt: skip
 OTHER = {

@@ -18,6 +18,7 @@ from loricate.bench.claims import Claimed
 from loricate.bench.errors import Implausible, InstrumentFault, StillCharged
 from loricate.bench.links import Link
 from loricate.bench.profiles import Answer, Profile, in_words
+from loricate.bench.records import ask_record, numbers_in
 from loricate.core.measuring.actions import Ending, Look, Output, Waveform
 from loricate.core.measuring.curves import Column, Curve, Sample, Thinner
 from loricate.core.measuring.instruments import Capability
@@ -397,21 +398,24 @@ class Instrument:
         if len(about) != len(("start", "step", "length")) or not all(map(math.isfinite, about)):
             raise self.misfit(record.about, told)
         start, step, length = about
-        text = await self.link.query(record.ask)
-        again = await self.link.query(record.ask)
+        text = await ask_record(self.link, record)
+        again = await ask_record(self.link, record)
         await self.check_errors("did not give its record")
         await self.check_same("after its record")
         if again != text:
             self.link.close()
             raise Implausible(self.name, f"gave its record of {name} in two ways")
-        values = [read_value(each) * record.scale for each in text.split(self.profile.separator)]
+        try:
+            values = numbers_in(text, record, self.profile.separator)
+        except ValueError as error:
+            raise Implausible(self.name, f"gave a broken record of {name} ({error})") from error
         if len(values) != length or step <= 0:
             raise Implausible(self.name, f"gave {len(values)} of the {length:g} values of {name}")
         if not all(map(math.isfinite, values)):
             raise Implausible(self.name, f"gave no number in its record of {name}")
         axis = tuple(start + step * place for place in range(len(values)))
         x = Column(record.axis, DIMENSIONS[record.axis_dimension], axis)
-        column = Column(record.quantity, DIMENSIONS[record.dimension], tuple(values))
+        column = Column(record.quantity, DIMENSIONS[record.dimension], values)
         return Waveform(Curve(name, x, (column,)), self.name)
 
     async def _has_ended(self, running: _Running) -> bool:

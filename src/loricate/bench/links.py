@@ -14,6 +14,7 @@ from loricate.bench.errors import LinkFailed
 
 TIMEOUT_S = 5.0
 LONGEST_LINE = 2**22  # a record of many samples is one line
+LONGEST_BLOCK = 2**26
 
 
 class Link(Protocol):
@@ -24,6 +25,9 @@ class Link(Protocol):
 
     async def query(self, text: str) -> str:
         """Send a line and give the answer without its line end."""
+
+    async def query_block(self, text: str) -> bytes:
+        """Send a line and give the bytes of the block that answers it (IEEE 488.2, 8.7.9)."""
 
     async def write(self, text: str) -> None:
         """Send a line that has no answer."""
@@ -90,6 +94,37 @@ class TcpLink:
             if not answer.endswith(b"\n"):
                 raise self._failed("closed its link")
             return answer.decode("utf-8", "replace").strip()
+
+    async def query_block(self, text: str) -> bytes:
+        async with self._lock:
+            if self._reader is None or self._writer is None:
+                raise self._failed("is not connected")
+            try:
+                self._writer.write(text.encode() + b"\n")
+                async with asyncio.timeout(self.timeout_s):
+                    return await self._read_block(self._reader)
+            except TimeoutError:
+                raise self._failed(f"gave no whole block within {self.timeout_s:g} s") from None
+            except asyncio.CancelledError:
+                self.close()
+                raise
+            except asyncio.IncompleteReadError as error:
+                raise self._failed("closed its link in the middle of a block") from error
+            except (OSError, ValueError) as error:
+                raise self._failed(f"lost its link ({error})") from error
+
+    async def _read_block(self, reader: asyncio.StreamReader) -> bytes:
+        """A definite block: how many digits its length has, the length, so many bytes, an end."""
+        sign, digits = await reader.readexactly(1), await reader.readexactly(1)
+        if sign != b"#" or not digits.isdigit() or digits == b"0":
+            raise self._failed(f"began a block with {(sign + digits)!r}")
+        length = await reader.readexactly(int(digits))
+        if not length.isdigit() or int(length) > LONGEST_BLOCK:
+            raise self._failed(f"gave a block the length {length!r}")
+        data = await reader.readexactly(int(length))
+        if (end := await reader.readline()) not in (b"\n", b"\r\n"):
+            raise self._failed(f"ended a block with {end[:20]!r}")
+        return data
 
     async def write(self, text: str) -> None:
         async with self._lock:

@@ -81,10 +81,14 @@ class HighSide(BaseModel):
     accuracy: dict[str, Accuracy] = Field(default_factory=dict)
 
 
+Form = Literal["text", "int16_big", "int16_little", "float32_big", "float32_little"]
+
+
 class Record(BaseModel):
     """A record of an output: ``about`` asks for its start, step and length, ``ask`` for its values.
 
     ``axis`` and ``quantity`` name what it is over and of; ``scale`` is the instrument's unit in SI.
+    ``form`` is how it is told: numbers in a line, or an IEEE 488.2 block of them.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -96,6 +100,7 @@ class Record(BaseModel):
     axis: str = "time"
     axis_dimension: str = "time"
     scale: Annotated[float, Field(gt=0)] = 1.0
+    form: Form = "text"
 
     @model_validator(mode="after")
     def _dimensions_are_known(self) -> "Record":

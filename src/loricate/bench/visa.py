@@ -77,6 +77,16 @@ class VisaLink:
             resource = self._connected()
             return str(await self._call(lambda: resource.query(text))).strip()
 
+    async def query_block(self, text: str) -> bytes:
+        async with self._lock:
+            resource = self._connected()
+
+            def ask() -> bytes:
+                found = resource.query_binary_values(text, datatype="B", container=bytes)
+                return bytes(found)
+
+            return await self._call(ask)
+
     async def write(self, text: str) -> None:
         async with self._lock:
             resource = self._connected()

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 from loricate.bench.profiles import Profile, read_profile
+from loricate.bench.records import numbers_in
 from loricate.core.measuring.actions import (
     Acquire,
     Answer,
@@ -49,6 +50,7 @@ from loricate.core.measuring.roles import (
     LEAKAGE,
     LOW_RESISTANCE,
     ROLES,
+    SURGE,
     THERMOMETER,
     WIRING,
     WITHSTAND,
@@ -68,6 +70,7 @@ from loricate.simulator.instruments.impedance_meter import ImpedanceMeter
 from loricate.simulator.instruments.leakage_meter import LeakageMeter
 from loricate.simulator.instruments.low_resistance_meter import LowResistanceMeter
 from loricate.simulator.instruments.output import OutputInstrument
+from loricate.simulator.instruments.surge_generator import SurgeGenerator
 from loricate.simulator.instruments.thermometer import Thermometer
 from loricate.simulator.instruments.wiring_meter import WATCH, WiringMeter
 from loricate.simulator.instruments.withstand_source import WithstandSource
@@ -92,6 +95,7 @@ MODELS: dict[Role, type[OutputInstrument]] = {
     THERMOMETER: Thermometer,
     LOW_RESISTANCE: LowResistanceMeter,
     DC_SOURCE: DcSource,
+    SURGE: SurgeGenerator,
 }
 # What each terminal of an instrument is wired to; a bond source has force and sense leads.
 WIRES: dict[Role, dict[str, tuple[str, ...]]] = {
@@ -107,6 +111,7 @@ WIRES: dict[Role, dict[str, tuple[str, ...]]] = {
     THERMOMETER: {},
     LOW_RESISTANCE: {"high": ("force_high", "sense_high"), "low": ("force_low", "sense_low")},
     DC_SOURCE: {"high": ("high",), "low": ("low",)},
+    SURGE: {"high": ("high",), "low": ("low",)},
 }
 _ATTRIBUTES = {"network": "body"}
 
@@ -278,17 +283,16 @@ class OfflineBench:
         """A record that an instrument keeps of its last output."""
         wired = self._wired[action.role]
         record = wired.profile.waveforms[action.name]
-        told = [
+        about, told = (
             at_once(wired.instrument.perform(each)) or "" for each in (record.about, record.ask)
-        ]
-        about, values = ([float(text) for text in each.split(",")] for each in told)
-        x = Column(
-            record.axis,
-            DIMENSIONS[record.axis_dimension],
-            tuple(about[0] + about[1] * place for place in range(len(values))),
         )
-        scaled = tuple(value * record.scale for value in values)
-        column = Column(record.quantity, DIMENSIONS[record.dimension], scaled)
+        start, step, _ = (float(text) for text in about.split(","))
+        is_text = record.form == "text"
+        sent = told if is_text else told[2 + int(told[1]) :].encode("latin-1")
+        values = numbers_in(sent, record, ",")
+        axis = tuple(start + step * place for place in range(len(values)))
+        x = Column(record.axis, DIMENSIONS[record.axis_dimension], axis)
+        column = Column(record.quantity, DIMENSIONS[record.dimension], values)
         return Waveform(Curve(action.name, x, (column,)), wired.instrument.name)
 
     def bend(self) -> None:

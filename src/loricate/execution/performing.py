@@ -1,5 +1,6 @@
 """Performing a step: for one unit, once for a load, or for units in parallel on one source."""
 
+import asyncio
 import contextlib
 import logging
 import time
@@ -172,7 +173,8 @@ class Performer:
         try:
             measured, grade = await self._measured(step, units, holding)
             note = " ".join(text for text in (measured.note, doubts_text(grade.doubts)) if text)
-            curves = thinned_together(measured.curves)
+            # Dozens of waveforms take a while, and the loop that beats does nothing else.
+            curves = await asyncio.to_thread(thinned_together, measured.curves)
             for unit in units:
                 found.of[unit.nest] = self._attempt(step, unit, grade, note, started, curves)
         except (GuardOpen, Charged) as error:

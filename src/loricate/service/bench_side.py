@@ -14,6 +14,7 @@ from typing import TypeVar
 from loricate.bench.bench import Bench
 from loricate.bench.danger import Danger
 from loricate.bench.plan import BenchPlan
+from loricate.core.measuring.roles import DC_SOURCE, SURGE, TURNED_SOURCE
 from loricate.core.sequences.capability import Instruments
 from loricate.execution.own_loop import OwnLoop
 from loricate.records.store import Store
@@ -29,6 +30,7 @@ from loricate.service.upkeep import Upkeeps
 logger = logging.getLogger("loricate.service")
 R = TypeVar("R")
 STOPPING = "The service is stopping."
+RECKONING = frozenset({SURGE, DC_SOURCE, TURNED_SOURCE})  # whose procedures reckon with arrays
 SEEN_FRESH_S = 0.08  # what was looked at for one watcher serves the others
 
 
@@ -49,6 +51,8 @@ class BenchSide:
 
         Raises Claimed where another service has one of them: nothing of it is touched then.
         """
+        if RECKONING & {each.role for each in self.bench.plan.instruments}:
+            import numpy  # noqa: F401 - while an output is on it would hold up the beat
         await self.bench.connect()
         self.bench.claim(self.bench.plan.code)
         for danger in await self.bench.find_safe():

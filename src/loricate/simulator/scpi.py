@@ -160,3 +160,9 @@ def crosspoints(text: str) -> list[tuple[int, int]]:
         raise ScpiError(*ILLEGAL_VALUE)
     pairs = (each.split("!") for each in matched.group(1).split(","))
     return [(int(row), int(column)) for row, column in pairs]
+
+
+def block(data: bytes) -> str:
+    """Bytes as a definite block (IEEE 488.2, 8.7.9), each of them as the sign of its number."""
+    length = str(len(data))
+    return f"#{len(length)}{length}{data.decode('latin-1')}"

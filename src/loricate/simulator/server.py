@@ -234,7 +234,9 @@ class Instrument:
                 if answer is not None and self.mischief == "NONSENSE":
                     answer = "\x15?#,,"
                 if answer is not None and self.mischief != "SILENT":
-                    writer.write(answer.encode() + b"\n")
+                    # A block's bytes stand in its answer as they are (``scpi.block``).
+                    form = "latin-1" if answer.startswith("#") else "utf-8"
+                    writer.write(answer.encode(form) + b"\n")
                     await writer.drain()
         self._writers.discard(writer)
         if self.locked_by is writer:

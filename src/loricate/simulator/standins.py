@@ -20,6 +20,7 @@ from loricate.simulator.instruments.inputs import DigitalInputs
 from loricate.simulator.instruments.leakage_meter import LeakageMeter
 from loricate.simulator.instruments.low_resistance_meter import LowResistanceMeter
 from loricate.simulator.instruments.matrix import RelayMatrix
+from loricate.simulator.instruments.surge_generator import SurgeGenerator
 from loricate.simulator.instruments.thermometer import Thermometer
 from loricate.simulator.instruments.wiring_meter import WiringMeter
 from loricate.simulator.instruments.withstand_source import WithstandSource
@@ -50,6 +51,7 @@ class StandInInstrument(_Model):
         "low_resistance_meter",
         "dc_source",
         "turned_source",
+        "surge_generator",
     ]
     serial: str
     nest: str = ""
@@ -147,6 +149,8 @@ class StandIns:
                 return LowResistanceMeter(plan.serial, plan.id, self.floor, self.clock)
             case "dc_source":
                 return DcSource(plan.serial, plan.id, self.floor, self.clock)
+            case "surge_generator":
+                return SurgeGenerator(plan.serial, plan.id, self.floor, self.clock)
             case "turned_source":
                 return TurnedSource(plan.serial, plan.id, self.floor, self.clock)
 

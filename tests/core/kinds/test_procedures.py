@@ -15,6 +15,7 @@ from loricate.core.kinds.intermittent import Intermittent
 from loricate.core.kinds.kind import WHOLE
 from loricate.core.kinds.leakage import Leakage
 from loricate.core.kinds.step_voltage import StepVoltage
+from loricate.core.kinds.surge import Surge
 from loricate.core.kinds.touch import Touch
 from loricate.core.kinds.visual import Visual
 from loricate.core.kinds.winding_resistance import WindingResistance
@@ -38,7 +39,7 @@ from loricate.core.measuring.grading import (
 )
 from loricate.core.measuring.readings import Bound
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
-from tests.core.kinds.test_windings import ladder, resistance
+from tests.core.kinds.test_windings import ladder, resistance, surge
 from tests.core.wiring.made import cable
 from tests.core.wiring.test_wiring_step import step_for
 
@@ -265,7 +266,9 @@ LEAST: dict[str, dict[str, Any]] = {
 OF_CABLES: dict[Any, dict[str, Any]] = {
     WiringStep: {}, Intermittent: {"nets": ["W1"]}, Touch: {"plugged": ["X1"]},
 }  # fmt: skip
-OF_WINDINGS: dict[Any, Any] = {WindingResistance: resistance, StepVoltage: ladder}
+OF_WINDINGS: dict[Any, Any] = {
+    WindingResistance: resistance, StepVoltage: ladder, Surge: surge,
+}  # fmt: skip
 ANSWERED = [kind for kind in KINDS.values() if kind.name != "wait"]  # no outcome is right for it
 
 

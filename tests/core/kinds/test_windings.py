@@ -17,7 +17,7 @@ from loricate.core.limits.limit_sets import LimitSet
 from loricate.core.measuring.actions import Held, Look, Output
 from loricate.core.measuring.grading import Cause, DecisionRule, StepGrade, Verdict
 from loricate.core.measuring.readings import Bound, Measurand, Reading
-from loricate.core.measuring.roles import DC_SOURCE, LOW_RESISTANCE, Role
+from loricate.core.measuring.roles import DC_SOURCE, LOW_RESISTANCE, SURGE, Role
 from loricate.core.products.product import Product
 from loricate.core.sequences.preparing import prepare
 from loricate.core.sequences.ready import ReadyStep
@@ -68,6 +68,10 @@ def polarization(
 
 def ladder(**settings: Any) -> ReadyStep:
     return step("step_voltage", None, None, **{**ACROSS, "levels": LADDER, **settings})
+
+
+def surge(**settings: Any) -> ReadyStep:
+    return step("surge", None, None, **{"level": "1.8 kV", "pulses": 6, **settings})
 
 
 def bench(*faults: str, celsius: float = 21.5) -> OfflineBench:
@@ -394,6 +398,95 @@ def test_a_level_ends_as_soon_as_its_current_has_settled() -> None:
     assert took_s(settles_within="5 %", settles_over="5 s") < 0.5 * took_s()
 
 
+# Surges.
+
+
+def test_three_equal_phases_ring_alike() -> None:
+    grade = graded(surge())
+    assert grade.verdict is Verdict.PASS
+    for lead in "UVW":
+        assert value(grade, "voltage", lead).value == pytest.approx(1800, rel=0.02)
+        assert value(grade, "pulse_ratio", lead).value < 0.02
+    for pair in ("U to V", "U to W", "V to W"):
+        assert value(grade, "phase_ratio", pair).value < 0.03
+
+
+def test_shorted_turns_show_between_phases_and_weak_ones_between_pulses() -> None:
+    shorted = graded(surge(), "turn_short")
+    assert (shorted.verdict, shorted.cause) == (Verdict.FAIL, Cause.OVER_LIMIT)
+    assert value(shorted, "phase_ratio", "U to V").value > 0.5
+    weak = graded(surge(), "weak_turns")
+    assert (weak.verdict, weak.cause) == (Verdict.FAIL, Cause.BREAKDOWN)
+    (fault,) = weak.faults
+    assert "turns give way" in fault.text
+    assert value(weak, "voltage", fault.point).value < 1700, "it stopped at the first that differs"
+
+
+def test_with_the_rotor_in_phases_are_compared_and_not_graded() -> None:
+    grade = graded(surge(rotor_in=True), "turn_short")
+    assert grade.verdict is Verdict.PASS
+    found = next(each for each in grade.readings if each.reading.point == "U to V")
+    assert found.grade is None and "rotor" in found.ungraded
+
+
+def waves(change: Callable[[Any, int], tuple[float, ...]]) -> Any:
+    """Have every record of a pulse changed, by its number."""
+
+    def spoil(on: OfflineBench) -> None:
+        acquire, count = on.acquire, iter(range(1000))
+
+        def lying(action: Any) -> Any:
+            found = acquire(action)
+            column = found.curve.columns[0]
+            values = change(column.values, next(count))
+            curve = replace(
+                found.curve,
+                x=replace(found.curve.x, values=found.curve.x.values[: len(values)]),
+                columns=(replace(column, values=values),),
+            )
+            return replace(found, curve=curve)
+
+        on.acquire = lying  # type: ignore[method-assign]
+
+    return spoil
+
+
+KEPT: list[tuple[float, ...]] = []
+
+
+def frozen(values: tuple[float, ...], number: int) -> tuple[float, ...]:
+    """The first record again and again."""
+    if number == 0:
+        KEPT[:] = [values]
+    return KEPT[0]
+
+
+@pytest.mark.parametrize(
+    "spoil",
+    [
+        waves(lambda values, number: values[:50]),
+        waves(lambda values, number: values if number != 3 else values[:-1]),
+        waves(lambda values, number: (0.0,) * len(values)),
+        waves(lambda values, number: tuple(each * 1e-3 for each in values)),
+        waves(frozen),
+        waves(lambda values, number: (math.nan,) * len(values)),
+        outputs(lambda o: replace(o, summary={"voltage": 300.0}), SURGE),
+        outputs(lambda o: replace(o, summary={"voltage": math.nan}), SURGE),
+    ],
+    ids=[
+        "cut short", "one sample less", "nothing", "another scale", "frozen", "no numbers",
+        "a low peak", "no peak",
+    ],
+)  # fmt: skip
+def test_no_lying_digitiser_passes_a_winding(spoil: Any) -> None:
+    on = bench("turn_short")
+    spoil(on)
+    assert on.grade(surge(), DecisionRule()).verdict is not Verdict.PASS
+    on = bench()
+    spoil(on)
+    assert on.grade(surge(), DecisionRule()).verdict is not Verdict.PASS
+
+
 # What is written wrong.
 
 
@@ -407,6 +500,8 @@ def _wrong() -> Iterator[tuple[str, dict[str, Any], str]]:
     yield "polarization", {**ACROSS, "lasts": "5 s"}, "equal to 15"
     yield "polarization", {**ACROSS, "high": ["X"]}, "no terminal 'X'"
     yield "winding_resistance", {"current": "0 A"}, "greater"
+    yield "surge", {"level": "500 V", "first": "500 V"}, "not below"
+    yield "surge", {"level": "1 kV", "pulses": 2}, "equal to 3"
 
 
 @pytest.mark.parametrize(("kind", "settings", "told"), list(_wrong()))
@@ -415,7 +510,8 @@ def test_what_is_written_wrong_is_refused_by_name(
 ) -> None:
     limits = {"corrected_resistance": {"minimum": "1 Ω", **GROUND}}
     with pytest.raises(DocumentError, match=told):
-        step(kind, None if kind == "step_voltage" else limits, None, **settings)
+        own = kind in ("step_voltage", "surge")
+        step(kind, None if own else limits, None, **settings)
 
 
 def test_an_index_that_never_comes_cannot_be_limited() -> None:

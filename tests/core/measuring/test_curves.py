@@ -1,6 +1,7 @@
 """Curves: thinned so that ends, marks and every extreme stay; empty where there is no curve."""
 
 import math
+import random
 
 import pytest
 from hypothesis import given
@@ -120,3 +121,20 @@ def test_the_curves_of_one_attempt_stay_in_bounds_together() -> None:
 def test_columns_are_as_long_as_their_axis() -> None:
     with pytest.raises(ValueError, match="not as long as its x axis"):
         Curve("c", Column("x", TIME, (1.0,)), (Column("r", RESISTANCE, (1.0, 2.0)),))
+
+
+@pytest.mark.parametrize("is_rising", [True, False])
+def test_thousands_of_samples_are_thinned_as_few_are(
+    monkeypatch: pytest.MonkeyPatch, is_rising: bool
+) -> None:
+    """By the quick way and by the plain one the same samples are chosen."""
+    chance = random.Random(7)
+    values: list[float | None] = [chance.gauss(0, 1) for _ in range(6000)]
+    values[100:400] = [None] * 300
+    values[2500] = 50.0
+    times = [0.5 * place if is_rising else chance.random() for place in range(6000)]
+    whole = curve(values, times, Mark(7.0, "a"), Mark(2999.9, "b"))
+    quick = thinned(whole, 200)
+    monkeypatch.setattr("loricate.core.measuring.curves.LONG", 10**9)
+    plain = thinned(whole, 200)
+    assert quick == plain and 50.0 in quick.columns[0].values

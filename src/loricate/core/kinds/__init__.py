@@ -13,6 +13,7 @@ from loricate.core.kinds.polarization import Polarization
 from loricate.core.kinds.power import Power
 from loricate.core.kinds.question import Question
 from loricate.core.kinds.step_voltage import StepVoltage
+from loricate.core.kinds.surge import Surge
 from loricate.core.kinds.temperature import Temperature
 from loricate.core.kinds.touch import Touch
 from loricate.core.kinds.visual import Visual
@@ -38,6 +39,7 @@ SHIPPED: tuple[Kind, ...] = (
     WindingResistance,
     Polarization,
     StepVoltage,
+    Surge,
     Question,
     Entry,
     WaitStep,

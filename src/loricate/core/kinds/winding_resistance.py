@@ -2,8 +2,9 @@
 
 A winding is inductive: its current takes time to become steady, and while it changes, volts over
 amperes are no resistance. So the meter first reaches its current, and the volts must then stay
-within a share of themselves for a time; what does not become steady gives no resistance. The meter
-takes its current out of the winding before anything is opened.
+within a share of themselves for a time, for as long at least as the current took to rise; what does
+not become steady gives no resistance. The meter takes its current out of the winding before
+anything is opened.
 
 R at the reference temperature: (k + T_ref)/(k + T) (``core.windings.temperature``). Phases from
 lead-to-lead resistances, and their unbalance by the definition that is set:
@@ -97,7 +98,9 @@ class WindingResistance(KindSettings):
     steady_within: Annotated[Fraction, Field(gt=0, lt=0.1)] = Field(
         default=0.001, title="Steady within", description="A share of the volts"
     )
-    steady_for: Annotated[Seconds, Field(gt=0, le=60)] = Field(default=0.5, title="Steady for")
+    steady_for: Annotated[Seconds, Field(gt=0, le=60)] = Field(
+        default=0.5, title="Steady for", description="Or as long as the current took to rise"
+    )
     at_most: Annotated[Seconds, Field(gt=0, le=1800)] = Field(
         default=60.0,
         title="Waits at most",
@@ -177,7 +180,9 @@ class WindingResistance(KindSettings):
         level = yield from do(Source(LOW_RESISTANCE, programme))
         held = None
         if level.look is not None:
-            steady = Settled("voltage", self.steady_within, self.steady_for)
+            # What took long to rise takes as long to die away: so long it must have been steady.
+            over_s = max(self.steady_for, level.look.sample.elapsed_s)
+            steady = Settled("voltage", self.steady_within, over_s)
             held = yield from do(Hold(LOW_RESISTANCE, (steady, For(self.at_most))))
         output = yield from do(Off(LOW_RESISTANCE))
         voltage, current = output.reading("voltage", VOLTAGE), output.reading("current", CURRENT)

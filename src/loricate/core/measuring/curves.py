@@ -19,6 +19,7 @@ from loricate.core.quantities import NUMBER, TIME, Dimension
 MOST_SAMPLES = 1_000  # of a curve
 MOST_IN_ALL = 20_000  # of the curves of one attempt together
 MOST_MARKS = 100
+LONG = 4_000  # samples from which on they are looked at all at once
 DIGITS = 6
 COURSE = "course"  # the curve that an output leaves: what was seen of it while it was on
 TIME_AXIS = "time"
@@ -143,6 +144,8 @@ def chosen(
     count = len(x)
     if count <= most:
         return list(range(count))
+    if count > LONG:
+        return _chosen_of_many(columns, x, marks, most)
     places = [value if value is not None and math.isfinite(value) else math.nan for value in x]
     is_rising = all(earlier <= later for earlier, later in pairwise(places))
     if not is_rising:
@@ -168,6 +171,38 @@ def chosen(
             if stretch not in highest or value > highest[stretch][0]:
                 highest[stretch] = (value, index)
         kept.update(index for _, index in (*lowest.values(), *highest.values()))
+    return sorted(kept)[:most]
+
+
+def _chosen_of_many(
+    columns: Sequence[Sequence[float | None]],
+    x: Sequence[float | None],
+    marks: Iterable[Mark],
+    most: int,
+) -> list[int]:
+    """The same for what has thousands of samples, such as a pulse that rings."""
+    import numpy as np
+
+    count = len(x)
+    places = np.array(x, dtype=np.float64)
+    is_rising = bool(np.isfinite(places).all() and (np.diff(places) >= 0).all())
+    kept = {0, count - 1}
+    if is_rising:
+        at = np.searchsorted(places, [mark.x for mark in marks])
+        kept |= set(np.minimum(at, count - 1).tolist())
+    else:
+        places = np.arange(count, dtype=np.float64)
+    stretches = max(1, (most - len(kept)) // (2 * max(1, len(columns))))
+    edges = np.linspace(places[0], places[-1], stretches + 1)
+    bounds = np.searchsorted(places, edges).tolist()
+    bounds[-1] = count
+    for column in columns:
+        values = np.array(column, dtype=np.float64)
+        is_number = np.isfinite(values)
+        lows, highs = np.where(is_number, values, np.inf), np.where(is_number, values, -np.inf)
+        for low, high in pairwise(bounds):
+            if low < high and is_number[low:high].any():
+                kept |= {low + int(lows[low:high].argmin()), low + int(highs[low:high].argmax())}
     return sorted(kept)[:most]
 
 

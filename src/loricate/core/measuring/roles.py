@@ -165,6 +165,14 @@ TURNED_SOURCE = register_role(
     reads_residual=True,
     usual={"function": "DC"},
 )
+SURGE = register_role(
+    "surge",
+    "Surge generator",
+    {"voltage": VOLTAGE},
+    sets=("level_v", "dwell_s"),
+    reports=("voltage",),
+    reads_residual=True,
+)
 
 
 def sampled_dimension(name: str) -> Dimension | None:
