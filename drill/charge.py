@@ -55,7 +55,7 @@ class NotCharged(Exception):
 class Rig:
     """A bench on stand-ins, with a unit that holds its charge, and the order of what happens."""
 
-    async def open(self, stack: AsyncExitStack) -> None:
+    async def open(self, stack: AsyncExitStack, driven: "Driven") -> None:
         """Serve, connect, put the unit in, and listen to sources and matrix."""
         self.floor = StandIns(demo_folder() / "stand-ins" / "stand-ins.toml", pace=PACE)
         ports = await self.floor.serve()
@@ -68,7 +68,7 @@ class Rig:
         )
         await self.bench.connect()
         stack.push_async_callback(self.bench.close)
-        self.source = self.floor.instruments["HV1"]
+        self.source = self.floor.instruments[driven.source]
         self.order: list[str] = []
         self.opened_over_v: float | None = None
         self._listen()
@@ -161,8 +161,10 @@ async def _power(rig: Rig, engine: Engine) -> None:
 
 
 async def _stuck(rig: Rig, engine: Engine) -> None:
-    """Its bleed is broken: the unit keeps its charge."""
+    """Its bleed is broken: the unit keeps its charge, unless its source takes it down by itself."""
     rig.source.bleed = lambda: ()  # type: ignore[attr-defined]
+    if rig.source.fall_s:  # type: ignore[attr-defined]
+        engine.abort("Aborted by the drill.")
 
 
 async def _endless(rig: Rig, engine: Engine) -> None:
@@ -182,6 +184,11 @@ def _programmed(insulation: ReadyStep) -> ReadyStep:
 
 def _held(insulation: ReadyStep) -> ReadyStep:
     return ladder_step(insulation, Ladder(levels=(300.0, 500.0), ramp=3.0, stands=6.0))
+
+
+def _for_minutes(insulation: ReadyStep) -> ReadyStep:
+    update = {"ramp": 3.0, "lasts": 60.0, "trip": 10e-3}
+    return replace(insulation, settings=insulation.settings.model_copy(update=update))
 
 
 def _netwise(apply: str) -> Callable[[ReadyStep], ReadyStep]:
@@ -221,6 +228,7 @@ class Driven:
     model: str = "DC-40"
     between: tuple[str, str] = ("L", "PE")
     position: str = ""  # that its switch stands in
+    source: str = "HV1"
 
 
 def _lead(change: Callable[[ReadyStep], ReadyStep]) -> Driven:
@@ -233,6 +241,9 @@ OUTPUTS: dict[str, Driven] = {
     "held": Driven(_held),
     "groups of nets": _lead(_netwise("groups")),
     "net after net": _lead(_netwise("each_net")),
+    "minutes on a winding": Driven(
+        _for_minutes, "wm3-final", "FX-M/1", "WM-3", ("U", "FRAME"), source="DS1"
+    ),
 }
 
 
@@ -253,8 +264,8 @@ async def _try_end(name: str, output: str) -> Ended:
     found = Ended(f"{name}, {output}")
     async with AsyncExitStack() as stack:
         rig = Rig()
-        await rig.open(stack)
         driven = OUTPUTS[output]
+        await rig.open(stack, driven)
         rig.put_in(driven, 470.0 if name == "trip" else None)
         sequence = demo_sequence(driven.sequence)
         insulation = next(each for each in sequence.steps if each.id == "insulation")
@@ -275,7 +286,7 @@ async def _try_end(name: str, output: str) -> Ended:
         found.state, found.order = notebook.state, list(rig.order)
         found.opened_over_v = rig.opened_over_v
         found.must_earth = bool(rig.bench.charged)
-        found.faults = _faults(found, can_tell, rig)
+        found.faults = _faults(found, can_tell, rig, driven)
         rig.source.misbehave("NONE")
         rig.floor.floor.charges.clear()
         if rig.bench.charged and not found.faults:
@@ -303,7 +314,7 @@ async def _answer(engine: Engine) -> None:
             engine.answer(event.data["nest"], Answer(event.data["choices"][0]))
 
 
-def _faults(found: Ended, can_tell: bool, rig: Rig) -> list[str]:
+def _faults(found: Ended, can_tell: bool, rig: Rig, driven: Driven) -> list[str]:
     faults = []
     if rig.source.output_on:
         faults.append("the output is still on")
@@ -321,7 +332,7 @@ def _faults(found: Ended, can_tell: bool, rig: Rig) -> list[str]:
             faults.append(f"a relay opened over a unit that nobody measured: {found.order}")
         if not found.must_earth or rig.bench.danger.state is not DangerState.UNKNOWN:
             faults.append("nobody is told to treat it as charged")
-        if "HV1" not in rig.bench.outputs.live:
+        if driven.source not in rig.bench.outputs.live:
             faults.append("the bench has forgotten the output")
         if found.state != "aborted":
             faults.append(f"the run is {found.state}")

@@ -31,7 +31,10 @@ from loricate.core.sequences.release import Accepted, left_findings, open_findin
 from loricate.simulator.units import read_unit_model
 
 FILE = Path(__file__).parent / "tricky.toml"
-STAND_INS = ("withstand", "bond", "leakage", "impedance", "wiring")
+STAND_INS = (
+    "withstand", "bond", "leakage", "impedance", "wiring", "thermometer", "low_resistance",
+    "dc_source", "surge",
+)  # fmt: skip
 REASON = "left as it is by the drill"
 
 
@@ -47,6 +50,7 @@ class Base:
 BASES = {
     "cabinet": Base("dc40-final", "dc-40", "drying-cabinet"),
     "lead": Base("lead-final", "cl-7", "control-lead"),
+    "motor": Base("wm3-final", "wm-3", "winch-motor"),
     "repair": Base("lead-repair", "cl-7", "control-lead"),
 }
 

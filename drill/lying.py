@@ -36,7 +36,7 @@ PATIENCE = Patience(link_s=0.6, overrun_s=0.3)
 OUT_S = 0.2  # how long hands take
 HANGS_S, FALLS_S = 150.0, 1.0  # a load takes a minute where each answer is late
 SAFE_V = 60.0
-SOURCES = ("HV1", "HV2", "GB1", "LK1", "WM1")
+SOURCES = ("HV1", "HV2", "GB1", "LK1", "WM1", "TM1", "LR1", "DS1", "SG1")
 WIRES = (*SOURCES, "MX1", "GD1")
 RATES = (0.02, 0.1, 0.5, 1.0)
 POSITION = re.compile(r"position (\w+)")
@@ -83,6 +83,21 @@ def bent_leads() -> Job:
         "swapped X2:5 X2:6", "unplugged X2",
     )  # fmt: skip
     return Job(demo_sequence("lead-repair"), "FX-C", "12", "CL-7", faults, ("WM1", "MX1", "GD1"))
+
+
+def motors() -> Job:
+    """Winch motors: temperature, resistance, a minute of volts, a ladder, surges."""
+    faults = (
+        "loose_lead", "open_lead", "open_branch", "unbalanced_phase", "turn_short", "weak_turns",
+        "broken_ground_wall", "moisture", "earthed_winding",
+    )  # fmt: skip
+    final = demo_sequence("wm3-final")
+    ladder = demo_sequence("wm3-study").step("ladder")
+    quick = ladder.settings.model_copy(update={"slope": 1000.0, "dwell": 4.0, "earthed_times": 0.5})
+    steps = [step for step in final.steps if step.kind.name not in ("ground_bond", "withstand")]
+    steps.append(replace(ladder, settings=quick))
+    wires = ("TM1", "LR1", "DS1", "SG1", "MX1", "GD1")
+    return Job(replace(final, steps=tuple(steps)), "FX-M", "1", "WM-3", faults, wires)
 
 
 @dataclass
@@ -133,7 +148,7 @@ class Site:
     def __init__(self, chance: random.Random) -> None:
         self.chance = chance
         self.floor = StandIns(demo_folder() / "stand-ins" / "stand-ins.toml", pace=PACE)
-        self.jobs = (cabinets(), leads(), bent_leads())
+        self.jobs = (cabinets(), leads(), bent_leads(), motors())
         self.wires: dict[str, LyingWire] = {}
         self.opened_over_v = 0.0
         self.set_otherwise: list[str] = []

@@ -95,6 +95,19 @@ WORDS = (
 LIES = (*SPOILS, "delay", "drop", "repeat", "stale", "reorder", *MISHEARD)
 
 
+BYTES = "latin-1"  # each byte as a sign, of a block as well
+
+
+async def _line(source: asyncio.StreamReader) -> bytes:
+    """One line, or one block with whatever bytes are in it."""
+    line = await source.readline()
+    if not re.match(rb"#[1-9][0-9]", line):
+        return line
+    digits = int(line[1:2])
+    whole = 2 + digits + int(line[2 : 2 + digits]) + 1
+    return line + await source.readexactly(max(0, whole - len(line)))
+
+
 @dataclass
 class LyingWire:
     """A proxy to ``port`` that listens on ``own_port``; tells the truth until it is given a lie."""
@@ -156,13 +169,14 @@ class LyingWire:
         spoil: Callable[[str], "list[str] | float"],
     ) -> None:
         with contextlib.suppress(ConnectionError):
-            while line := await source.readline():
-                made = spoil(line.decode().rstrip("\n"))
+            while line := await _line(source):
+                told = line.decode(BYTES).rstrip("\n")
+                made = spoil(told)
                 if isinstance(made, float):
                     await asyncio.sleep(made)
-                    made = [line.decode().rstrip("\n")]
+                    made = [told]
                 for each in made:
-                    sink.write(each.encode() + b"\n")
+                    sink.write(each.encode(BYTES) + b"\n")
                 await sink.drain()
 
     def _asked(self, line: str) -> list[str]:

@@ -48,6 +48,7 @@ class Considered:
     forgives: bool = False  # it passes although some repetitions fail
     bench: Mapping[Role, Capability] | None = None
     is_wired: bool = False  # an earlier step has found every contact connected
+    has_temperature: bool = False  # an earlier step tells the unit's temperature
 
     @property
     def farads(self) -> float:

@@ -5,8 +5,9 @@ temperature, or one outside of the formula's range, it is left out, so that its 
 nothing, and the reason is said.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
+from loricate.core.kinds.advice import Advice, Considered, Severity
 from loricate.core.kinds.kind import LimitSlot
 from loricate.core.measuring.readings import Reading
 from loricate.core.quantities import RESISTANCE
@@ -72,3 +73,15 @@ def _corrected(
     except OutsideFormula as error:
         return None, str(error)
     return as_corrected(reading, found, temperature, quantity), ""
+
+
+def untold_advice(step: Considered) -> Iterator[Advice]:
+    """What is limited after a correction needs a temperature to be corrected with."""
+    if step.limits_of(CORRECTED) and not step.has_temperature:
+        yield Advice(
+            "no_temperature",
+            Severity.ERROR,
+            "its corrected resistance is limited, and no step before it tells the unit's "
+            "temperature: it is never corrected, and nothing is decided.",
+            "Add a temperature step before it.",
+        )

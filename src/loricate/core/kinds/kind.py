@@ -103,6 +103,8 @@ class KindSettings(BaseModel):
     ganged: ClassVar[Mapping[str, Bound]] = {}
     """How each quantity of units in parallel stands to one unit's part; without it the kind cannot
     be done together."""
+    tells_temperature: ClassVar[bool] = False
+    """Whether it tells the temperature that later steps correct their readings with."""
     bends: ClassVar[bool] = False
     """Whether somebody bends the unit meanwhile: what is loose shows in no other step."""
     advises: ClassVar[tuple[str, ...]] = ()

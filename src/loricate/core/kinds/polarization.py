@@ -18,7 +18,8 @@ from pydantic import Field, model_validator
 
 from loricate.core.documents import fault_at
 from loricate.core.kinds.advice import Advice, Considered, Severity
-from loricate.core.kinds.corrected import CORRECTED, corrected_slot, of_insulation
+from loricate.core.kinds.corrected import CORRECTED, corrected_slot, of_insulation, untold_advice
+from loricate.core.kinds.insulation import LEAST_OHMS
 from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Point, Points
 from loricate.core.kinds.outputs import (
     SLOPE,
@@ -33,6 +34,7 @@ from loricate.core.kinds.under_dc import (
     EARTHED,
     RANGING_S,
     earthed_field,
+    low_level,
     range_doubts,
 )
 from loricate.core.measuring.actions import (
@@ -123,7 +125,14 @@ class Polarization(KindSettings):
     # A standard's test volts are nominal here: how far they may be off is the step's tolerance.
     measured_as = {"lasts": "time_at_level"}
     meters = ("voltage", "current", "resistance")
-    advises = ("charging_current", "mark_out_of_time")
+    advises = (
+        "charging_current",
+        "mark_out_of_time",
+        "limit_out_of_reach",
+        "low_level",
+        "no_temperature",
+        "ratio_alone",
+    )
 
     high: tuple[Terminal, ...] = Field(min_length=1, title="High terminals")
     low: tuple[Terminal, ...] = Field(min_length=1, title="Low terminals")
@@ -338,6 +347,19 @@ class Polarization(KindSettings):
 
     def advice(self, step: Considered) -> Iterator[Advice]:
         yield from charging_advice(step, self.level, self.ramp_s, self.trip)
+        yield from low_level(step, self.level)
+        yield from untold_advice(step)
+        yield from self._ratios_alone(step)
+        for quantity in ("resistance", CORRECTED):
+            for limit in step.limits_of(quantity):
+                if limit.minimum is None or limit.minimum < LEAST_OHMS:
+                    yield Advice(
+                        "limit_out_of_reach",
+                        Severity.ERROR,
+                        f"its {quantity.replace('_', ' ')} {limit.text} is less than any standard "
+                        f"asks ({display(LEAST_OHMS, RESISTANCE)}): it decides nothing.",
+                        "Set the minimum that the standard asks.",
+                    )
         for name, late in (("absorption ratio", self.ratio_to), ("index", self.index_to)):
             if late > self.lasts and (name == "absorption ratio" or self.lasts > MINUTE_S):
                 yield Advice(
@@ -347,6 +369,17 @@ class Polarization(KindSettings):
                     f"{display(self.lasts, TIME, 3)}: there will be none.",
                     "Have it last longer, or take earlier moments.",
                 )
+
+    def _ratios_alone(self, step: Considered) -> Iterator[Advice]:
+        """A ratio says how a current dies away, and nothing of how much leaks."""
+        if not step.limits_of("resistance") and not step.limits_of(CORRECTED):
+            yield Advice(
+                "ratio_alone",
+                Severity.WARNING,
+                "it limits a ratio of currents and no resistance: a winding that leaks as much as "
+                "it likes may pass, and one that leaks too little to have a ratio decides nothing.",
+                "Limit its resistance as well.",
+            )
 
 
 def _exact(reading: Reading) -> float | None:

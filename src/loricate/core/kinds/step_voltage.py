@@ -19,10 +19,10 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from loricate.core.documents import fault_at
-from loricate.core.kinds.advice import Advice, Considered
+from loricate.core.kinds.advice import Advice, Considered, Severity
 from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Point, Points
 from loricate.core.kinds.outputs import charging_advice, cut_faults
-from loricate.core.kinds.under_dc import EARTHED, earthed_field
+from loricate.core.kinds.under_dc import EARTHED, earthed_field, low_level
 from loricate.core.limits.limit import Limit, LimitSource
 from loricate.core.measuring.actions import (
     Ask,
@@ -74,6 +74,7 @@ LADDER = "ladder"  # the curve of current over volts at the ends of the levels
 TURN_WITHIN_S = 300.0  # how long somebody may take to turn to the next level
 WARN_AGAIN_S = 2.0
 STEEP_OVER_S = 0.5
+LOOSE_GROWTH = 3.0
 STANDS_S = 1.0  # how long the volts must have stood in the band before the hold begins
 DONE, LEVEL_SOURCE = "done", LimitSource(engineer="the levels of this step")
 BEFORE = (
@@ -114,7 +115,7 @@ class StepVoltage(KindSettings):
     }
     judged_by = ()
     meters = ("voltage", "current", "resistance")
-    advises = ("charging_current",)
+    advises = ("charging_current", "low_level", "loose_ladder")
 
     high: tuple[Terminal, ...] = Field(min_length=1, title="High terminals")
     low: tuple[Terminal, ...] = Field(min_length=1, title="Low terminals")
@@ -458,3 +459,12 @@ class StepVoltage(KindSettings):
     def advice(self, step: Considered) -> Iterator[Advice]:
         rise_v = max(self.levels[0], self.levels[-1] - self.levels[-2])
         yield from charging_advice(step, rise_v, rise_v / self.slope, self.trip)
+        yield from low_level(step, self.levels[-1])
+        if self.most_growth > LOOSE_GROWTH:
+            yield Advice(
+                "loose_ladder",
+                Severity.WARNING,
+                f"it goes on although the current grows {display(self.most_growth, NUMBER, 2)} "
+                "times from one level to the next: a breakdown may be next.",
+                f"Stop above {display(LOOSE_GROWTH, NUMBER, 2)} or less.",
+            )

@@ -18,8 +18,10 @@ from typing import Annotated
 from pydantic import Field, model_validator
 
 from loricate.core.documents import fault_at
+from loricate.core.kinds.advice import Advice, Considered, Severity
 from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Point, Points
 from loricate.core.kinds.outputs import cut_faults
+from loricate.core.kinds.under_dc import low_level
 from loricate.core.kinds.winding_resistance import THREE, WHY_NOT
 from loricate.core.limits.limit import Limit, LimitSource
 from loricate.core.measuring.actions import (
@@ -51,6 +53,7 @@ WAVEFORM = "waveform"
 PULSE_S = 0.2
 LEAST_SAMPLES = 1_000
 AGREES = 0.1  # of the peak that the generator tells and the one in its record
+LOOSE = 0.25
 CUSTOM = LimitSource(engineer="trade custom, of no standard")
 LEVELS = LimitSource(engineer="the level of this step")
 ROTOR = "a rotor in place makes phases differ"
@@ -89,6 +92,7 @@ class Surge(KindSettings):
     }
     judged_by = ()
     meters = ("voltage",)
+    advises = ("loose_surge", "low_level")
 
     first: Annotated[Volts, Field(gt=0)] = Field(default=500.0, title="First pulse")
     level: Annotated[Volts, Field(gt=0)] = Field(title="Level", description="Peak of the last")
@@ -304,6 +308,22 @@ class Surge(KindSettings):
 
     def programmed_s(self, points: Points) -> float:
         return len(points) * self.pulses * PULSE_S
+
+    def advice(self, step: Considered) -> Iterator[Advice]:
+        """Volts that stress no turn, and ratios that let shorted ones pass."""
+        yield from low_level(step, self.level)
+        loosest = max(
+            limit.maximum or 0.0
+            for quantity in ("pulse_ratio", "phase_ratio")
+            for limit in (*step.limits_of(quantity), Limit(dimension=RATIO.name, maximum=0.0))
+        )
+        if loosest > LOOSE:
+            yield Advice(
+                "loose_surge",
+                Severity.WARNING,
+                f"it lets waveforms differ by {display(loosest, RATIO, 2)}: shorted turns pass.",
+                f"Set {display(LOOSE, RATIO, 2)} or less.",
+            )
 
     def fails_when_empty(self, limits: Limits) -> bool:
         return True

@@ -35,6 +35,7 @@ class Temperature(KindSettings):
     slots = {"temperature": LimitSlot(TEMPERATURE, title="Temperature")}
     judged_by = ()
     meters = ("temperature",)
+    tells_temperature = True
 
     read: Literal["typed", "thermometer"] = Field(
         default="typed", title="Read", description="By the operator, or from an instrument"

@@ -4,13 +4,15 @@ What an insulation has absorbed comes back for a long time: a winding stays eart
 as long as it was under voltage (IEEE 43-2013, IEEE 95), or until it measures safe and stays so.
 """
 
+from collections.abc import Iterator
 from typing import Annotated, Any
 
 from pydantic import Field
 
+from loricate.core.kinds.advice import Advice, Considered, Severity
 from loricate.core.measuring.actions import Output
 from loricate.core.measuring.readings import Doubt
-from loricate.core.quantities import CURRENT, Number, display
+from loricate.core.quantities import CURRENT, VOLTAGE, Number, display
 
 RANGING_S = 10.0  # how long after its level the meter may change its range
 EARTHED = Annotated[Number, Field(ge=0, le=10)]
@@ -38,3 +40,16 @@ def range_doubts(output: Output, from_s: float) -> tuple[Doubt, ...]:
         return ()
     told = " and ".join(display(each, CURRENT, 2) for each in sorted(ranges))
     return (Doubt(output.instrument, f"changed its range during the hold ({told})"),)
+
+
+def low_level(step: Considered, level_v: float) -> Iterator[Advice]:
+    """Volts below what the winding is made for prove nothing of its insulation."""
+    rated_v = step.product.supply_voltage
+    if rated_v is not None and level_v < rated_v:
+        yield Advice(
+            "low_level",
+            Severity.WARNING,
+            f"its {display(level_v, VOLTAGE)} are below the rated {display(rated_v, VOLTAGE)}: "
+            "what they prove is not the insulation.",
+            "Set the level that the standard asks.",
+        )

@@ -19,7 +19,7 @@ from typing import Annotated
 from pydantic import Field
 
 from loricate.core.kinds.advice import Advice, Considered, Severity
-from loricate.core.kinds.corrected import corrected_slot, of_conductor
+from loricate.core.kinds.corrected import CORRECTED, corrected_slot, of_conductor, untold_advice
 from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Point, Points
 from loricate.core.kinds.outputs import falls_short, overstressed
 from loricate.core.measuring.actions import (
@@ -70,6 +70,8 @@ DEFINED = {
     Unbalance.SPREAD_OVER_LEAST: "greatest less least, over the least",
 }
 THREE = 3
+LOOSE = 0.05  # an unbalance that no sound winding comes near
+USUAL_V = 10.0  # what such a meter gives at most, where the bench is not known
 NOTHING = 0.01  # of its current that a meter gives into an open lead
 OVER_S = 5.0  # what it is programmed for beyond the longest wait
 WHY_NOT = "The product names no leads; name them in its winding section."
@@ -89,7 +91,7 @@ class WindingResistance(KindSettings):
         ),
     }
     meters = ("current", "voltage", "resistance")
-    advises = ("coarse_steady",)
+    advises = ("coarse_steady", "limit_out_of_reach", "loose_unbalance", "no_temperature")
 
     current: Annotated[Amperes, Field(gt=0)] = Field(default=1.0, title="Test current")
     tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(
@@ -273,6 +275,40 @@ class WindingResistance(KindSettings):
         return True
 
     def advice(self, step: Considered) -> Iterator[Advice]:
+        """What decides nothing: a limit that the meter cannot reach, or that lets all pass."""
+        yield from untold_advice(step)
+        yield from self._coarse(step)
+        yield from self._out_of_reach(step)
+        loosest = max((limit.maximum or 0.0 for limit in step.limits_of("unbalance")), default=0.0)
+        if loosest > LOOSE:
+            yield Advice(
+                "loose_unbalance",
+                Severity.WARNING,
+                f"it lets an unbalance of {display(loosest, RATIO, 2)} pass: a phase may lack a "
+                "tenth of its turns.",
+                f"Set {display(LOOSE, RATIO, 2)} or less.",
+            )
+
+    def _out_of_reach(self, step: Considered) -> Iterator[Advice]:
+        meter = step.instrument(LOW_RESISTANCE)
+        volts = meter.open_circuit_v if meter is not None else None
+        most_ohms = (USUAL_V if volts is None else volts) / self.current
+        for quantity in ("resistance", CORRECTED):
+            for limit in step.limits_of(quantity):
+                if limit.maximum is not None and limit.maximum <= most_ohms:
+                    continue
+                told = limit.text or "is none"
+                yield Advice(
+                    "limit_out_of_reach",
+                    Severity.WARNING,
+                    f"its {quantity.replace('_', ' ')} {told} has no maximum that "
+                    f"{display(self.current, CURRENT)} can measure (up to "
+                    f"{display(most_ohms, RESISTANCE, 3)}).",
+                    "Set the maximum of the drawing, or less current.",
+                )
+                return
+
+    def _coarse(self, step: Considered) -> Iterator[Advice]:
         """What is called steady must be finer than what the limits tell apart."""
         finest = min(
             (

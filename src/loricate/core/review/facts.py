@@ -80,6 +80,13 @@ class Reviewed:
         return found
 
     @cached_property
+    def after_temperature(self) -> frozenset[str]:
+        """The steps before which one tells the unit's temperature."""
+        told = (place for place, step in enumerate(self.steps) if step.kind.tells_temperature)
+        first = next(told, len(self.steps))
+        return frozenset(step.id for step in self.steps[first + 1 :])
+
+    @cached_property
     def wired(self) -> frozenset[str]:
         """The steps before which another has found every contact of a cable connected."""
         found: set[str] = set()

@@ -30,6 +30,7 @@ def considered(reviewed: Reviewed, step: ReadyStep) -> Iterator[Considered]:
             repeat is not None and repeat.passes_needed < repeat.times,
             None if reviewed.bench is None else bench,
             step.id in reviewed.wired,
+            step.id in reviewed.after_temperature,
         )
 
 
