@@ -148,6 +148,23 @@ async def test_a_meter_that_is_not_heard_of_leaves_the_fixture_dangerous(rig: Ri
     assert not rig.bench.outputs.may_be_charged("LR1")
 
 
+async def test_who_begins_after_a_service_that_died_waits_for_its_current(
+    rig: Rig, opened_at: list[float]
+) -> None:
+    """Its relays are closed and its current flows: nobody here has put it on."""
+    slow(rig)
+    rig.floor.floor.closed = {(27, 127), (28, 127), (29, 128), (30, 128)}
+    left = meter(rig)
+    left.level_a, left.ramp_s, left.dwell_s = 1.0, 60.0, 600.0
+    left.initiate()
+    await until(lambda: left.true_a > 0.05)
+    rig.bench.instruments["LR1"].link.close()
+    rig.bench.instruments["LR1"].identity = ""
+    assert await rig.bench.find_safe() == ()
+    await rig.bench.switching.open_all()
+    assert opened_at and max(opened_at) <= LET_GO_A
+
+
 # Volts.
 
 

@@ -357,7 +357,8 @@ class Bench:
         for name, instrument in self.instruments.items():
             rows = self.switching.rows_of(name)
             is_joined = closed is None or any(row in rows for row, _ in closed)
-            if instrument.profile.residual and is_joined:
+            keeps = instrument.profile.residual or instrument.keeps_current
+            if keeps and is_joined:
                 self.outputs.suspect(name)
         return await self.make_safe()
 

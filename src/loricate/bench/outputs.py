@@ -470,7 +470,13 @@ class Outputs:
         return tuple(self.charged.values())
 
     def suspect(self, name: str) -> None:
-        """Take what an instrument reaches for charged: somebody else may have left it so."""
+        """Take what an instrument reaches for charged: somebody else may have left it so.
+
+        Of one whose current a winding keeps, take the current for flowing.
+        """
+        if self.instruments[name].keeps_current:
+            self._flowing.add(name)
+            return
         self.live[name] = LiveOutput((), Hazard(math.nan))
 
     async def confirm_earthed(self) -> tuple[str, ...]:

@@ -1,9 +1,9 @@
 """Polarization: insulation of a winding at constant DC volts for minutes, and how its current dies.
 
-R(60 s) in Ω as measured and at 40 °C, the current at the marks of the table, the absorption ratio
-and the polarization index, which are I(early)/I(late) at constant volts (IEEE 43-2013). Above
-5000 MΩ at 40 °C the index is said and not graded. The wobble is how far the current scatters about
-the curve that it follows: a sign of surface leakage, or of a bad contact.
+R at one minute, or another moment, in Ω as measured and at 40 °C, the current at the marks of the
+table, the absorption ratio and the polarization index, which are I(early)/I(late) at constant volts
+(IEEE 43-2013). Above 5000 MΩ at 40 °C the index is said and not graded. The wobble is how far the
+current scatters about the curve that it follows: a sign of surface leakage, or of a bad contact.
 
 Volts are held for the whole time; the meter may change its range only at the beginning, for a
 change spoils what is read. What each mark read is kept at once.
@@ -36,6 +36,7 @@ from loricate.core.kinds.under_dc import (
     earthed_field,
     low_level,
     range_doubts,
+    short_earthing,
 )
 from loricate.core.measuring.actions import (
     Asking,
@@ -74,7 +75,6 @@ from loricate.core.quantities import (
 )
 from loricate.core.windings.polarization import is_meaningless, mark_times, ratio_of, wobble
 
-MINUTE_S = 60.0
 OVER, OVER_S = 0.1, 5.0  # what it is programmed for beyond its time
 MARKS = "marks"  # the curve that is the table
 STEEPEST = 1.2  # the greatest power of time that absorption falls with
@@ -113,7 +113,7 @@ class Polarization(KindSettings):
     name = "polarization"
     title = "Polarization"
     slots = {
-        "resistance": LimitSlot(RESISTANCE, title="Resistance at one minute", side="minimum"),
+        "resistance": LimitSlot(RESISTANCE, title="Resistance as measured", side="minimum"),
         **corrected_slot("40 °C"),
         "absorption_ratio": LimitSlot(NUMBER, title="Absorption ratio", side="minimum"),
         "polarization_index": LimitSlot(NUMBER, title="Polarization index", side="minimum"),
@@ -132,6 +132,7 @@ class Polarization(KindSettings):
         "low_level",
         "no_temperature",
         "ratio_alone",
+        "short_earthing",
     )
 
     high: tuple[Terminal, ...] = Field(min_length=1, title="High terminals")
@@ -141,6 +142,9 @@ class Polarization(KindSettings):
     slope: SLOPE = slope_field()
     lasts: Annotated[Seconds, Field(ge=15, le=3600)] = Field(
         default=600.0, title="Lasts", description="1, 3 or 10 minutes are usual"
+    )
+    read_at: Annotated[Seconds, Field(ge=5)] = Field(
+        default=60.0, title="Resistance at", description="One minute by IEEE 43"
     )
     ratio_from: Annotated[Seconds, Field(gt=0)] = Field(
         default=30.0, title="Absorption ratio from", description="I at this moment"
@@ -189,7 +193,7 @@ class Polarization(KindSettings):
             self.ratio_to,
             self.index_from,
             self.index_to,
-            MINUTE_S,
+            self.read_at,
             self.lasts,
         )
         own = {time for time in asked if time <= self.lasts}
@@ -209,7 +213,7 @@ class Polarization(KindSettings):
     def slots_here(self) -> Mapping[str, LimitSlot]:
         """Of ratios those whose moments come."""
         late = {"absorption_ratio": self.ratio_to, "polarization_index": self.index_to}
-        late |= {"resistance": MINUTE_S, CORRECTED: MINUTE_S}
+        late |= {"resistance": self.read_at, CORRECTED: self.read_at}
         return {
             name: slot for name, slot in self.slots.items() if late.get(name, 0.0) <= self.lasts
         }
@@ -281,7 +285,7 @@ class Polarization(KindSettings):
         ungraded: dict[Measurand, str] = {}
         notes: list[str] = []
         corrected: Reading | None = None
-        if (minute := at.get(MINUTE_S)) is not None:
+        if (minute := at.get(self.read_at)) is not None:
             readings.append(minute.resistance)
             corrected, why = of_insulation(minute.resistance, temperature, point.values["insulant"])
             if corrected is not None:
@@ -348,6 +352,7 @@ class Polarization(KindSettings):
     def advice(self, step: Considered) -> Iterator[Advice]:
         yield from charging_advice(step, self.level, self.ramp_s, self.trip)
         yield from low_level(step, self.level)
+        yield from short_earthing(self.earthed_times)
         yield from untold_advice(step)
         yield from self._ratios_alone(step)
         for quantity in ("resistance", CORRECTED):
@@ -361,7 +366,7 @@ class Polarization(KindSettings):
                         "Set the minimum that the standard asks.",
                     )
         for name, late in (("absorption ratio", self.ratio_to), ("index", self.index_to)):
-            if late > self.lasts and (name == "absorption ratio" or self.lasts > MINUTE_S):
+            if late > self.lasts and (name == "absorption ratio" or self.lasts > self.read_at):
                 yield Advice(
                     "mark_out_of_time",
                     Severity.NOTE,

@@ -22,7 +22,7 @@ from loricate.core.documents import fault_at
 from loricate.core.kinds.advice import Advice, Considered, Severity
 from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Point, Points
 from loricate.core.kinds.outputs import charging_advice, cut_faults
-from loricate.core.kinds.under_dc import EARTHED, earthed_field, low_level
+from loricate.core.kinds.under_dc import EARTHED, earthed_field, low_level, short_earthing
 from loricate.core.limits.limit import Limit, LimitSource
 from loricate.core.measuring.actions import (
     Ask,
@@ -115,7 +115,7 @@ class StepVoltage(KindSettings):
     }
     judged_by = ()
     meters = ("voltage", "current", "resistance")
-    advises = ("charging_current", "low_level", "loose_ladder")
+    advises = ("charging_current", "low_level", "loose_ladder", "short_earthing")
 
     high: tuple[Terminal, ...] = Field(min_length=1, title="High terminals")
     low: tuple[Terminal, ...] = Field(min_length=1, title="Low terminals")
@@ -460,6 +460,7 @@ class StepVoltage(KindSettings):
         rise_v = max(self.levels[0], self.levels[-1] - self.levels[-2])
         yield from charging_advice(step, rise_v, rise_v / self.slope, self.trip)
         yield from low_level(step, self.levels[-1])
+        yield from short_earthing(self.earthed_times)
         if self.most_growth > LOOSE_GROWTH:
             yield Advice(
                 "loose_ladder",

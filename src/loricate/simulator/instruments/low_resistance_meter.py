@@ -135,8 +135,10 @@ class LowResistanceMeter(OutputInstrument):
                 self.finish("FINISHED")
 
     def reset(self) -> None:
-        """Back to power-on, but for a current that is still there."""
-        if self.phase != "FALL":
+        """Back to power-on; a current that flows is taken out first."""
+        if self.output_on:
+            self.finish("RESET")
+        if not self.output_on:
             super().reset()
 
     def _shown(self) -> list[str]:
