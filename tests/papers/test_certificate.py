@@ -8,6 +8,7 @@ import pikepdf
 import pytest
 from figures.demo_documents import certificate_document
 
+from loricate.papers import certificate
 from loricate.papers.certificate import draw_certificate, limits_of
 from loricate.papers.look import Look
 from loricate.papers.samples import sample_certificate
@@ -188,3 +189,38 @@ def test_a_curve_of_a_point_shows_that_points_limits_and_each_once() -> None:
     }
     step["readings"] += step["readings"]
     assert limits_of(step, "A2 to B2") == own and len(limits_of(step, "")) == 6
+
+
+def corrected(quantity: str, point: str, before: str, reason: str) -> dict[str, Any]:
+    return {
+        "quantity": quantity, "point": point,
+        "corrections": [{"what": "temperature", "before": 1.0, "text": before, "reason": reason}],
+    }  # fmt: skip
+
+
+def test_a_correction_is_told_once_with_the_values_before_it() -> None:
+    why = "the temperature of the unit ((k + 20)/(k + 31.7), k = 235 °C)"
+    readings = [
+        corrected("corrected_resistance", "U to V", "5.064 Ω", why),
+        corrected("corrected_resistance", "V to W", "5.059 Ω", why),
+        {"quantity": "unbalance", "point": "", "corrections": []},
+    ]
+    (told,) = certificate._corrections({"readings": readings}, is_table=True)
+    assert told == (
+        "Corrected resistance (was U to V 5.064 Ω; V to W 5.059 Ω) is corrected for " + why + "."
+    )
+    many = [corrected("resistance", f"W{number}", "1 Ω", "zero") for number in range(9)]
+    (short,) = certificate._corrections({"readings": many}, is_table=True)
+    assert short == "Resistance is corrected for zero."
+
+
+def test_a_table_of_marks_is_figures_and_what_is_no_number_a_dash() -> None:
+    curve = {
+        "name": "marks", "drawn": "table", "point": "", "marks": [],
+        "x": {"name": "time", "dimension": "time", "values": [15.0, 60.0]},
+        "columns": [{"name": "current", "dimension": "current", "values": [4.335e-7, None]}],
+    }  # fmt: skip
+    assert certificate.is_table(curve)
+    assert certificate.curve_table(curve) == {
+        "heads": ["Time", "Current"], "rows": [["15.00 s", "433.5 nA"], ["60.00 s", "–"]],
+    }  # fmt: skip

@@ -115,6 +115,8 @@ class RunView:
                     click.echo(
                         f"nest {nest}  {data['title']}: {word} {data['note']}".strip(), err=True
                     )
+            case "kept":
+                self._say_kept(nest, data)
             case "cue":
                 click.echo(f"nest {nest}  {data['text']}", err=True)
             case "discharging":
@@ -123,6 +125,13 @@ class RunView:
                 self._update(nest, step="", live=verdict_word(data["verdict"]))
             case _:
                 pass
+
+    def _say_kept(self, nest: str, kept: Mapping[str, Any]) -> None:
+        """What a long step has kept: a line a mark, or a line a level."""
+        telling = "current" if kept["point"] else "resistance"
+        if kept["quantity"] == telling:
+            when = kept["point"] or f"after {kept['at_s']:g} s"
+            click.echo(f"nest {nest}  {when}: {telling} {kept['text']}", err=True)
 
     def _update(self, nest: str, **fields: Any) -> None:
         if self.is_live:
@@ -198,4 +207,6 @@ def _photo(name: str) -> bytes:
 def live_text(sample: dict[str, Any]) -> str:
     """The first two meters of a sample, and the seconds left."""
     shown = list(sample["meters"].values())[:2]
-    return "  ".join([sample["phase"], *shown, f"{sample['remaining_s']:.1f} s left"])
+    waiting = [f"waits {sample['waiting']}"] if sample["waiting"] else []
+    left = f"{sample['remaining_s']:.1f} s left"
+    return "  ".join([sample["phase"], *shown, *waiting, left])

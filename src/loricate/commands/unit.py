@@ -73,6 +73,13 @@ def show(serial: str, call: Call) -> None:
 def print_readings(unit: "UnitOut") -> None:
     """Print a unit's attempts with their readings beside limits, answers and remarks."""
     print_attempts(unit.attempts)
+    if unit.kept:
+        click.echo("Read on the way, by steps that did not come to their end:")
+        rows = [
+            (f"  {each.step_id}", f"{each.at_s:g} s", f"{each.quantity} {each.point}", each.text)
+            for each in unit.kept
+        ]
+        print_table(("STEP", "AFTER", "READING", "VALUE"), rows, ("AFTER", "VALUE"))
     titles = {attempt.step_id: attempt.title for attempt in unit.attempts}
     for answer in unit.answers:
         note = f" ({answer.note})" if answer.note else ""
@@ -113,9 +120,22 @@ def print_attempts(attempts: "list[AttemptOut]") -> None:
         for fault in attempt.faults:
             if fault.text:
                 click.echo(f"{attempt.title}: {fault.text}")
+        for told in _corrections(attempt.readings):
+            click.echo(f"{attempt.title}: {told}")
         for reading in attempt.readings:
             if reading.ungraded:
                 click.echo(f"{attempt.title}: {reading.name} is not judged: {reading.ungraded}.")
+
+
+def _corrections(readings: "list[ReadingOut]") -> list[str]:
+    """How readings were corrected, each way once: formula, constants and reference."""
+    ways: dict[str, dict[str, None]] = {}
+    for reading in readings:
+        for each in reading.corrections:
+            if each.how:
+                told = f"corrected for {each.what} by {each.how}."
+                ways.setdefault(told, {})[reading.quantity.replace("_", " ")] = None
+    return [f"{', '.join(names)} {told}" for told, names in ways.items()]
 
 
 def _reading_rows(readings: "list[ReadingOut]", repetition: int) -> list[tuple[str, ...]]:

@@ -1,0 +1,78 @@
+"""A winding in the console: its curve while it is measured, its table, its dates laid over."""
+
+from typing import Any
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from loricate.client import Client
+from loricate.commands.demo_site import demo_sequence
+from loricate.simulator.hands_link import Hands
+from tests.console.pages import check_accessible, sign_in
+
+pytestmark = pytest.mark.console
+SERIAL = "WM3-26-0777"
+
+
+def begin(client: Client, retest: str = "") -> str:
+    """A run of a short study of the motor, started."""
+    document = demo_sequence("WM3-STUDY")
+    document["code"] = "WM3-SHORT"
+    steps = {step["id"]: step for step in document["steps"]}
+    steps["temperature"]["settings"] = {"read": "thermometer"}
+    steps["polarization"]["settings"] |= {
+        "lasts": "60 s", "index_from": "15 s", "index_to": "60 s", "earthed_times": "1",
+    }  # fmt: skip
+    steps["polarization"]["limits"]["polarization_index"] = {"minimum": "1.1", "source": "a test"}
+    steps["ladder"]["settings"] |= {
+        "levels": ["500 V", "1 kV", "1.5 kV"], "slope": "500 V/s", "dwell": "5 s",
+        "earthed_times": "1",
+    }  # fmt: skip
+    if "WM3-SHORT" not in [each.code for each in client.sequences()]:
+        client.add_sequence(document)
+        found = client.review("WM3-SHORT").findings
+        reasons = {f"{each.rule}@{each.step}": "a short one, for a test" for each in found}
+        client.release_sequence("WM3-SHORT", "for a test", reasons)
+    run = client.create_run("WM3-SHORT", "FX-M", {"1": SERIAL}, retest=retest)
+    client.arm_run(run.id)
+    client.start_run(run.id)
+    return run.id
+
+
+def to_its_end(client: Client, run_id: str) -> None:
+    for _ in client.events(run_id):
+        pass
+
+
+def test_curves_live_in_the_record_and_by_date(
+    page: Page, site: dict[str, Any], client: Client, hands: Hands
+) -> None:
+    first = begin(client)
+    sign_in(page, site, f"/run/{first}")
+    nest = page.get_by_role("region", name="Nest 1")
+    expect(nest.get_by_role("img", name="resistance from")).to_be_visible()
+    expect(nest.get_by_text("resistance at each mark")).to_be_visible()
+    expect(page.get_by_test_id("danger")).to_contain_text("hands off for")
+    to_its_end(client, first)
+
+    page.goto(f"{site['url']}/run/{first}?cell=1.polarization")
+    marks = page.get_by_role("table", name=f"marks of {SERIAL}")
+    expect(marks.get_by_role("row")).to_have_count(5)
+    expect(page.get_by_text("Corrected resistance: corrected for temperature")).to_be_visible()
+    page.goto(f"{site['url']}/run/{first}?cell=1.ladder")
+    expect(page.get_by_role("img", name="voltage and current over time")).to_be_visible()
+    expect(page.get_by_role("img", name="current over voltage")).to_be_visible()
+
+    hands.put("FX-M/1", "WM-3", "moisture", SERIAL)
+    to_its_end(client, begin(client, "after a month in a damp store"))
+    page.goto(f"{site['url']}/units/{SERIAL}")
+    page.get_by_role("link", name="Compare its dates").click()
+    page.get_by_label("Test").select_option("polarization")
+    figures = page.get_by_role("table", name="Readings by date")
+    expect(figures.get_by_role("columnheader")).to_have_count(4)
+    expect(figures.get_by_role("row", name="polarization index")).to_contain_text("−")
+    assert page.locator("fieldset").get_by_role("checkbox").count() == 2
+    check_accessible(page)
+    page.locator("fieldset").get_by_text("PASS").click()
+    expect(figures.get_by_role("columnheader")).to_have_count(3)
+    assert "off=" in page.url and "test=polarization" in page.url
