@@ -33,7 +33,7 @@ from loricate.simulator.units import read_unit_model
 FILE = Path(__file__).parent / "tricky.toml"
 STAND_INS = (
     "withstand", "bond", "leakage", "impedance", "wiring", "thermometer", "low_resistance",
-    "dc_source", "surge",
+    "dc_source", "surge", "ratio",
 )  # fmt: skip
 REASON = "left as it is by the drill"
 
@@ -51,6 +51,7 @@ BASES = {
     "cabinet": Base("dc40-final", "dc-40", "drying-cabinet"),
     "lead": Base("lead-final", "cl-7", "control-lead"),
     "motor": Base("wm3-final", "wm-3", "winch-motor"),
+    "transformer": Base("ct14-final", "ct-14", "control-transformer"),
     "repair": Base("lead-repair", "cl-7", "control-lead"),
 }
 

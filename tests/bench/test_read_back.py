@@ -16,6 +16,7 @@ from loricate.core.measuring.roles import (
     IMPEDANCE,
     LEAKAGE,
     LOW_RESISTANCE,
+    RATIO_METER,
     ROLES,
     SURGE,
     THERMOMETER,
@@ -29,7 +30,8 @@ from tests.rig import Rig, on_the_way, said
 
 NAMES = {
     WITHSTAND: "HV1", BOND: "GB1", LEAKAGE: "LK1", IMPEDANCE: "IM1", WIRING: "WM1",
-    THERMOMETER: "TM1", LOW_RESISTANCE: "LR1", DC_SOURCE: "DS1", TURNED_SOURCE: "TS1", SURGE: "SG1",
+    THERMOMETER: "TM1", LOW_RESISTANCE: "LR1", DC_SOURCE: "DS1", TURNED_SOURCE: "TS1",
+    SURGE: "SG1", RATIO_METER: "RM1",
 }  # fmt: skip
 # None of it is what the stand-ins are set to when they are switched on.
 WANTED: dict[Role, dict[str, float | str]] = {
@@ -51,6 +53,7 @@ WANTED: dict[Role, dict[str, float | str]] = {
         "ranging_s": 3.0,
     },
     SURGE: {"level_v": 800.0, "dwell_s": 0.4},
+    RATIO_METER: {"level_v": 8.0, "frequency_hz": 120.0, "dwell_s": 0.4},
     TURNED_SOURCE: {"level_v": 800.0, "dwell_s": 4.0, "trip_a": 1e-4, "ranging_s": 3.0},
 }  # fmt: skip
 OTHER = {

@@ -49,6 +49,7 @@ from loricate.core.measuring.roles import (
     IMPEDANCE,
     LEAKAGE,
     LOW_RESISTANCE,
+    RATIO_METER,
     ROLES,
     SURGE,
     THERMOMETER,
@@ -70,6 +71,7 @@ from loricate.simulator.instruments.impedance_meter import ImpedanceMeter
 from loricate.simulator.instruments.leakage_meter import LeakageMeter
 from loricate.simulator.instruments.low_resistance_meter import LowResistanceMeter
 from loricate.simulator.instruments.output import OutputInstrument
+from loricate.simulator.instruments.ratio_meter import RatioMeter
 from loricate.simulator.instruments.surge_generator import SurgeGenerator
 from loricate.simulator.instruments.thermometer import Thermometer
 from loricate.simulator.instruments.wiring_meter import WATCH, WiringMeter
@@ -96,13 +98,14 @@ MODELS: dict[Role, type[OutputInstrument]] = {
     LOW_RESISTANCE: LowResistanceMeter,
     DC_SOURCE: DcSource,
     SURGE: SurgeGenerator,
+    RATIO_METER: RatioMeter,
 }
 # What each terminal of an instrument is wired to; a bond source has force and sense leads.
 WIRES: dict[Role, dict[str, tuple[str, ...]]] = {
     WITHSTAND: {"high": ("high",), "low": ("low",)},
     BOND: {"high": ("force_high", "sense_high"), "low": ("force_low", "sense_low")},
     LEAKAGE: {name: (name,) for name in ("line", "neutral", "earth", "body")},
-    IMPEDANCE: {"high": ("high",), "low": ("low",)},
+    IMPEDANCE: {name: (name,) for name in ("high", "low", "short", "tie")},
     WIRING: {
         "high": ("force_high", "sense_high"),
         "low": ("force_low", "sense_low"),
@@ -112,6 +115,7 @@ WIRES: dict[Role, dict[str, tuple[str, ...]]] = {
     LOW_RESISTANCE: {"high": ("force_high", "sense_high"), "low": ("force_low", "sense_low")},
     DC_SOURCE: {"high": ("high",), "low": ("low",)},
     SURGE: {"high": ("high",), "low": ("low",)},
+    RATIO_METER: {name: (name,) for name in ("high", "low", "sense_high", "sense_low", "tie")},
 }
 _ATTRIBUTES = {"network": "body"}
 

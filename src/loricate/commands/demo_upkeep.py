@@ -15,6 +15,7 @@ USUAL = ("SHORT", "REF-BOX", "bad")
 OWN = {
     "FX-C": ("SHORT-CABLE", "REF-CABLE", "open W1|poor W5"),
     "FX-M": ("SHORT-WINDING", "REF-WINDING", "bad"),
+    "FX-T": ("SHORT-TRANSFORMER", "CT-14", "bad"),
 }
 
 

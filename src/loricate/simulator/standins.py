@@ -20,6 +20,7 @@ from loricate.simulator.instruments.inputs import DigitalInputs
 from loricate.simulator.instruments.leakage_meter import LeakageMeter
 from loricate.simulator.instruments.low_resistance_meter import LowResistanceMeter
 from loricate.simulator.instruments.matrix import RelayMatrix
+from loricate.simulator.instruments.ratio_meter import RatioMeter
 from loricate.simulator.instruments.surge_generator import SurgeGenerator
 from loricate.simulator.instruments.thermometer import Thermometer
 from loricate.simulator.instruments.wiring_meter import WiringMeter
@@ -52,6 +53,7 @@ class StandInInstrument(_Model):
         "dc_source",
         "turned_source",
         "surge_generator",
+        "ratio_meter",
     ]
     serial: str
     nest: str = ""
@@ -149,6 +151,8 @@ class StandIns:
                 return LowResistanceMeter(plan.serial, plan.id, self.floor, self.clock)
             case "dc_source":
                 return DcSource(plan.serial, plan.id, self.floor, self.clock)
+            case "ratio_meter":
+                return RatioMeter(plan.serial, plan.id, self.floor, self.clock)
             case "surge_generator":
                 return SurgeGenerator(plan.serial, plan.id, self.floor, self.clock)
             case "turned_source":

@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from loricate.core.errors import AlreadyRegistered, ProcedureError
 from loricate.core.kinds import KINDS, register
 from loricate.core.kinds.ground_bond import GroundBond
+from loricate.core.kinds.inductance import Inductance
 from loricate.core.kinds.insulation import AGAIN, STANDS
 from loricate.core.kinds.intermittent import Intermittent
 from loricate.core.kinds.kind import WHOLE
@@ -17,6 +18,7 @@ from loricate.core.kinds.leakage import Leakage
 from loricate.core.kinds.step_voltage import StepVoltage
 from loricate.core.kinds.surge import Surge
 from loricate.core.kinds.touch import Touch
+from loricate.core.kinds.turns_ratio import TurnsRatioStep
 from loricate.core.kinds.visual import Visual
 from loricate.core.kinds.winding_resistance import WindingResistance
 from loricate.core.kinds.wiring import WiringStep
@@ -39,6 +41,7 @@ from loricate.core.measuring.grading import (
 )
 from loricate.core.measuring.readings import Bound
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
+from tests.core.kinds.test_transformers import product as winding_of
 from tests.core.kinds.test_windings import ladder, resistance, surge
 from tests.core.wiring.made import cable
 from tests.core.wiring.test_wiring_step import step_for
@@ -261,6 +264,17 @@ LEAST: dict[str, dict[str, Any]] = {
     "question": {"question": "Is it?"},
     "entry": {"question": "How much?", "quantity": "voltage"},
     "temperature": {},
+    "turns_ratio": {
+        "ratios": [
+            {
+                "name": "R",
+                "primary": ["1", "2"],
+                "secondary": ["3", "4"],
+                "nominal": "2:1",
+            }
+        ],
+    },
+    "inductance": {"coils": [{"name": "C", "high": "1", "low": "2", "nominal": "1 H"}]},
     "polarization": {"high": ["L"], "low": ["N"]},
 }
 OF_CABLES: dict[Any, dict[str, Any]] = {
@@ -269,6 +283,7 @@ OF_CABLES: dict[Any, dict[str, Any]] = {
 OF_WINDINGS: dict[Any, Any] = {
     WindingResistance: resistance, StepVoltage: ladder, Surge: surge,
 }  # fmt: skip
+OF_TRANSFORMERS = (TurnsRatioStep, Inductance)
 ANSWERED = [kind for kind in KINDS.values() if kind.name != "wait"]  # no outcome is right for it
 
 
@@ -283,7 +298,9 @@ def test_a_procedure_refuses_an_outcome_that_is_none(
     elif kind in OF_WINDINGS:
         procedure = OF_WINDINGS[kind]().procedure()
     elif step is None:  # the demo's final test has no such step
-        procedure = kind.model_validate(LEAST[kind.name]).procedure((WHOLE,), {})
+        least = kind.model_validate(LEAST[kind.name])
+        own = least.points(winding_of()) if kind in OF_TRANSFORMERS else (WHOLE,)
+        procedure = least.procedure(own, {})
     else:
         procedure = step.procedure()
     with pytest.raises(ProcedureError):

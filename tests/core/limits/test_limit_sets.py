@@ -270,7 +270,10 @@ def test_a_faulty_item_is_refused(change: dict[str, Any], says: str) -> None:
         LimitSetItem.model_validate({**good, **change})
 
 
-WINDING = {"family": "winding", "protection_class": None, "terminals": ["U", "V", "CASE"]}
+WINDING = {
+    "family": "winding", "protection_class": None, "terminals": ["U", "V", "CASE"],
+    "traits": ["motor"],
+}  # fmt: skip
 
 
 @pytest.mark.parametrize(
@@ -315,8 +318,18 @@ def test_what_is_demanded_is_held_against_what_was_measured(
     ("family", "own", "level", "dwell"),
     [
         ("medical", {"supply_voltage": "230 V"}, "1 kV", "1 s"),
-        ("winding", {"supply_voltage": "400 V", "rated_power": "1.5 kW"}, "500 V", "60 s"),
-        ("winding", {"supply_voltage": "400 V", "rated_power": "1.5 kW"}, "1.8 kV", "1 s"),
+        (
+            "winding",
+            {"supply_voltage": "400 V", "rated_power": "1.5 kW", "traits": ["motor"]},
+            "500 V",
+            "60 s",
+        ),
+        (
+            "winding",
+            {"supply_voltage": "400 V", "rated_power": "1.5 kW", "traits": ["motor"]},
+            "1.8 kV",
+            "1 s",
+        ),
     ],
 )
 def test_a_level_short_of_every_standard_that_fits_is_found(

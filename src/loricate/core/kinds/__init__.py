@@ -4,6 +4,7 @@ from loricate.core.kinds.continuity import Continuity
 from loricate.core.kinds.entry import Entry
 from loricate.core.kinds.ground_bond import GroundBond
 from loricate.core.kinds.impedance import Impedance
+from loricate.core.kinds.inductance import Inductance
 from loricate.core.kinds.insulation import Insulation
 from loricate.core.kinds.intermittent import Intermittent
 from loricate.core.kinds.kind import KINDS, Kind, KindSettings, find_kind, register
@@ -16,6 +17,7 @@ from loricate.core.kinds.step_voltage import StepVoltage
 from loricate.core.kinds.surge import Surge
 from loricate.core.kinds.temperature import Temperature
 from loricate.core.kinds.touch import Touch
+from loricate.core.kinds.turns_ratio import TurnsRatioStep
 from loricate.core.kinds.visual import Visual
 from loricate.core.kinds.wait import WaitStep
 from loricate.core.kinds.winding_resistance import WindingResistance
@@ -40,6 +42,8 @@ SHIPPED: tuple[Kind, ...] = (
     Polarization,
     StepVoltage,
     Surge,
+    TurnsRatioStep,
+    Inductance,
     Question,
     Entry,
     WaitStep,

@@ -22,6 +22,7 @@ from loricate.core.kinds.advice import Advice, Considered, Severity
 from loricate.core.kinds.corrected import CORRECTED, corrected_slot, of_conductor, untold_advice
 from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Point, Points
 from loricate.core.kinds.outputs import falls_short, overstressed
+from loricate.core.limits.limit import Limit, LimitSource
 from loricate.core.measuring.actions import (
     Asking,
     At,
@@ -38,7 +39,7 @@ from loricate.core.measuring.actions import (
 )
 from loricate.core.measuring.grading import Cause, Fault, Measured
 from loricate.core.measuring.holding import For, Settled
-from loricate.core.measuring.readings import Bound, Reading, resistance_of
+from loricate.core.measuring.readings import Bound, Measurand, Reading, resistance_of
 from loricate.core.measuring.roles import LOW_RESISTANCE
 from loricate.core.products.product import Product
 from loricate.core.quantities import (
@@ -70,11 +71,12 @@ DEFINED = {
     Unbalance.SPREAD_OVER_LEAST: "greatest less least, over the least",
 }
 THREE = 3
+NOMINAL = LimitSource(engineer="the product's nominal resistance")
 LOOSE = 0.05  # an unbalance that no sound winding comes near
 USUAL_V = 10.0  # what such a meter gives at most, where the bench is not known
 NOTHING = 0.01  # of its current that a meter gives into an open lead
 OVER_S = 5.0  # what it is programmed for beyond the longest wait
-WHY_NOT = "The product names no leads; name them in its winding section."
+WHY_NOT = "The product names no leads or windings; name them in its winding section."
 
 
 class WindingResistance(KindSettings):
@@ -113,26 +115,30 @@ class WindingResistance(KindSettings):
 
     @classmethod
     def why_not(cls, product: Product) -> str:
-        return "" if product.winding is not None and product.winding.leads else WHY_NOT
+        return "" if product.winding is not None and product.winding.pairs else WHY_NOT
 
     def points(self, product: Product) -> Points:
-        """Each two leads."""
+        """Each two leads, and each winding."""
         section = product.winding
-        if section is None or not section.leads:
+        if section is None:
             return ()
-        leads = section.leads
-        pairs = [leads] if len(leads) < THREE else [*zip(leads, leads[1:] + leads[:1], strict=True)]
+        nominal = {
+            each.name: (each.resistance, each.tolerance)
+            for each in section.windings
+            if each.resistance is not None
+        }
         return tuple(
             Point(
-                f"{a} to {b}",
+                name,
                 {
                     "terminals": (a, b),
-                    "leads": leads,
+                    "leads": section.leads,
                     "conductor": section.conductor,
                     "connection": section.connection,
+                    "nominal": nominal.get(name),
                 },
             )
-            for a, b in pairs
+            for name, a, b in section.pairs
         )
 
     def shares_terminals(self) -> bool:
@@ -159,7 +165,7 @@ class WindingResistance(KindSettings):
             notes[why] = None
             if corrected is not None:
                 readings.append(corrected)
-        if len(ohms) == len(points) == THREE:
+        if len(ohms) == len(points) == THREE == len(points[0].values["leads"]):
             three, odd = self._together(points, ohms, temperature)
             readings += three
             faults += odd
@@ -259,6 +265,22 @@ class WindingResistance(KindSettings):
             uncertainty=spread / mean,
             instrument=instrument,
         )
+
+    def judged(self, points: Points, limits: Limits) -> Limits:
+        """A winding's own nominal resistance, with its tolerance, beside what is written."""
+        found = dict(limits)
+        for point in points:
+            if point.values["nominal"] is None:
+                continue
+            ohms, tolerance = point.values["nominal"]
+            own = Limit(
+                dimension=RESISTANCE.name,
+                minimum=ohms * (1 - tolerance),
+                maximum=ohms * (1 + tolerance),
+                source=NOMINAL,
+            )
+            found.setdefault(Measurand(CORRECTED, point.name), own)
+        return found
 
     def demands(self, limits: Limits) -> tuple[Demand, ...]:
         """The meter must give the current for long enough."""

@@ -24,13 +24,23 @@ from loricate.core.quantities import TIME, display
 
 # What is a magnitude and so never negative, by its name in a summary.
 MAGNITUDES = frozenset(
-    {"voltage", "current", "current_max", "load_current", "peak_current", "power", "impedance"}
+    {
+        "voltage",
+        "secondary",
+        "current",
+        "current_max",
+        "load_current",
+        "peak_current",
+        "power",
+        "impedance",
+    }
 )
 # Of two figures of one summary the first can never be the greater one.
 NEVER_MORE = (
     ("resistive_current", "current"),
     ("current", "current_max"),
     ("current", "peak_current"),
+    ("in_phase", "secondary"),
 )
 AGREEMENT = 0.01  # of the larger of two figures
 STEADY = 0.2  # how far a summary may be from the last look at the running output

@@ -173,6 +173,13 @@ SURGE = register_role(
     reports=("voltage",),
     reads_residual=True,
 )
+RATIO_METER = register_role(
+    "ratio",
+    "Ratio meter",
+    {"voltage": VOLTAGE, "secondary": VOLTAGE, "in_phase": VOLTAGE},
+    sets=("level_v", "frequency_hz", "dwell_s"),
+    reports=("voltage", "secondary", "in_phase"),
+)
 
 
 def sampled_dimension(name: str) -> Dimension | None:
