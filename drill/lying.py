@@ -95,12 +95,12 @@ def motors() -> Job:
     ladder = demo_sequence("wm3-study").step("ladder")
     quick = ladder.settings.model_copy(update={"slope": 2000.0, "dwell": 2.0})
     steps = []
-    for step in final.steps:
-        if step.kind.name == "polarization":  # in a quarter of its time
-            update = {"lasts": 15.0, "read_at": 15.0, "ratio_from": 5.0, "ratio_to": 15.0}
-            step = replace(step, settings=step.settings.model_copy(update=update))
-        if step.kind.name not in ("ground_bond", "withstand"):
-            steps.append(step)
+    shorter = {"lasts": 15.0, "read_at": 15.0, "ratio_from": 5.0, "ratio_to": 15.0}
+    for one in final.steps:
+        if one.kind.name == "polarization":  # in a quarter of its time
+            steps.append(replace(one, settings=one.settings.model_copy(update=shorter)))
+        elif one.kind.name not in ("ground_bond", "withstand"):
+            steps.append(one)
     steps.append(replace(ladder, settings=quick))
     wires = ("TM1", "LR1", "DS1", "SG1", "MX1", "GD1")
     return Job(replace(final, steps=tuple(steps)), "FX-M", "1", "WM-3", faults, wires)

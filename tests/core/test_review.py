@@ -66,6 +66,19 @@ def test_a_sound_sequence_has_no_finding(limit_sets: LimitSets) -> None:
     assert findings(limit_sets) == ()
 
 
+def test_dc_takes_no_place_of_ac_where_the_standard_gives_it_none(limit_sets: LimitSets) -> None:
+    document = read_demo("sequences/wm3-final.toml")
+    own = next(each for each in document["steps"] if each["kind"] == "withstand")
+    own["settings"]["voltage"] = "dc"
+    del own["settings"]["frequency"]
+    motor = Product.model_validate(read_demo("products/wm-3.toml"))
+    sets = released(limit_sets)
+    ready = prepare(document, {motor.code: motor}, sets)
+    found = review(Reviewed(ready, sets, BENCH, 1))
+    (told,) = (each for each in found if (each.rule, each.step) == ("cited_for_another", own["id"]))
+    assert told.severity is Severity.ERROR and "the step is none with voltage ac" in told.reason
+
+
 Change = Callable[[Document, Document], None]
 
 

@@ -1,13 +1,8 @@
 """Records of an instrument's output: numbers in a line, or an IEEE 488.2 block of them."""
 
-from typing import TYPE_CHECKING
-
 from loricate.bench.links import Link
 from loricate.bench.profiles import Record
 from loricate.core.measuring.scpi_values import read_value
-
-if TYPE_CHECKING:  # most benches have no digitiser
-    pass
 
 TYPES = {
     "int16_big": ">i2",

@@ -228,7 +228,7 @@ class Performer:
                 step.discharge_within_s,
                 step.earthed_s,
                 self.may_be_hazardous,
-                step.settings.earthed_after(),
+                step.earthed_times,
             ),
             # Under an output nothing is let go for an answer.
             lambda ask: self.operator.ask_meanwhile(ask, step, units, place),

@@ -161,6 +161,7 @@ def under(name: str) -> Callable[[Output], Output]:
         ("turns_ratio", summed(told(secondary=math.nan), RATIO_METER)),
         ("turns_ratio", summed(told(voltage=math.nan), RATIO_METER)),
         ("turns_ratio", summed(told(in_phase=0.0), RATIO_METER)),
+        ("turns_ratio", summed(told(in_phase=0.05), RATIO_METER)),  # picked up, not induced
         ("turns_ratio", summed(told(in_phase=math.nan), RATIO_METER)),
         ("turns_ratio", summed(told(secondary=0.0), RATIO_METER)),
         ("turns_ratio", summed(under("secondary"), RATIO_METER)),

@@ -286,6 +286,10 @@ WINDING = {
             {"supply_voltage": "48 V", "rated_power": "200 W"},
             "withstand-quantity-production-small", 715.2,
         ),
+        ({"supply_voltage": "10 kV", "rated_power": "2 MW"}, "withstand-high-voltage", 21e3),
+        ({"supply_voltage": "400 V", "rated_power": "1.5 kW"}, "withstand-repeated", 1440.0),
+        ({"supply_voltage": "230 V", "rated_power": "2 kW"}, "withstand-repeated", 1200.0),
+        ({"supply_voltage": "48 V", "rated_power": "200 W"}, "withstand-repeated-small", 476.8),
     ],
 )  # fmt: skip
 def test_an_item_without_a_figure_is_cited_for_what_is_measured(
@@ -298,6 +302,13 @@ def test_an_item_without_a_figure_is_cited_for_what_is_measured(
     limit = resolve(LimitEntry(source=f"IEC-60034-1/{item}"), asked, limit_sets, motor.facts)
     assert limit.minimum == pytest.approx(level_v) and limit.maximum is None
     assert "clause not stated" in limit.source.text
+
+
+def test_dc_in_place_of_ac_is_more_by_the_standards_own_factor(limit_sets: LimitSets) -> None:
+    motor = product(**{**WINDING, "supply_voltage": "10 kV", "rated_power": "2 MW"})
+    asked = Asked("withstand", "voltage", VOLTAGE, {"voltage": "dc"}, "level")
+    entry = LimitEntry(source="IEC-60034-1/withstand-high-voltage")
+    assert resolve(entry, asked, limit_sets, motor.facts).minimum == pytest.approx(35.7e3)
 
 
 def test_what_is_demanded_is_held_against_what_was_measured(

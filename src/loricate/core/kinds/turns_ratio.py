@@ -2,7 +2,9 @@
 
 n = U_p/U_s; the error is 100·(n/n_nominal - 1) in percent of the nominal ratio, and the polarity is
 told by the in-phase part of the secondary's volts (``core.windings.ratio``). A secondary without
-volts is open, or not there. IEC 60076-1 asks for the lesser of 0.5 % and a tenth of the impedance.
+volts is open, or not there; one whose volts are neither in phase nor against it has them from
+elsewhere (an open winding picks up through its capacitance), and has no polarity. IEC 60076-1 asks
+for the lesser of 0.5 % and a tenth of the impedance.
 """
 
 import math
@@ -44,6 +46,7 @@ from loricate.core.quantities import (
 from loricate.core.windings.ratio import turns_ratio
 
 LOOSE = 0.05
+COUPLED = 0.9  # of a secondary's volts that are in phase, or against it, at least
 NOMINAL = LimitSource(engineer="the nominal ratio of this step")
 
 
@@ -151,8 +154,14 @@ class TurnsRatioStep(KindSettings):
             return (voltage,), (Fault(Cause.OPEN, ratio.name, text),)
         in_phase = output.summary["in_phase"]
         known = all(map(math.isfinite, (voltage.value, secondary.value, in_phase)))
-        if not known or secondary.value == 0 or in_phase == 0:
+        if not known or secondary.value == 0:
             return (voltage, secondary), ()
+        if abs(in_phase) < COUPLED * secondary.value:
+            text = (
+                f"{ratio.name}: the volts that are read are neither in phase with those that drive "
+                "nor against them; the winding is open or loaded."
+            )
+            return (voltage, secondary), (Fault(Cause.OPEN, ratio.name, text),)
         made = turns_ratio(
             complex(voltage.value), complex(math.copysign(secondary.value, in_phase))
         )

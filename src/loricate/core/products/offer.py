@@ -85,5 +85,6 @@ def demands_text(item: LimitSetItem, product: Product) -> str:
     if item.dc_factor is not None:
         level, dimension = item.least_of(product.facts).get("level", (None, DIMENSIONS["voltage"]))
         if level is not None:
-            parts.append(f"or DC {exact_text(item.dc_level(level), dimension)}")
+            dc = exact_text(item.dc_level(level), dimension)
+            parts.append(f"or DC {dc} ({item.dc_factor:g} times)")
     return ", ".join(parts)

@@ -55,6 +55,11 @@ class ReadyStep:
         """The kind of the step."""
         return type(self.settings)
 
+    @property
+    def earthed_times(self) -> float:
+        """How many times its time under voltage a unit stays earthed after it."""
+        return self.settings.earthed_after()
+
     @cached_property
     def demands(self) -> tuple[Demand, ...]:
         """What the step needs of instruments; empty when a person alone does it."""
