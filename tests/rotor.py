@@ -145,9 +145,9 @@ def bench_file(folder: Path, ports: dict[str, int]) -> Path:
             "calibrated": today, "due": today.replace(year=today.year + 1),
         }
     )  # fmt: skip
-    # The fixture of the cables is checked by a sequence that is none of this site's.
-    bench["fixtures"] = [each for each in bench["fixtures"] if each["code"] != "FX-C"]
-    bench["matrix"]["rows"]["tachometer"] = {"high": [41], "low": [42]}
+    # Fixtures of cables and windings are checked by sequences that are none of this site's.
+    bench["fixtures"] = [each for each in bench["fixtures"] if each["code"] in ("FX-A", "FX-B")]
+    bench["matrix"]["rows"]["tachometer"] = {"high": [61], "low": [62]}
     path.write_text(tomlkit.dumps(bench), encoding="utf-8")
     write_patient_profiles(folder)
     (folder / "profiles" / "toy-tachometer.toml").write_text(PROFILE, encoding="utf-8")
@@ -161,7 +161,7 @@ def rotor_site(folder: Path) -> Iterator[Rotor]:
     thread = threading.Thread(target=loop.run_forever, daemon=True)
     thread.start()
     floor = StandIns(DEMO / "stand-ins" / "stand-ins.toml", pace=SITE_PACE)
-    floor.floor.rows.update({41: "TA1.high", 42: "TA1.low"})
+    floor.floor.rows.update({61: "TA1.high", 62: "TA1.low"})
     tachometer = Tachometer("TA-1", "TA1", floor.floor, floor.clock)
     floor.instruments["TA1"] = tachometer
     ports = asyncio.run_coroutine_threadsafe(floor.serve(), loop).result(10)

@@ -220,6 +220,8 @@ def take_winding(browser: Browser, sign_in: dict[str, Any]) -> None:
         page.wait_for_timeout(30_000)
         shoot(page, "console-winding")
         client.abort_run(run.id)
+        for _ in client.events(run.id):  # a stop waits as well until the motor is safe
+            pass
 
 
 def take_terminal(browser: Browser, sign_in: dict[str, str]) -> None:

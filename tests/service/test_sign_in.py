@@ -315,8 +315,8 @@ async def test_an_expired_session_is_over(wire: httpx.AsyncClient, tmp_path: Pat
 
 async def test_a_bench_that_does_not_answer_is_told_before_a_run(wire: httpx.AsyncClient) -> None:
     stranger = (await wire.get("http://bench/health")).json()
-    assert stranger["status"] == "degraded" and stranger["problems"] == ["10; sign in to see."]
+    assert stranger["status"] == "degraded" and stranger["problems"] == ["16; sign in to see."]
     assert "127.0.0.1" not in str(stranger), "strangers learn nothing of where instruments are"
     headers = await bearer(wire, "olle")
     health = (await wire.get("http://bench/health", headers=headers)).json()
-    assert health["status"] == "degraded" and len(health["problems"]) == 10
+    assert health["status"] == "degraded" and len(health["problems"]) == 16

@@ -2,7 +2,7 @@ import { Box, Flex, Heading, Input, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { type FormEvent, type KeyboardEvent, lazy, Suspense, useRef, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
-import { api, ask, askAll } from '../api/client'
+import { api, ask, askAll, type Schemas } from '../api/client'
 import { BusyNote } from '../bench/BusyNote'
 import { Choice } from '../parts/Choice'
 import { KeyButton } from '../parts/KeyButton'
@@ -36,10 +36,17 @@ export function LoadForm() {
     queryFn: () => askAll(api.GET('/api/v1/lots', { params: { query: { state: 'open' } } })),
   })
   const bench = useQuery({ queryKey: ['bench'], queryFn: () => ask(api.GET('/api/v1/bench')) })
+  const products = useQuery({
+    queryKey: ['products'],
+    queryFn: () => askAll(api.GET('/api/v1/products')),
+  })
 
   if (sequences.isError) return <Trouble text={sequences.error.message} />
   if (bench.isError) return <Trouble text={bench.error.message} />
-  if (sequences.data === undefined || bench.data === undefined) return <Waiting />
+  if (products.isError) return <Trouble text={products.error.message} />
+  if (sequences.data === undefined || bench.data === undefined || products.data === undefined) {
+    return <Waiting />
+  }
   if (sequences.data.length === 0) {
     return (
       <Text>
@@ -48,9 +55,10 @@ export function LoadForm() {
     )
   }
 
-  const code = chosen(query, 'sequence', sequences.data)
   const fixtureCode = chosen(query, 'fixture', bench.data.fixtures)
   const fixture = bench.data.fixtures.find((each) => each.code === fixtureCode)
+  const fitting = sequencesFor(fixture, sequences.data, products.data)
+  const code = chosen(query, 'sequence', sequences.data, fitting[0]?.code)
   const sequence = sequences.data.find((each) => each.code === code)
   const openLots = (lots.data ?? []).filter((each) => each.product === sequence?.product)
   const lot = query.get('lot') ?? ''
@@ -264,10 +272,26 @@ function chosen(
   query: URLSearchParams,
   name: 'sequence' | 'fixture',
   known: { code: string }[],
+  proposed?: string,
 ): string {
-  const wanted = [query.get(name), localStorage.getItem(`loricate-${name}`)]
+  const wanted = [query.get(name), localStorage.getItem(`loricate-${name}`), proposed ?? null]
   const codes = known.map((each) => each.code)
   return wanted.find((code) => code !== null && codes.includes(code)) ?? codes[0] ?? ''
+}
+
+/** The sequences whose product has all its terminals in a fixture. */
+function sequencesFor(
+  fixture: Schemas['FixtureOut'] | undefined,
+  sequences: Schemas['SequenceSummary'][],
+  products: Record<string, unknown>[],
+): Schemas['SequenceSummary'][] {
+  const reached = Object.values(fixture?.nests ?? {}).flatMap((nest) => Object.keys(nest))
+  const fitting = products.filter((each) => {
+    const terminals = Array.isArray(each.terminals) ? each.terminals : []
+    return terminals.length > 0 && terminals.every((name) => reached.includes(name))
+  })
+  const codes = fitting.map((each) => each.code)
+  return sequences.filter((each) => codes.includes(each.product))
 }
 
 /** What starts a run at this bench, as chosen last on this computer. */
