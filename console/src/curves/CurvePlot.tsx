@@ -4,16 +4,7 @@ import uPlot from 'uplot'
 import 'uplot/dist/uPlot.min.css'
 import { quantityText } from '../parts/quantity'
 import { words } from '../parts/words'
-import {
-  BOTH,
-  byAxis,
-  type Drawn,
-  lineThrough,
-  nameOf,
-  RATIO,
-  spansDecades,
-  valuesOf,
-} from './drawn'
+import { BOTH, byAxis, type Drawn, diesAway, lineThrough, nameOf, RATIO, valuesOf } from './drawn'
 
 const HEIGHT = 260
 const INKS = ['act', 'unsure', 'bad', 'good', 'soft', 'ink']
@@ -46,7 +37,7 @@ function CurvePlot({ drawn, quantity }: { drawn: Drawn[]; quantity: string }) {
       plot?.destroy()
       plot = new uPlot(
         optionsOf(drawn, quantity, holder.clientWidth),
-        dataOf(drawn, quantity, spansDecades(drawn, quantity)),
+        dataOf(drawn, quantity, diesAway(drawn, quantity)),
         holder,
       )
     }
@@ -111,7 +102,7 @@ function optionsOf(drawn: Drawn[], quantity: string, width: number): uPlot.Optio
   const isBoth = quantity === BOTH
   const told = drawn[0] ? valuesOf(drawn[0].curve, isBoth ? 'voltage' : quantity) : null
   const unit = told?.unit ?? ''
-  const isLog = spansDecades(drawn, quantity)
+  const isLog = diesAway(drawn, quantity)
   const x = drawn[0]?.curve.x
   const place = (value: number) => quantityText(value, x?.unit ?? '')
   const limits = [told?.minimum, told?.maximum].filter((each) => typeof each === 'number')

@@ -1,12 +1,12 @@
 import { expect, test } from 'vitest'
 import {
   type Curve,
+  diesAway,
   drawnOf,
   lineThrough,
   nameOf,
   pointsOf,
   quantitiesOf,
-  spansDecades,
   valuesOf,
 } from './drawn'
 
@@ -70,8 +70,12 @@ test('the line through points is by least squares, and none through one place', 
 })
 
 test('only what dies away has a scale for decades', () => {
-  const dying = { ...curve, columns: [column('current', 'A', [1e-6, 1e-7, 1e-9])] }
-  const drawn = drawnOf([{ serial: 'S', step_id: 's', title: 'S', number: 1, curves: [dying] }])
-  expect(spansDecades(drawn, 'current')).toBe(true)
-  expect(spansDecades(drawn, 'voltage')).toBe(false)
+  const of = (values: number[]) => {
+    const own = { ...curve, columns: [column('current', 'A', values)] }
+    return drawnOf([{ serial: 'S', step_id: 's', title: 'S', number: 1, curves: [own] }])
+  }
+  expect(diesAway(of([1e-6, 1e-8, 1e-9]), 'current')).toBe(true)
+  expect(diesAway(of([1e-6, 1e-8, 1e-9]), 'voltage')).toBe(false)
+  // What rises with its ramp, stands and falls does not die away, however small its ends are.
+  expect(diesAway(of([1e-6, 5e-4, 1e-3, 1e-3, 1e-3, 5e-8]), 'current')).toBe(false)
 })

@@ -1,4 +1,5 @@
 import type { Schemas } from '../api/client'
+import { fades } from '../parts/dying'
 import { words } from '../parts/words'
 
 export type Curve = Schemas['CurveOut']
@@ -104,15 +105,10 @@ export function lineThrough(x: (number | null)[], y: (number | null)[]): number[
   return x.map((at) => meanY + (across / along) * ((at ?? meanX) - meanX))
 }
 
-const DECADES = 30
-
-/** Whether what dies away over decades would be a flat line in a straight scale. */
-export function spansDecades(drawn: Drawn[], quantity: string): boolean {
+/** Whether a quantity dies away in one of the curves, and is drawn in a scale for decades. */
+export function diesAway(drawn: Drawn[], quantity: string): boolean {
   if (quantity !== 'current' && quantity !== RATIO && quantity !== 'resistance') return false
-  const sizes = drawn.flatMap(({ curve }) =>
-    valuesOf(curve, quantity).values.flatMap((each) => (each ? [Math.abs(each)] : [])),
+  return drawn.some(({ curve }) =>
+    fades(valuesOf(curve, quantity).values.flatMap((each) => (each ? [Math.abs(each)] : []))),
   )
-  // Not spread: a long list of arguments is more than a call takes.
-  const low = sizes.reduce((least, each) => Math.min(least, each), Number.POSITIVE_INFINITY)
-  return sizes.some((each) => each > DECADES * low)
 }

@@ -1,4 +1,5 @@
 import { Box, Text } from '@chakra-ui/react'
+import { fades } from '../parts/dying'
 import { quantityText, timeText } from '../parts/quantity'
 import { words } from '../parts/words'
 import type { Look, NestState } from './runState'
@@ -6,7 +7,6 @@ import type { Look, NestState } from './runState'
 const WIDTH = 420
 const HEIGHT = 96
 const LONG_S = 10
-const DECADES = 30
 const UNITS: Record<string, string> = { current: 'A', voltage: 'V', resistance: 'Ω' }
 
 /** The curves of a long step while it goes on: volts and current up a ladder, else resistance. */
@@ -35,7 +35,7 @@ interface Spot {
   value: number
 }
 
-/** One quantity over time, in a logarithmic scale where it spans decades. */
+/** One quantity over time, in a logarithmic scale where it dies away. */
 function Strip({ course, quantity }: { course: Look[]; quantity: string }) {
   const spots = course.flatMap((look): Spot[] => {
     const value = lookValue(look, quantity)
@@ -44,7 +44,7 @@ function Strip({ course, quantity }: { course: Look[]; quantity: string }) {
   if (spots.length < 2) return null
   const values = spots.map(({ value }) => value)
   const [low, high] = [Math.min(...values), Math.max(...values)]
-  const isLog = quantity !== 'voltage' && high > DECADES * low
+  const isLog = quantity !== 'voltage' && fades(values)
   const scale = (value: number) => (isLog ? Math.log10(value) : value)
   const [bottom, top] = isLog ? [scale(low), scale(high)] : [0, high]
   const begin = spots[0]?.at ?? 0

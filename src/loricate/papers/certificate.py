@@ -454,8 +454,8 @@ def _corrections(step: dict[str, Any], is_table: bool) -> Iterator[str]:
         reasons = [each["reason"] for each in reading["corrections"]]
         if not reasons:
             continue
-        why = [each for each in dict.fromkeys(reasons) if each]  # former papers say none
-        place = reading["quantity"], joined(why) if why else ""
+        said = [each for each in dict.fromkeys(reasons) if each]  # former papers say none
+        place = reading["quantity"], joined(said) if said else ""
         before = reading["corrections"][0]["text"]
         found.setdefault(place, {}).setdefault(reading["point"], []).append(before)
     by_reason: dict[str, list[str]] = {}

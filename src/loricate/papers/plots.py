@@ -8,6 +8,7 @@ import itertools
 import math
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
+from statistics import median
 from typing import Any
 
 from loricate.core.quantities import DIMENSIONS, Dimension
@@ -19,7 +20,7 @@ ALONE_IN, AMONG_IN = 2.1, 1.35  # how high a panel is, by itself and among other
 COLOURS = {"ink": "#1c2426", "soft": "#56646a", "rule": "#b7c2c2", "bad": "#a3321f"}
 LINES = ("#1f5f7a", "#8a5a00", "#5a3f7d", "#1f6b4f")
 RESISTANCES = ("resistance", "corrected_resistance")
-DECADES = 30.0
+DYING = 10.0  # times its median that the greatest value of what dies away is, at least
 PREFIXES = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G", 12: "T"}
 
 
@@ -98,7 +99,7 @@ def _draw(
         _through(panel, x, values)
     else:
         panel.plot(x, values, linewidth=0.9, color=colour)
-    if _spans_decades(column):
+    if _dies_away(column):
         panel.set_yscale("log")
     panel.set_title(
         _axis(column["name"], unit),
@@ -120,11 +121,11 @@ def _draw(
         _band(panel, limit, scale)
 
 
-def _spans_decades(column: Mapping[str, Any]) -> bool:
-    """Whether what dies away over decades would be a flat line in a straight scale."""
+def _dies_away(column: Mapping[str, Any]) -> bool:
+    """Whether most of a curve would be a flat line beside its beginning in a straight scale."""
     values = [abs(each) for each in column["values"] if each]
     is_dying = column["name"] in ("current", "resistance")
-    return is_dying and len(values) > 1 and max(values) > DECADES * min(values)
+    return is_dying and len(values) > 1 and max(values) > DYING * median(values)
 
 
 def _through(panel: Any, x: Sequence[float], y: Sequence[float]) -> None:
