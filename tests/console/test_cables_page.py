@@ -147,7 +147,7 @@ def test_a_capture_is_decided_net_by_net_and_becomes_a_product(
     page.get_by_label("Code of the product").fill("CL-WEB-2")
     page.get_by_label("Title").fill("Captured in the console")
     page.get_by_role("button", name="Make it a product").click()
-    expect(page.get_by_role("heading", name="CL-WEB-2")).to_be_visible()
+    expect(page.get_by_role("heading", name="CL-WEB-2", exact=True)).to_be_visible()
     nets = {each["name"]: each["contacts"] for each in client.product("CL-WEB-2")["cable"]["nets"]}
     assert nets["+48V"] == ["X1:A", "X2:1"]
     assert ["X1:C", "X2:3"] in nets.values() and ["X1:C", "X2:4"] not in nets.values()
