@@ -20,7 +20,7 @@ from figures.processes import cli_start
 from figures.releases import release_page_ms
 from figures.runs import engine_overhead
 from figures.storage import commit_rate, commit_rate_of_many
-from figures.windings import long_step_memory, surge_core, waveform_in
+from figures.windings import surge_core, waveform_in
 from figures.wires import event_lag, link_query
 
 
@@ -86,9 +86,6 @@ FIGURES = {
     ),
     "nets_scrolled": Figure(
         nets_scrolled_ms, "ms", "none: the longest frame as their list is scrolled", "<= 1000"
-    ),
-    "long_step_memory": Figure(
-        long_step_memory, "ratio", "a step of one minute, as many watchers", "<= 1.1"
     ),
     "waveform_in": Figure(waveform_in, "ratio", "reading and parsing the block alone", "<= 1.5"),
     "surge_core": Figure(surge_core, "ratio", "the same sums in bare numpy", "<= 1.3"),

@@ -1,13 +1,10 @@
-"""What windings cost: ten minutes beside one, a long block through link and record, ratios."""
+"""What windings cost: a long block through link and record, ratios of waveforms."""
 
 import asyncio
 import socket
-import tempfile
 import threading
 import time
 from itertools import pairwise
-from pathlib import Path
-from typing import Any
 
 import numpy as np
 
@@ -15,8 +12,6 @@ from figures.pairs import ratio_of_pairs
 from loricate.bench.links import TcpLink
 from loricate.bench.profiles import Record
 from loricate.bench.records import ask_record, numbers_in
-from loricate.client import Client
-from loricate.commands import demo_site
 from loricate.core.measuring.curves import Column, Curve, thinned
 from loricate.core.quantities import TIME, VOLTAGE
 from loricate.core.windings.surge import error_area_ratio, pulse_to_pulse
@@ -25,7 +20,6 @@ from loricate.records.curves import packed
 PAIRS = 9
 PHASES, PULSES, SAMPLES = 3, 50, 10_000
 BLOCK_SAMPLES, BLOCKS = 100_000, 5
-WATCHERS, PACE = 8, 20.0
 
 Waves = np.ndarray[tuple[int, int, int], np.dtype[np.float64]]
 
@@ -121,61 +115,3 @@ def waveform_in() -> float:
         return ratio_of_pairs(lambda: asyncio.run(kept()), bare, PAIRS)
     finally:
         listener.close()
-
-
-def _study(client: Client, code: str, lasts_s: float) -> None:
-    """A sequence of one polarization, released."""
-    document = demo_site.demo_sequence("WM3-STUDY")
-    document["code"] = code
-    (own,) = (each for each in document["steps"] if each["id"] == "polarization")
-    own["settings"] |= {"lasts": f"{lasts_s:g} s", "earthed_times": "1"}
-    own["limits"] = {"wobble": {"maximum": "50 %", "source": "the figure"}}
-    document["steps"] = [own]
-    client.add_sequence(document)
-    found = client.review(code).findings
-    reasons = {f"{each.rule}@{each.step}": "for the figure" for each in found}
-    client.release_sequence(code, "for the figure", reasons)
-
-
-def _resident_bytes(pid: int) -> int:
-    for line in Path(f"/proc/{pid}/status").read_text(encoding="ascii").splitlines():
-        if line.startswith("VmRSS:"):
-            return int(line.split()[1]) * 1024
-    raise RuntimeError("This system does not tell what a process holds.")
-
-
-def _most_bytes(client: Client, site: dict[str, Any], code: str, serial: str) -> int:
-    """The most that service and stand-ins hold while the step goes on, watched by eight."""
-    run = client.create_run(code, "FX-M", {"1": serial})
-
-    def watch() -> None:
-        with Client(site["url"]) as watcher:
-            watcher.sign_in(site["name"], site["password"])
-            for _ in watcher.events(run.id):
-                pass
-
-    watchers = [threading.Thread(target=watch, daemon=True) for _ in range(WATCHERS)]
-    for each in watchers:
-        each.start()
-    client.arm_run(run.id)
-    client.start_run(run.id)
-    most = 0
-    while any(each.is_alive() for each in watchers):
-        most = max(most, _resident_bytes(site["pid"]))
-        time.sleep(0.2)
-    ended = client.run(run.id)
-    if ended.state != "finished":
-        raise RuntimeError(f"The run is {ended.state}.")
-    return most
-
-
-def long_step_memory() -> float:
-    """What a service holds at most in a step of ten minutes over one of one minute."""
-    with tempfile.TemporaryDirectory() as folder, demo_site.running_site(Path(folder), PACE) as at:
-        with Client(at["url"]) as client:
-            client.sign_in(at["name"], at["password"])
-            _study(client, "ONE-MINUTE", 60)
-            _study(client, "TEN-MINUTES", 600)
-            _most_bytes(client, at, "ONE-MINUTE", "WM3-26-9000")  # what the first one loads
-            one = _most_bytes(client, at, "ONE-MINUTE", "WM3-26-9001")
-            return _most_bytes(client, at, "TEN-MINUTES", "WM3-26-9002") / one
