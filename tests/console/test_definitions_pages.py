@@ -78,3 +78,30 @@ def test_a_limit_set_is_released_revised_and_compared(
     expect(differences).to_contain_text("2 MΩ")
     check_accessible(page)
     assert client.limit_set("IEC-60204-1-18", 2)["items"][0]["minimum"] == "1 MΩ"
+
+
+def test_every_product_and_sequence_of_the_demo_opens(
+    page: Page, site: dict[str, Any], client: Client
+) -> None:
+    """Of every family and every kind: a page that fails in the browser fails the test."""
+    sign_in(page, site, "/products")
+    for product in client.products():
+        page.goto(f"{site['url']}/products/{product['code']}")
+        expect(page.get_by_role("heading", name=str(product["code"]), exact=True)).to_be_visible()
+    for sequence in client.sequences():
+        page.goto(f"{site['url']}/sequences/{sequence.code}")
+        steps = page.get_by_role("listbox", name="Steps").get_by_role("option")
+        expect(steps).to_have_count(len(client.sequence(sequence.code).document["steps"]))
+        for place in range(steps.count()):
+            steps.nth(place).click()
+
+
+def test_a_number_that_is_chosen_from_a_list_stays_a_number(
+    page: Page, site: dict[str, Any], client: Client
+) -> None:
+    sign_in(page, site, "/products/CT-14")
+    page.get_by_label("Thermal class").select_option("155")
+    page.get_by_label("Thermal class").select_option("180")
+    page.get_by_role("button", name="Store").first.click()
+    expect(page.get_by_text("revision 2").first).to_be_visible()
+    assert client.product("CT-14")["winding"]["thermal_class"] == 180

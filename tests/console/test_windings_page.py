@@ -76,3 +76,42 @@ def test_curves_live_in_the_record_and_by_date(
     page.locator("fieldset").get_by_text("PASS").click()
     expect(figures.get_by_role("columnheader")).to_have_count(3)
     assert "off=" in page.url and "test=polarization" in page.url
+
+
+def test_a_transformer_is_captured_and_its_pins_are_looked_at(
+    page: Page, site: dict[str, Any], client: Client, hands: Hands
+) -> None:
+    hands.put("FX-T/1", "CT-14")
+    sign_in(page, site, "/captures")
+    form = page.get_by_role("form", name="Capture a unit")
+    form.get_by_label("Fixture").select_option("FX-T")
+    expect(form.get_by_label("Positions of its switch")).to_have_count(0)
+    form.get_by_label("Serial of the good unit").fill("CT14-WEB-1")
+    form.get_by_label("Its temperature").fill("73 °F")
+    form.get_by_role("button", name="Capture it").click()
+    page.get_by_role("button", name="done").click()
+    heading = page.get_by_role("heading", name="Capture of CT14-WEB-1")
+    expect(heading).to_be_visible(timeout=30_000)
+    table = page.get_by_role("table", name="Captured windings and pins")
+    drawing = page.get_by_role("img", name="Pins and windings: W1 from 1 to 2")
+    expect(drawing).to_contain_text("column 133")
+    expect(drawing).to_contain_text("this channel is skipped")
+    line = table.get_by_role("row").filter(has=page.get_by_label("name of W3"))
+    line.get_by_label("start of W3").fill("7")
+    line.get_by_label("end of W3").fill("6")
+    line.get_by_label("name of W3").fill("S1")
+    line.get_by_role("button", name="Accept changed").click()
+    expect(page.get_by_role("img", name="S1 from 7 to 6")).to_be_visible()
+    table.get_by_role("row").filter(has_text="pin 14").get_by_role("button", name="Refuse").click()
+    page.get_by_role("button", name="Accept all in which no units differ").click()
+    check_accessible(page)
+    page.get_by_label("Code of the product").fill("CT-WEB-1")
+    page.get_by_label("Title").fill("Captured in the console")
+    page.get_by_role("button", name="Make it a product").click()
+    expect(page.get_by_role("heading", name="CT-WEB-1", exact=True)).to_be_visible()
+    made = client.product("CT-WEB-1")
+    assert "14" not in made["terminals"]
+    assert made["winding"]["windings"][2] == {
+        "name": "S1", "start": "7", "end": "6",
+        "resistance": made["winding"]["windings"][2]["resistance"], "tolerance": "10 %",
+    }  # fmt: skip

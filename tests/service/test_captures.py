@@ -121,7 +121,6 @@ def test_nothing_is_kept_of_an_empty_fixture_or_of_a_switch_that_was_not_turned(
 @pytest.mark.parametrize(
     ("fixture", "more", "told"),
     [
-        ("FX-A", {}, "contacts are named by connector"),
         ("FX-C", {"nest": "9"}, "FX-C has no nest 9"),
         ("FX-C", {"positions": ["SLOW"]}, "a switch has two"),
         ("FX-C", {"positions": ["SLOW", "SLOW"]}, "name each position once"),
@@ -142,3 +141,84 @@ def test_a_unit_beside_others_is_measured_as_they_were(client: Client, hands: Ha
         client.begin_capture(FIXTURE, "GOOD-1", "1", POSITIONS, first)
     with pytest.raises(RefusedError, match="name SLOW, FAST"):
         client.begin_capture(FIXTURE, "GOOD-2", "1", (), first)
+
+
+def capture_windings(
+    client: Client, hands: Hands, serial: str, fault: str = "", **besides: str
+) -> UpkeepOut:
+    hands.put("FX-T/1", "CT-14", fault)
+    act = client.begin_capture("FX-T", serial, "1", **besides)
+    for event in client.upkeep_events(act.id):
+        if event.name == "question":
+            client.answer_upkeep(act.id, str(event.data["nest"]), "done")
+    return client.upkeep(act.id)
+
+
+def test_a_transformer_captured_is_looked_at_decided_and_becomes_a_product(
+    site: dict[str, Any], client: Client, hands: Hands
+) -> None:
+    act = capture_windings(client, hands, "CT14-GOOD-1", temperature="73.4 °F")
+    assert (act.state, act.findings) == ("passed", [])
+    found = client.capture(act.made)
+    assert (found.family, found.open) == ("winding", 9)
+    assert found.columns["1"] == 133 and found.skipped == [132], "its first channel is not wired"
+    assert [each.name for each in found.items if each.sort == "pin"] == [
+        "pin 5",
+        "pin 11",
+        "pin 14",
+    ]
+    wrong = capture_windings(client, hands, "B-2", "reversed_winding", capture=act.made)
+    assert wrong.made == act.made
+    told = run(site, "capture", "show", act.made).stdout
+    assert "W6 (12 - 13) starts at 12" in told.replace("–", "-")
+    assert "1 at 133" in told and "nothing at 132" in told and "temperature that nobody" in told
+    refused = run(site, "capture", "decide", act.made, "--change", "W1 value=3 Ω")
+    assert "W1.value" in refused.stderr and "resistance" in refused.stderr
+    done = run(
+        site, "capture", "decide", act.made, "--change", "W1 name=P1 tolerance=8 %",
+        "--accept", "W6", "--accept-others",
+    )  # fmt: skip
+    assert "All decided." in done.stdout, done.stderr
+    made = run(site, "capture", "product", "CT-9", "--title", "Captured", "--of", act.made)
+    assert "loricate product show CT-9" in made.stdout, made.stderr
+    first = client.product("CT-9")["winding"]["windings"][0]
+    assert (first["name"], first["start"], first["tolerance"]) == ("P1", "1", "8 %")
+
+
+def test_what_a_capture_of_windings_cannot_be_asked_is_refused_at_its_field(
+    client: Client, hands: Hands
+) -> None:
+    for besides, told in (
+        ({"temperature": "23"}, "temperature"),
+        ({"temperature": "900 °C"}, "which a unit can have"),
+        ({"positions": ["SLOW", "FAST"]}, "positions"),
+    ):
+        with pytest.raises(RefusedError, match=told):
+            client.begin_capture("FX-T", "CT14-X", "1", **besides)
+    with pytest.raises(RefusedError, match="this is a cable"):
+        client.begin_capture(FIXTURE, "CL7-X", "1", temperature="23 °C")
+    damp = capture_windings(client, hands, "CT14-WET", "wet", temperature="23 °C")
+    assert (damp.state, damp.made) == ("failed", "")
+    assert "the insulation is damp or damaged" in damp.findings[0]
+
+
+def test_the_columns_of_a_nest_are_found_by_a_transformer(
+    site: dict[str, Any], client: Client, hands: Hands
+) -> None:
+    def map_by(part: str, fault: str = "") -> UpkeepOut:
+        hands.put("FX-T/1", "CT-14", fault)
+        act = client.begin_map("FX-T", "1", part)
+        for event in client.upkeep_events(act.id):
+            if event.name == "question":
+                client.answer_upkeep(act.id, str(event.data["nest"]), "done")
+        return client.upkeep(act.id)
+
+    assert map_by("CT-14").state == "passed"
+    exchanged = map_by("CT-14", "swapped 6 8")
+    assert exchanged.state == "failed" and "S1 should join 6" in exchanged.findings[0]
+    shown = next(each for each in client.bench().fixtures if each.code == "FX-T").maps
+    assert shown[0].part == "CT-14" and shown[0].differences == exchanged.findings
+    with pytest.raises(RefusedError, match="DC-40 describes no nets and no windings"):
+        client.begin_map("FX-T", "1", "DC-40")
+    with pytest.raises(RefusedError, match="CT-14 has no contact U, V, W"):
+        client.begin_map("FX-M", "1", "CT-14")

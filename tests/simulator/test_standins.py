@@ -346,6 +346,5 @@ async def test_the_matrix_counts_how_often_each_relay_closes(bench: StandIns) ->
     await say(matrix, f"ROUT:CLOS (@1!{L},2!{PE});:ROUT:CLOS (@1!{L});*OPC?")
     assert await say(matrix, f"ROUT:CLOS:COUN? (@1!{L},2!{PE},1!{N})") == "4,1,0"
     assert await say(matrix, "ROUT:CLOS:COUN:MOST?") == f"1,{L},4"
-    bench.floor.place_of[513] = ("FX-A/1", "beyond")
     await matrix.perform("ROUT:CLOS (@1!513)")
     assert matrix.errors.popleft()[0] == -222, "it has 512 columns"

@@ -14,11 +14,12 @@ import { WiringDrawing } from '../wiring/WiringDrawing'
 import { CaptureForm } from './CapturesPage'
 import { CaptureTable } from './CaptureTable'
 import { type Captured, cableOfCapture, changesOf, type Item, markedRows } from './captured'
+import { WindingsDrawing } from './WindingsDrawing'
 
 const NOT_TESTED: Attempt[] = []
 type Decisions = Schemas['CaptureDecisions']
 
-/** What was captured, as list and drawing, to be checked by eye and decided net by net. */
+/** What was captured, as list and drawing, to be checked by eye and decided one by one. */
 export default function CapturePage() {
   const { id = '' } = useParams()
   const may = useMay()
@@ -93,7 +94,11 @@ export default function CapturePage() {
           <Heading as="h2" size="md" mb="3">
             Capture another good unit beside it
           </Heading>
-          <CaptureForm capture={id} positions={captured.positions.join(', ')} />
+          <CaptureForm
+            capture={id}
+            positions={captured.positions.join(', ')}
+            at={captured.units[0]?.fixture ?? ''}
+          />
         </Box>
       )}
     </Stack>
@@ -120,13 +125,7 @@ interface ShownProps {
 }
 
 function Shown({ captured, isLocked, onDecide }: ShownProps) {
-  const cable = useMemo(() => cableOfCapture(captured), [captured])
-  const [position, setPosition] = useState(captured.positions[0] ?? '')
   const [chosen, setChosen] = useState('')
-  const rows = useMemo(
-    () => markedRows(netRows(cable, position, NOT_TESTED), captured),
-    [cable, position, captured],
-  )
   return (
     <Box css={DRAWING}>
       <Box maxH="560px" overflow="auto" tabIndex={0} aria-label="Captured" mb="4">
@@ -138,6 +137,32 @@ function Shown({ captured, isLocked, onDecide }: ShownProps) {
           onDecide={onDecide}
         />
       </Box>
+      {captured.family === 'cable' ? (
+        <DrawnCable captured={captured} chosen={chosen} onChoose={setChosen} />
+      ) : (
+        <Box overflow="auto" bg="plate">
+          <WindingsDrawing captured={captured} chosen={chosen} onChoose={setChosen} />
+        </Box>
+      )}
+    </Box>
+  )
+}
+
+interface DrawnProps {
+  captured: Captured
+  chosen: string
+  onChoose: (name: string) => void
+}
+
+function DrawnCable({ captured, chosen, onChoose }: DrawnProps) {
+  const cable = useMemo(() => cableOfCapture(captured), [captured])
+  const [position, setPosition] = useState(captured.positions[0] ?? '')
+  const rows = useMemo(
+    () => markedRows(netRows(cable, position, NOT_TESTED), captured),
+    [cable, position, captured],
+  )
+  return (
+    <>
       {captured.positions.length > 0 && (
         <Box mb="3" maxW="12rem">
           <Choice
@@ -155,11 +180,11 @@ function Shown({ captured, isLocked, onDecide }: ShownProps) {
           rows={rows}
           faults={[]}
           chosen={chosen}
-          onChoose={setChosen}
+          onChoose={onChoose}
           zoom={1.3}
         />
       </Box>
-    </Box>
+    </>
   )
 }
 

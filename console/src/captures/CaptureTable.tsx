@@ -9,22 +9,33 @@ interface Props {
   onDecide: (item: Item, choice: 'accepted' | 'refused', typed: Record<string, string>) => void
 }
 
-/** Every net and component: what each unit read, what it may have, and what is decided. */
+/** Each thing that was found: what each unit read, what it may have, and what is decided. */
 export function CaptureTable({ captured, chosen, isLocked, onChoose, onDecide }: Props) {
+  const isCable = captured.family === 'cable'
   return (
-    <table className="nets" aria-label="Captured nets and components">
+    <table
+      className="nets"
+      aria-label={isCable ? 'Captured nets and components' : 'Captured windings and pins'}
+    >
       <thead>
         <tr>
           <th>Decided</th>
           <th>Name</th>
-          <th>Contacts</th>
+          {isCable ? (
+            <th>Contacts</th>
+          ) : (
+            <>
+              <th>Starts at</th>
+              <th>Ends at</th>
+            </>
+          )}
           {captured.units.map((each) => (
             <th key={each.serial} className="number">
               {each.serial}
             </th>
           ))}
-          <th>Least, or value</th>
-          <th>Most, or tolerance</th>
+          <th>{isCable ? 'Least, or value' : 'Resistance at 20 °C'}</th>
+          <th>{isCable ? 'Most, or tolerance' : 'Tolerance'}</th>
           <th />
         </tr>
       </thead>
@@ -44,6 +55,11 @@ export function CaptureTable({ captured, chosen, isLocked, onChoose, onDecide }:
   )
 }
 
+const EDGES: Partial<Record<Item['sort'], [string, string]>> = {
+  net: ['minimum', 'maximum'],
+  winding: ['resistance', 'tolerance'],
+}
+
 interface LineProps {
   item: Item
   isChosen: boolean
@@ -57,7 +73,7 @@ function Line({ item, isChosen, isLocked, onChoose, onDecide }: LineProps) {
   const entry: Record<string, string> = { ...entryOf(item), ...typed }
   const isOpen = item.standing === 'open'
   const isWrong = isOpen && item.differs.length > 0
-  const [least, most] = item.sort === 'net' ? ['minimum', 'maximum'] : ['value', 'tolerance']
+  const [least, most] = EDGES[item.sort] ?? ['value', 'tolerance']
   const isTyped = Object.keys(typed).length > 0
 
   function field(name: string, width: string) {
@@ -88,8 +104,8 @@ function Line({ item, isChosen, isLocked, onChoose, onDecide }: LineProps) {
         {item.position && <small> {item.position}</small>}
       </td>
       <td>
-        {field('name', '7em')}
-        {item.sort !== 'net' && <small> {item.sort}</small>}
+        {item.sort === 'pin' ? item.name : field('name', '7em')}
+        {item.sort !== 'net' && item.sort !== 'pin' && <small> {item.sort}</small>}
         {item.sort === 'net' && (
           <label>
             <input
@@ -106,15 +122,24 @@ function Line({ item, isChosen, isLocked, onChoose, onDecide }: LineProps) {
           </label>
         )}
       </td>
-      <td className="contacts">{item.contacts.join(' – ')}</td>
+      {item.sort === 'winding' ? (
+        <>
+          <td>{field('start', '4em')}</td>
+          <td>{field('end', '4em')}</td>
+        </>
+      ) : (
+        <td className="contacts" colSpan={item.sort === 'pin' ? 2 : 1}>
+          {item.contacts.join(' – ')}
+        </td>
+      )}
       {item.measured.map((text, place) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: by unit, whose order is fixed
         <td key={place} className="number">
           {text || <b className="bad">not there</b>}
         </td>
       ))}
-      <td>{field(least ?? '', '6.5em')}</td>
-      <td>{field(most ?? '', '6.5em')}</td>
+      <td>{item.sort !== 'pin' && field(least, '6.5em')}</td>
+      <td>{item.sort !== 'pin' && field(most, '6.5em')}</td>
       <td className="acts">
         <button
           type="button"

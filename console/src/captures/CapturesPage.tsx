@@ -13,7 +13,7 @@ import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
 
-/** Cables that were captured from known-good units; an engineer may capture another. */
+/** What was captured from known-good units; an engineer may capture another. */
 export default function CapturesPage() {
   const may = useMay()
   const found = useQuery({
@@ -28,10 +28,11 @@ export default function CapturesPage() {
         Captures
       </Heading>
       <Text>
-        A cable that is known to be good is measured contact by contact; what is found becomes a
-        product once each net is decided. A second unit shows what differs.
+        A unit that is known to be good is measured contact by contact: a cable for its nets and
+        components, a transformer for its pins and windings. What is found becomes a product once
+        all of it is decided. A second unit shows what differs.
       </Text>
-      {may.define && <CaptureForm capture="" positions="" />}
+      {may.define && <CaptureForm capture="" positions="" at="" />}
       {found.data.length > 0 && (
         <DataTable
           label="Captures"
@@ -56,22 +57,30 @@ export default function CapturesPage() {
   )
 }
 
-/** Which unit is in which nest; of its switch, the positions. */
-export function CaptureForm({ capture, positions }: { capture: string; positions: string }) {
+interface FormProps {
+  capture: string
+  positions: string
+  /** The fixture to begin with; one of cables where none is told. */
+  at: string
+}
+
+/** Which unit is in which nest; of a cable's switch the positions, of windings the temperature. */
+export function CaptureForm({ capture, positions, at }: FormProps) {
   const go = useNavigate()
   const [query, setQuery] = useSearchParams()
   const bench = useQuery({ queryKey: ['bench'], queryFn: () => ask(api.GET('/api/v1/bench')) })
-  const [chosen, setChosen] = useState('')
+  const [chosen, setChosen] = useState(at)
   const [nest, setNest] = useState('')
   const [serial, setSerial] = useState('')
   const [typed, setTyped] = useState(positions)
+  const [temperature, setTemperature] = useState('')
   const [trouble, setTrouble] = useState('')
-  const fixtures = (bench.data?.fixtures ?? []).filter((each) =>
-    Object.values(each.nests).some((columns) =>
-      Object.keys(columns).some((name) => name.includes(':')),
-    ),
-  )
-  const fixture = fixtures.find((each) => each.code === chosen) ?? fixtures[0]
+  const fixtures = bench.data?.fixtures ?? []
+  const fixture =
+    fixtures.find((each) => each.code === chosen) ??
+    fixtures.find((each) => isOfCables(each.nests)) ??
+    fixtures[0]
+  const isCable = fixture !== undefined && isOfCables(fixture.nests)
   const act = query.get('upkeep')
 
   async function begin(event: FormEvent) {
@@ -82,7 +91,8 @@ export function CaptureForm({ capture, positions }: { capture: string; positions
         fixture: fixture?.code ?? '',
         nest,
         serial: serial.trim(),
-        positions: typed.split(/[\s,;]+/).filter(Boolean),
+        positions: isCable ? typed.split(/[\s,;]+/).filter(Boolean) : [],
+        temperature: isCable ? '' : temperature.trim(),
         capture,
       }
       const begun = await ask(api.POST('/api/v1/captures', { body }))
@@ -95,7 +105,7 @@ export function CaptureForm({ capture, positions }: { capture: string; positions
   if (bench.isError) return <Trouble text={bench.error.message} />
   if (bench.data === undefined) return null
   if (fixture === undefined) {
-    return <Text>No fixture of this bench names contacts by connector, such as X1:A.</Text>
+    return <Text>This bench has no fixture.</Text>
   }
   return (
     <Stack gap="4">
@@ -127,13 +137,23 @@ export function CaptureForm({ capture, positions }: { capture: string; positions
             onChange={setSerial}
             width="15rem"
           />
-          <LabelledInput
-            label="Positions of its switch"
-            hint="none; else SLOW, FAST"
-            value={typed}
-            onChange={setTyped}
-            width="15rem"
-          />
+          {isCable ? (
+            <LabelledInput
+              label="Positions of its switch"
+              hint="none; else SLOW, FAST"
+              value={typed}
+              onChange={setTyped}
+              width="15rem"
+            />
+          ) : (
+            <LabelledInput
+              label="Its temperature"
+              hint="23 °C or 73 °F"
+              value={temperature}
+              onChange={setTemperature}
+              width="15rem"
+            />
+          )}
           <Box>
             <KeyButton
               keyName="Enter"
@@ -150,5 +170,12 @@ export function CaptureForm({ capture, positions }: { capture: string; positions
       </form>
       {trouble && <Trouble text={trouble} />}
     </Stack>
+  )
+}
+
+/** Whether contacts are named by connector, as those of cables are. */
+function isOfCables(nests: Record<string, Record<string, number>>): boolean {
+  return Object.values(nests).some((columns) =>
+    Object.keys(columns).some((name) => name.includes(':')),
   )
 }

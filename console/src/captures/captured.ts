@@ -1,4 +1,4 @@
-/** A capture as a cable to be drawn, each net and component as it stands now. */
+/** A capture as what is to be drawn of it, each thing as it stands now. */
 import type { Schemas } from '../api/client'
 import type { Cable, Net, NetRow, Part } from '../wiring/cable'
 
@@ -75,4 +75,31 @@ export function changesOf(item: Item, typed: Record<string, string>): Record<str
 export function inOrder(items: Item[]): Item[] {
   const gravity = (item: Item) => (item.standing !== 'open' ? 2 : item.differs.length > 0 ? 0 : 1)
   return [...items].sort((a, b) => gravity(a) - gravity(b))
+}
+
+export interface DrawnWinding {
+  name: string
+  start: string
+  end: string
+  resistance: string
+  isWrong: boolean
+}
+
+/** The windings that the capture would become; what is refused is left out. */
+export function windingsOfCapture(captured: Captured): DrawnWinding[] {
+  return captured.items
+    .filter((each) => each.sort === 'winding' && each.standing !== 'refused')
+    .map((each) => {
+      const { name = each.name, start = '', end = '', resistance = '' } = entryOf(each)
+      const isWrong = each.standing === 'open' && each.differs.length > 0
+      return { name, start, end, resistance, isWrong }
+    })
+}
+
+/** The pins in their order, without those that were refused. */
+export function pinsOfCapture(captured: Captured): string[] {
+  const refused = captured.items
+    .filter((each) => each.sort === 'pin' && each.standing === 'refused')
+    .flatMap((each) => each.contacts)
+  return captured.contacts.filter((each) => !refused.includes(each))
 }

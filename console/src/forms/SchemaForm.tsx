@@ -152,10 +152,10 @@ function Control(props: FieldProps & { shape: string; id: string }) {
             bg="plate"
             borderColor="edge"
             value={shown(value)}
-            onChange={(event) => onChange(event.target.value)}
+            onChange={(event) => onChange(chosen(schema, event.target.value))}
           >
             <option value="">{fallback === '' ? 'not given' : `default: ${tidy(fallback)}`}</option>
-            {schema.enum?.map((each) => (
+            {schema.enum?.map(String).map((each) => (
               <option key={each} value={each}>
                 {tidy(each)}
               </option>
@@ -224,6 +224,11 @@ function typed(text: string, shape: string): unknown {
   return shape === 'number' && text !== '' && !Number.isNaN(Number(text)) ? Number(text) : text
 }
 
+/** What was chosen as the schema has it: a number stays one. */
+function chosen(schema: Schema, text: string): unknown {
+  return schema.enum?.find((each) => String(each) === text) ?? text
+}
+
 /** A word of a document for people. */
 export function tidy(word: string): string {
   return word.replaceAll('_', ' ')
@@ -280,7 +285,7 @@ function Choices({ id, schema, defs, value, onChange, isLocked }: FieldProps & {
   const chosen = (value as string[] | undefined) ?? []
   return (
     <Flex gap="4" wrap="wrap" role="group" aria-labelledby={`${id}-label`}>
-      {item.enum?.map((each) => (
+      {item.enum?.map(String).map((each) => (
         <Checkbox.Root
           key={each}
           checked={chosen.includes(each)}

@@ -5,7 +5,7 @@ export interface Schema {
   anyOf?: Schema[]
   type?: string
   const?: unknown
-  enum?: string[]
+  enum?: (string | number)[]
   title?: string
   description?: string
   format?: string

@@ -28,7 +28,7 @@ export default function ProductsPage() {
       </Heading>
       {may.define && <NewProduct taken={products.data.map((each) => String(each.code))} />}
       <Text>
-        A cable need not be typed:{' '}
+        A cable or a transformer need not be typed:{' '}
         <Link to="/captures" style={LINK}>
           capture it from a good unit
         </Link>

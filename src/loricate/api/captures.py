@@ -1,4 +1,4 @@
-"""Cables captured from known-good units."""
+"""Cables and windings captured from known-good units."""
 
 from typing import Annotated, Literal
 
@@ -25,6 +25,12 @@ class NewCapturedUnit(BaseModel):
     positions: list[NetName] = Field(
         default=[], max_length=16, description="Of its switch, in the order of the measurements"
     )
+    temperature: str = Field(
+        default="",
+        max_length=40,
+        description="Of a unit with windings, for their resistances at 20 °C; °C or °F",
+        examples=["23 °C"],
+    )
     capture: str = Field(default="", max_length=64, description="Id of the capture to add it to")
 
 
@@ -41,11 +47,11 @@ class CapturedUnitOut(BaseModel):
 
 
 class CapturedItemOut(BaseModel):
-    """A net or component: what each unit read, what is proposed, and what was decided."""
+    """A net, component or winding: what each unit read, what is proposed, and what was decided."""
 
     key: str = Field(examples=["net X1:A X2:1"])
     name: str = Field(examples=["N1"])
-    sort: Literal["net", "resistor", "capacitor", "diode"]
+    sort: Literal["net", "resistor", "capacitor", "diode", "winding", "pin"]
     contacts: list[str]
     position: str = Field(description="Of the switch; empty: in all of them")
     measured: list[str] = Field(description="By unit, in their order; empty where it lacks it")
@@ -57,15 +63,18 @@ class CapturedItemOut(BaseModel):
 
 
 class CaptureOut(BaseModel):
-    """A capture: its units, its nets and components, and how units differ."""
+    """A capture: its units, what was found in them, and how they differ."""
 
     id: str
+    family: Literal["cable", "winding"]
     contacts: list[str]
     positions: list[str]
     units: list[CapturedUnitOut]
     items: list[CapturedItemOut]
     differences: list[str]
     remarks: list[str] = Field(description="What could not be told, or not measured rightly")
+    columns: dict[str, int] = Field(description="Matrix column of each pin; empty of a cable")
+    skipped: list[int] = Field(description="Columns beside those of the pins that lead nowhere")
     open: int = Field(description="Items that nobody has decided yet")
 
 
@@ -80,7 +89,7 @@ class CaptureSummary(BaseModel):
 
 
 class ItemDecision(BaseModel):
-    """What is decided of a net or component of a capture."""
+    """What is decided of a net, component or winding of a capture."""
 
     model_config = ConfigDict(extra="forbid", strict=True)
 

@@ -221,6 +221,26 @@ class BenchPlan(_Part):
             if any(columns == nest for nest in nests)
         )
 
+    def free_beside(self, nest: Mapping[str, int]) -> tuple[int, ...]:
+        """The columns next to a nest's own that no fixture has, up to those that one has.
+
+        Beyond the greatest column of all fixtures nobody knows whether the matrix has more.
+        """
+        taken = {
+            column
+            for fixture in self.fixtures
+            for own in fixture.nests.values()
+            for column in own.values()
+        }
+        found: list[int] = []
+        for column in sorted(set(nest.values())):
+            for beyond in (range(column - 1, min(taken), -1), range(column + 1, max(taken))):
+                for each in beyond:
+                    if each in taken or each in found:
+                        break
+                    found.append(each)
+        return tuple(sorted(found))
+
     def find_fixture(self, code: str) -> FixturePlan | None:
         """Give the fixture of this code, or None."""
         return next((each for each in self.fixtures if each.code == code), None)

@@ -4,6 +4,7 @@ import math
 from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from typing import TypeVar
 
 from loricate.bench.profiles import Profile, read_profile
 from loricate.bench.records import numbers_in
@@ -11,6 +12,7 @@ from loricate.core.measuring.actions import (
     Acquire,
     Answer,
     Ask,
+    Asking,
     At,
     Connect,
     Ending,
@@ -81,6 +83,7 @@ from loricate.simulator.scpi import ScpiError
 from loricate.simulator.units import UnitModel
 
 NEST = "1"
+R = TypeVar("R")
 STRAY_F, FEW_LEADS = 40e-12, 12
 DC_STEP_S = 0.1  # fine enough for the absorption of a unit, whose time constants are longer
 QUICK_DC_STEP_S = 0.5  # of a unit that absorbs nothing: it is charged long before
@@ -188,6 +191,10 @@ class OfflineBench:
         while decision(step.repeat, [each.verdict for each in grades]) is None:
             grades.append(self._grade_once(step, rule))
         return grade_repetitions(step.repeat, grades)
+
+    def perform(self, procedure: Asking[R]) -> R:
+        """Perform a procedure that asks nobody for a figure on what lies in the nest."""
+        return at_once(_OfflineDriver(self, None).drive(procedure))
 
     def _grade_once(self, step: ReadyStep, rule: DecisionRule) -> StepGrade:
         measured = at_once(_OfflineDriver(self, step).measure(step.procedure()))
@@ -409,7 +416,7 @@ class OfflineBench:
 class _OfflineDriver(Driver):
     """Performs a step on what lies in the nest; every question is answered as if all were well."""
 
-    def __init__(self, bench: OfflineBench, step: ReadyStep) -> None:
+    def __init__(self, bench: OfflineBench, step: ReadyStep | None) -> None:
         super().__init__()
         self.bench, self.step = bench, step
         self._touches: Counter[str] = Counter()
@@ -507,11 +514,11 @@ class _OfflineDriver(Driver):
         return self.bench.acquire(action)
 
 
-def _expected(step: ReadyStep, enter: Enter) -> str:
+def _expected(step: ReadyStep | None, enter: Enter) -> str:
     """What the operator types: the target, else a figure inside the limits."""
     if enter.target:
         return enter.target
-    limit = step.limits.get(Measurand("entered"))
+    limit = None if step is None else step.limits.get(Measurand("entered"))
     edges = [] if limit is None else [limit.minimum, limit.maximum]
     known = [edge for edge in edges if edge is not None]
     return exact_text(sum(known) / len(known) if known else 0.0, enter.dimension)

@@ -10,7 +10,7 @@ from loricate.client._wire import API, Wire
 
 
 class CaptureCalls(Wire):
-    """Calls about cables captured from known-good units."""
+    """Calls about cables and windings captured from known-good units."""
 
     def begin_capture(
         self,
@@ -19,8 +19,11 @@ class CaptureCalls(Wire):
         nest: str = "",
         positions: Sequence[str] = (),
         capture: str = "",
+        temperature: str = "",
     ) -> UpkeepOut:
         """Begin to capture a unit, as an act of upkeep; with ``capture`` beside those of another.
+
+        A cable may have ``positions`` of its switch; a unit with windings has a ``temperature``.
 
         Once it has passed its ``made`` is the capture.
         """
@@ -30,6 +33,7 @@ class CaptureCalls(Wire):
             "nest": nest,
             "positions": list(positions),
             "capture": capture,
+            "temperature": temperature,
         }
         return self._post(UpkeepOut, f"{API}/captures", body)
 
@@ -44,7 +48,7 @@ class CaptureCalls(Wire):
     def decide_capture(
         self, capture_id: str, decisions: Sequence[ItemDecision], accept_others: bool = False
     ) -> CaptureOut:
-        """Decide on nets and components; ``accept_others`` takes the rest in which none differ."""
+        """Decide on what was found; ``accept_others`` takes the rest in which none differ."""
         body = {
             "decisions": [each.model_dump() for each in decisions],
             "accept_others": accept_others,

@@ -19,7 +19,7 @@ CAPTURE = click.argument("capture", default=NEWEST)
 
 @click.group("capture")
 def command() -> None:
-    """Make a cable's description from units that are known to be good."""
+    """Describe a cable or transformer by units that are known to be good."""
 
 
 @command.command("unit")
@@ -27,20 +27,29 @@ def command() -> None:
 @click.argument("serial")
 @click.option("--nest", default="", help="The fixture's first by default.")
 @click.option("--position", "positions", multiple=True, help="Of its switch; one option each.")
+@click.option("--temperature", default="", help="Of a unit with windings; °C or °F.")
 @click.option("--beside", default="", help="A capture to add it to, to see what differs.")
 @service_options
 def unit(
-    fixture: str, serial: str, nest: str, positions: tuple[str, ...], beside: str, call: Call
+    fixture: str,
+    serial: str,
+    nest: str,
+    positions: tuple[str, ...],
+    temperature: str,
+    beside: str,
+    call: Call,
 ) -> None:
-    """Measure a known-good unit: every net, resistance and component between its contacts.
+    """Measure a known-good unit: a cable's nets and components, or a transformer's windings.
 
-    Exits 3 when it could not be captured.
+    Where the fixture names contacts by connector it is a cable. Exits 3 when it could not be
+    captured.
 
     Example: loricate capture unit FX-C CL7-GOOD-1 --position SLOW --position FAST
     """
     with call.connect() as client:
         capture = _id_of(client, beside) if beside else ""
-        act = follow_to_end(client, client.begin_capture(fixture, serial, nest, positions, capture))
+        begun = client.begin_capture(fixture, serial, nest, positions, capture, temperature)
+        act = follow_to_end(client, begun)
         found = client.capture(act.made) if act.made else None
     if not call.printed(found or act):
         for finding in act.findings:
@@ -75,7 +84,7 @@ def list_(call: Call) -> None:
 @CAPTURE
 @service_options
 def show(capture: str, call: Call) -> None:
-    """Show a capture, the newest by default: each net and component, and how units differ.
+    """Show a capture, the newest by default: each thing found, and how units differ.
 
     Example: loricate capture show
     """
@@ -87,7 +96,9 @@ def show(capture: str, call: Call) -> None:
 
 @command.command("decide")
 @CAPTURE
-@click.option("--accept", multiple=True, help="A net or component to take as proposed.")
+@click.option(
+    "--accept", multiple=True, help="A net, component, winding or pin to take as proposed."
+)
 @click.option("--refuse", multiple=True, help="One to leave out.")
 @click.option("--change", multiple=True, help='What one is instead: "N1 name=+48V colour=red".')
 @click.option("--accept-others", is_flag=True, help="Take all others in which no units differ.")
@@ -100,7 +111,7 @@ def decide(
     accept_others: bool,
     call: Call,
 ) -> None:
-    """Decide on each net and component of a capture; nothing is made of it before all are.
+    """Decide on each thing that a capture found; nothing is made of it before all are.
 
     Example: loricate capture decide --change "N1 name=+48V colour=red" --accept-others
     """
@@ -148,18 +159,20 @@ def _read_change(text: str) -> tuple[str, dict[str, str]]:
 @click.option("--of", "capture", default=NEWEST, help="The capture; the newest by default.")
 @service_options
 def product(code: str, title: str, capture: str, call: Call) -> None:
-    """Make a product of a capture whose nets and components are all decided.
+    """Make a product of a capture in which all is decided.
 
     Example: loricate capture product CL-8 --title "Winch control lead CL-8"
     """
     with call.connect() as client:
         if any(each["code"] == code for each in client.products()):
             raise click.ClickException(f"There is a product {code} already; choose another code.")
-        stored = client.add_product(client.draft_from_capture(_id_of(client, capture), code, title))
+        draft = client.draft_from_capture(_id_of(client, capture), code, title)
+        stored = client.add_product(draft)
+    check = "from-to" if draft["family"] == "cable" else "show"
     if not call.printed(stored):
         click.echo(
             f"{stored.code} is stored as revision {stored.revision}. Check it with "
-            f"`loricate product from-to {stored.code}`; no sequence tests it yet."
+            f"`loricate product {check} {stored.code}`; no sequence tests it yet."
         )
 
 
@@ -179,11 +192,10 @@ def _print_capture(found: "CaptureOut") -> None:
     rows = []
     for each in found.items:
         now = each.proposed | each.changes
-        limits = (
-            f"{now.get('minimum', '')} to {now.get('maximum', '')}"
-            if each.sort == "net"
-            else f"{now.get('value', '')} ± {now.get('tolerance', '')}"
-        )
+        nominal = now.get("value") or now.get("resistance")
+        limits = f"{nominal} ± {now['tolerance']}" if nominal else ""
+        if each.sort == "net":
+            limits = f"{now.get('minimum', '')} to {now.get('maximum', '')}"
         rows.append(
             (
                 each.name,
@@ -198,6 +210,10 @@ def _print_capture(found: "CaptureOut") -> None:
         )
     heads = ("ITEM", "CALLED", "SORT", "CONTACTS", "POSITION", *serials, "MAY HAVE", "STANDS")
     print_table(heads, rows, tuple(serials))
+    if found.columns:
+        pins = ", ".join(f"{pin} at {column}" for pin, column in found.columns.items())
+        nowhere = f"; nothing at {', '.join(map(str, found.skipped))}" if found.skipped else ""
+        click.echo(f"Pins by matrix column: {pins}{nowhere}.")
     for sentence in (*found.differences, *found.remarks):
         click.echo(sentence)
     click.echo(f"{found.open} open" if found.open else "All decided.")

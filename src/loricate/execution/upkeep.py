@@ -29,6 +29,7 @@ from loricate.core.measuring.actions import (
     Energise,
     Enter,
     Form,
+    Off,
     Output,
     Scan,
     Scanned,
@@ -69,6 +70,11 @@ class UpkeepDriver(BenchDriver):
 
     async def energise(self, action: Energise) -> Output:
         output = await super().energise(action)
+        self._refuse_doubtful(output)
+        return output
+
+    async def off(self, action: Off) -> Output:
+        output = await super().off(action)
         self._refuse_doubtful(output)
         return output
 

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from loricate.core.capture.drafting import Decision
-from loricate.core.capture.seen import SeenUnit
+from loricate.core.capture.seen import SeenUnit, read_seen
 from loricate.records import audit
 from loricate.records.errors import NotFound
 from loricate.records.stamps import new_id, now
@@ -60,7 +60,7 @@ def _unit(row: sqlite3.Row) -> CapturedUnit:
         row["nest"],
         row["account"],
         row["measured_at"],
-        SeenUnit.from_json(json.loads(row["report"])),
+        read_seen(json.loads(row["report"])),
     )
 
 

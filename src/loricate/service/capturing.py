@@ -19,9 +19,9 @@ from loricate.core.capture.drafting import (
     fields_of,
     standing,
 )
-from loricate.core.capture.proposing import Proposal, Proposed, propose
+from loricate.core.capture.proposal import Proposal, Proposed
+from loricate.core.capture.proposing import propose
 from loricate.core.errors import Finding
-from loricate.core.quantities import display
 from loricate.records import captures
 from loricate.service.errors import NotReady
 
@@ -38,12 +38,15 @@ def show_capture(conn: sqlite3.Connection, capture: str) -> CaptureOut:
     items = [_item(each, decisions.get(each.key)) for each in proposed.items]
     return CaptureOut(
         id=capture,
+        family=proposed.family,
         contacts=list(proposed.contacts),
         positions=list(proposed.positions),
         units=[_unit(each) for each in units],
         items=items,
         differences=list(proposed.differences),
         remarks=list(proposed.remarks),
+        columns=dict(proposed.columns),
+        skipped=list(proposed.skipped),
         open=sum(each.standing == OPEN for each in items),
     )
 
@@ -69,10 +72,7 @@ def _item(item: Proposal, decision: Decision | None) -> CapturedItemOut:
             "sort": item.sort,
             "contacts": list(item.contacts),
             "position": item.position,
-            "measured": [
-                ", ".join(display(each.value, item.dimension) for each in own)
-                for own in item.measured
-            ],
+            "measured": list(item.texts),
             "proposed": entry_of(item),
             "fields": list(fields_of(item)),
             "differs": item.differs,

@@ -2,7 +2,7 @@
 
 import datetime as dt
 import sqlite3
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import asdict
 from functools import partial
 from typing import Any
@@ -23,8 +23,7 @@ from loricate.core.measuring.roles import BOND, IMPEDANCE, WIRING, WITHSTAND, Ro
 from loricate.core.products.product import Product
 from loricate.core.sequences.ready import ReadySequence
 from loricate.core.wiring.description import Wiring
-from loricate.core.wiring.probing import alike
-from loricate.execution.capturing import Capturing
+from loricate.execution.capturing import WINDING_ROLES, CapturingCable, CapturingWindings
 from loricate.execution.load import NestZeroes
 from loricate.execution.mapping import Mapping
 from loricate.execution.preflight import check_bench, check_load, needed_roles
@@ -38,6 +37,14 @@ from loricate.service.answering import answer_question
 from loricate.service.errors import NotReady, WrongState
 from loricate.service.fixture_requirements import fixture_requirements
 from loricate.service.holding import BenchHolders
+from loricate.service.upkeep_findings import (
+    beside_findings,
+    capture_findings,
+    map_findings,
+    named_windings,
+    read_temperature,
+    touch_findings,
+)
 
 KEPT = 20
 
@@ -147,32 +154,37 @@ class Upkeeps:
         nest: str,
         serial: str,
         positions: Sequence[str],
+        temperature: str,
         capture: str,
         account: str,
     ) -> Upkeep:
-        """Begin to capture a known-good unit, in a capture that is there or as a new one."""
+        """Begin to capture a known-good unit, in a capture that is there or as a new one.
+
+        Contacts that are named by connector are a cable's; others are pins of windings.
+        """
         fixture = self.fixture(code)
         nest = nest or next(iter(fixture.nests))
-        found = list(_capture_findings(fixture, nest, positions))
+        is_cable = all(":" in each for each in fixture.nests.get(nest, ()))
+        temperature_c, found = read_temperature(temperature)
+        found += capture_findings(fixture, nest, positions, is_cable, temperature)
         if capture:
             there = await self.store.read(lambda conn: captures.captured_units(conn, capture))
-            found += _beside_findings(there, fixture, nest, serial, positions)
+            found += beside_findings(there, fixture, nest, serial, positions)
         if found:
             raise NotReady.because(found)
         self.holders.refuse_if_busy()
-        await self._check_instruments([WIRING])
-        zeroes = (await self.zeroes(code)).get(nest, NestZeroes())
+        await self._check_instruments([WIRING] if is_cable else WINDING_ROLES)
 
         async def keep(seen: SeenUnit) -> str:
             return await self.store.write(
                 lambda conn: captures.add_captured_unit(conn, capture, code, nest, seen, account)
             )
 
-        return await self._begin(
-            Capturing(
-                new_id(), fixture, self.bench, account, nest, serial, positions, zeroes.leads, keep
-            )
-        )
+        of = (new_id(), fixture, self.bench, account, nest, serial)
+        if not is_cable:
+            return await self._begin(CapturingWindings(*of, temperature_c, keep))
+        zeroes = (await self.zeroes(code)).get(nest, NestZeroes())
+        return await self._begin(CapturingCable(*of, positions, zeroes.leads, keep))
 
     async def begin_touch(
         self,
@@ -187,7 +199,7 @@ class Upkeeps:
         fixture = self.fixture(code)
         nest = nest or next(iter(fixture.nests))
         wiring = await self._wiring_of(product)
-        found = list(_touch_findings(fixture, nest, product, wiring, wanted))
+        found = list(touch_findings(fixture, nest, product, wiring, wanted))
         if found:
             raise NotReady.because(found)
         self.holders.refuse_if_busy()
@@ -202,35 +214,34 @@ class Upkeeps:
         """Begin to find the columns of a nest: with the probe, or by a part that is known."""
         fixture = self.fixture(code)
         nest = nest or next(iter(fixture.nests))
-        wiring = await self._wiring_of(part)
-        found = list(_touch_findings(fixture, nest, part, wiring, ()))
-        if not found and wiring is not None:
-            lacking = [each for each in fixture.nests[nest] if each not in wiring.contacts]
-            if lacking:
-                told = f"{part} has no contact {', '.join(lacking[:4])}, which the nest has"
-                found = [Finding("product", told, "take a part for this nest.")]
-        if found:
+        product = await self._product(part) if part else None
+        if found := list(map_findings(fixture, nest, product)):
             raise NotReady.because(found)
+        known = None
+        if product is not None:
+            known = next(iter(product.wirings), None) or named_windings(product)
         self.holders.refuse_if_busy()
-        await self._check_instruments([WIRING])
 
         async def keep(mapped: Mapped) -> None:
             await self.store.write(
                 lambda conn: upkeep.add_column_map(conn, code, nest, part, mapped, account)
             )
 
-        return await self._begin(
-            Mapping(new_id(), fixture, self.bench, account, nest, part, wiring, keep)
-        )
+        act = Mapping(new_id(), fixture, self.bench, account, nest, part, known, keep)
+        await self._check_instruments(act.roles)
+        return await self._begin(act)
 
     async def _wiring_of(self, product: str) -> Wiring | None:
         """The wiring of a cable in its first position; None without a product, or of no cable."""
         if not product:
             return None
+        return next(iter((await self._product(product)).wirings), None)
+
+    async def _product(self, code: str) -> Product:
         document, _ = await self.store.read(
-            lambda conn: definitions.get_document(conn, "product", product)
+            lambda conn: definitions.get_document(conn, "product", code)
         )
-        return next(iter(Product.model_validate(document).wirings), None)
+        return Product.model_validate(document)
 
     async def begin_check(self, code: str, nest: str, account: str) -> Upkeep:
         """Begin the daily check of a fixture with the boxes in ``nest``, its first by default."""
@@ -335,75 +346,6 @@ class Upkeeps:
             for nest in nests
             if times.get(nest, 0) >= limit
         )
-
-
-def _capture_findings(
-    fixture: FixturePlan, nest: str, positions: Sequence[str]
-) -> Iterator[Finding]:
-    """What stands in the way of capturing in a nest."""
-    if nest not in fixture.nests:
-        known = ", ".join(fixture.nests)
-        yield Finding("nest", f"{fixture.code} has no nest {nest}", f"it has {known}.")
-        return
-    strange = [each for each in fixture.nests[nest] if ":" not in each]
-    if strange:
-        told = f"{fixture.code} calls contacts {', '.join(strange[:4])}"
-        remedy = "capture in a fixture whose contacts are named by connector, such as X1:A."
-        yield Finding("fixture", told, remedy)
-    if len(set(positions)) < len(positions):
-        yield Finding("positions", "has one twice", "name each position once.")
-    if len(positions) == 1:
-        yield Finding("positions", "has one position", "a switch has two, or leave it out.")
-
-
-def _touch_findings(
-    fixture: FixturePlan,
-    nest: str,
-    product: str,
-    wiring: Wiring | None,
-    wanted: Sequence[str],
-) -> Iterator[Finding]:
-    """Why contacts cannot be named or led through in a nest."""
-    if nest not in fixture.nests:
-        known = ", ".join(fixture.nests)
-        yield Finding("nests", f"{fixture.code} has no nest {nest}", f"it has {known}.")
-        return
-    if product and wiring is None:
-        yield Finding("product", f"{product} describes no nets", "leave it out.")
-    known_contacts = set(fixture.nests[nest])
-    if wiring is not None:
-        known_contacts |= set(wiring.contacts)
-    for place, contact in enumerate(wanted):
-        if contact not in known_contacts:
-            told = f"there is no contact {contact} in {fixture.code}"
-            remedy = "correct it, or name the product whose contact it is."
-            yield Finding(f"contacts[{place}]", told, remedy)
-    if len(set(wanted)) < len(wanted):
-        yield Finding("contacts", "has one twice", "name each once.")
-    for one, other in alike(wiring, wanted) if wiring is not None else ():
-        told = f"{one} and {other} are of one net, and no probe tells them apart"
-        yield Finding("contacts", told, "name one of them.")
-
-
-def _beside_findings(
-    there: Sequence[captures.CapturedUnit],
-    fixture: FixturePlan,
-    nest: str,
-    serial: str,
-    positions: Sequence[str],
-) -> Iterator[Finding]:
-    """Why a unit cannot be captured beside others."""
-    first = there[0].seen
-    if any(each.seen.serial == serial for each in there):
-        yield Finding("serial", f"{serial} is in the capture already", "take another good unit.")
-    if nest in fixture.nests and set(fixture.nests[nest]) != set(first.contacts):
-        told = f"{fixture.code} has other contacts than where {first.serial} was captured"
-        yield Finding("fixture", told, f"take {there[0].fixture}.")
-    own = tuple(each.position for each in first.wirings if each.position)
-    if tuple(positions) != own:
-        named = ", ".join(own) or "none"
-        told = f"are not those that {first.serial} was captured in"
-        yield Finding("positions", told, f"name {named}.")
 
 
 def _paths_in_use(conn: sqlite3.Connection) -> tuple[ImpedancePath, ...]:

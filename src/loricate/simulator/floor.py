@@ -278,7 +278,9 @@ class Floor:
             (sides[0] if row in rows[0] else sides[1] if row in rows[1] else others).add(column)
         if others & (sides[0] | sides[1]):
             return frozenset(self.closed), None
-        island_of, elements = self._islands(most_ohms)
+        known, elements = self._islands(most_ohms)
+        # At a column that no fixture has nothing is wired.
+        island_of = {column: known.get(column, f"column {column}") for _, column in self.closed}
         common = {island_of[column] for column in sides[0]}
         common &= {EARTH, *(island_of[column] for column in sides[1])}
         if not common:

@@ -5,10 +5,11 @@ from typing import Any, TypeVar
 
 from loricate.challenge.bench import OfflineBench
 from loricate.challenge.cables import cable_stand_in
+from loricate.core.capture.cables import capture
 from loricate.core.capture.drafting import ACCEPTED, Decision
-from loricate.core.capture.measuring import capture
-from loricate.core.capture.proposing import Proposed, propose
-from loricate.core.capture.seen import SeenUnit, SeenWiring
+from loricate.core.capture.proposal import Proposed
+from loricate.core.capture.proposing import propose
+from loricate.core.capture.seen import SeenCable, SeenWiring
 from loricate.core.measuring.actions import Scan
 from loricate.core.products.product import Product
 
@@ -36,7 +37,7 @@ def scanned(
 
 def captured(
     product: Product, serial: str = "U-1", faults: tuple[str, ...] = (), zeroed: bool = True
-) -> SeenUnit:
+) -> SeenCable:
     """A stand-in of a product, captured in every position of its switch."""
     bench = OfflineBench(cable_stand_in(product))
     bench.put_in(faults, serial)
@@ -45,7 +46,7 @@ def captured(
         if wiring.position:
             bench.turn(wiring.position)
         wirings.append(scanned(bench, capture(product.terminals, wiring.position, {})))
-    return SeenUnit(serial, product.terminals, tuple(wirings), "M", zeroed)
+    return SeenCable(serial, product.terminals, tuple(wirings), "M", zeroed)
 
 
 def accepted(proposed: Proposed) -> dict[str, Decision]:
@@ -54,5 +55,5 @@ def accepted(proposed: Proposed) -> dict[str, Decision]:
     return {each.key: Decision(ACCEPTED, {}, count) for each in proposed.items}
 
 
-def proposed_of(*units: SeenUnit) -> Proposed:
+def proposed_of(*units: SeenCable) -> Proposed:
     return propose(units)

@@ -8,15 +8,15 @@ from hypothesis import strategies as st
 
 from loricate.challenge.bench import OfflineBench
 from loricate.challenge.cables import cable_stand_in
+from loricate.core.capture.cables import NotCaptured, capture
 from loricate.core.capture.drafting import (
     OPEN,
     Decision,
     draft,
     standing,
 )
-from loricate.core.capture.measuring import NotCaptured, capture
 from loricate.core.capture.proposing import propose
-from loricate.core.capture.seen import SeenUnit
+from loricate.core.capture.seen import SeenCable
 from loricate.core.documents import read_document
 from loricate.core.errors import DocumentError
 from loricate.core.measuring.grading import DecisionRule, Verdict
@@ -233,7 +233,7 @@ def test_limits_are_proposed_from_both_and_hold_both() -> None:
 def test_what_was_seen_is_kept_as_it_was() -> None:
     product = read_document(Product, read_demo("products/cl-7.toml"), "product")
     seen = captured(product, zeroed=False)
-    assert SeenUnit.from_json(seen.as_json()) == seen
+    assert SeenCable.from_json(seen.as_json()) == seen
     assert "without a zero of the fixture" in " ".join(propose([seen]).remarks)
 
 

@@ -1,14 +1,14 @@
 """From what was captured and decided to a product's document; nothing is stored or released here.
 
-Each net and component is accepted as proposed, changed, or refused; what units differ in has to be
-decided anew when another unit shows it. Until everything is decided there is no document.
+Each net, component and winding is accepted as proposed, changed, or refused; what units differ in
+has to be decided anew when another unit shows it. Until everything is decided there is no document.
 """
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from loricate.core.capture.proposing import Proposal, Proposed
+from loricate.core.capture.proposal import Proposal, Proposed
 from loricate.core.documents import read_document
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.products.product import FORMAT, Product
@@ -18,7 +18,9 @@ from loricate.core.wiring.description import connectors_of
 ACCEPTED, CHANGED, REFUSED, OPEN = "accepted", "changed", "refused", "open"
 NET_FIELDS = ("name", "colour", "cross_section", "minimum", "maximum", "shield")
 PART_FIELDS = ("name", "value", "tolerance")
+WINDING_FIELDS = ("name", "start", "end", "resistance", "tolerance")
 Entry = Mapping[str, str]
+Taken = tuple[Proposal, Entry]
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,7 +46,11 @@ def entry_of(item: Proposal) -> dict[str, str]:
     if item.sort == "net":
         for field in ("minimum", "maximum"):
             entry[field] = exact_text(getattr(item, field), item.dimension)
-    else:
+    elif item.sort == "winding":
+        entry["start"], entry["end"] = item.contacts
+        entry["resistance"] = exact_text(item.nominal, item.dimension)
+        entry["tolerance"] = exact_text(item.tolerance, RATIO)
+    elif item.sort != "pin":
         entry["value"] = exact_text(item.nominal, item.dimension)
         entry["tolerance"] = exact_text(item.tolerance, RATIO)
     return entry
@@ -52,14 +58,17 @@ def entry_of(item: Proposal) -> dict[str, str]:
 
 def fields_of(item: Proposal) -> tuple[str, ...]:
     """What of an item may be changed."""
-    return NET_FIELDS if item.sort == "net" else PART_FIELDS
+    if item.sort == "pin":
+        return ()
+    return {"net": NET_FIELDS, "winding": WINDING_FIELDS}.get(item.sort, PART_FIELDS)
 
 
 def check_changes(item: Proposal, changes: Entry) -> list[Finding]:
     """What is wrong with the changes to an item, at their fields."""
     known = fields_of(item)
+    remedy = f"{', '.join(known)} are." if known else "accept it, or refuse it."
     return [
-        Finding(f"{item.name}.{name}", "is not to be changed here", f"{', '.join(known)} are.")
+        Finding(f"{item.name}.{name}", "is not to be changed here", remedy)
         for name in changes
         if name not in known
     ]
@@ -68,7 +77,7 @@ def check_changes(item: Proposal, changes: Entry) -> list[Finding]:
 def draft(
     proposed: Proposed, decisions: Mapping[str, Decision], code: str, title: str
 ) -> dict[str, Any]:
-    """The document of a cable; raises DocumentError while anything is open, or does not fit."""
+    """The document of a product; raises DocumentError while anything is open, or does not fit."""
     waiting = [
         item.name for item in proposed.items if standing(item, decisions.get(item.key)) == OPEN
     ]
@@ -83,6 +92,19 @@ def draft(
         for item in proposed.items
         if (decision := decisions[item.key]).choice != REFUSED
     ]
+    parts = _winding_parts if proposed.family == "winding" else _cable_parts
+    document = {
+        "format": FORMAT,
+        "code": code,
+        "title": title,
+        "family": proposed.family,
+        **parts(proposed, taken),
+    }
+    read_document(Product, document, "product")
+    return document
+
+
+def _cable_parts(proposed: Proposed, taken: Sequence[Taken]) -> dict[str, Any]:
     section: dict[str, Any] = {"connectors": _connectors(proposed.contacts)}
     for name, own in (
         ("nets", [_net(*each) for each in taken if _is_net(*each) and not each[0].position]),
@@ -92,15 +114,19 @@ def draft(
     ):
         if own:
             section[name] = own
-    document = {
-        "format": FORMAT,
-        "code": code,
-        "title": title,
-        "family": "cable",
-        "cable": section,
-    }
-    read_document(Product, document, "product")
-    return document
+    return {"cable": section}
+
+
+def _winding_parts(proposed: Proposed, taken: Sequence[Taken]) -> dict[str, Any]:
+    """Its windings, and of the pins those that one leads to or that were accepted."""
+    windings = [
+        {name: entry[name] for name in WINDING_FIELDS if entry.get(name)}
+        for item, entry in taken
+        if item.sort == "winding"
+    ]
+    kept = {pin for item, _ in taken for pin in item.contacts}
+    terminals = [pin for pin in proposed.contacts if pin in kept]
+    return {"terminals": terminals, "winding": {"windings": windings}}
 
 
 def _connectors(contacts: Sequence[str]) -> list[dict[str, Any]]:
@@ -131,9 +157,7 @@ def _part(item: Proposal, entry: Entry) -> dict[str, Any]:
     return {**own, "sort": item.sort, "between": list(item.contacts)}
 
 
-def _positions(
-    positions: Sequence[str], taken: Sequence[tuple[Proposal, Entry]]
-) -> Iterator[dict[str, Any]]:
+def _positions(positions: Sequence[str], taken: Sequence[Taken]) -> Iterator[dict[str, Any]]:
     for code in positions:
         nets = [_net(*each) for each in taken if each[0].position == code and _is_net(*each)]
         if nets:

@@ -56,8 +56,8 @@ class SeenWiring:
 
 
 @dataclass(frozen=True, slots=True)
-class SeenUnit:
-    """A unit: its serial, the contacts that were measured, and its wiring in each position.
+class SeenCable:
+    """A cable: its serial, the contacts that were measured, and its wiring in each position.
 
     ``is_zeroed`` says whether the fixture's leads were taken off.
     """
@@ -73,7 +73,7 @@ class SeenUnit:
         return asdict(self)
 
     @classmethod
-    def from_json(cls, kept: Mapping[str, Any]) -> "SeenUnit":
+    def from_json(cls, kept: Mapping[str, Any]) -> "SeenCable":
         """Read what ``as_json`` gave."""
         wirings = tuple(
             SeenWiring(
@@ -101,3 +101,77 @@ class SeenUnit:
             kept["instrument"],
             kept["is_zeroed"],
         )
+
+
+@dataclass(frozen=True, slots=True)
+class SeenWinding:
+    """One winding between two pins, or a part of a tapped one.
+
+    ``ohms`` is its DC resistance as measured, ``ratio`` the volts of the driven winding over its
+    own, above 0. ``start`` is in phase with the driven one's; where nothing couples the two, there
+    is no ratio, and start and end are told apart by nothing.
+    """
+
+    start: str
+    end: str
+    ohms: Ohms
+    ratio: float | None
+
+    @property
+    def pins(self) -> frozenset[str]:
+        """Its two ends, whichever is which."""
+        return frozenset((self.start, self.end))
+
+
+@dataclass(frozen=True, slots=True)
+class SeenWindings:
+    """A transformer or coil: its serial, its pins, and the windings between them.
+
+    ``columns`` are the matrix columns of its pins, ``skipped`` those beside them that lead nowhere.
+    The driven winding is the first. Resistances are at ``temperature_c``, where somebody told it.
+    """
+
+    serial: str
+    contacts: tuple[str, ...]
+    columns: Mapping[str, int]
+    skipped: tuple[int, ...]
+    windings: tuple[SeenWinding, ...]
+    temperature_c: float | None = None
+    remarks: tuple[str, ...] = ()
+    instrument: str = ""
+
+    @property
+    def is_zeroed(self) -> bool:
+        """Resistances are four-wire: no leads are in them."""
+        return True
+
+    def as_json(self) -> dict[str, Any]:
+        """The same as records keep it."""
+        return {"family": "winding", **asdict(self)}
+
+    @classmethod
+    def from_json(cls, kept: Mapping[str, Any]) -> "SeenWindings":
+        """Read what ``as_json`` gave."""
+        windings = tuple(
+            SeenWinding(each["start"], each["end"], Ohms(**each["ohms"]), each["ratio"])
+            for each in kept["windings"]
+        )
+        return cls(
+            kept["serial"],
+            tuple(kept["contacts"]),
+            kept["columns"],
+            tuple(kept["skipped"]),
+            windings,
+            kept["temperature_c"],
+            tuple(kept["remarks"]),
+            kept["instrument"],
+        )
+
+
+SeenUnit = SeenCable | SeenWindings
+
+
+def read_seen(kept: Mapping[str, Any]) -> SeenUnit:
+    """A unit as records keep it, of either family."""
+    family = SeenWindings if kept.get("family") == "winding" else SeenCable
+    return family.from_json(kept)

@@ -43,10 +43,9 @@ from loricate.core.quantities import (
     Volts,
     display,
 )
-from loricate.core.windings.ratio import turns_ratio
+from loricate.core.windings.ratio import COUPLED, turns_ratio
 
 LOOSE = 0.05
-COUPLED = 0.9  # of a secondary's volts that are in phase, or against it, at least
 NOMINAL = LimitSource(engineer="the nominal ratio of this step")
 
 

@@ -1,10 +1,8 @@
 """Resistance of windings in Ω, four-wire between each two leads, with what the phases make of it.
 
-A winding is inductive: its current takes time to become steady, and while it changes, volts over
-amperes are no resistance. So the meter first reaches its current, and the volts must then stay
-within a share of themselves for a time, for as long at least as the current took to rise; what does
-not become steady gives no resistance. The meter takes its current out of the winding before
-anything is opened.
+The meter first reaches its current, and the volts must then stay within a share of themselves for a
+time (``core.measuring.steady_current``); what does not become steady gives no resistance. The meter
+takes its current out of the winding before anything is opened.
 
 R at the reference temperature: (k + T_ref)/(k + T) (``core.windings.temperature``). Phases from
 lead-to-lead resistances, and their unbalance by the definition that is set:
@@ -26,21 +24,17 @@ from loricate.core.limits.limit import Limit, LimitSource
 from loricate.core.measuring.actions import (
     Asking,
     At,
-    Connect,
     Ending,
-    Hold,
-    Off,
     Output,
     Procedure,
-    Source,
     Tell,
     UnitTemperature,
     do,
 )
 from loricate.core.measuring.grading import Cause, Fault, Measured
-from loricate.core.measuring.holding import For, Settled
 from loricate.core.measuring.readings import Bound, Measurand, Reading, resistance_of
 from loricate.core.measuring.roles import LOW_RESISTANCE
+from loricate.core.measuring.steady_current import SteadyBy, steady_current
 from loricate.core.products.product import Product
 from loricate.core.quantities import (
     CURRENT,
@@ -75,7 +69,6 @@ NOMINAL = LimitSource(engineer="the product's nominal resistance")
 LOOSE = 0.05  # an unbalance that no sound winding comes near
 USUAL_V = 10.0  # what such a meter gives at most, where the bench is not known
 NOTHING = 0.01  # of its current that a meter gives into an open lead
-OVER_S = 5.0  # what it is programmed for beyond the longest wait
 WHY_NOT = "The product names no leads or windings; name them in its winding section."
 
 
@@ -175,32 +168,23 @@ class WindingResistance(KindSettings):
     def _between(self, point: Point) -> Asking[tuple[tuple[Reading, ...], tuple[Fault, ...], str]]:
         """The resistance of one pair, or what is wrong with it, or why it could not be told."""
         a, b = point.values["terminals"]
-        yield from do(Connect(LOW_RESISTANCE, {"high": (a,), "low": (b,)}))
         share = display(self.steady_within, RATIO, 2)
         steady_for = display(self.steady_for, TIME, 2)
         told = f"{point.name}: waits until the volts stay within {share} for {steady_for}."
         yield from do(Tell(told))
-        programme = {
-            "level_a": self.current,
-            "ramp_s": self.at_most,
-            "dwell_s": self.at_most + self.steady_for + OVER_S,
-        }
-        level = yield from do(Source(LOW_RESISTANCE, programme))
-        held = None
-        if level.look is not None:
-            # What took long to rise takes as long to die away: so long it must have been steady.
-            over_s = max(self.steady_for, level.look.sample.elapsed_s)
-            steady = Settled("voltage", self.steady_within, over_s)
-            held = yield from do(Hold(LOW_RESISTANCE, (steady, For(self.at_most))))
-        output = yield from do(Off(LOW_RESISTANCE))
+        output, is_steady = yield from steady_current(a, b, self._steady_by)
         voltage, current = output.reading("voltage", VOLTAGE), output.reading("current", CURRENT)
         if fault := self._fault(output, current):
             return (voltage, current), (fault,), ""
-        if held is None or not isinstance(held.met, Settled):
+        if not is_steady:
             waited = display(self.at_most, TIME, 2)
             note = f"{point.name}: the volts did not become steady within {waited}."
             return (voltage, current), (), note
         return (resistance_of(voltage, current), voltage, current), (), ""
+
+    @property
+    def _steady_by(self) -> SteadyBy:
+        return SteadyBy(self.current, self.steady_within, self.steady_for, self.at_most)
 
     def _fault(self, output: Output, current: Reading) -> Fault | None:
         """Why a pair has no resistance that counts."""
@@ -284,7 +268,7 @@ class WindingResistance(KindSettings):
 
     def demands(self, limits: Limits) -> tuple[Demand, ...]:
         """The meter must give the current for long enough."""
-        longest_s = self.at_most + self.steady_for + OVER_S
+        longest_s = self._steady_by.longest_s
         return (
             Demand(LOW_RESISTANCE, "level_a", self.current, CURRENT, "current"),
             Demand(LOW_RESISTANCE, "dwell_s", longest_s, TIME, "at_most"),

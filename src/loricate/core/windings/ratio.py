@@ -3,6 +3,8 @@
 import math
 from dataclasses import dataclass
 
+COUPLED = 0.9  # of a winding's volts that are in phase with those that drive, or against them
+
 
 @dataclass(frozen=True, slots=True)
 class TurnsRatio:

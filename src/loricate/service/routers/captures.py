@@ -26,7 +26,13 @@ async def begin_capture(body: NewCapturedUnit, person: Definer, desk: TheDesk) -
     """
     act = await desk.bench.do(
         lambda side: side.upkeeps.begin_capture(
-            body.fixture, body.nest, body.serial, body.positions, body.capture, person.name
+            body.fixture,
+            body.nest,
+            body.serial,
+            body.positions,
+            body.temperature,
+            body.capture,
+            person.name,
         )
     )
     return await show_act(act.id, desk)
@@ -62,7 +68,7 @@ async def show_one(capture_id: str, person: Reader, desk: TheDesk) -> CaptureOut
 async def decide_items(
     capture_id: str, body: CaptureDecisions, person: Definer, desk: TheDesk
 ) -> CaptureOut:
-    """Accept, change or refuse nets and components; the last decision on each counts."""
+    """Accept, change or refuse what was found; the last decision on each counts."""
     return await desk.store.write(
         lambda conn: decide(conn, capture_id, body.decisions, body.accept_others, person.name)
     )

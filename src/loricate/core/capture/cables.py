@@ -122,7 +122,7 @@ def _ohms(pairs: Sequence[Pair]) -> Asking[list[tuple[float, float]]]:
     return list(zip(values[::2], values[1::2], strict=True))
 
 
-def _least_ohms(pairs: Sequence[Pair]) -> Asking[list[float]]:
+def least_ohms(pairs: Sequence[Pair]) -> Asking[list[float]]:
     """What anything that conducts between two sets makes small in one direction at least."""
     found = yield from _ohms(pairs)
     return [min(each) for each in found]
@@ -140,7 +140,7 @@ def wired(contacts: Contacts) -> Asking[tuple[Contacts, ...]]:
 
 def _parts(sets: Sequence[Contacts]) -> Asking[tuple[list[SeenPart], list[str]]]:
     """Resistors and diodes between nets, and what conducts there but is neither."""
-    joints = yield from touching(sets, _least_ohms, PARTED_OHMS)
+    joints = yield from touching(sets, least_ohms, PARTED_OHMS)
     tied = Joined(str(place) for place in range(len(sets)))
     for first, second, _ in joints:
         tied.join_all([str(place) for place in (*first, second)])
@@ -266,7 +266,7 @@ def _hold_against_itself(
         (tuple(c for one in high for c in one), tuple(c for one in low for c in one))
         for high, low in splits(joined.sets)
     ]
-    for value in (yield from _least_ohms(sides)):
+    for value in (yield from least_ohms(sides)):
         if value < PARTED_OHMS:
             raise NotCaptured(
                 f"Something conducts ({display(value, RESISTANCE)}) that was not found before: the "
