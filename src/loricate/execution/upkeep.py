@@ -338,7 +338,8 @@ class DailyCheck(Upkeep):
                 if any(len(self._answering()[role]) > 1 for role in using):
                     title = f"{title}, {' and '.join(using.values())}"
                 self.log.publish("progress", text=f"{title}, {which} box")
-                found.append(BoxStep(step.id, title, await self._box_step(step, using)))
+                grade, note = await self._box_step(step, using)
+                found.append(BoxStep(step.id, title, grade, note))
         return tuple(found)
 
     def _each_once(self, step: ReadyStep) -> list[dict[Role, str]]:
@@ -357,7 +358,7 @@ class DailyCheck(Upkeep):
             for turn in range(times)
         ]
 
-    async def _box_step(self, step: ReadyStep, using: Mapping[Role, str]) -> StepGrade:
+    async def _box_step(self, step: ReadyStep, using: Mapping[Role, str]) -> tuple[StepGrade, str]:
         async def ask(ask: Ask | Enter | Form) -> Answer:
             question = question_of(ask, self.nest, step.id)
             answer = await self.questions.ask(question, ANSWER_WITHIN_S)
@@ -370,4 +371,4 @@ class DailyCheck(Upkeep):
         measured = await driver.measure(step.procedure())
         await self.bench.disconnect(using.values())
         measured = take_off(measured, step.leads, self.zeroes.leads)
-        return step.graded(measured, self.sequence.decision)
+        return step.graded(measured, self.sequence.decision), measured.note

@@ -14,8 +14,9 @@ from loricate.core.errors import DocumentError
 from loricate.core.kinds.kind import Point
 from loricate.core.kinds.polarization import MEANINGLESS, Polarization
 from loricate.core.limits.limit_sets import LimitSet
-from loricate.core.measuring.actions import Held, Look, Output
+from loricate.core.measuring.actions import Held, Hold, Look, Output
 from loricate.core.measuring.grading import Cause, DecisionRule, StepGrade, Verdict
+from loricate.core.measuring.holding import Holding
 from loricate.core.measuring.readings import Bound, Measurand, Reading
 from loricate.core.measuring.roles import DC_SOURCE, LOW_RESISTANCE, SURGE, Role
 from loricate.core.products.product import Product
@@ -225,6 +226,33 @@ def test_the_marks_are_those_of_the_table_and_kept_as_they_come() -> None:
     assert list(table.x.values) == times and [each.name for each in table.columns] == [
         "current", "resistance",
     ]  # fmt: skip
+
+
+def test_a_mark_that_is_read_too_late_stands_for_nothing_and_is_told() -> None:
+    """A service that was busy for long must not give out a later current as an earlier one."""
+    from loricate.challenge import bench as offline
+    from loricate.core.measuring.driving import at_once
+
+    ready = polarization(lasts="60 s")
+    driver = offline._OfflineDriver(bench(), ready)
+    timely = driver.hold
+
+    async def late(action: Hold, holding: Holding) -> Held:
+        held = await timely(action, holding)
+        sample = held.last.sample
+        by = 8.0 if sample.elapsed_s > 60.0 else 0.0
+        behind = replace(sample, elapsed_s=sample.elapsed_s + by)
+        return replace(held, last=replace(held.last, sample=behind))
+
+    driver.hold = late  # type: ignore[method-assign]
+    measured = at_once(driver.measure(ready.procedure()))
+    assert "The current at 60.0 s was read at 68.0 s" in measured.note
+    assert not {"resistance", "corrected_resistance"} & {
+        each.quantity for each in measured.readings
+    }
+    table = next(each for each in measured.curves if each.name == "marks")
+    assert list(table.x.values) == [15.0, 30.0, 45.0]
+    assert ready.graded(measured, DecisionRule()).verdict is Verdict.INCONCLUSIVE
 
 
 def test_a_very_high_resistance_has_an_index_that_is_said_and_not_graded() -> None:

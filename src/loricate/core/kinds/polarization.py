@@ -103,6 +103,12 @@ class _Mark:
         return self.at_s - self.mark_s <= LATE * self.mark_s + LATE_S
 
     @property
+    def told_late(self) -> str:
+        """Why it is not among the readings."""
+        moment, came = (display(time_s, TIME, 3) for time_s in (self.mark_s, self.at_s))
+        return f"The current at {moment} was read at {came}, which is too late to stand for it."
+
+    @property
     def resistance(self) -> Reading:
         return resistance_of(self.look.reading("voltage", VOLTAGE), self.current)
 
@@ -233,10 +239,11 @@ class Polarization(KindSettings):
         }
         level = yield from do(Source(DC_SOURCE, programme, self.lasts))
         made: list[_Mark] = []
+        missed: list[_Mark] = []
         began_s = math.nan
         if level.look is not None:
             began_s = level.look.sample.elapsed_s
-            made = yield from self._marks(began_s)
+            made, missed = yield from self._marks(began_s)
         output = yield from do(Off(DC_SOURCE))
         voltage = output.reading("voltage", VOLTAGE)
         curves = tuple(self._curves(made))
@@ -245,6 +252,7 @@ class Polarization(KindSettings):
             return Measured(kept, cut_faults(output, self.level), curves=curves)
         faults = level_faults(output, voltage, "voltage", self.level, self.tolerance)
         readings, ungraded, notes = self._readings(points[0], made, temperature)
+        notes += [mark.told_late for mark in missed]
         readings += [voltage, output.time_at_level]
         scatter = self._wobble(output, began_s)
         if scatter is not None:
@@ -263,9 +271,13 @@ class Polarization(KindSettings):
             range_doubts(output, began_s + RANGING_S),
         )
 
-    def _marks(self, began_s: float) -> Asking[list[_Mark]]:
-        """Read the current at each mark, and keep it; fewer where the output ends before."""
+    def _marks(self, began_s: float) -> Asking[tuple[list[_Mark], list[_Mark]]]:
+        """Read the current at each mark, and keep it; and the marks that were read too late.
+
+        There are fewer where the output ends before.
+        """
         made: list[_Mark] = []
+        missed: list[_Mark] = []
         for time_s in self.times_s:
             held = yield from do(Hold(DC_SOURCE, (ByClock(began_s + time_s),)))
             if held.met is None:
@@ -274,7 +286,9 @@ class Polarization(KindSettings):
             if mark.is_in_time:
                 made.append(mark)
                 yield from do(Keep((mark.current, mark.resistance), time_s))
-        return made
+            else:
+                missed.append(mark)
+        return made, missed
 
     def _readings(
         self, point: Point, made: Sequence[_Mark], temperature: Reading | None
