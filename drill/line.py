@@ -115,7 +115,7 @@ class Shift:
             self.client.let_series_go_on(self.series, "looked at by the drill")
         if found is None or found.state == "ended":
             made = self.client.begin_series(
-                CABLE, FIXTURE, [NEST], count_from="LINE-####", stop_after_fails=FAILS
+                CABLE, FIXTURE, [NEST], count_from="LINE-####", line={"stop_after_fails": FAILS}
             )
             self.series = made.id
         # Refused is refused: the guard, or what is left of the run before.

@@ -79,7 +79,7 @@ def test_serials_are_scanned_and_a_held_series_is_let_go_on(
         "--lot", "none",
     )  # fmt: skip
     assert begun.returncode == 1 and "there is no lot 'none'" in begun.stderr
-    made = client.begin_series("REF-CABLE", "FX-C", stop_after_fails=1)
+    made = client.begin_series("REF-CABLE", "FX-C", line={"stop_after_fails": 1})
     scanned = loricate("series", "scan", "SC-1", "SC-2")
     assert scanned.stdout.startswith("SC-1, SC-2 to come."), scanned.stderr
     twice = loricate("series", "scan", "SC-2")

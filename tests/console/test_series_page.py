@@ -43,7 +43,8 @@ def begin(page: Page, site: dict[str, Any], sequence: str, count_from: str, fail
     page.get_by_label("Serials").select_option("counted" if count_from else "scanned")
     if count_from:
         page.get_by_label("First serial, or pattern").fill(count_from)
-    page.get_by_label("Ask for an engineer").select_option(fails)
+    page.get_by_text("Line options").click()
+    page.get_by_label("Stop after fails").fill(fails)
     check_accessible(page)
     page.get_by_role("button", name="Begin this series").press("Enter")
     expect(now(page)).to_have_text("Arm the series.")

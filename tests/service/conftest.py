@@ -10,11 +10,14 @@ import pytest
 from fastapi import FastAPI
 
 from loricate.commands import demo_site
+from loricate.core.planning import series as planning
+from loricate.service import series_keeping
 from loricate.service.app import create_app
 from loricate.service.settings import FirstAccount, Settings
 from loricate.simulator.standins import StandIns
-from tests.conftest import five_steps, write_patient_profiles
+from tests.conftest import five_steps, read_demo, write_patient_profiles
 from tests.rig import DEMO, copy_bench
+from tests.service.line_rig import Line
 from tests.service.live_rig import PACE, Live, service
 
 PEOPLE = {"mara": "engineer", "olle": "operator", "quin": "quality", "ada": "administrator"}
@@ -104,3 +107,17 @@ async def live(tmp_path: Path, defined: Path, floor: StandIns) -> AsyncIterator[
     shutil.copytree(defined, tmp_path, dirs_exist_ok=True)
     async with service(tmp_path, floor) as live:
         yield live
+
+
+@pytest.fixture
+async def line(live: Live, monkeypatch: pytest.MonkeyPatch) -> AsyncIterator[Line]:
+    """A line for reference cables, worked by quick hands; nothing is plugged in.
+
+    A machine that is held up is no reason to doubt a unit.
+    """
+    monkeypatch.setattr(series_keeping, "LET_GO_S", 0.0)
+    monkeypatch.setattr(planning, "BLIND_AFTER_S", 10.0)
+    await live.release(read_demo("sequences/ref-cable.toml"))
+    line = Line(live)
+    line.pull()
+    yield line

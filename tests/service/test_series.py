@@ -3,7 +3,7 @@
 import asyncio
 import threading
 import time
-from collections.abc import AsyncIterator, Callable
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -20,95 +20,8 @@ from loricate.simulator.standins import StandIns
 from tests.conftest import read_demo
 from tests.rig import said
 from tests.service.conftest import bearer
-from tests.service.live_rig import Live, service
-
-NEST = "FX-C/1"
-CABLE = "REF-CABLE"
-
-
-def ended(found: Any) -> list[Any]:
-    """The units of a series whose runs are over."""
-    return [each for each in found["units"] if each["state"] not in ("created", "running")]
-
-
-class Line:
-    """Somebody at the line who plugs cables in and pulls them out."""
-
-    def __init__(self, live: Live) -> None:
-        self.live, self.floor = live, live.floor.floor
-        self.id = ""
-
-    def plug(self, *faults: str, nest: str = NEST) -> None:
-        """Plug a cable in."""
-        self.floor.put_in(nest, CABLE, faults, "by hand")
-
-    def pull(self, nest: str = NEST) -> None:
-        """Pull it out."""
-        self.floor.take_out(nest)
-
-    async def begin(self, status: int | None = None, arm: bool = True, **more: Any) -> Any:
-        """Begin a series and arm it."""
-        body = {"sequence": CABLE, "fixture": "FX-C", "count_from": "RC-###", **more}
-        made = await self.live.post("/series", body, status)
-        if status is None:
-            self.id = made["id"]
-            if arm:
-                made = await self.live.post(f"/series/{self.id}/arm")
-        return made
-
-    async def look(self) -> Any:
-        """The series as it stands."""
-        return await self.live.get(f"/series/{self.id}")
-
-    async def until(self, holds: Callable[[Any], bool]) -> Any:
-        """The series, once something holds of it."""
-
-        async def seen() -> Any:
-            found = await self.look()
-            return found if holds(found) else None
-
-        return await self.live.until(seen)
-
-    async def plug_in(self, *faults: str) -> None:
-        """Plug a cable in once that is asked for."""
-        await self.until(lambda s: s["now"].startswith(("Plug", "Scan")))
-        self.plug(*faults)
-
-    async def test(self, *faults: str) -> Any:
-        """Exchange the cable and wait for the verdict."""
-        before = len(ended(await self.look()))
-        self.pull()
-        await self.plug_in(*faults)
-        return await self.until(lambda s: len(ended(s)) > before and not s["run"])
-
-    async def under_voltage(self) -> Any:
-        """The series, with high voltage on its cable."""
-        found = await self.until(lambda s: s["run"] != "")
-
-        async def is_live() -> bool:
-            return bool((await self.live.get("/bench/danger"))["state"] == "high_voltage")
-
-        await self.live.until(is_live)
-        return found
-
-
-@pytest.fixture
-async def line(live: Live, monkeypatch: pytest.MonkeyPatch) -> AsyncIterator[Line]:
-    """A line for reference cables, worked by quick hands; nothing is plugged in.
-
-    A machine that is held up is no reason to doubt a unit.
-    """
-    monkeypatch.setattr(series_keeping, "LET_GO_S", 0.0)
-    monkeypatch.setattr(planning, "BLIND_AFTER_S", 10.0)
-    await live.release(read_demo("sequences/ref-cable.toml"))
-    line = Line(live)
-    line.pull()
-    yield line
-
-
-def slow(line: Line) -> None:
-    """Let high voltage last long enough to do something meanwhile."""
-    line.floor.clock.pace = 1.0
+from tests.service.line_rig import CABLE, Line, ended, slow
+from tests.service.live_rig import service
 
 
 async def test_consecutive_cables_are_tested_as_they_are_plugged_in(line: Line) -> None:
@@ -330,7 +243,7 @@ async def test_a_unit_that_failed_in_a_series_is_repeated_in_its_run(line: Line)
 
 
 async def test_fails_in_a_row_ask_for_an_engineer(line: Line) -> None:
-    await line.begin(stop_after_fails=2)
+    await line.begin(line={"stop_after_fails": 2})
     await line.test("open W1")
     await line.test()
     await line.test("open W1")
@@ -542,7 +455,7 @@ async def test_nothing_hazardous_needs_no_arming(line: Line) -> None:
         ({"count_from": "RC-#-#"}, "is no pattern"),
         ({"count_from": "RC"}, "no number to count up from"),
         ({"lot": "L-9"}, "there is no lot 'L-9'"),
-        ({"stop_after_fails": -1}, "stop_after_fails"),
+        ({"line": {"stop_after_fails": -1}}, "line.stop_after_fails"),
         ({"fixture": "FX-A"}, "has no contact for"),
     ],
 )

@@ -5,6 +5,7 @@ import type { Run, Unit } from '../api/client'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
+import { BeginsIn } from './BeginsIn'
 import { NestGrid } from './NestGrid'
 import { NestTile } from './NestTile'
 import { RunQuestion } from './RunQuestion'
@@ -34,12 +35,13 @@ export function LiveRun({ runId, onAsking }: Props) {
 type Ready = Extract<ReturnType<typeof useRun>, { at: 'ready' }>
 
 function Nests({ run, state, isStale }: Ready) {
-  useSounds(state)
+  useSounds(state, run.line.sounds)
   return (
     <Stack gap="4">
       {isStale && (
         <Trouble text="The live view is cut off; values are old. It reconnects by itself." />
       )}
+      <BeginsIn at={state.beginsAt} />
       <RunQuestion runId={run.id} product={run.units[0]?.product ?? ''} state={state} />
       <Wrongs run={run} />
       <NestGrid fixture={run.fixture}>

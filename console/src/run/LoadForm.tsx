@@ -4,12 +4,14 @@ import { type FormEvent, type KeyboardEvent, lazy, Suspense, useRef, useState } 
 import { useNavigate, useSearchParams } from 'react-router'
 import { api, ask, askAll, type Schemas } from '../api/client'
 import { BusyNote } from '../bench/BusyNote'
+import type { Value } from '../forms/schema'
 import { Choice } from '../parts/Choice'
 import { KeyButton } from '../parts/KeyButton'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
 import { AmbientNote } from './AmbientNote'
+import { LineForm } from './LineForm'
 import { NestGrid } from './NestGrid'
 
 const SeriesForm = lazy(() => import('./SeriesForm'))
@@ -23,6 +25,7 @@ export function LoadForm() {
   const [query, setQuery] = useSearchParams()
   const [serials, setSerials] = useState<Record<string, string>>({})
   const [retest, setRetest] = useState('')
+  const [line, setLine] = useState<Value>({})
   const [trouble, setTrouble] = useState('')
   const [busy, setBusy] = useState(false)
   const form = useRef<HTMLFormElement>(null)
@@ -125,6 +128,7 @@ export function LoadForm() {
         lot,
         retest,
         start_by: startBy === 'series' ? ('key' as const) : startBy,
+        line,
       }
       const header = { 'idempotency-key': keyFor(JSON.stringify(body)) }
       const run = await ask(api.POST('/api/v1/runs', { body, params: { header } }))
@@ -229,6 +233,12 @@ export function LoadForm() {
                 </Box>
               ))}
             </NestGrid>
+            <LineForm
+              value={line}
+              onChange={setLine}
+              otherwise="as the sequence has them"
+              without={['repeat_every']}
+            />
             {trouble && <Trouble text={trouble} />}
             {(trouble.includes('retest') || retest !== '') && (
               <Stack gap="1" maxW="40rem">

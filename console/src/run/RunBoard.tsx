@@ -1,6 +1,6 @@
 import { Box, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQueryClient } from '@tanstack/react-query'
-import { useCallback, useState } from 'react'
+import { useCallback, useRef, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api, ask, type Run } from '../api/client'
 import { PaperLink } from '../certificates/PaperLink'
@@ -10,6 +10,7 @@ import { Trouble } from '../parts/Trouble'
 import { useKey } from '../parts/useKey'
 import { VerdictMark, verdictInk } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
+import { BeginsIn } from './BeginsIn'
 import { CellPanel } from './CellPanel'
 import { NestGrid } from './NestGrid'
 import { NestTile } from './NestTile'
@@ -19,6 +20,7 @@ import { RunQuestion } from './RunQuestion'
 import { isAsked, OVER, type RunState } from './runState'
 import { Timeline } from './Timeline'
 import { UnitActs } from './UnitActs'
+import { useLeft } from './useLeft'
 import { useRun } from './useRun'
 import { useSounds } from './useSounds'
 
@@ -32,7 +34,7 @@ export function RunBoard({ runId }: { runId: string }) {
 
 function Board({ run, state, isStale }: { run: Run; state: RunState; isStale: boolean }) {
   const isOver = OVER.includes(state.state)
-  useSounds(state)
+  useSounds(state, run.line.sounds)
   return (
     <Stack gap="5">
       <Flex justify="space-between" align="center" gap="4" wrap="wrap" minH="20">
@@ -64,6 +66,7 @@ function Board({ run, state, isStale }: { run: Run; state: RunState; isStale: bo
       {!isOver && run.notices.length > 0 && (
         <Trouble text={`No unit of this run will be certified. ${run.notices.join(' ')}`} />
       )}
+      <BeginsIn at={state.beginsAt} />
       <RunQuestion runId={run.id} product={run.units[0]?.product ?? ''} state={state} />
       {isOver ? (
         <Results run={run} state={state} />
@@ -135,6 +138,10 @@ function Acts({ run, state }: { run: Run; state: RunState }) {
   useKey('F9', canStart, start)
   useKey('Escape', !isOver, abort)
   useKey('F2', isOver, again)
+  // Only what ended while it was looked at makes room: an old run that is opened stays.
+  const wasLive = useRef(!isOver)
+  const staysS = wasLive.current && state.verdict === 'pass' ? run.line.verdict_stays_s : 0
+  const leftS = useLeft(isOver ? staysS : 0, again)
 
   return (
     <Stack align="flex-end">
@@ -167,6 +174,7 @@ function Acts({ run, state }: { run: Run; state: RunState }) {
             : 'Starts as soon as each nest holds its unit.'}
         </Text>
       )}
+      {leftS > 0 && <Text color="soft">Next load in {leftS} s; any key or click keeps this.</Text>}
       {trouble && <Trouble text={trouble} />}
     </Stack>
   )

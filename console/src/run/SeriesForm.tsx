@@ -2,14 +2,15 @@ import { Checkbox, Flex, Stack, Text } from '@chakra-ui/react'
 import { type FormEvent, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
 import { api, ask, type Schemas } from '../api/client'
+import type { Value } from '../forms/schema'
 import { Choice } from '../parts/Choice'
 import { KeyButton } from '../parts/KeyButton'
 import { LabelledInput } from '../parts/LabelledInput'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
+import { LineForm } from './LineForm'
 
 const COUNTING = 'loricate-count-from'
-const FAILS = ['0', '1', '2', '3', '5', '10']
 
 interface Props {
   sequence: string
@@ -23,7 +24,7 @@ export default function SeriesForm({ sequence, fixture, lot }: Props) {
   const [nests, setNests] = useState(fixture.felt.slice(0, 1))
   const [isCounted, setCounted] = useState(localStorage.getItem(COUNTING) !== null)
   const [countFrom, setCountFrom] = useState(localStorage.getItem(COUNTING) ?? '')
-  const [fails, setFails] = useState('3')
+  const [line, setLine] = useState<Value>({})
   const [trouble, setTrouble] = useState('')
   const [busy, setBusy] = useState(false)
   const isReady = nests.length > 0 && (!isCounted || countFrom.trim() !== '')
@@ -39,7 +40,7 @@ export default function SeriesForm({ sequence, fixture, lot }: Props) {
         nests: fixture.felt.filter((each) => nests.includes(each)),
         lot,
         count_from: isCounted ? countFrom.trim() : '',
-        stop_after_fails: Number(fails),
+        line,
       }
       const made = await ask(api.POST('/api/v1/series', { body }))
       if (isCounted) localStorage.setItem(COUNTING, countFrom.trim())
@@ -99,21 +100,8 @@ export default function SeriesForm({ sequence, fixture, lot }: Props) {
               width="16rem"
             />
           )}
-          <Choice
-            size="lg"
-            label="Ask for an engineer"
-            value={fails}
-            options={FAILS.map((each): [string, string] => [
-              each,
-              each === '0'
-                ? 'never'
-                : each === '1'
-                  ? 'after a fail'
-                  : `after ${each} fails in a row`,
-            ])}
-            onChange={setFails}
-          />
         </Flex>
+        <LineForm value={line} onChange={setLine} otherwise="as the sequence has them" />
         {trouble && <Trouble text={trouble} />}
         <Flex align="center" gap="4">
           <KeyButton

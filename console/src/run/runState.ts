@@ -66,6 +66,8 @@ export interface RunState {
   note: string
   /** Volts that are left at a unit after the outputs fell; null when it is safe. */
   residualV: number | null
+  /** When its first step begins, in ms since 1970, where its line has it wait; else null. */
+  beginsAt: number | null
   questions: Question[]
   nests: NestState[]
 }
@@ -77,6 +79,7 @@ export type RunEvent = { [Name in keyof Events]: { name: Name; data: Events[Name
 
 export const EVENT_NAMES: readonly (keyof Events)[] = [
   'state',
+  'delayed',
   'step_started',
   'sample',
   'kept',
@@ -94,7 +97,7 @@ export const EVENT_NAMES: readonly (keyof Events)[] = [
 /** The events that tell of one nest. */
 type NestEvent = Exclude<
   RunEvent,
-  { name: 'state' | 'question' | 'answered' | 'discharging' | 'finished' }
+  { name: 'state' | 'delayed' | 'question' | 'answered' | 'discharging' | 'finished' }
 >
 
 /** What a run looks like before its first event. */
@@ -104,6 +107,7 @@ export function stateOf(run: Run): RunState {
     verdict: run.verdict,
     note: run.note,
     residualV: null,
+    beginsAt: null,
     questions: run.questions,
     nests: run.units.map((unit) => ({
       nest: unit.nest,
@@ -143,7 +147,15 @@ export function rehearsalState(nest: string): RunState {
     verdict: '',
     cause: '',
   }
-  return { state: 'ready', verdict: '', note: '', residualV: null, questions: [], nests: [fresh] }
+  return {
+    state: 'ready',
+    verdict: '',
+    note: '',
+    residualV: null,
+    beginsAt: null,
+    questions: [],
+    nests: [fresh],
+  }
 }
 
 function stepsDone(unit: Run['units'][number]): string[] {
@@ -211,6 +223,8 @@ export function after(run: RunState, event: RunEvent): RunState {
     }
     case 'answered':
       return { ...run, questions: run.questions.filter((each) => each.number !== data.number) }
+    case 'delayed':
+      return { ...run, beginsAt: Date.parse(data.at) + data.for_s * 1000 }
     case 'discharging':
       return { ...run, residualV: data.voltage }
     case 'finished':
@@ -220,13 +234,14 @@ export function after(run: RunState, event: RunEvent): RunState {
         verdict: data.verdict,
         note: data.note,
         residualV: null,
+        beginsAt: null,
         questions: [],
       }
     default: {
       const nests = run.nests.map((nest) =>
         nest.nest === data.nest ? { ...nest, ...changeOf(nest, event) } : nest,
       )
-      return { ...run, nests }
+      return name === 'step_started' ? { ...run, nests, beginsAt: null } : { ...run, nests }
     }
   }
 }

@@ -1,11 +1,12 @@
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
+import type { Run } from '../api/client'
 import { api, ask } from '../api/client'
 import { play } from '../parts/sounds'
 import { breaksSeen, OVER, type RunState } from './runState'
 
-/** Sound the verdict when a run ends, call for attention at a question, click at every break. */
-export function useSounds(state: RunState): void {
+/** Sound the verdict when a run ends, if its line has it so; call for attention at a question, click at every break. */
+export function useSounds(state: RunState, ends: Run['line']['sounds']): void {
   const site = useQuery({ queryKey: ['site'], queryFn: () => ask(api.GET('/api/v1/site')) })
   const sounds = site.data?.sounds
   const asked = state.questions[0]?.number ?? 0
@@ -32,7 +33,10 @@ export function useSounds(state: RunState): void {
     if (!isOver) wasToEnd.current = true
     else if (wasToEnd.current) {
       wasToEnd.current = false
-      play(state.verdict === 'pass' ? 'pass' : 'fail', sounds)
+      const isPass = state.verdict === 'pass'
+      if (ends === 'every' || ends === (isPass ? 'passes' : 'fails')) {
+        play(isPass ? 'pass' : 'fail', sounds)
+      }
     }
-  }, [isOver, state.verdict, sounds])
+  }, [isOver, state.verdict, sounds, ends])
 }

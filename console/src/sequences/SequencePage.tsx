@@ -4,12 +4,13 @@ import { useEffect, useState } from 'react'
 import { useNavigate, useParams, useSearchParams } from 'react-router'
 import { api, ask, Refused } from '../api/client'
 import { type Finding, SchemaForm } from '../forms/SchemaForm'
-import type { Schema } from '../forms/schema'
+import { put, type Schema } from '../forms/schema'
 import { useDraft } from '../forms/useDraft'
 import { useSchema } from '../forms/useSchema'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
+import { LineForm } from '../run/LineForm'
 import { useMay } from '../session/SessionProvider'
 import { ChallengePanel } from './ChallengePanel'
 import { replace, type SequenceDocument, type Step, written } from './document'
@@ -186,7 +187,14 @@ function Editor({ schema, stored, revision, status, etag }: EditorProps) {
         value={document}
         onChange={(value) => draft.change(value)}
         findings={findings}
-        without={['code', 'steps', 'format']}
+        without={['code', 'steps', 'format', 'line']}
+        isLocked={isLocked}
+      />
+      <LineForm
+        value={document.line ?? {}}
+        onChange={(line) => draft.change(put(document, 'line', line))}
+        otherwise="nothing said: as usual"
+        findings={findings}
         isLocked={isLocked}
       />
       <Grid templateColumns={{ base: '1fr', lg: '22rem 1fr' }} gap="5" alignItems="start">

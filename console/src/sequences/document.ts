@@ -13,6 +13,7 @@ export interface SequenceDocument extends Value {
   code: string
   title: string
   product: string
+  line?: Value
   steps: Step[]
 }
 

@@ -12,6 +12,7 @@ import { useKey } from '../parts/useKey'
 import { VerdictMark } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
 import { LiveRun } from '../run/LiveRun'
+import { useIsGone } from '../run/useIsGone'
 import { useMay } from '../session/SessionProvider'
 import { clock, perHour, STATES } from './states'
 
@@ -38,7 +39,9 @@ function SeriesBoard({ series }: { series: Series }) {
   const [isAsking, setAsking] = useState(false)
   const isOn = series.state === 'on'
   // Until the next one begins, the unit that was tested last stands there with its verdict.
-  const shown = series.run || (series.state === 'ended' ? '' : (series.units[0]?.run ?? ''))
+  const last = series.state === 'ended' ? undefined : series.units[0]
+  const isGone = useIsGone(last?.ended_at ?? null, series.line.verdict_stays_s)
+  const shown = series.run || (isGone && last?.verdict === 'pass' ? '' : (last?.run ?? ''))
   return (
     <Stack gap="4">
       <Flex justify="space-between" align="flex-start" gap="4" wrap="wrap">
@@ -69,6 +72,11 @@ function SeriesBoard({ series }: { series: Series }) {
         py="3"
       >
         {series.now}
+        {isOn && series.next_in_s > 0 && (
+          <Text as="span" aria-live="off" color="soft" ml="4" whiteSpace="nowrap">
+            next in {Math.ceil(series.next_in_s)} s
+          </Text>
+        )}
       </Text>
       {!isOn && series.note && <Text fontSize="lg">{series.note}</Text>}
       {series.notices.length > 0 && (
@@ -280,15 +288,13 @@ function Release({ series }: { series: Series }) {
 function Figures({ series }: { series: Series }) {
   const firstPass = series.first_pass_yield
   const row = series.failed_in_a_row
+  const most = series.line.stop_after_fails
   const figures: [string, string][] = [
     ['Tested', String(series.tested)],
     ['Passed', String(series.passed)],
     ['Failed', String(series.failed)],
     ['First-pass yield', firstPass === null ? '–' : `${(firstPass * 100).toFixed(1)} %`],
-    [
-      'Fails in a row',
-      series.stop_after_fails === 0 ? String(row) : `${row}, held at ${series.stop_after_fails}`,
-    ],
+    ['Fails in a row', most === 0 ? String(row) : `${row}, held at ${most}`],
     ['A unit every', series.cadence_s === null ? '–' : `${series.cadence_s.toFixed(1)} s`],
     ['Pace', perHour(series.cadence_s)],
   ]

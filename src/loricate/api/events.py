@@ -45,6 +45,12 @@ class UpkeepStateData(_Data):
     fixture: str
 
 
+class DelayedData(_Data):
+    """A run was started, and its line has it wait so long before the first step."""
+
+    for_s: float
+
+
 class StepStartedData(_Data):
     """A step has begun in a nest."""
 
@@ -215,6 +221,7 @@ class RunEvents(BaseModel):
     """The data of each event of a run or a rehearsal, by its name."""
 
     state: StateData
+    delayed: DelayedData
     step_started: StepStartedData
     sample: SampleData
     kept: KeptData

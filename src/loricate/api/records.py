@@ -5,10 +5,12 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from loricate.api.definitions import StepSummary
+from loricate.api.line import LineOut
 from loricate.core.attempts import RunState
 from loricate.core.measuring.curves import Drawn
 from loricate.core.measuring.grading import Band, Cause, Verdict
 from loricate.core.measuring.readings import Bound, Measurand
+from loricate.core.planning.line import LineOptions
 
 Graded = Verdict | Literal[""]  # of a reading: empty where no limit was held against it
 
@@ -216,6 +218,9 @@ class NewRun(BaseModel):
         description="What starts it once it is armed: the start call, the foot switch, or a unit "
         "in every nest that is on",
     )
+    line: LineOptions = Field(
+        default=LineOptions(), description="Line options, where they are not as the sequence has it"
+    )
 
 
 class EntryOut(BaseModel):
@@ -274,6 +279,7 @@ class RunOut(RunSummary):
     """A run with its units, their attempts and readings."""
 
     start_by: str
+    line: LineOut
     needs_arming: bool = Field(
         description="Whether it must be armed before it starts: some step puts a hazardous voltage "
         "on; of what has ended, no"

@@ -4,8 +4,10 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from loricate.api.line import LineOut
 from loricate.api.records import Serial
 from loricate.core.measuring.grading import Verdict
+from loricate.core.planning.line import LineOptions
 
 SeriesState = Literal["paused", "on", "held", "ended"]
 
@@ -23,7 +25,7 @@ class NewSeries(BaseModel):
                     "fixture": "FX-C",
                     "nests": ["1"],
                     "count_from": "CL7-26-####",
-                    "stop_after_fails": 3,
+                    "line": {"stop_after_fails": 3},
                 }
             ]
         },
@@ -43,11 +45,8 @@ class NewSeries(BaseModel):
         description="The first serial, or a pattern with # for each digit: after the last known "
         "one. Empty: each serial is scanned",
     )
-    stop_after_fails: int = Field(
-        default=3,
-        ge=0,
-        le=1000,
-        description="After so many fails in a row an engineer is asked for; 0: never",
+    line: LineOptions = Field(
+        default=LineOptions(), description="Line options, where they are not as the sequence has it"
     )
 
 
@@ -85,7 +84,7 @@ class SeriesSummary(BaseModel):
     nests: list[str]
     lot: str
     count_from: str = Field(description="Empty where serials are scanned")
-    stop_after_fails: int
+    line: LineOut
     state: SeriesState
     note: str = Field(description="Why it is paused, held or ended")
     created_at: str
@@ -115,6 +114,7 @@ class SeriesOut(SeriesSummary):
     armed_left_s: float | None = Field(
         description="For how long the arming holds unless a unit is plugged in"
     )
+    next_in_s: float = Field(description="How long no test begins yet, by `line.repeat_every`")
     now: str = Field(description="What to do now, in a sentence")
     run: str = Field(description="The run under way; empty between two")
     serials: list[str] = Field(description="Of the units to come, in their order")

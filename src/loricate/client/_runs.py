@@ -2,6 +2,7 @@
 
 import uuid
 from collections.abc import Iterator, Mapping
+from typing import Any
 
 from loricate.api.records import CurvesOut, RunOut, RunSummary, UnitFound, UnitOut
 from loricate.client._wire import API, RunEvent, Wire
@@ -21,13 +22,15 @@ class RunCalls(Wire):
         lot: str = "",
         retest: str = "",
         start_by: str = "key",
+        line: Mapping[str, Any] | None = None,
         idempotency_key: str = "",
     ) -> RunOut:
         """Make a run; ``load`` gives the serial in each nest. Nothing is energised yet.
 
         Once armed it is started by ``start_run``, and by the ``foot`` switch or the ``presence`` of
-        a unit in every nest if ``start_by`` says so. An answer that is lost on the way is asked for
-        again under the same key, which makes no second run.
+        a unit in every nest if ``start_by`` says so. ``line`` are line options, by name, that are
+        otherwise than the sequence has them, such as ``start_delay="2 s"``. An answer that is lost
+        on the way is asked for again under the same key, which makes no second run.
         """
         body = {
             "sequence": sequence,
@@ -36,6 +39,7 @@ class RunCalls(Wire):
             "lot": lot,
             "retest": retest,
             "start_by": start_by,
+            "line": dict(line or {}),
         }
         headers = {"Idempotency-Key": idempotency_key or str(uuid.uuid4())}
         return self._post(RunOut, f"{API}/runs", body, headers, tries=LOST_TRIES)

@@ -1,6 +1,7 @@
 """Series of consecutive units on one arming."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Any
 from urllib.parse import quote
 
 from loricate.api.series import SeriesOut, SeriesSummary
@@ -18,12 +19,13 @@ class SeriesCalls(Wire):
         *,
         lot: str = "",
         count_from: str = "",
-        stop_after_fails: int = 3,
+        line: Mapping[str, Any] | None = None,
     ) -> SeriesOut:
         """Make a series, paused: once armed, whatever is plugged in next is tested.
 
         Serials are counted from one, or from a pattern such as ``CL7-26-####``, or else scanned.
-        After so many fails in a row an engineer is asked for; 0 means never.
+        ``line`` are line options, by name, that are otherwise than the sequence has them, such as
+        ``stop_after_fails=2``.
         """
         body = {
             "sequence": sequence,
@@ -31,7 +33,7 @@ class SeriesCalls(Wire):
             "nests": list(nests),
             "lot": lot,
             "count_from": count_from,
-            "stop_after_fails": stop_after_fails,
+            "line": dict(line or {}),
         }
         return self._post(SeriesOut, f"{API}/series", body)
 

@@ -4,11 +4,12 @@ import sys
 import time
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from loricate.commands.connection import Call, chosen_fixture, fixture_option, service_options
+from loricate.commands.line import line_options
 from loricate.commands.output import NOT_PASSED, print_table, printed, verdict_word
 from loricate.commands.unit import print_readings
 
@@ -50,6 +51,7 @@ def read_pairs(pairs: tuple[str, ...]) -> dict[str, str]:
     show_default=True,
     help="What starts the armed run: this command, the foot switch, or a unit in every nest.",
 )
+@line_options("start_delay", "stop_after_fails", "sounds", "verdict_stays", "send")
 @click.option("--pass-visual", is_flag=True, help="Answer every visual check with pass.")
 @service_options
 def start(
@@ -59,6 +61,7 @@ def start(
     lot: str,
     retest: str,
     start_by: str,
+    line: dict[str, Any],
     pass_visual: bool,
     call: Call,
 ) -> None:
@@ -77,6 +80,7 @@ def start(
             lot=lot,
             retest=retest,
             start_by=start_by,
+            line=line,
         )
         ended = perform(client, run, pass_visual)
     report(ended, call.as_json)

@@ -119,6 +119,8 @@ class RunView:
                 self._say_kept(nest, data)
             case "cue":
                 click.echo(f"nest {nest}  {data['text']}", err=True)
+            case "delayed":
+                click.echo(f"The first step begins in {data['for_s']:g} s.", err=True)
             case "discharging":
                 click.echo(f"Discharging, {data['voltage']:.0f} V left: do not touch.", err=True)
             case "unit_finished":

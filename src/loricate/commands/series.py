@@ -3,11 +3,12 @@
 import sys
 import time
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from loricate.commands.connection import Call, chosen_fixture, fixture_option, service_options
+from loricate.commands.line import line_options
 from loricate.commands.output import NOT_PASSED, moment, print_table, verdict_word
 
 if TYPE_CHECKING:
@@ -36,13 +37,7 @@ def command() -> None:
 @click.option(
     "--count-from", default="", help="The first serial, or a pattern like CL7-26-####; else scan."
 )
-@click.option(
-    "--stop-after-fails",
-    type=click.IntRange(0, 1000),
-    default=3,
-    show_default=True,
-    help="After so many in a row an engineer is asked for; 0: never.",
-)
+@line_options()
 @pass_visual_option
 @service_options
 def begin(
@@ -51,7 +46,7 @@ def begin(
     nests: tuple[str, ...],
     lot: str,
     count_from: str,
-    stop_after_fails: int,
+    line: dict[str, Any],
     pass_visual: bool,
     call: Call,
 ) -> None:
@@ -68,7 +63,7 @@ def begin(
             nests,
             lot=lot,
             count_from=count_from,
-            stop_after_fails=stop_after_fails,
+            line=line,
         )
         ended = _perform(client, begun, pass_visual)
     _report(ended, call)

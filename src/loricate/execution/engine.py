@@ -2,6 +2,7 @@
 
 import asyncio
 import logging
+import time
 from collections.abc import Awaitable, Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
@@ -13,6 +14,7 @@ from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.grading import Cause, Verdict, worst
 from loricate.core.measuring.roles import Role
+from loricate.core.planning.line import NOTHING_SAID, LineOptions
 from loricate.core.planning.scheduling import (
     Across,
     Alternative,
@@ -33,6 +35,7 @@ from loricate.execution.operator import Decision, Operator
 from loricate.execution.performing import Performer
 from loricate.execution.questions import WHOLE_LOAD, Questions
 
+GUARD_LOOK_S = 0.1
 logger = logging.getLogger("loricate.execution")
 
 
@@ -82,7 +85,8 @@ class Engine(Background):
 
     ``cables`` are others that a unit may be by mistake. ``doubt`` is asked once everything is
     done: the run has come to its end only if it finds no reason why what was measured may not be
-    the units'.
+    the units'. Of ``line`` the delay after the start and the stop after so many fails are done
+    here.
     """
 
     def __init__(
@@ -97,9 +101,10 @@ class Engine(Background):
         unfit: Collection[str] = (),
         cables: Cables = (),
         doubt: Callable[[], Awaitable[str]] | None = None,
+        line: LineOptions = NOTHING_SAID,
     ) -> None:
         super().__init__(bench, sequence.is_hazardous)
-        self._unfit, self._doubt = frozenset(unfit), doubt
+        self._unfit, self._doubt, self._line = frozenset(unfit), doubt, line
         self.run_id, self.sequence, self.units = run_id, sequence, units
         self.recorder = recorder
         self.log = EventLog()
@@ -113,6 +118,7 @@ class Engine(Background):
         self._works: dict[asyncio.Task[None], Work] = {}
         self._changed = asyncio.Event()
         self._halt_run = False
+        self._failed: set[str] = set()  # nests
 
     def answer(self, nest: str, answer: Answer, number: int | None = None) -> bool:
         """Hand in the operator's answer for a nest; False when nothing was asked there."""
@@ -127,10 +133,11 @@ class Engine(Background):
         self.log.publish("state", state="running", units=told)
         state, note = "aborted", ""
         try:
+            await self._delay()
             await self._perform_steps()
             note = "" if self._doubt is None else await self._doubt()
             if not note:
-                state = "finished"
+                state, note = "finished", self._why_stopped
         except asyncio.CancelledError:
             note = self.abort_reason or "The service is stopping."
         except (GuardOpen, Charged) as error:
@@ -144,6 +151,17 @@ class Engine(Background):
         finally:
             # Whole: a second cancel must not leave the bench connected to a unit.
             await self._to_its_end(self._end(state, note))
+
+    async def _delay(self) -> None:
+        """Wait as long after the start as the line wants; a guard that opens ends the run."""
+        if not self._line.delay_s:
+            return
+        until = time.monotonic() + self._line.delay_s
+        self.log.publish("delayed", for_s=self._line.delay_s)
+        while (left_s := until - time.monotonic()) > 0:
+            await asyncio.sleep(min(left_s, GUARD_LOOK_S))
+            if self.sequence.is_hazardous and not await self.bench.guard_is_closed():
+                raise GuardOpen
 
     async def _perform_steps(self) -> None:
         """Start whatever may start, wait for a change, and again, until nothing is left."""
@@ -218,8 +236,21 @@ class Engine(Background):
                     self._take_in(unit, step, made.verdict)
         self._go_on(unit, 0)
 
+    @property
+    def _why_stopped(self) -> str:
+        """What is to be said of a load that stopped early, by its line; empty of any other."""
+        most = self._line.fails_in_a_load
+        if not 0 < most <= len(self._failed):
+            return ""
+        told = "a failed unit" if most == 1 else f"{most} failed units"
+        return f"Nothing more was begun after {told}, as the line has it."
+
     def _take_in(self, unit: LoadedUnit, step: ReadyStep, verdict: Verdict) -> None:
-        """Halt the unit, or the run, when the step's verdict asks for it."""
+        """Halt the unit, or the run, when the step's verdict or the line asks for it."""
+        if verdict is Verdict.FAIL:
+            self._failed.add(unit.nest)
+            if 0 < self._line.fails_in_a_load <= len(self._failed):
+                self._halt_run = True
         if verdict is not Verdict.PASS and (
             step.on_fail != "carry_on" or verdict is Verdict.NOT_RUN
         ):

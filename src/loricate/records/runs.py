@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from loricate.core.measuring.grading import Verdict
+from loricate.core.planning.line import NOTHING_SAID, LineOptions
 from loricate.core.sequences.released import StepAsDone
 from loricate.records import attempts, audit, on_the_way, papers, remarks, sequences, units
 from loricate.records.errors import NotFound
@@ -19,7 +20,7 @@ _SUMMARY = (
     " started_at, ended_at, note"
 )
 _RUN = (
-    f"{_SUMMARY}, retest, start_by, bench, software, started_by, finished_at, doubts_until,"
+    f"{_SUMMARY}, retest, start_by, line, bench, software, started_by, finished_at, doubts_until,"
     " is_issued"
 )
 
@@ -36,14 +37,26 @@ def add_run(
     lot: str = "",
     retest: str = "",
     start_by: str = "key",
+    line: LineOptions = NOTHING_SAID,
 ) -> str:
     """Add a run with its units (nest to serial); gives its id."""
     run_id = new_id()
     conn.execute(
         "INSERT INTO run (id, sequence_code, sequence_revision, fixture, lot, retest, start_by,"
-        " state, bench, software, created_at, created_by)"
-        " VALUES (?, ?, ?, ?, ?, ?, ?, 'created', ?, ?, ?, ?)",
-        (run_id, *sequence, fixture, lot, retest, start_by, "{}", software, now(), account),
+        " line, state, bench, software, created_at, created_by)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, 'created', '{}', ?, ?, ?)",
+        (
+            run_id,
+            *sequence,
+            fixture,
+            lot,
+            retest,
+            start_by,
+            line.model_dump_json(exclude_none=True),
+            software,
+            now(),
+            account,
+        ),
     )
     conn.executemany(
         "INSERT INTO run_unit (id, run_id, unit_id, nest) VALUES (?, ?, ?, ?)",
@@ -184,6 +197,7 @@ def get_run(conn: sqlite3.Connection, run_id: str) -> Row:
     if row is None:
         raise NotFound("run", run_id)
     run = dict(row)
+    run["line"] = LineOptions.model_validate_json(run["line"])
     run["bench"] = {
         **json.loads(run["bench"]),
         "instruments": instruments_of(conn, run_id),

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from loricate.core.measuring.grading import Verdict
+from loricate.core.planning.line import LineOptions
 from loricate.core.planning.lots import Appearance
 from loricate.core.planning.series import Load
 from loricate.core.sequences.ready import ReadySequence
@@ -16,8 +17,8 @@ from loricate.records.stamps import new_id, now
 
 PAUSED, ON, HELD, ENDED = "paused", "on", "held", "ended"
 _SERIES = (
-    "id, sequence_code, sequence_revision, fixture, nests, lot, count_from, stop_after_fails,"
-    " state, note, counted_after, created_at, created_by, ended_at"
+    "id, sequence_code, sequence_revision, fixture, nests, lot, count_from, line, state,"
+    " note, counted_after, created_at, created_by, ended_at"
 )
 
 
@@ -32,7 +33,7 @@ class SeriesRecord:
     nests: tuple[str, ...]
     lot: str
     count_from: str
-    stop_after_fails: int
+    line: LineOptions
     state: str
     note: str
     counted_after: str
@@ -47,7 +48,9 @@ class SeriesRecord:
 
 
 def _record(row: sqlite3.Row) -> SeriesRecord:
-    return SeriesRecord(**{**dict(row), "nests": tuple(json.loads(row["nests"]))})
+    line = LineOptions.model_validate_json(row["line"])
+    nests = tuple(json.loads(row["nests"]))
+    return SeriesRecord(**{**dict(row), "nests": nests, "line": line})
 
 
 def add_series(
@@ -57,14 +60,14 @@ def add_series(
     nests: Sequence[str],
     lot: str,
     count_from: str,
-    stop_after_fails: int,
+    line: LineOptions,
     account: str,
 ) -> str:
     """Begin a series, paused; gives its id."""
     series_id = new_id()
     conn.execute(
         "INSERT INTO series (id, sequence_code, sequence_revision, fixture, nests, lot, count_from,"
-        " stop_after_fails, state, note, counted_after, created_at, created_by)"
+        " line, state, note, counted_after, created_at, created_by)"
         " VALUES (?, ?, ?, ?, ?, ?, ?, ?, 'paused', '', '', ?, ?)",
         (
             series_id,
@@ -73,7 +76,7 @@ def add_series(
             json.dumps(list(nests)),
             lot,
             count_from,
-            stop_after_fails,
+            line.model_dump_json(exclude_none=True),
             now(),
             account,
         ),

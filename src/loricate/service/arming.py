@@ -51,9 +51,10 @@ class InSeries:
     id: str
     revision: int
     holding: str
+    is_again: bool = False  # of the units that were tested last: their serials are taken
 
     def take(self, conn: sqlite3.Connection, run_id: str, serials: list[str]) -> None:
         """Take the serials for a run; raises WrongState where they are not the next any more."""
         series.add_run(conn, self.id, run_id)
-        if not series.take_serials(conn, self.id, run_id, serials):
+        if not self.is_again and not series.take_serials(conn, self.id, run_id, serials):
             raise WrongState("The serials to come have changed; plug the units in again.")

@@ -257,6 +257,7 @@ class Issuer:
             "sequence": grounds.sequence.code,
             "operator": run["started_by"] or "",
             "verdict": unit["verdict"],
+            "sent": "yes" if run["line"].sends(unit["verdict"]) else "no",
         }
         attempts = len(unit["attempts"])
         return Entering(

@@ -95,7 +95,8 @@ class PaperMaker:
             if digest and is_current and is_wanted:
                 papers.add_paper(conn, number, digest, mark)
             outbox.set_sent(conn, outgoing.id)
-            if self.exports and "serial" in outgoing.facts:  # the entry of its issue
+            is_issue = "serial" in outgoing.facts
+            if self.exports and is_issue and outgoing.facts.get("sent") != "no":  # by its line
                 entry = ledger.get_numbered(conn, number)
                 facts = {**outgoing.facts, "date": entry.issued_at[:10], "number": number}
                 outbox.add_outgoing(conn, EXPORT, number, facts)

@@ -85,7 +85,9 @@ def add_problem_handlers(app: FastAPI) -> None:
                     f"The body is not JSON: {each['ctx']['error']} at character {each['loc'][-1]}."
                 )
                 return problem(400, "not-json", "The body is not JSON", detail)
-            found.append(Finding(_field(each["loc"][1:]) or str(each["loc"][0]), each["msg"]))
+            # What a document's own check says is a sentence already.
+            told = each["msg"].removeprefix("Value error, ").removesuffix(".")
+            found.append(Finding(_field(each["loc"][1:]) or str(each["loc"][0]), told))
         detail = "; ".join(f"{each.path}: {each.message}" for each in found) + "."
         return problem(422, "invalid", "The request has invalid fields", detail, found)
 

@@ -16,6 +16,7 @@ from loricate.bench.bench import Bench
 from loricate.bench.errors import BenchError
 from loricate.core.errors import Finding
 from loricate.core.measuring.actions import Answer
+from loricate.core.planning.line import NOTHING_SAID, LineOptions
 from loricate.core.sequences.ready import ReadySequence
 from loricate.core.sequences.repeats import steps_to_repeat
 from loricate.execution.driving import Cables
@@ -189,12 +190,13 @@ class Runs:
         lot: str = "",
         retest: str = "",
         start_by: str = "key",
+        line: LineOptions = NOTHING_SAID,
         key: str | None = None,
         within: InSeries | None = None,
     ) -> str:
         """Check everything, then make a run; gives its id. The same key gives the same run."""
         request_digest = hashlib.sha256(
-            repr((sequence_code, fixture, load, lot, retest, start_by)).encode()
+            repr((sequence_code, fixture, load, lot, retest, start_by, line)).encode()
         ).hexdigest()
         if key is not None:
             kept = await self.store.read(lambda conn: runs.find_idempotent(conn, account, key))
@@ -234,6 +236,7 @@ class Runs:
                 lot,
                 retest,
                 start_by,
+                line.over(sequence.line),
             )
             if key is not None:
                 runs.keep_idempotent(conn, account, key, request_digest, run_id)
@@ -408,6 +411,7 @@ class Runs:
                 unfit_instruments(self.bench.states(), dt.datetime.now(dt.UTC).date()),
                 await self._other_cables(sequence),
                 permission.doubt,
+                run["line"],
             )
             # Claimed last: the guard may have opened while the run was looked up.
             await permission.check()

@@ -11,6 +11,8 @@ from functools import partial
 from loricate.bench.bench import Bench
 from loricate.bench.errors import BenchError
 from loricate.core.errors import Finding
+from loricate.core.measuring.grading import Verdict
+from loricate.core.planning.line import LineOptions
 from loricate.core.planning.series import LOOKS, Exchange, first_serial, next_serial, sum_up
 from loricate.core.sequences.ready import ReadySequence
 from loricate.records import lots, runs, sequences, series, units
@@ -27,6 +29,7 @@ logger = logging.getLogger("loricate.service")
 SIGN_IN_EACH_S = 1.0
 LET_GO_S = 1.0  # between plugging a unit in and the first that may be hazardous to who did
 MOST_WAITING = 100  # serials
+AGAIN = "Begun again every {:g} s by its series, with the unit left in"
 SignedIn = Callable[[sqlite3.Connection, str], bool]
 
 
@@ -50,6 +53,10 @@ class Live:
     run: str = ""  # under way
     dropped: str = ""  # why the arming ends with the run under way
     signed_in_at: float = 0.0  # when that was seen last
+    began: float = 0.0  # on the monotonic clock: its last test
+    load: tuple[tuple[str, str], ...] = ()  # nest and serial of the units tested last
+    may_go_again: bool = False  # those units, if they stay in
+    is_again: bool = False  # the run under way is of units that stayed in
     looking: asyncio.Lock = field(default_factory=asyncio.Lock)
     watch: asyncio.Task[None] = field(init=False)
 
@@ -57,6 +64,16 @@ class Live:
     def is_armed(self) -> bool:
         """Whether high voltage may come on by it at any moment."""
         return self.sequence.is_hazardous
+
+    @property
+    def wait_s(self) -> float:
+        """How long no test begins yet, by the rhythm of its line."""
+        return max(0.0, self.began + self.record.line.again_s - time.monotonic())
+
+    @property
+    def goes_again(self) -> bool:
+        """Whether the units that are in are tested again once the time is there."""
+        return self.may_go_again and not self.run and self.exchange.are_the_same
 
     @property
     def holding(self) -> str:
@@ -73,6 +90,8 @@ class Seen:
     to_take_out: tuple[str, ...]
     to_plug_in: tuple[str, ...]
     is_ending: bool = False
+    goes_again: bool = False  # with the units that are in
+    wait_s: float = 0.0  # until a test may begin, by the rhythm of its line
 
 
 class SeriesKeeper:
@@ -102,9 +121,14 @@ class SeriesKeeper:
         left_s = max(0.0, live.until - time.monotonic()) if live.is_armed else None
         exchange = live.exchange
         return Seen(
-            live.run, None if is_ending else left_s, exchange.to_take_out, exchange.to_plug_in,
+            live.run,
+            None if is_ending else left_s,
+            exchange.to_take_out,
+            exchange.to_plug_in,
             is_ending,
-        )  # fmt: skip
+            live.goes_again,
+            live.wait_s,
+        )
 
     async def begin(
         self,
@@ -114,7 +138,7 @@ class SeriesKeeper:
         nests: list[str],
         lot: str,
         count_from: str,
-        stop_after_fails: int,
+        line: LineOptions,
     ) -> str:
         """Check everything, then make a series, paused; gives its id."""
 
@@ -133,7 +157,7 @@ class SeriesKeeper:
         def make(conn: sqlite3.Connection) -> str:
             made = (record.code, record.revision)
             series_id = series.add_series(
-                conn, made, fixture, nests, lot, count_from, stop_after_fails, account
+                conn, made, fixture, nests, lot, count_from, line.over(sequence.line), account
             )
             if first:
                 series.give_serial(conn, series_id, first, account)
@@ -385,18 +409,21 @@ class SeriesKeeper:
         """Take in how a run has ended; gives why the series does not go on."""
         run_id = live.run
 
-        def look(conn: sqlite3.Connection) -> str:
+        def look(conn: sqlite3.Connection) -> tuple[str, bool]:
             run = runs.get_summary(conn, run_id)
             left = series.unsettled(conn, run_id)
             if run["state"] == "finished" and not left:
-                return _why_held(conn, live.record)
+                return _why_held(conn, live.record), run["verdict"] == Verdict.PASS
             why = run["note"] or "see its run."
             what = f"{' and '.join(left)} could not be tested to a verdict" if left else "It ended"
-            return f"{what}: {why}"
+            return f"{what}: {why}", False
 
-        why = await self.store.read(look) or live.dropped
+        why, have_passed = await self.store.read(look)
+        why = why or live.dropped
         if not why:
-            live.until = time.monotonic() + ARM_LASTS_S
+            # What failed under a voltage that is dangerous is not put under it again by a clock.
+            live.may_go_again = live.record.line.again_s > 0 and (have_passed or not live.is_armed)
+            live.until = time.monotonic() + ARM_LASTS_S + live.wait_s
             await self.store.write(lambda c: _count_up(c, live.record, live.by.account))
         live.run = ""  # only now: whoever looks sees the next serials as well
         return why
@@ -408,7 +435,11 @@ class SeriesKeeper:
         if live.is_armed and time.monotonic() >= live.until:
             return f"No unit was plugged in for {ARM_LASTS_S / 60:g} minutes."
         await self._check_sign_in(live)
-        if live.exchange.is_done:
+        if live.wait_s:
+            return ""
+        if live.goes_again:
+            await self._begin_run(live, list(live.load), is_again=True)
+        elif live.exchange.is_done:
             nests = live.record.nests
             serials = await self.store.read(
                 lambda conn: series.waiting_serials(conn, live.record.id)[: len(nests)]
@@ -427,19 +458,24 @@ class SeriesKeeper:
             raise WrongState(f"The sign-in of {by.account} has ended; sign in and arm again.")
         live.signed_in_at = now
 
-    async def _begin_run(self, live: Live, load: list[tuple[str, str]]) -> None:
+    async def _begin_run(
+        self, live: Live, load: list[tuple[str, str]], is_again: bool = False
+    ) -> None:
         """Make and start the run of the units that are in."""
         record = live.record
-        if record.is_counted:
+        live.is_again = is_again
+        if record.is_counted and not is_again:
             await self._refuse_tested(live, [serial for _, serial in load])
-        within = InSeries(record.id, record.sequence_revision, live.holding)
+        within = InSeries(record.id, record.sequence_revision, live.holding, is_again)
         live.run = await self.runs.create(
             live.by.account,
             record.sequence_code,
             record.fixture,
             load,
             lot=record.lot,
+            retest=AGAIN.format(record.line.again_s) if is_again else "",
             start_by="series",
+            line=record.line.model_copy(update={"stop_after_fails": 0}),  # the series counts
             within=within,
         )
         permission = Permission(
@@ -447,6 +483,7 @@ class SeriesKeeper:
         )
         await self.runs.start(live.run, live.by.account, permission)
         live.exchange.begin()
+        live.began, live.load = time.monotonic(), tuple(load)
 
     async def _refuse_tested(self, live: Live, serials: list[str]) -> None:
         product = live.sequence.product.code
@@ -466,7 +503,8 @@ class SeriesKeeper:
         await self._look(live)
         if self._live is not live:
             raise WrongState("The series was stopped.")
-        if live.run and not live.exchange.is_done:
+        holds_still = live.exchange.are_the_same if live.is_again else live.exchange.is_done
+        if live.run and not holds_still:
             raise WrongState("A unit was taken out as its test began.")
         if live.is_armed and time.monotonic() >= live.until:
             raise WrongState("The arming has ended.")
@@ -529,12 +567,13 @@ def _count_up(conn: sqlite3.Connection, record: SeriesRecord, account: str) -> N
 
 def _why_held(conn: sqlite3.Connection, record: SeriesRecord) -> str:
     """Why only an engineer may let a series go on; empty when so many have not failed."""
-    if not record.stop_after_fails:
+    most = record.line.fails_in_a_series
+    if not most:
         return ""
     loads = series.loads_of(conn, record.id)
     counted_from = sum(run_id <= record.counted_after for run_id, _ in loads)
     failed = sum_up([load for _, load in loads], counted_from).failed_in_a_row
-    if failed < record.stop_after_fails:
+    if failed < most:
         return ""
     told = "A unit" if failed == 1 else f"{failed} units"
     after = "" if failed == 1 else " one after another"

@@ -4,6 +4,7 @@ import sqlite3
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+from loricate.api.line import LineOut
 from loricate.api.series import SeriesOut, SeriesSummary, SeriesUnit
 from loricate.core.planning.series import sum_up, what_to_do
 from loricate.records import sequences, series
@@ -18,7 +19,7 @@ def in_short(record: SeriesRecord) -> SeriesSummary:
     """A series in a list."""
     return SeriesSummary.model_validate(
         {name: getattr(record, name) for name in SeriesSummary.model_fields}
-        | {"nests": list(record.nests)}
+        | {"nests": list(record.nests), "line": LineOut.of(record.line, in_series=True)}
     )
 
 
@@ -41,6 +42,7 @@ def show_series(conn: sqlite3.Connection, series_id: str, seen: Seen | None) -> 
         product=product,
         needs_arming=needs_arming,
         armed_left_s=None if seen is None else seen.armed_left_s,
+        next_in_s=0.0 if seen is None or seen.run else seen.wait_s,
         now=_now(record, needs_arming, seen, serials, _came_out(units)),
         run="" if seen is None else seen.run,
         serials=serials,
@@ -72,7 +74,14 @@ def _now(
         return "Wait: the series is being paused."
     if seen.run:
         return "Leave the unit in: it is being tested."
-    return what_to_do(record.nests, seen.to_take_out, seen.to_plug_in, serials, came_out)
+    return what_to_do(
+        record.nests,
+        seen.to_take_out,
+        seen.to_plug_in,
+        serials,
+        came_out,
+        seen.goes_again,
+    )
 
 
 def _came_out(units: Sequence[Mapping[str, str]]) -> dict[str, str]:

@@ -122,6 +122,11 @@ class Exchange:
         return all(self._looked_s - self._in_since[nest] >= self.let_go_s for nest in self.nests)
 
     @property
+    def are_the_same(self) -> bool:
+        """Whether nobody can have exchanged a unit, as far as was felt, and all are in now."""
+        return not self.doubt and all(self._in.get(nest, 0) > 0 for nest in self.nests)
+
+    @property
     def doubt(self) -> str:
         """Why the units may be others than at the beginning; empty when they are the same."""
         if self._was_out:
@@ -133,6 +138,10 @@ class Exchange:
                 "nobody can say that the same ones are in."
             )
         return ""
+
+
+def _told(nests: Sequence[str], came_out: Mapping[str, str]) -> str:
+    return _listed([f"nest {nest} {came_out.get(nest, 'was tested')}" for nest in nests])
 
 
 def _is_too_long(since_s: float | None, until_s: float) -> bool:
@@ -188,11 +197,16 @@ def what_to_do(
     to_plug_in: Sequence[str],
     serials: Sequence[str],
     came_out: Mapping[str, str] = {},
+    goes_again: bool = False,
 ) -> str:
     """What the operator does now, before the next units are tested.
 
-    ``serials`` are of the units to come; ``came_out`` is how those that are in did, by nest.
+    ``serials`` are of the units to come; ``came_out`` is how those that are in did, by nest. Where
+    it ``goes_again``, those are tested again by a clock.
     """
+    if goes_again:
+        what, it = ("unit", "it") if len(nests) == 1 else ("units", "them")
+        return f"Leave the {what} in for another test, or take {it} out: {_told(nests, came_out)}."
     if to_take_out:
         what = "unit" if len(to_take_out) == 1 else "units"
         told = [f"{nest} ({came_out[nest]})" if nest in came_out else nest for nest in to_take_out]

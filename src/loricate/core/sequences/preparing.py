@@ -65,7 +65,9 @@ def prepare(
         findings.append(Finding("steps", "are all switched off", "switch one on."))
     if findings or product is None:
         raise DocumentError(f"sequence '{sequence.code}'", tuple(findings))
-    return ReadySequence(sequence.code, sequence.title, product, sequence.decision, tuple(steps))
+    return ReadySequence(
+        sequence.code, sequence.title, product, sequence.decision, tuple(steps), sequence.line
+    )
 
 
 def _prepare_step(

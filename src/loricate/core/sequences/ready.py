@@ -20,6 +20,7 @@ from loricate.core.measuring.impedance import ImpedancePath
 from loricate.core.measuring.readings import Measurand
 from loricate.core.measuring.repetitions import Repeat
 from loricate.core.measuring.roles import Role
+from loricate.core.planning.line import NOTHING_SAID, LineOptions
 from loricate.core.planning.scheduling import Across
 from loricate.core.products.product import Product
 from loricate.core.quantities import VOLTAGE
@@ -194,6 +195,7 @@ class ReadySequence:
     product: Product
     decision: DecisionRule
     steps: tuple[ReadyStep, ...]
+    line: LineOptions = NOTHING_SAID
 
     @property
     def is_hazardous(self) -> bool:

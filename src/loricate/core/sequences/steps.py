@@ -14,6 +14,7 @@ from loricate.core.documents import WithFormerForms
 from loricate.core.limits.limit import Code, LimitEntry
 from loricate.core.measuring.grading import DecisionRule
 from loricate.core.measuring.repetitions import Repeat
+from loricate.core.planning.line import LineOptions
 from loricate.core.planning.scheduling import Across
 from loricate.core.quantities import Seconds
 from loricate.core.sequences.branching import When
@@ -115,6 +116,11 @@ class Sequence(WithFormerForms):
         title="Decision rule",
         description="How a reading's uncertainty U enters the verdict: simple accepts at the "
         "limit, guarded moves every limit in by r·U and leaves the band undecided",
+    )
+    line: LineOptions = Field(
+        default=LineOptions(),
+        title="Line",
+        description="How a load of it goes; whoever makes a load or a series may say otherwise",
     )
     steps: tuple[Step, ...] = Field(min_length=1, max_length=MOST_STEPS)
 

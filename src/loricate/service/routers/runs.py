@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import Depends, Header
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
+from loricate.api.line import LineOut
 from loricate.api.records import (
     AnswerIn,
     CurvesOut,
@@ -58,6 +59,7 @@ async def _show(run_id: str, desk: Desk) -> RunOut:
         return RunOut(
             **{key: run[key] for key in RunSummary.model_fields},
             start_by=run["start_by"],
+            line=LineOut.of(run["line"]),
             needs_arming=run["state"] in ARMABLE and _is_hazardous(conn, code, revision),
             documents="none"
             if run["state"] != "finished"
@@ -98,6 +100,7 @@ async def create_run(
             lot=body.lot,
             retest=body.retest,
             start_by=body.start_by,
+            line=body.line,
             key=idempotency_key,
         )
     )

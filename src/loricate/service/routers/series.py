@@ -51,7 +51,7 @@ async def begin_series(body: NewSeries, person: Runner, desk: TheDesk) -> Series
             body.nests,
             body.lot,
             body.count_from,
-            body.stop_after_fails,
+            body.line,
         )
     )
     return await _show(series_id, desk)
