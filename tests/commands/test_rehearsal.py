@@ -30,6 +30,25 @@ def test_a_file_is_rehearsed_and_a_reading_taken_over(loricate: Run, tmp_path: P
     assert (shown["state"], shown["nest"]) == ("finished", "1")
 
 
+def test_nominal_values_are_written_into_a_file_that_keeps_its_comments(
+    loricate: Run, tmp_path: Path
+) -> None:
+    text = (DEMO / "sequences" / "ct14-final.toml").read_text(encoding="utf-8")
+    file = tmp_path / "mine.toml"
+    file.write_text(text.replace('"4.8 H", tolerance', '"1 H", tolerance'), encoding="utf-8")
+    done = loricate("rehearsal", "start", "mine.toml", "inductance", "--fixture", "FX-T", "--yes")
+    assert "P" in done.stdout, done.stderr
+    done = loricate("rehearsal", "take", "mine.toml", "inductance", "inductance", "nominal",
+                    "--point", "*")  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert "inductance settings.coils.0.nominal is 4." in done.stdout
+    written = file.read_text(encoding="utf-8")
+    assert written.startswith("# Final test of the control transformer CT-14.\n")
+    coils = tomllib.loads(written)["steps"][3]["settings"]["coils"]
+    assert [each["tolerance"] for each in coils] == ["10 %", "10 %"]
+    assert coils[0]["nominal"].startswith("4.") and coils[1]["short"] == ["6", "7"]
+
+
 def test_what_does_not_pass_exits_3_and_what_is_wrong_1(loricate: Run) -> None:
     done = loricate("rehearsal", "start", "DC40-FINAL", "withstand", "--nest", "3", "--yes")
     assert done.returncode == 3 and "FAIL (breakdown)" in done.stdout

@@ -11,14 +11,16 @@ import pytest
 
 from loricate.client import Client, RefusedError, WrongStateError
 from loricate.simulator.hands_link import Hands
-from tests.conftest import five_steps, release
+from tests.conftest import five_steps, read_demo, release
 
 FINAL = five_steps()
 
 
-def rehearse(client: Client, document: dict[str, Any], *steps: str, nest: str = "1") -> str:
+def rehearse(
+    client: Client, document: dict[str, Any], *steps: str, nest: str = "1", fixture: str = "FX-A"
+) -> str:
     """Rehearse steps to their end, passing every check by eye; gives the rehearsal's id."""
-    found = client.prepare_rehearsal(document, "FX-A", nest, steps)
+    found = client.prepare_rehearsal(document, fixture, nest, steps)
     assert found.state == "ready"
     client.start_rehearsal(found.id)
     for event in client.rehearsal_events(found.id):
@@ -81,6 +83,32 @@ def test_a_reading_becomes_the_limit_of_a_step_that_has_none(client: Client) -> 
     assert "in a rehearsal of 20" in taken[1].value and "by mara, 50 % allowed" in taken[1].value
     value, unit = taken[0].value.split()
     assert unit == "mΩ" and float(value) == pytest.approx(1500 * measured, rel=0.01)
+
+
+def test_nominal_values_of_every_point_are_taken_from_one_good_part(
+    client: Client, hands: Hands
+) -> None:
+    """A bad part gives none: neither of what is wrong with it, nor of the rest."""
+    document = read_demo("sequences/ct14-final.toml")
+    for ratio in document["steps"][2]["settings"]["ratios"]:
+        ratio |= {"nominal": "1:1", "tolerance": "90 %"}  # nobody knows it yet
+    hands.put("FX-T/1", "CT-14", "reversed_winding")
+    found = rehearse(client, document, "ratio", fixture="FX-T")
+    for point in ("*", "P-S2b"):
+        with pytest.raises(RefusedError, match="polarity is reversed"):
+            client.take_reading(found, "ratio", "turns_ratio", "nominal", point=point)
+    hands.put("FX-T/1", "CT-14")
+    found = rehearse(client, document, "ratio", fixture="FX-T")
+    taken = client.take_reading(found, "ratio", "turns_ratio", "nominal", point="*")
+    settings = document["steps"][2]["settings"]
+    for each in taken:
+        assert each.path[:2] == ["settings", "ratios"]
+        settings["ratios"][each.path[2]][each.path[3]] = each.value
+    nominal = [float(each["nominal"].removesuffix(":1")) for each in settings["ratios"]]
+    assert nominal == pytest.approx([9.583, 19.17, 19.17, 46.0], rel=0.005)
+    assert {each["tolerance"] for each in settings["ratios"]} == {"0.5 %"}
+    again = client.rehearsal(rehearse(client, document, "ratio", fixture="FX-T"))
+    assert again.verdict == "pass"
 
 
 @pytest.mark.parametrize(

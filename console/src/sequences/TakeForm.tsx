@@ -18,29 +18,37 @@ const USES: [Use, string][] = [
   ['nominal', 'its nominal value'],
 ]
 
+const EVERY_POINT = '*'
+
+/** A reading to be taken, or one of several points whose like are all to be taken. */
 interface Measured {
   step: string
   reading: Reading
+  /** How many points have such a reading, where all are meant. */
+  each?: number
 }
 
-function wordsFor({ step, reading }: Measured): string {
+function wordsFor({ step, reading, each }: Measured): string {
+  if (each !== undefined) return `${step}, ${measurand({ ...reading, point: '' })}: each of ${each}`
   const again = reading.repetition > 1 ? ` (${reading.repetition})` : ''
   return `${step}, ${measurand(reading)}${again}: ${reading.text}`
 }
 
 /** Takes a reading of a rehearsal over into its step, as a limit or as the value to expect. */
 export function TakeForm({ rehearsal, onTake }: Props) {
-  const readings = rehearsal.attempts.flatMap((attempt) =>
-    attempt.readings.map((reading) => ({ step: attempt.step_id, reading })),
+  const readings = withEach(
+    rehearsal.attempts.flatMap((attempt) =>
+      attempt.readings.map((reading) => ({ step: attempt.step_id, reading })),
+    ),
   )
   const [place, setPlace] = useState(0)
   const [use, setUse] = useState<Use>('maximum')
-  const [allowance, setAllowance] = useState('20 %')
+  const [allowance, setAllowance] = useState('')
   const [told, setTold] = useState('')
   const [trouble, setTrouble] = useState('')
   const chosen = readings[place]
   if (chosen === undefined) return null
-  const { step, reading } = chosen
+  const { step, reading, each } = chosen
 
   async function submit(event: FormEvent) {
     event.preventDefault()
@@ -48,11 +56,12 @@ export function TakeForm({ rehearsal, onTake }: Props) {
     setTrouble('')
     try {
       const params = { path: { rehearsal_id: rehearsal.id } }
-      const { quantity, point, repetition } = reading
+      const { quantity, repetition } = reading
+      const point = each === undefined ? reading.point : EVERY_POINT
       const body = { step, quantity, point, repetition, use, allowance }
       const taken = await ask(api.POST('/api/v1/rehearsals/{rehearsal_id}/take', { params, body }))
       if (onTake(step, taken)) {
-        setTold(`${step}: ${taken.map((each) => `${each.path.at(-1)} ${each.value}`).join(', ')}`)
+        setTold(`${step}: ${taken.map((one) => `${one.path.at(-1)} ${one.value}`).join(', ')}`)
       } else {
         setTrouble(`There is no step ${step} any more; undo, or rehearse again.`)
       }
@@ -93,6 +102,8 @@ export function TakeForm({ rehearsal, onTake }: Props) {
             bg="plate"
             borderColor="edge"
             autoComplete="off"
+            placeholder={use === 'nominal' ? 'as usual' : '20 %'}
+            _placeholder={{ color: 'soft' }}
             value={allowance}
             onChange={(event) => setAllowance(event.target.value)}
           />
@@ -105,4 +116,17 @@ export function TakeForm({ rehearsal, onTake }: Props) {
       {trouble && <Trouble text={trouble} />}
     </Stack>
   )
+}
+
+/** The readings, and before those of several points one that stands for each of them. */
+export function withEach(readings: Measured[]): Measured[] {
+  const alike = (one: Measured, other: Measured) =>
+    one.step === other.step &&
+    one.reading.quantity === other.reading.quantity &&
+    one.reading.repetition === other.reading.repetition
+  return readings.flatMap((own, at) => {
+    const same = readings.filter((other) => alike(own, other))
+    const isFirst = readings.findIndex((other) => alike(own, other)) === at
+    return isFirst && same.length > 1 ? [{ ...own, each: same.length }, own] : [own]
+  })
 }

@@ -54,11 +54,15 @@ class Taking(BaseModel):
 
     step: str
     quantity: str
-    point: str = Field(default="", description="Of a step that measures several")
+    point: str = Field(
+        default="", description="Of a step that measures several; * for each of them"
+    )
     repetition: int = Field(default=1, ge=1)
     use: Literal["minimum", "maximum", "nominal"]
     allowance: str = Field(
-        default="20 %", description="How far the limit stands off, of the reading"
+        default="",
+        description="How far the limit stands off, of the reading: 20 % by default; for a nominal "
+        "value its tolerance, by default what is usual, or three times the reading's uncertainty",
     )
 
 

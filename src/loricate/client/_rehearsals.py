@@ -64,10 +64,13 @@ class RehearsalCalls(Wire):
         use: str,
         *,
         point: str = "",
-        allowance: str = "20 %",
+        allowance: str = "",
         repetition: int = 1,
     ) -> list[TakenOut]:
-        """What to write into a step for a reading to be its minimum, maximum or nominal value."""
+        """What to write into a step for a reading to be its minimum, maximum or nominal value.
+
+        The point ``*`` means each of them; without an allowance what is usual is proposed.
+        """
         body = {
             "step": step,
             "quantity": quantity,

@@ -107,9 +107,11 @@ def show(rehearsal: str, call: Call) -> None:
 @click.argument("quantity")
 @click.argument("use", type=click.Choice(["minimum", "maximum", "nominal"]))
 @click.option(
-    "--allow", default="20 %", show_default=True, help="How far the limit stands off the reading."
+    "--allow",
+    default="",
+    help="How far the limit stands off the reading; by default 20 %, or a tolerance is proposed.",
 )
-@click.option("--point", default="", help="Of a step that measures several: `A to B`.")
+@click.option("--point", default="", help="Of a step that measures several: `A to B`; * for each.")
 @click.option("--rehearsal", default="last", show_default=True, help="Whose reading.")
 @click.option("--repetition", default=1, show_default=True, help="Where the step is repeated.")
 @service_options
@@ -124,7 +126,7 @@ def take(
     repetition: int,
     call: Call,
 ) -> None:
-    """Write a reading of a rehearsal into a sequence file as a limit; comments are kept.
+    """Write readings of a rehearsal into a sequence file as limits; comments are kept.
 
     Example: loricate rehearsal take dc40-final.toml earth resistance maximum --allow "20 %"
     """

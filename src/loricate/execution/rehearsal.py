@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from loricate.core.attempts import Attempt, Kept
 from loricate.core.measuring.grading import GradedReading, Verdict
 from loricate.core.measuring.readings import Doubt, Measurand
+from loricate.core.sequences.rehearsing import EVERY_POINT
 from loricate.execution.load import Answered, LoadedUnit
 
 SERIAL = "rehearsal"  # what stands where a run has the unit's serial
@@ -42,13 +43,28 @@ class Blackboard:
         """Note how it ended."""
         self.state, self.note, self.verdict = state, note, verdict
 
-    def reading(self, step_id: str, measurand: Measurand, repetition: int) -> GradedReading:
-        """A reading of the latest attempt at a step; raises LookupError where there is none."""
+    def readings(
+        self, step_id: str, measurand: Measurand, repetition: int
+    ) -> tuple[list[GradedReading], str]:
+        """Readings of the latest attempt at a step, and the first thing found wrong outright.
+
+        The point ``*`` means each of them. Raises LookupError where there is none to believe.
+        """
         attempt = next((each for each in reversed(self.attempts) if each.step.id == step_id), None)
         if attempt is None:
             raise LookupError(f"step '{step_id}' was not performed; rehearse it first.")
-        graded = attempt.reading(measurand.quantity, measurand.point, repetition)
-        if graded is None:
+        found = [
+            each
+            for each in attempt.grade.readings
+            if each.reading.quantity == measurand.quantity
+            and measurand.point in (each.reading.point, EVERY_POINT)
+            and each.repetition == repetition
+        ]
+        if not found:
             known = dict.fromkeys(each.reading.name for each in attempt.grade.readings)
             raise LookupError(f"{step_id} has no reading '{measurand}'; it has {', '.join(known)}.")
-        return graded
+        if attempt.grade.doubts:
+            doubted = " ".join(doubt.text for doubt in attempt.grade.doubts)
+            raise LookupError(f"what {step_id} measured is not believed: {doubted}")
+        faults = (each.sentence or f"{step_id}: {each.cause}." for each in attempt.grade.faults)
+        return found, next(faults, "")

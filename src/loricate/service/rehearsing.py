@@ -14,7 +14,7 @@ from loricate.core.measuring.grading import Verdict
 from loricate.core.measuring.readings import Doubt, Measurand
 from loricate.core.quantities import RATIO, exact_text, parse
 from loricate.core.sequences.ready import ReadySequence
-from loricate.core.sequences.rehearsing import Taken, Use, take, unjudged_steps
+from loricate.core.sequences.rehearsing import STANDS_OFF, Taken, Use, take, unjudged_steps
 from loricate.execution.engine import Engine
 from loricate.execution.load import LoadedUnit
 from loricate.execution.preflight import check_bench, check_load, unfit_instruments
@@ -213,28 +213,35 @@ class Rehearsals:
         use: str,
         allowance: str,
     ) -> tuple[Taken, ...]:
-        """What to write into a step for a reading to be its limit; raises NotReady."""
+        """What to write into a step for readings to be its limits; raises NotReady."""
         found = self.find(rehearsal_id)
         try:
-            part = parse(allowance, RATIO)
+            part = parse(allowance, RATIO) if allowance else None
         except QuantityError as error:
             raise NotReady.because([Finding("allowance", str(error))]) from error
-        if not 0 <= part < 10:
+        if part is not None and not 0 <= part < 10:
             message = f"{allowance} is out of range", "give 0 % to 900 %."
             raise NotReady.because([Finding("allowance", *message)])
         try:
-            graded = found.board.reading(step_id, measurand, repetition)
+            readings, wrong = found.board.readings(step_id, measurand, repetition)
         except LookupError as error:
             raise NotReady.because([Finding("reading", str(error.args[0]))]) from error
         day = dt.datetime.now(dt.UTC).date()
-        ground = (
-            f"{graded.reading.text} in a rehearsal of {day} by {found.account}, "
-            f"{exact_text(part, RATIO)} allowed"
-        )
+        allowed = exact_text(STANDS_OFF if part is None else part, RATIO)
+        step = found.sequence.step(step_id)
+        taken: list[Taken] = []
         try:
-            return take(found.sequence.step(step_id), graded.reading, Use(use), part, ground)
+            if use == Use.NOMINAL and wrong:
+                raise ValueError(f"{wrong} A nominal value is taken from a good part.")
+            for graded in readings:
+                ground = (
+                    f"{graded.reading.text} in a rehearsal of {day} by {found.account}, "
+                    f"{allowed} allowed"
+                )
+                taken += take(step, graded.reading, Use(use), part, ground)
         except ValueError as error:
             raise NotReady.because([Finding("reading", str(error))]) from error
+        return tuple(taken)
 
 
 def _as_asked(findings: list[Finding]) -> list[Finding]:

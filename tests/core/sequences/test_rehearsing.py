@@ -13,7 +13,15 @@ from loricate.core.errors import DocumentError
 from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.measuring.readings import Bound, Reading
 from loricate.core.products.product import Product
-from loricate.core.quantities import CURRENT, DIMENSIONS, RESISTANCE, parse
+from loricate.core.quantities import (
+    CURRENT,
+    DIMENSIONS,
+    INDUCTANCE,
+    RESISTANCE,
+    TURNS_RATIO,
+    VOLTAGE,
+    parse,
+)
 from loricate.core.sequences.preparing import prepare
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
 from loricate.core.sequences.rehearsing import (
@@ -139,9 +147,52 @@ def test_each_path_and_a_target_have_places_of_their_own(product: Product) -> No
     entry = made("entry", {"question": "Speed?", "quantity": "current"}, product)
     entered = Reading("entered", 1.2345, CURRENT)
     assert take(entry, entered, Use.NOMINAL, 0.05, GROUND) == (
-        Taken(("settings", "target"), "1.23 A"),
+        Taken(("settings", "target"), "1.234 A"),
         Taken(("settings", "tolerance"), "5 %"),
     )
+
+
+RATIOS = [
+    {"name": "P-S", "primary": ["A", "B"], "secondary": ["C", "D"], "nominal": "10:1"},
+    {"name": "P-T", "primary": ["A", "B"], "secondary": ["C", "E"], "nominal": "5:1"},
+]
+TRANSFORMER = Product.model_validate(
+    {"format": "loricate-product/2", "code": "T", "title": "T", "family": "cable",
+     "terminals": list("ABCDE")}
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("uncertainty", "allowance", "tolerance"),
+    [(0.001, None, "0.5 %"), (0.05, None, "1.6 %"), (50.0, None, "90 %"), (0.05, 0.02, "2 %")],
+)
+def test_a_good_part_gives_a_nominal_value_with_a_tolerance_that_is_proposed(
+    uncertainty: float, allowance: float | None, tolerance: str
+) -> None:
+    """What is usual, but never less than the meter's own doubt allows to be graded."""
+    step = made("turns_ratio", {"ratios": RATIOS}, TRANSFORMER)
+    reading = Reading("turns_ratio", 9.58333, TURNS_RATIO, "P-T", uncertainty=uncertainty)
+    assert take(step, reading, Use.NOMINAL, allowance, GROUND) == (
+        Taken(("settings", "ratios", 1, "nominal"), "9.583:1"),
+        Taken(("settings", "ratios", 1, "tolerance"), tolerance),
+    )
+
+
+def test_an_inductance_is_taken_where_it_stands() -> None:
+    coils = [{"name": "P", "high": "A", "low": "B", "nominal": "1 H"}]
+    step = made("inductance", {"coils": coils}, TRANSFORMER)
+    reading = Reading("inductance", 4.7891, INDUCTANCE, "P", uncertainty=0.01)
+    assert take(step, reading, Use.NOMINAL, None, GROUND) == (
+        Taken(("settings", "coils", 0, "nominal"), "4.789 H"),
+        Taken(("settings", "coils", 0, "tolerance"), "10 %"),
+    )
+
+
+def test_one_winding_gives_no_nominal_value_of_all() -> None:
+    step = made("turns_ratio", {"ratios": RATIOS}, TRANSFORMER)
+    reading = Reading("voltage", 5.0, VOLTAGE, "P-T")
+    with pytest.raises(ValueError, match="holds for every point of s, and not for P-T alone"):
+        take(step, reading, Use.NOMINAL, 0.1, GROUND)
 
 
 @given(

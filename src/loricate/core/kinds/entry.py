@@ -13,12 +13,14 @@ from pydantic import Field, field_validator, model_validator
 
 from loricate.core.documents import fault_at
 from loricate.core.errors import QuantityError
-from loricate.core.kinds.kind import KindSettings, Limits, LimitSlot, Points
+from loricate.core.kinds.kind import KindSettings, Limits, LimitSlot, NominalPlace, Points
 from loricate.core.limits.limit import Limit, LimitSource
 from loricate.core.measuring.actions import Enter, Photo, Procedure, do
 from loricate.core.measuring.grading import Measured
 from loricate.core.measuring.readings import Measurand, Reading
 from loricate.core.quantities import DIMENSIONS, Fraction, parse
+
+USUAL = 0.05  # tolerance of a target that was measured once
 
 
 class Entry(KindSettings):
@@ -28,7 +30,6 @@ class Entry(KindSettings):
     title = "Entry"
     slots = {"entered": LimitSlot(None, title="What is typed")}
     judged_by = ()
-    takes_nominal = ("target", "tolerance")
 
     question: str = Field(min_length=1, max_length=200, title="Question")
     quantity: str = Field(title="Quantity", json_schema_extra={"enum": list(DIMENSIONS)})
@@ -81,6 +82,10 @@ class Entry(KindSettings):
         value = parse(answer.choice, dimension)
         entered = Reading("entered", value, dimension, uncertainty=spread, instrument=self.device)
         return Measured((entered,), note=note)
+
+    def place_of_nominal(self, measurand: Measurand) -> NominalPlace | None:
+        """The target."""
+        return NominalPlace(("settings", "target"), ("settings", "tolerance"), USUAL)
 
     def slots_here(self) -> Mapping[str, LimitSlot]:
         return {"entered": LimitSlot(DIMENSIONS[self.quantity])}

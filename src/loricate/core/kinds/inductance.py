@@ -13,7 +13,15 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from loricate.core.documents import fault_at
 from loricate.core.kinds.advice import Advice, Considered, Severity
-from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Point, Points
+from loricate.core.kinds.kind import (
+    Demand,
+    KindSettings,
+    Limits,
+    LimitSlot,
+    NominalPlace,
+    Point,
+    Points,
+)
 from loricate.core.limits.limit import Code, Limit, LimitSource
 from loricate.core.measuring.actions import (
     Asking,
@@ -45,6 +53,7 @@ from loricate.core.quantities import (
 )
 
 LOOSE = 0.5
+USUAL = 0.1  # tolerance
 NOMINAL = LimitSource(engineer="the nominal inductance of this step")
 
 
@@ -60,7 +69,7 @@ class CoilPoint(BaseModel):
         default=(), title="Shorted", description="Pins joined with each other: of a leakage"
     )
     nominal: Annotated[Henries, Field(gt=0)] = Field(title="Nominal inductance")
-    tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(default=0.1, title="Tolerance")
+    tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(default=USUAL, title="Tolerance")
 
 
 class Inductance(KindSettings):
@@ -117,6 +126,14 @@ class Inductance(KindSettings):
 
     def _path(self, coil: CoilPoint) -> ImpedancePath:
         return ImpedancePath(coil.high, coil.low, self.frequency)
+
+    def place_of_nominal(self, measurand: Measurand) -> NominalPlace | None:
+        """Each winding has its own."""
+        names = [each.name for each in self.coils]
+        if measurand.quantity != "inductance" or measurand.point not in names:
+            return None
+        place = ("settings", "coils", names.index(measurand.point))
+        return NominalPlace((*place, "nominal"), (*place, "tolerance"), USUAL)
 
     def procedure(self, points: Points, limits: Limits) -> Procedure:
         """Measure each winding, and take the fixture out of it."""

@@ -28,6 +28,21 @@ Limits = Mapping[Measurand, Limit]
 # Choices that people write otherwise than a document does.
 CHOICE_WORDS = {"ac": "AC", "dc": "DC", "iec60601": "IEC 60601-1", "iec60990": "IEC 60990"}
 Place = tuple[str | int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class NominalPlace:
+    """The ways to where a value to expect is written in a step, and its tolerance.
+
+    ``usual`` is the least tolerance to propose, a fraction: one part says nothing of how far good
+    parts differ.
+    """
+
+    nominal: Place
+    tolerance: Place
+    usual: float
+
+
 MEASURED_OUTCOMES = frozenset({"pass", "fail", "inconclusive"})
 ANSWERED_OUTCOMES = frozenset({"pass", "fail"})
 
@@ -96,8 +111,6 @@ class KindSettings(BaseModel):
     meters: ClassVar[tuple[str, ...]] = ()
     """What is shown while an output is on: sampled quantities, and resistance where volts and
     amperes are sampled. All that is sampled where it is empty."""
-    takes_nominal: ClassVar[tuple[str, str] | None] = None
-    """The settings that take a measured value as the one to expect, and its tolerance."""
     outcomes: ClassVar[frozenset[str]] = MEASURED_OUTCOMES
     """The outcomes that a step which was done can have."""
     ganged: ClassVar[Mapping[str, Bound]] = {}
@@ -168,6 +181,10 @@ class KindSettings(BaseModel):
         """The way to where the limit of a reading is written in a step; None if it has none."""
         is_known = measurand.quantity in self.slots_here()
         return ("limits", measurand.quantity) if is_known else None
+
+    def place_of_nominal(self, measurand: Measurand) -> NominalPlace | None:
+        """Where a measured value is written as the one to expect; None where limits say that."""
+        return None
 
     def earthed_after(self) -> float:
         """How long the unit stays earthed after it, in times of its time under voltage."""

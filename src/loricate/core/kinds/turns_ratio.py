@@ -15,7 +15,15 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from loricate.core.documents import fault_at
 from loricate.core.kinds.advice import Advice, Considered, Severity
-from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Point, Points
+from loricate.core.kinds.kind import (
+    Demand,
+    KindSettings,
+    Limits,
+    LimitSlot,
+    NominalPlace,
+    Point,
+    Points,
+)
 from loricate.core.limits.limit import Code, Limit, LimitSource
 from loricate.core.measuring.actions import (
     Asking,
@@ -46,6 +54,7 @@ from loricate.core.quantities import (
 from loricate.core.windings.ratio import COUPLED, turns_ratio
 
 LOOSE = 0.05
+USUAL = 0.005  # tolerance
 NOMINAL = LimitSource(engineer="the nominal ratio of this step")
 
 
@@ -58,7 +67,7 @@ class RatioPoint(BaseModel):
     primary: tuple[Terminal, Terminal] = Field(title="Driven", description="Start and end")
     secondary: tuple[Terminal, Terminal] = Field(title="Read", description="Start and end")
     nominal: Annotated[TurnsRatio, Field(gt=0)] = Field(title="Nominal ratio")
-    tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(default=0.005, title="Tolerance")
+    tolerance: Annotated[Fraction, Field(gt=0, lt=1)] = Field(default=USUAL, title="Tolerance")
     level: Annotated[Volts, Field(gt=0)] | None = Field(
         default=None, title="Volts of this one", description="In place of the step's"
     )
@@ -114,6 +123,14 @@ class TurnsRatioStep(KindSettings):
 
     def shares_terminals(self) -> bool:
         return True
+
+    def place_of_nominal(self, measurand: Measurand) -> NominalPlace | None:
+        """Each ratio has its own."""
+        names = [each.name for each in self.ratios]
+        if measurand.quantity != "turns_ratio" or measurand.point not in names:
+            return None
+        place = ("settings", "ratios", names.index(measurand.point))
+        return NominalPlace((*place, "nominal"), (*place, "tolerance"), USUAL)
 
     def procedure(self, points: Points, limits: Limits) -> Procedure:
         """Drive each winding and read the other."""

@@ -6,7 +6,16 @@ from functools import cached_property
 from typing import Any
 
 from loricate.core.kinds.advice import Advice, Considered
-from loricate.core.kinds.kind import Demand, Kind, KindSettings, Limits, LimitSlot, Place, Points
+from loricate.core.kinds.kind import (
+    Demand,
+    Kind,
+    KindSettings,
+    Limits,
+    LimitSlot,
+    NominalPlace,
+    Place,
+    Points,
+)
 from loricate.core.measuring.actions import Procedure
 from loricate.core.measuring.grading import (
     DecisionRule,
@@ -99,6 +108,10 @@ class ReadyStep:
     def place_of_limit(self, measurand: Measurand) -> Place | None:
         """The way to where the limit of a reading is written; None for one without."""
         return self.settings.place_of_limit(measurand)
+
+    def place_of_nominal(self, measurand: Measurand) -> NominalPlace | None:
+        """Where a measured value is written as the one to expect; None where limits say that."""
+        return self.settings.place_of_nominal(measurand)
 
     @property
     def takes_isolated(self) -> bool:

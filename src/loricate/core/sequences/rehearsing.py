@@ -12,6 +12,7 @@ from enum import StrEnum
 from typing import Any
 
 from loricate.core.errors import DocumentError, Finding
+from loricate.core.kinds.kind import NominalPlace
 from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.measuring.readings import Bound, Reading
 from loricate.core.products.product import Product
@@ -20,7 +21,11 @@ from loricate.core.sequences.preparing import prepare
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
 
 BEHAVES_ALONE = ("when", "required", "off")  # what says nothing of a step that is tried by itself
-FIGURE_DIGITS = 3
+FIGURE_DIGITS, NOMINAL_DIGITS = 3, 4
+STANDS_OFF = 0.2  # a limit, of its reading, where nobody says how far
+TIMES_UNCERTAINTY, TOLERANCE_STEP = 3.0, Decimal("0.001")  # of a tolerance that is proposed
+MOST_TOLERANCE = 0.9
+EVERY_POINT = "*"
 
 
 def prepare_rehearsal(
@@ -101,16 +106,19 @@ class Taken:
 
 
 def take(
-    step: ReadyStep, reading: Reading, use: Use, allowance: float, ground: str
+    step: ReadyStep, reading: Reading, use: Use, allowance: float | None, ground: str
 ) -> tuple[Taken, ...]:
     """What must be written into a step for a reading to be its minimum, maximum or nominal value.
 
-    ``allowance`` is the fraction of the reading that the limit stands off; figures are rounded
-    away from it to three digits. A nominal value goes where the kind has a setting for it, else
-    into a minimum and a maximum around it. A limit of the engineer's own gets ``ground`` as its
-    source; one that cites a limit set keeps its citation. Raises ValueError with the remedy.
+    ``allowance`` is the fraction of the reading that the limit stands off, a fifth by default;
+    figures are rounded away from it to three digits. A nominal value goes where the kind has a
+    setting for it, to four digits, with the allowance as its tolerance, else into a minimum and a
+    maximum around it. By default the tolerance is what such parts usually have, or three times the
+    reading's uncertainty. A limit of the engineer's own gets ``ground`` as its source; one that
+    cites a limit set keeps its citation. Raises ValueError with the remedy.
     """
-    place = step.place_of_limit(reading.measurand)
+    own_place = step.place_of_nominal(reading.measurand) if use is Use.NOMINAL else None
+    place = own_place.nominal if own_place else step.place_of_limit(reading.measurand)
     if place is None:
         known = ", ".join(step.slots) or "none"
         raise ValueError(f"'{reading.name}' cannot be limited; {step.id} can limit: {known}.")
@@ -119,14 +127,15 @@ def take(
     refused = {Use.MINIMUM: (Bound.BELOW,), Use.MAXIMUM: (Bound.ABOVE,)}
     if reading.bound in refused.get(use, (Bound.BELOW, Bound.ABOVE)):
         raise ValueError(f"{reading.text} is only a bound and gives no {use}; choose another use.")
-    if use is Use.NOMINAL and step.kind.takes_nominal is not None:
-        target, tolerance = step.kind.takes_nominal
-        value = _figure(reading.value, reading.dimension, ROUND_HALF_EVEN)
-        found = [Taken(("settings", target), value)]
-        if allowance:
-            found.append(Taken(("settings", tolerance), exact_text(allowance, RATIO)))
-        return tuple(found)
-    band = abs(reading.value) * allowance
+    if own_place is not None:
+        return _as_nominal(own_place, reading, allowance)
+    if use is Use.NOMINAL and reading.point and place[0] == "limits":
+        raise ValueError(
+            f"a limit of {reading.quantity} holds for every point of {step.id}, and not for "
+            f"{reading.point} alone: take a minimum or a maximum. Nominal resistances of windings "
+            "are the product's: capture a good part."
+        )
+    band = abs(reading.value) * (STANDS_OFF if allowance is None else allowance)
     found = []
     if use is not Use.MAXIMUM:
         low = _figure(reading.value - band, reading.dimension, ROUND_FLOOR)
@@ -141,9 +150,24 @@ def take(
     return tuple(found)
 
 
-def _figure(value: float, dimension: Dimension, rounding: str) -> str:
+def _as_nominal(
+    place: NominalPlace, reading: Reading, allowance: float | None
+) -> tuple[Taken, ...]:
+    value = _figure(reading.value, reading.dimension, ROUND_HALF_EVEN, NOMINAL_DIGITS)
+    if allowance is None:
+        unsure = TIMES_UNCERTAINTY * reading.uncertainty
+        share = max(place.usual, unsure / abs(reading.value) if reading.value else 0.0)
+        steps = (Decimal(repr(min(share, MOST_TOLERANCE))) / TOLERANCE_STEP).to_integral_value(
+            ROUND_CEILING
+        )
+        allowance = float(steps * TOLERANCE_STEP)
+    tolerance = [Taken(place.tolerance, exact_text(allowance, RATIO))] if allowance else []
+    return (Taken(place.nominal, value), *tolerance)
+
+
+def _figure(value: float, dimension: Dimension, rounding: str, digits: int = FIGURE_DIGITS) -> str:
     number = Decimal(repr(value))
     if number:
-        step = Decimal(1).scaleb(number.adjusted() - FIGURE_DIGITS + 1)
+        step = Decimal(1).scaleb(number.adjusted() - digits + 1)
         number = number.quantize(step, rounding=rounding)
     return exact_text(float(number), dimension)
