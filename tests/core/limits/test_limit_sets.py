@@ -1,6 +1,7 @@
 """Limit sets: formulae, which item holds for a product and a step, and figures that loosen one."""
 
 import json
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
@@ -24,6 +25,7 @@ from loricate.core.quantities import CURRENT, RESISTANCE, VOLTAGE, exact_text, p
 from loricate.core.review import Reviewed, Severity, review
 from loricate.core.sequences.preparing import prepare
 from loricate.core.sequences.ready import ReadySequence
+from tests.conftest import read_demo
 
 LimitSets = dict[str, tuple[LimitSet, int]]
 BOND = Asked("ground_bond", "resistance", RESISTANCE, {"current": "25 A"})
@@ -308,7 +310,28 @@ def test_dc_in_place_of_ac_is_more_by_the_standards_own_factor(limit_sets: Limit
     motor = product(**{**WINDING, "supply_voltage": "10 kV", "rated_power": "2 MW"})
     asked = Asked("withstand", "voltage", VOLTAGE, {"voltage": "dc"}, "level")
     entry = LimitEntry(source="IEC-60034-1/withstand-high-voltage")
-    assert resolve(entry, asked, limit_sets, motor.facts).minimum == pytest.approx(35.7e3)
+    limit = resolve(entry, asked, limit_sets, motor.facts)
+    assert limit.minimum == pytest.approx(35.7e3)
+    assert limit.source.text.endswith("(clause not stated), DC at 1.7 times its AC")
+    of_ac = replace(asked, values={"voltage": "ac"})
+    assert "DC" not in resolve(entry, of_ac, limit_sets, motor.facts).source.text
+
+
+def test_the_certificate_of_a_dc_withstand_says_the_factor_of_its_volts_and_of_nothing_else(
+    limit_sets: LimitSets,
+) -> None:
+    document = read_demo("sequences/wm3-final.toml")
+    withstand = next(step for step in document["steps"] if step["id"] == "withstand")
+    withstand["settings"] |= {"voltage": "dc", "level": "36 kV"}
+    withstand["limits"]["current"] = {"maximum": "1 mA", "source": "drawing"}
+    withstand["limits"]["voltage"] = {"source": "IEC-60034-1/withstand-high-voltage"}
+    document["steps"] = [withstand]
+    rated = {"supply_voltage": "10 kV", "rated_power": "2 MW"}
+    motor = Product.model_validate({**read_demo("products/wm-3.toml"), **rated})
+    limits = prepare(document, {"WM-3": motor}, limit_sets).steps[0].limits
+    said = {name: limit.source.text for name, limit in limits.items()}
+    assert "DC at 1.7 times its AC" in said[Measurand("voltage")]
+    assert "DC" not in said[Measurand("time_at_level")] + said[Measurand("current")]
 
 
 def test_what_is_demanded_is_held_against_what_was_measured(

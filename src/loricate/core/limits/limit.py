@@ -41,6 +41,10 @@ class LimitSource(BaseModel):
     looser_than: str = Field(
         default="", description="The cited set's limit, where the engineer's figure lets more pass"
     )
+    dc_factor: float | None = Field(
+        default=None,
+        description="By what the clause has AC volts multiplied for DC, where DC stood for AC",
+    )
 
     @property
     def text(self) -> str:
@@ -49,6 +53,8 @@ class LimitSource(BaseModel):
             return self.engineer or "no source given"
         edition = f":{self.edition}" if self.edition else ", edition not stated"
         cited = f"{self.standard}{edition} {self.clause or '(clause not stated)'}"
+        if self.dc_factor is not None:
+            cited = f"{cited}, DC at {self.dc_factor:g} times its AC"
         return f"{cited}; looser than its {self.looser_than}" if self.looser_than else cited
 
 

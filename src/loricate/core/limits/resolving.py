@@ -110,7 +110,7 @@ def resolve(entry: LimitEntry, asked: Asked, limit_sets: LimitSets, facts: Facts
                 f"{' or '.join(item.test_settings) or 'test'}."
             )
         looser = own and is_looser((low, high), (set_low, set_high))
-        source = source_in(limit_set, revision, item).model_copy(
+        source = source_in(limit_set, revision, item, asked.setting, asked.values).model_copy(
             update={
                 "engineer": "figure set by the engineer" if own else "",
                 "looser_than": _text(set_low, set_high, dimension) if looser else "",
@@ -142,8 +142,14 @@ def _is_past(inner: float | None, outer: float | None) -> bool:
     return inner is not None and outer is not None and inner > outer
 
 
-def source_in(limit_set: LimitSet, revision: int, item: LimitSetItem) -> LimitSource:
-    """The item of a limit set as the source that a limit carries."""
+def source_in(
+    limit_set: LimitSet,
+    revision: int,
+    item: LimitSetItem,
+    setting: str,
+    values: Mapping[str, Any],
+) -> LimitSource:
+    """The item of a limit set as the source that a limit carries, of what came of a setting."""
     return LimitSource(
         standard=limit_set.standard,
         edition=limit_set.edition,
@@ -152,7 +158,13 @@ def source_in(limit_set: LimitSet, revision: int, item: LimitSetItem) -> LimitSo
         item=item.id,
         revision=revision,
         checked=limit_set.checked,
+        dc_factor=item.dc_factor if _is_dc_level(setting, values) else None,
     )
+
+
+def _is_dc_level(setting: str, values: Mapping[str, Any]) -> bool:
+    """Whether a clause's AC volts are turned into DC here."""
+    return setting == "level" and values.get("voltage") == "dc"
 
 
 def _figures_of(item: LimitSetItem, asked: Asked, facts: Facts | None) -> Figures:
@@ -168,7 +180,7 @@ def least_for(
 ) -> dict[str, tuple[float, Dimension]]:
     """The least that each setting of a step must be, its AC level turned into DC where it is."""
     found = item.least_of(facts)
-    if "level" in found and item.dc_factor and values.get("voltage") == "dc":
+    if "level" in found and item.dc_factor and _is_dc_level("level", values):
         level, dimension = found["level"]
         found["level"] = (item.dc_level(level), dimension)
     return found

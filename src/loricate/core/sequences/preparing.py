@@ -275,7 +275,7 @@ class _Limiting:
                         dimension=dimension.name,
                         minimum=least,
                         maximum=own.maximum if own is not None else None,
-                        source=source_in(limit_set, revision, item),
+                        source=source_in(limit_set, revision, item, setting, values),
                     )
         return demanded
 
