@@ -6,7 +6,6 @@ import sqlite3
 import time
 from functools import partial
 from itertools import pairwise
-from pathlib import Path
 from typing import Any
 
 import pytest
@@ -231,16 +230,9 @@ async def test_a_line_option_that_is_none_is_refused_at_its_field(live: Live) ->
 # Whose documents go out.
 
 
-@pytest.fixture
-def exporting(tmp_path: Path) -> None:
-    """A site that exports; before its service is there."""
-    text = 'format = "loricate-site/1"\n[exports]\nfolder = "out"\n'
-    (tmp_path / "site.toml").write_text(text, encoding="utf-8")
-
-
 @pytest.mark.parametrize(("send", "sent"), [("passes", 1), ("off", 0), ("every", 2)])
 async def test_documents_go_out_as_the_line_has_it_and_are_issued_all_the_same(
-    exporting: None, live: Live, send: str, sent: int, monkeypatch: pytest.MonkeyPatch
+    live: Live, send: str, sent: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(issuing, "is_open", lambda gate: True)
     live.floor.floor.put_in("FX-A/2", "DC-40", ("missing_earth",), "D-2")

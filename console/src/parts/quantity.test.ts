@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { quantityText, timeText } from './quantity'
+import { quantityText, showTemperaturesIn, timeText } from './quantity'
 
 test.each([
   [1500, 'V', '1.500 kV'],
@@ -21,4 +21,13 @@ test('a time to wait is told in minutes and seconds, never less than is left', (
     '3 min',
     '3 min 21 s',
   ])
+})
+
+test('temperatures have no prefix, and the unit that the site chose', () => {
+  expect(quantityText(0.5, '°C')).toBe('0.5 °C')
+  showTemperaturesIn('°F')
+  expect(quantityText(31.7, '°C')).toBe('89.1 °F')
+  expect(quantityText(31.7, 'V')).toBe('31.70 V')
+  showTemperaturesIn('°C')
+  expect(quantityText(-40, '°C')).toBe('-40.0 °C')
 })

@@ -1,7 +1,22 @@
+import type { Schemas } from '../api/client'
+
 const PREFIXES = ['p', 'n', 'µ', 'm', '', 'k', 'M', 'G', 'T'] as const
+
+type Temperature = Schemas['SiteOut']['temperature']
+
+let temperatures: Temperature = '°C'
+
+/** Have temperatures written in the unit that the site chose. */
+export function showTemperaturesIn(unit: Temperature): void {
+  temperatures = unit
+}
 
 /** Write an SI value for people: engineering notation, four significant digits. */
 export function quantityText(value: number, unit: string): string {
+  if (unit === '°C' && Number.isFinite(value)) {
+    const shown = temperatures === '°F' ? (value * 9) / 5 + 32 : value
+    return `${shown.toFixed(1)} ${temperatures}`
+  }
   if (!Number.isFinite(value)) return `not a number ${unit}`
   if (value === 0) return `0 ${unit}`
   const rounded = Number(value.toPrecision(4))

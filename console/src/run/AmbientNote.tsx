@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, ask } from '../api/client'
 import { LabelledInput } from '../parts/LabelledInput'
+import { quantityText } from '../parts/quantity'
 import { Trouble } from '../parts/Trouble'
 
 /** The air about the units: said once a shift, and on the certificates of runs started after it. */
@@ -55,7 +56,7 @@ export function AmbientNote({ maySay }: { maySay: boolean }) {
       <Flex gap="4" align="end" wrap="wrap">
         <LabelledInput
           label="Temperature"
-          hint="21.5 °C"
+          hint={quantityText(21.5, '°C')}
           width="9rem"
           value={temperature}
           onChange={setTemperature}

@@ -1,4 +1,5 @@
 import { Box, Text } from '@chakra-ui/react'
+import type { Schemas } from '../api/client'
 import { fades } from '../parts/dying'
 import { quantityText, timeText } from '../parts/quantity'
 import { words } from '../parts/words'
@@ -7,10 +8,12 @@ import type { Look, NestState } from './runState'
 const WIDTH = 420
 const HEIGHT = 96
 const LONG_S = 10
+const NEAR = 3
+type Limits = Schemas['StepSummary']['limits']
 const UNITS: Record<string, string> = { current: 'A', voltage: 'V', resistance: 'Ω' }
 
 /** The curves of a long step while it goes on: volts and current up a ladder, else resistance. */
-export function LiveCurve({ nest }: { nest: NestState }) {
+export function LiveCurve({ nest, limits }: { nest: NestState; limits: Limits }) {
   const last = nest.course.at(-1)
   const first = nest.course[0]
   if (!last || !first || last.elapsedS - first.elapsedS < LONG_S) return null
@@ -18,10 +21,23 @@ export function LiveCurve({ nest }: { nest: NestState }) {
   return (
     <Box mt="2" flex="3 1 18rem">
       {shown.map((quantity) => (
-        <Strip key={quantity} course={nest.course} quantity={quantity} />
+        <Strip
+          key={quantity}
+          course={nest.course}
+          quantity={quantity}
+          lines={limitLines(limits, quantity)}
+        />
       ))}
     </Box>
   )
+}
+
+/** Where the limits of a quantity are. */
+export function limitLines(limits: Limits, quantity: string): number[] {
+  return limits
+    .filter((each) => each.quantity === quantity)
+    .flatMap((each) => [each.minimum, each.maximum])
+    .filter((line): line is number => line !== null && line > 0)
 }
 
 function lookValue(look: Look, quantity: string): number | null {
@@ -30,30 +46,42 @@ function lookValue(look: Look, quantity: string): number | null {
   return voltage && current && look.phase === 'dwell' ? voltage / current : null
 }
 
+interface StripProps {
+  course: Look[]
+  quantity: string
+  /** Where its limits are, in its SI unit. */
+  lines: number[]
+}
+
 interface Spot {
   at: number
   value: number
 }
 
 /** One quantity over time, in a logarithmic scale where it dies away. */
-function Strip({ course, quantity }: { course: Look[]; quantity: string }) {
+function Strip({ course, quantity, lines }: StripProps) {
   const spots = course.flatMap((look): Spot[] => {
     const value = lookValue(look, quantity)
     return value !== null && value > 0 ? [{ at: look.elapsedS, value }] : []
   })
   if (spots.length < 2) return null
   const values = spots.map(({ value }) => value)
-  const [low, high] = [Math.min(...values), Math.max(...values)]
+  // A limit that is near is drawn; one far away would press the curve flat, and is only told.
+  const least = Math.min(...values)
+  const most = Math.max(...values)
+  const near = lines.filter((line) => line >= least / NEAR && line <= most * NEAR)
+  const [low, high] = [Math.min(least, ...near), Math.max(most, ...near)]
   const isLog = quantity !== 'voltage' && fades(values)
   const scale = (value: number) => (isLog ? Math.log10(value) : value)
   const [bottom, top] = isLog ? [scale(low), scale(high)] : [0, high]
   const begin = spots[0]?.at ?? 0
   const end = spots.at(-1)?.at ?? 1
+  const height = (value: number) =>
+    HEIGHT - ((scale(value) - bottom) / (top - bottom || 1)) * (HEIGHT - 4) - 2
   const points = spots
     .map(({ at, value }) => {
       const x = ((at - begin) / (end - begin || 1)) * WIDTH
-      const y = HEIGHT - ((scale(value) - bottom) / (top - bottom || 1)) * (HEIGHT - 4) - 2
-      return `${x.toFixed(1)},${y.toFixed(1)}`
+      return `${x.toFixed(1)},${height(value).toFixed(1)}`
     })
     .join(' ')
   const unit = UNITS[quantity] ?? ''
@@ -65,6 +93,12 @@ function Strip({ course, quantity }: { course: Look[]; quantity: string }) {
           {words(quantity)}, {isLog ? `${quantityText(low, unit)} to ` : '0 to '}
           {quantityText(high, unit)}
           {isLog && ', logarithmic'}
+          {lines.length > 0 && (
+            <Text as="span" color="bad" ml="2">
+              limit {lines.map((line) => quantityText(line, unit)).join(' and ')}
+              {near.length < lines.length && ', off the scale'}
+            </Text>
+          )}
         </span>
         <span>{timeText(end - begin)}</span>
       </Text>
@@ -77,6 +111,19 @@ function Strip({ course, quantity }: { course: Look[]; quantity: string }) {
         aria-label={`${told} so far`}
         style={{ background: 'var(--chakra-colors-sunk)' }}
       >
+        {near.map((line) => (
+          <line
+            key={line}
+            x1={0}
+            x2={WIDTH}
+            y1={height(line)}
+            y2={height(line)}
+            stroke="var(--chakra-colors-bad)"
+            strokeWidth="1.5"
+            strokeDasharray="6 4"
+            vectorEffect="non-scaling-stroke"
+          />
+        ))}
         <polyline
           points={points}
           fill="none"

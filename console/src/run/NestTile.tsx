@@ -63,7 +63,7 @@ export function NestTile({ nest, steps, isAsked, isCompact }: Props) {
             {nest.live && <Meters live={nest.live} limits={limits} />}
             {nest.live && (
               <Flex wrap="wrap" columnGap="6">
-                <LiveCurve nest={nest} />
+                <LiveCurve nest={nest} limits={limits} />
                 {nest.kept.length > 0 && <KeptList kept={nest.kept} />}
               </Flex>
             )}

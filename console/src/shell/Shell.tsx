@@ -1,9 +1,12 @@
 import { Box, Button, Flex, HStack, Text } from '@chakra-ui/react'
+import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { NavLink, Outlet } from 'react-router'
+import { api, ask } from '../api/client'
 import { DangerBand } from '../danger/DangerBand'
 import { LINK } from '../parts/link'
 import { Mark } from '../parts/Mark'
+import { showTemperaturesIn } from '../parts/quantity'
 import { keepSounds, play, soundsAreOn } from '../parts/sounds'
 import { Waiting } from '../parts/Waiting'
 import PasswordPage from '../session/PasswordPage'
@@ -33,6 +36,12 @@ export function Shell() {
   const may = useMay()
   const [mode, setMode] = useState(savedMode)
   const [isLoud, setLoud] = useState(soundsAreOn)
+  const site = useQuery({
+    queryKey: ['site'],
+    queryFn: () => ask(api.GET('/api/v1/site')),
+    enabled: state.at === 'in',
+  })
+  if (site.data !== undefined) showTemperaturesIn(site.data.temperature)
   if (state.at === 'pending') return <Waiting />
   if (state.at === 'out') return <SignInPage />
 

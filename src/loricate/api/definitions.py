@@ -26,6 +26,8 @@ class LimitInShort(BaseModel):
     point: str
     text: str
     source: str
+    minimum: float | None = Field(description="In SI units")
+    maximum: float | None = Field(description="In SI units")
 
 
 class StepSummary(BaseModel):

@@ -1,5 +1,7 @@
 """What a site chose for itself."""
 
+from typing import Literal
+
 from pydantic import BaseModel, Field
 
 
@@ -16,6 +18,7 @@ class SiteOut(BaseModel):
     id: str
     name: str
     sounds: SoundsOut
+    temperature: Literal["°C", "°F"] = Field(description="In which unit temperatures are shown")
     exports: str = Field(
         description="Folder and name of each document once it is issued; empty: none",
         examples=["exports/{date}/{serial}-{verdict}"],

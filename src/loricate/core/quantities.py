@@ -92,6 +92,11 @@ POWER_FACTOR = Dimension(
     "power_factor", "", (), "", "0.95", read_as=("number", "ratio"), decimals=2
 )
 
+# As temperatures are shown where a site wants them so; nothing is kept in it.
+FAHRENHEIT = Dimension("temperature", "°F", (), "", "74.3 °F")
+SHOWN_TEMPERATURES = {"°C": TEMPERATURE, "°F": FAHRENHEIT}
+_temperatures = TEMPERATURE
+
 DIMENSIONS = {
     dimension.name: dimension
     for dimension in (
@@ -261,8 +266,22 @@ def _plain(number: Decimal) -> str:
     return text.rstrip("0").rstrip(".") if "." in text else text
 
 
+def show_temperatures_in(unit: str) -> None:
+    """Have ``display`` write temperatures in °C or °F in this process, as its site chose.
+
+    Nothing else changes: they are kept, sent and reckoned with in °C.
+    """
+    global _temperatures
+    _temperatures = SHOWN_TEMPERATURES[unit]
+
+
 def display(value: float, dimension: Dimension, digits: int = 4) -> str:
-    """Write ``value`` (SI) for people: engineering notation, ``digits`` significant digits."""
+    """Write ``value`` (SI) for people: engineering notation, ``digits`` significant digits.
+
+    Temperatures are written in the unit that the site chose.
+    """
+    if dimension is TEMPERATURE and _temperatures is FAHRENHEIT:
+        value, dimension = value * 9 / 5 + 32, FAHRENHEIT
     if not math.isfinite(value):
         return dimension.written("not a number")
     number = Decimal(repr(value)) * dimension.shown_times

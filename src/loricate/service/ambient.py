@@ -19,7 +19,7 @@ def read_ambient(temperature: str, humidity: str) -> tuple[float, float | None]:
         celsius = parse(temperature, TEMPERATURE)
         if not COLDEST_C <= celsius <= HOTTEST_C:
             told = (
-                f"is {celsius:g} °C",
+                f"is {display(celsius, TEMPERATURE, 3)}",
                 "nobody tests units in that; look at the thermometer.",
             )
             findings.append(Finding("temperature", *told))
@@ -49,7 +49,7 @@ def holds(found: Ambient | None, plan: AmbientPlan) -> bool:
 def texts(found: Ambient) -> tuple[str, str]:
     """Temperature and humidity for people."""
     humidity = "" if found.humidity is None else display(found.humidity, RATIO, 2)
-    return f"{found.temperature_c:.1f} °C", humidity
+    return display(found.temperature_c, TEMPERATURE, 3), humidity
 
 
 def kept_with_run(found: Ambient | None, plan: AmbientPlan) -> dict[str, Any] | None:

@@ -8,6 +8,7 @@ from functools import partial
 
 from loricate.bench.claims import Claim
 from loricate.bench.plan import read_bench_plan
+from loricate.core.quantities import show_temperatures_in
 from loricate.papers.look import Look
 from loricate.records import accounts, lots, runs, series
 from loricate.records.store import Store
@@ -57,6 +58,7 @@ class Desk:
         self.bench = BenchAccess(settings, self.store, self.plan)
         self.site = settings.site
         exporter = Exporter(self.site.exports, settings.site_folder)
+        show_temperatures_in(self.site.shown.temperature)
         self.papers = tried_look(self.site.papers, settings.site_folder)
         outside = [settings.data_folder, *settings.head_folders]
         if self.site.exports is not None:

@@ -95,6 +95,12 @@ class AmbientPlan(_Part):
     every_hours: float = Field(default=8.0, gt=0, le=168)
 
 
+class ShownPlan(_Part):
+    """In which units figures are shown; they are kept in SI units and °C whatever is chosen."""
+
+    temperature: Literal["°C", "°F"] = "°C"
+
+
 class SitePlan(_Part):
     """A site file."""
 
@@ -103,6 +109,7 @@ class SitePlan(_Part):
     exports: ExportsPlan | None = None
     papers: PapersPlan = PapersPlan()
     ambient: AmbientPlan = AmbientPlan()
+    shown: ShownPlan = ShownPlan()
 
 
 def read_site_plan(path: Path, must_be: bool = True) -> SitePlan:

@@ -148,6 +148,8 @@ def step_summary(step: StepAsDone) -> StepSummary:
                 point=each.point,
                 text=each.limit.text,
                 source=each.limit.source.text,
+                minimum=each.limit.minimum,
+                maximum=each.limit.maximum,
             )
             for each in step.limited
         ],

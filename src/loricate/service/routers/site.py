@@ -17,5 +17,6 @@ async def show_site(person: Reader, desk: TheDesk) -> SiteOut:
         id=await desk.store.read(sites.site_id),
         name=desk.plan.site,
         sounds=SoundsOut(voice=chosen.sounds.voice, pitch=chosen.sounds.pitch),
+        temperature=chosen.shown.temperature,
         exports=f"{exports.folder}/{exports.name}" if exports else "",
     )
