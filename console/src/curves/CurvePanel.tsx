@@ -8,6 +8,8 @@ import { CurvePlots } from './CurvePlot'
 import { nameOf, pointsOf, quantitiesOf, usualOf } from './drawn'
 import { FigureTable, Summary } from './FigureTable'
 import { useCurves } from './useCurves'
+import { Waves } from './Waves'
+import { isWave } from './waveform'
 
 export interface CurvesKey {
   nest: string
@@ -37,7 +39,11 @@ export default function CurvePanel({ runId, step, own, others }: Props) {
   }))
   const { trouble, isWaiting, drawn } = useCurves(keys)
   const tables = drawn.filter(({ curve }) => curve.drawn === 'table')
-  const plotted = useMemo(() => drawn.filter(({ curve }) => curve.drawn !== 'table'), [drawn])
+  const waves = useMemo(() => drawn.filter(isWave), [drawn])
+  const plotted = useMemo(
+    () => drawn.filter((each) => each.curve.drawn !== 'table' && !isWave(each)),
+    [drawn],
+  )
   const points = pointsOf(plotted)
   const chosen = useMemo(
     () => (point === EVERY ? plotted : plotted.filter(({ curve }) => curve.point === point)),
@@ -49,14 +55,17 @@ export default function CurvePanel({ runId, step, own, others }: Props) {
   const shown = names.includes(quantity) ? quantity : usualOf(chosen)
   return (
     <Box mt="4">
+      {waves.length > 0 && <Waves drawn={waves} />}
       <Flex gap="5" align="center" wrap="wrap" mb="2">
-        <Choice
-          label="Curve"
-          width="14rem"
-          value={shown}
-          options={names.map((name): [string, string] => [name, words(name)])}
-          onChange={setQuantity}
-        />
+        {names.length > 0 && (
+          <Choice
+            label="Curve"
+            width="14rem"
+            value={shown}
+            options={names.map((name): [string, string] => [name, words(name)])}
+            onChange={setQuantity}
+          />
+        )}
         {points.length > 1 && (
           <Choice
             label="Point"

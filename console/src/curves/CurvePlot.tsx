@@ -119,7 +119,8 @@ function optionsOf(drawn: Drawn[], quantity: string, width: number): uPlot.Optio
       y: isLog ? { distr: 3, log: 10 } : { range: (_, low, high) => rangeOf(low, high, limits) },
     },
     axes: [
-      { ...axis, values: (_, values) => values.map(place) },
+      // Room for a figure with its unit beside the next one.
+      { ...axis, space: 84, values: (_, values) => values.map(place) },
       {
         ...axis,
         size: 90,
@@ -208,14 +209,20 @@ function drawLimits(plot: uPlot, limits: number[], unit: string) {
   ctx.fillStyle = ink('bad')
   ctx.font = `${12 * devicePixelRatio}px "DejaVu Sans", sans-serif`
   ctx.textAlign = 'right'
-  for (const limit of limits) {
+  const line = 14 * devicePixelRatio
+  let last = Number.NEGATIVE_INFINITY
+  for (const limit of [...limits].sort((one, other) => other - one)) {
     const y = plot.valToPos(limit, 'y', true)
     if (y < bbox.top || y > bbox.top + bbox.height) continue
     ctx.beginPath()
     ctx.moveTo(bbox.left, y)
     ctx.lineTo(bbox.left + bbox.width, y)
     ctx.stroke()
-    ctx.fillText(`limit ${quantityText(limit, unit)}`, bbox.left + bbox.width - 6, y - 6)
+    // Two limits that are close are named above the upper one and below the lower one.
+    const isClose = y - last < 1.5 * line
+    const text = `limit ${quantityText(limit, unit)}`
+    ctx.fillText(text, bbox.left + bbox.width - 6, isClose ? y + line : y - 6)
+    last = y
   }
   ctx.restore()
 }

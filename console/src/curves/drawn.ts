@@ -1,5 +1,6 @@
 import type { Schemas } from '../api/client'
 import { fades } from '../parts/dying'
+import { quantityText } from '../parts/quantity'
 import { words } from '../parts/words'
 
 export type Curve = Schemas['CurveOut']
@@ -36,8 +37,15 @@ export function nameOf({ serial, number, curve }: Drawn): string {
   if (number > 1) parts.push(`attempt ${number}`)
   if (curve.point) parts.push(curve.point)
   if (curve.repetition > 1) parts.push(`repetition ${curve.repetition}`)
-  if (curve.name !== 'course') parts.push(words(curve.name))
+  if (curve.name === 'waveform') parts.push(`peak ${quantityText(peakOf(curve), 'V')}`)
+  else if (curve.name !== 'course') parts.push(words(curve.name))
   return parts.join(', ')
+}
+
+/** The greatest volts of a waveform, whichever their sign. */
+export function peakOf(curve: Curve): number {
+  const { values } = valuesOf(curve, 'voltage')
+  return values.reduce<number>((most, each) => Math.max(most, Math.abs(each ?? 0)), 0)
 }
 
 /** What can be drawn: each quantity that some curve has, and resistance where it follows. */

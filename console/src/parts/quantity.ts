@@ -2,6 +2,9 @@ import type { Schemas } from '../api/client'
 
 const PREFIXES = ['p', 'n', 'µ', 'm', '', 'k', 'M', 'G', 'T'] as const
 
+/** Units that take no prefix, and what their figure is times the one in SI. */
+const PLAIN: Record<string, number> = { '': 1, '%': 100, 'mm²': 1e6, '/min': 60, ':1': 1 }
+
 type Temperature = Schemas['SiteOut']['temperature']
 
 let temperatures: Temperature = '°C'
@@ -18,13 +21,21 @@ export function quantityText(value: number, unit: string): string {
     return `${shown.toFixed(1)} ${temperatures}`
   }
   if (!Number.isFinite(value)) return `not a number ${unit}`
-  if (value === 0) return `0 ${unit}`
+  const gap = unit === '' || unit.startsWith(':') ? '' : ' '
+  const times = PLAIN[unit]
+  if (value === 0) return `0${gap}${unit}`
+  if (times !== undefined) return `${inFour(value * times)}${gap}${unit}`
   const rounded = Number(value.toPrecision(4))
   const power = Math.floor(Math.log10(Math.abs(rounded)) / 3)
   const place = Math.min(PREFIXES.length - 1, Math.max(0, power + 4))
-  const mantissa = rounded / 10 ** ((place - 4) * 3)
-  const whole = Math.max(1, Math.floor(Math.log10(Math.abs(mantissa))) + 1)
-  return `${mantissa.toFixed(Math.max(0, 4 - whole))} ${PREFIXES[place]}${unit}`
+  return `${inFour(rounded / 10 ** ((place - 4) * 3))} ${PREFIXES[place]}${unit}`
+}
+
+/** A figure with four digits, and never with an exponent. */
+function inFour(value: number): string {
+  const rounded = Number(value.toPrecision(4))
+  const whole = Math.floor(Math.log10(Math.abs(rounded))) + 1
+  return rounded.toFixed(Math.min(20, Math.max(0, 4 - whole)))
 }
 
 /** A time in s for people who wait: `41 s`, `3 min 20 s`. */
