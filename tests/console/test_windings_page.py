@@ -1,5 +1,6 @@
 """A winding in the console: its curve while it is measured, its table, its dates laid over."""
 
+import re
 from typing import Any
 
 import pytest
@@ -8,6 +9,7 @@ from playwright.sync_api import Page, expect
 from loricate.client import Client
 from loricate.commands.demo_site import demo_sequence
 from loricate.simulator.hands_link import Hands
+from tests.conftest import release
 from tests.console.pages import check_accessible, sign_in
 
 pytestmark = pytest.mark.console
@@ -76,6 +78,36 @@ def test_curves_live_in_the_record_and_by_date(
     page.locator("fieldset").get_by_text("PASS").click()
     expect(figures.get_by_role("columnheader")).to_have_count(3)
     assert "off=" in page.url and "test=polarization" in page.url
+
+
+def test_pulses_are_overlaid_nested_and_looked_at_one_after_another(
+    page: Page, site: dict[str, Any], client: Client
+) -> None:
+    document = demo_sequence("WM3-FINAL")
+    steps = [step for step in document["steps"] if step["id"] == "surge"]
+    release(client, {**document, "code": "WM3-SURGE", "steps": steps})
+    run = client.create_run("WM3-SURGE", "FX-M", {"1": "WM3-26-0778"})
+    client.arm_run(run.id)
+    client.start_run(run.id)
+    to_its_end(client, run.id)
+    sign_in(page, site, f"/run/{run.id}?cell=1.surge")
+    waves = page.get_by_role("region", name="Waveforms")
+    legend = waves.locator(".u-legend .u-series")
+    expect(legend).to_have_count(1 + 3)
+    view = waves.get_by_label("Waveforms")
+    view.select_option("nested")
+    waves.get_by_label("Phase").select_option("V")
+    expect(legend).to_have_count(1 + 8)
+    expect(legend.last).to_contain_text("V, peak 1.")
+    view.select_option("singly")
+    told = waves.get_by_role("status")
+    expect(told).to_have_text(re.compile("Pulse 1 of 8, peak 4.* V"))
+    expect(waves.get_by_role("button", name="Former pulse")).to_be_disabled()
+    waves.get_by_role("button", name="Next pulse").click()
+    expect(told).to_have_text(re.compile("Pulse 2 of 8, peak 6.* V"))
+    check_accessible(page)
+    summary = page.get_by_role("table").filter(has_text="pulse ratio").last
+    expect(summary).not_to_contain_text("m%")
 
 
 def test_a_transformer_is_captured_and_its_pins_are_looked_at(
