@@ -14,6 +14,7 @@ from figures.harness import (
     wiring_measurements,
 )
 from figures.loads import best_forecast, load_over_bound
+from figures.long_steps import long_step_memory, long_step_page
 from figures.nets_drawn import nets_drawn_ms, nets_scrolled_ms
 from figures.paper import certificate_cpu, verify_many
 from figures.processes import cli_start
@@ -86,6 +87,12 @@ FIGURES = {
     ),
     "nets_scrolled": Figure(
         nets_scrolled_ms, "ms", "none: the longest frame as their list is scrolled", "<= 1000"
+    ),
+    "long_step_memory": Figure(
+        long_step_memory, "ratio", "the same of one minute, eight watchers each", "<= 1.1"
+    ),
+    "long_step_page": Figure(
+        long_step_page, "% of a core", "none: the browser on the Run page in minute ten", "<= 5"
     ),
     "waveform_in": Figure(waveform_in, "ratio", "reading and parsing the block alone", "<= 1.5"),
     "surge_core": Figure(surge_core, "ratio", "the same sums in bare numpy", "<= 1.3"),
