@@ -36,7 +36,7 @@ PATIENCE = Patience(link_s=0.6, overrun_s=0.3)
 OUT_S = 0.2  # how long hands take
 HANGS_S, FALLS_S = 150.0, 1.0  # a load takes a minute where each answer is late
 SAFE_V = 60.0
-SOURCES = ("HV1", "HV2", "GB1", "LK1", "WM1", "TM1", "LR1", "DS1", "SG1")
+SOURCES = ("HV1", "HV2", "GB1", "LK1", "WM1", "TM1", "LR1", "DS1", "SG1", "RM1", "IM1")
 WIRES = (*SOURCES, "MX1", "GD1")
 RATES = (0.02, 0.1, 0.5, 1.0)
 POSITION = re.compile(r"position (\w+)")
@@ -106,6 +106,18 @@ def motors() -> Job:
     return Job(replace(final, steps=tuple(steps)), "FX-M", "1", "WM-3", faults, wires)
 
 
+def transformers() -> Job:
+    """Control transformers: resistances, ratios, inductances, and what is between the windings."""
+    faults = (
+        "wrong_turns", "reversed_winding", "shorted_turn", "thin_wire", "open_winding", "wet",
+        "weak_barrier", "wide_gap",
+    )  # fmt: skip
+    sequence = demo_sequence("ct14-final")
+    steps = tuple(step for step in sequence.steps if step.roles)
+    wires = ("LR1", "RM1", "IM1", "HV1", "HV2", "MX1", "GD1")
+    return Job(replace(sequence, steps=steps), "FX-T", "12", "CT-14", faults, wires)
+
+
 @dataclass
 class Notebook:
     """Takes what the engine leaves: the verdict of each unit, and how the run ended."""
@@ -154,7 +166,7 @@ class Site:
     def __init__(self, chance: random.Random) -> None:
         self.chance = chance
         self.floor = StandIns(demo_folder() / "stand-ins" / "stand-ins.toml", pace=PACE)
-        self.jobs = (cabinets(), leads(), bent_leads(), motors())
+        self.jobs = (cabinets(), leads(), bent_leads(), motors(), transformers())
         self.wires: dict[str, LyingWire] = {}
         self.opened_over_v = 0.0
         self.set_otherwise: list[str] = []
@@ -247,14 +259,20 @@ class Site:
         instrument.read_summary = summed_up  # type: ignore[method-assign]
 
     async def load(self, number: int) -> Load:
-        """One load of cabinets or of leads through lying wires."""
+        """One load through lying wires."""
         # Each lie meets another job in each round.
         rounds, place = divmod(number, len(LIES))
         lie, job = LIES[place], self.jobs[(place + rounds) % len(self.jobs)]
         every = self.chance.random() < 0.2
         able = [name for name in job.wires if name != "GD1" or lie not in MISHEARD]  # it takes none
         wires = job.wires if every else (self.chance.choice(able),)
-        found = Load(lie, wires, self.chance.choice(RATES), job.model)
+        return await self.lied_to(number, job, lie, wires, self.chance.choice(RATES))
+
+    async def lied_to(
+        self, number: int, job: Job, lie: str, wires: tuple[str, ...], rate: float
+    ) -> Load:
+        """One load of a job, while these wires lie so."""
+        found = Load(lie, wires, rate, job.model)
         faulty = {}
         for nest in job.nests:
             faults = (self.chance.choice(job.faults),) if self.chance.random() < 0.6 else ()
@@ -392,6 +410,15 @@ def _unasked(sequence: ReadySequence) -> ReadySequence:
         else:
             quiet.append(each)
     return replace(sequence, steps=tuple(quiet))
+
+
+async def late_matrix(count: int, seed: int) -> list[Load]:
+    """Loads of transformers whose matrix answers late, each time."""
+    async with AsyncExitStack() as stack:
+        site = Site(random.Random(seed))
+        await site.open(stack)
+        job = transformers()
+        return [await site.lied_to(each, job, "delay", ("MX1",), 1.0) for each in range(count)]
 
 
 async def lie_to_loads(count: int, seed: int, say: Callable[[str], object]) -> list[Load]:

@@ -7,7 +7,7 @@ from drill.attack import attack_run
 from drill.charge import ENDINGS, OUTPUTS, end_once
 from drill.gate import tricky_sequences, try_once
 from drill.line import work_shift
-from drill.lying import lie_to_loads
+from drill.lying import late_matrix, lie_to_loads
 from drill.wires import LIES
 
 from loricate.client import Client
@@ -33,6 +33,13 @@ async def test_no_faulty_unit_passes_through_a_wire_that_lies() -> None:
     loads = await lie_to_loads(len(LIES), 20261126, lines.append)
     assert [load.faults for load in loads if load.faults] == [], lines
     assert sum(load.told for load in loads) > len(LIES) / 2, "the wires did lie"
+
+
+async def test_a_matrix_that_answers_late_passes_no_faulty_transformer() -> None:
+    """Pins are measured where their relays were said to be, or not at all."""
+    loads = await late_matrix(1, 20261130)
+    assert [load.faults for load in loads if load.faults] == []
+    assert all(load.told > 4 for load in loads), "the matrix was late"
 
 
 def test_a_series_holds_whatever_somebody_does_at_the_line(

@@ -1,12 +1,14 @@
 import { Box, Flex, Heading, Text } from '@chakra-ui/react'
-import { memo, useEffect, useState } from 'react'
+import { memo } from 'react'
 import { verdictInk, verdictWord } from '../parts/VerdictMark'
 import type { NestState, Span } from './runState'
+import { useNow } from './useNow'
 
 const LANE = 20
 const LABEL = 64
 const WIDTH = 1200
 const TICKS = 8
+const LONG_MS = 60_000
 const TICK_S = [0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600]
 
 interface Props {
@@ -24,10 +26,11 @@ export const Timeline = memo(Drawing, (was, is) => {
 })
 
 function Drawing({ nests, isLive }: Props) {
-  const now = useNow(isLive)
   const spans = nests.flatMap((nest) => nest.spans)
-  if (spans.length === 0) return null
   const begin = Math.min(...spans.map((span) => span.begin))
+  // What goes on for minutes grows by a hair in seconds.
+  const now = useNow(isLive, Date.now() - begin > LONG_MS ? 5_000 : 250)
+  if (spans.length === 0) return null
   const end = Math.max(...spans.map((span) => span.end ?? now), begin + 1000)
   const scale = (WIDTH - LABEL) / (end - begin)
   const x = (time: number) => LABEL + (time - begin) * scale
@@ -119,15 +122,4 @@ function Bar({ span, x, y, width }: { span: Span; x: number; y: number; width: n
       )}
     </g>
   )
-}
-
-/** The present moment, kept current while something is under way. */
-function useNow(isLive: boolean): number {
-  const [now, setNow] = useState(Date.now)
-  useEffect(() => {
-    if (!isLive) return
-    const timer = setInterval(() => setNow(Date.now()), 250)
-    return () => clearInterval(timer)
-  }, [isLive])
-  return now
 }

@@ -1,6 +1,14 @@
 import { expect, test } from 'vitest'
 import type { Run } from '../api/client'
-import { after, breaksSeen, isAsked, type RunEvent, rehearsalState, stateOf } from './runState'
+import {
+  after,
+  breaksSeen,
+  holdMs,
+  isAsked,
+  type RunEvent,
+  rehearsalState,
+  stateOf,
+} from './runState'
 
 const run = {
   state: 'armed',
@@ -195,4 +203,12 @@ test('a long step keeps its course, thinned, and what it has kept; the next begi
   expect(long.nests[0]?.kept).toEqual([{ point: '', atS: 15, quantity: 'current', text: '1 µA' }])
   const next = after(long, event('step_started', { nest: '1', step: 'hv', title: 'Withstand' }))
   expect([next.nests[0]?.course, next.nests[0]?.kept]).toEqual([[], []])
+})
+
+test('what a long output shows waits a moment, and nothing else does', () => {
+  const sample = (elapsed_s: number, values: Record<string, number> = {}) =>
+    holdMs({ name: 'sample', data: { elapsed_s, values } } as unknown as RunEvent)
+  expect([sample(1), sample(15), sample(300)]).toEqual([0, 400, 400])
+  expect(sample(300, { breaks: 1 })).toBe(0)
+  expect(holdMs({ name: 'cue', data: {} } as unknown as RunEvent)).toBe(0)
 })

@@ -94,6 +94,15 @@ export const EVENT_NAMES: readonly (keyof Events)[] = [
   'finished',
 ]
 
+const LONG_S = 10
+const HOLD_MS = 400
+
+/** How long an event may wait for those that follow, in ms: a look at an output that lasts. */
+export function holdMs({ name, data }: RunEvent): number {
+  if (name !== 'sample' || data.elapsed_s < LONG_S || 'breaks' in data.values) return 0
+  return HOLD_MS
+}
+
 /** The events that tell of one nest. */
 type NestEvent = Exclude<
   RunEvent,

@@ -9,12 +9,12 @@ export type Watched =
   | { at: 'error'; message: string }
   | { at: 'ready'; run: Run; state: RunState; isStale: boolean }
 
-type Act = { kind: 'reset'; state: RunState } | { kind: 'event'; event: RunEvent }
+type Act = { kind: 'reset'; state: RunState } | { kind: 'events'; events: RunEvent[] }
 
 function reduce(state: RunState | null, act: Act): RunState | null {
   // A record that says what the events said already must not wipe what they told since.
   if (act.kind === 'reset') return state?.state === act.state.state ? state : act.state
-  return state === null ? null : after(state, act.event)
+  return state === null ? null : act.events.reduce(after, state)
 }
 
 /** Whether a run has not begun yet. */
@@ -48,16 +48,16 @@ export function useRun(runId: string): Watched {
     if (run !== undefined) dispatch({ kind: 'reset', state: stateOf(run) })
   }, [run])
 
-  const onEvent = useCallback(
-    (event: RunEvent) => {
-      dispatch({ kind: 'event', event })
-      if (event.name === 'finished') {
+  const onEvents = useCallback(
+    (events: RunEvent[]) => {
+      dispatch({ kind: 'events', events })
+      if (events.some((each) => each.name === 'finished')) {
         void queries.invalidateQueries({ queryKey: ['run', runId] })
       }
     },
     [runId, queries],
   )
-  const isStale = useRunEvents(`/api/v1/runs/${runId}/events`, isRunning, onEvent)
+  const isStale = useRunEvents(`/api/v1/runs/${runId}/events`, isRunning, onEvents)
 
   if (found.isError) return { at: 'error', message: found.error.message }
   if (run === undefined || state === null) return { at: 'pending' }

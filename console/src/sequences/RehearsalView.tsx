@@ -21,17 +21,17 @@ export function RehearsalView({ rehearsal, onChange }: Props) {
   const { id, nest } = rehearsal
   const isOn = rehearsal.state === 'running'
   const [state, dispatch] = useReducer(after, nest, rehearsalState)
-  const onEvent = useCallback(
-    (event: RunEvent) => {
-      dispatch(event)
-      if (event.name === 'finished') {
+  const onEvents = useCallback(
+    (events: RunEvent[]) => {
+      events.forEach(dispatch)
+      if (events.some((each) => each.name === 'finished')) {
         const params = { path: { rehearsal_id: id } }
         void ask(api.GET('/api/v1/rehearsals/{rehearsal_id}', { params })).then(onChange)
       }
     },
     [id, onChange],
   )
-  const isStale = useRunEvents(`/api/v1/rehearsals/${id}/events`, isOn, onEvent)
+  const isStale = useRunEvents(`/api/v1/rehearsals/${id}/events`, isOn, onEvents)
   const question = state.questions[0]
   const number = question?.number ?? 0
   const place = question?.nest ?? ''

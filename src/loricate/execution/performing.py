@@ -39,6 +39,7 @@ from loricate.execution.operator import Operator
 from loricate.execution.questions import WHOLE_LOAD
 
 SAMPLE_INTERVAL_S = 0.08
+LONG_S, LONG_INTERVAL_S = 60.0, 1.0
 logger = logging.getLogger("loricate.execution")
 
 
@@ -284,6 +285,7 @@ class Performer:
     ) -> tuple[Callable[[Sample], None], Callable[[str], None]]:
         """Publish samples for nests, the first of each phase and then a dozen a second.
 
+        Of an output that is on for minutes one a second is enough, but where breaks are counted.
         Beside it what is told what a hold waits for.
         """
         shown: dict[str, float] = {}
@@ -296,7 +298,9 @@ class Performer:
 
         def show(sample: Sample) -> None:
             moment = time.monotonic()
-            if moment - shown.get(sample.phase, 0.0) < SAMPLE_INTERVAL_S:
+            is_long = sample.elapsed_s > LONG_S and "breaks" not in sample.values
+            interval_s = LONG_INTERVAL_S if is_long else SAMPLE_INTERVAL_S
+            if moment - shown.get(sample.phase, 0.0) < interval_s:
                 return
             shown[sample.phase] = moment
             meters = meters_of(sample, step.kind.meters, dimensions)
