@@ -58,7 +58,7 @@ export function DangerBand({ mayEarth }: { mayEarth: boolean }) {
 
 function toldOf(danger: Danger): string {
   const nests = danger.nests.length > 0 ? `nest ${danger.nests.join(', ')}` : ''
-  const volts = danger.volts === null ? '' : quantityText(danger.volts, 'V')
+  const volts = danger.volts === null ? '' : quantityText(danger.volts, 'V', 2)
   switch (danger.state) {
     case 'safe':
       return 'No hazardous output is on.'

@@ -15,6 +15,12 @@ const SILENT: Danger = {
   must_earth: false,
 }
 
+/** Volts to two digits: what they mean for a hand does not flicker with a meter's last ones. */
+function roughly(danger: Danger): Danger {
+  const { volts } = danger
+  return volts === null ? danger : { ...danger, volts: Number(volts.toPrecision(2)) }
+}
+
 /** How dangerous the fixture is, from the bench itself; `null` until the first word of it. */
 export function useDanger(): Danger | null {
   const [danger, setDanger] = useState<Danger | null>(null)
@@ -28,7 +34,7 @@ export function useDanger(): Danger | null {
     source.addEventListener('danger', (message: MessageEvent<string>) => {
       wait()
       setDanger((known) => {
-        const told = JSON.parse(message.data) as Danger
+        const told = roughly(JSON.parse(message.data) as Danger)
         return JSON.stringify(known) === JSON.stringify(told) ? known : told
       })
     })

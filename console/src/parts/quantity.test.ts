@@ -30,6 +30,12 @@ test('a time to wait is told in minutes and seconds, never less than is left', (
   ])
 })
 
+test('fewer digits are as many as asked for', () => {
+  expect(quantityText(499.5, 'V', 2)).toBe('500 V')
+  expect(quantityText(1234, 'V', 2)).toBe('1.2 kV')
+  expect(quantityText(8.43, 'V', 2)).toBe('8.4 V')
+})
+
 test('temperatures have no prefix, and the unit that the site chose', () => {
   expect(quantityText(0.5, '°C')).toBe('0.5 °C')
   showTemperaturesIn('°F')

@@ -14,8 +14,8 @@ export function showTemperaturesIn(unit: Temperature): void {
   temperatures = unit
 }
 
-/** Write an SI value for people: engineering notation, four significant digits. */
-export function quantityText(value: number, unit: string): string {
+/** Write an SI value for people: engineering notation, four significant digits by default. */
+export function quantityText(value: number, unit: string, digits = 4): string {
   if (unit === '°C' && Number.isFinite(value)) {
     const shown = temperatures === '°F' ? (value * 9) / 5 + 32 : value
     return `${shown.toFixed(1)} ${temperatures}`
@@ -24,18 +24,18 @@ export function quantityText(value: number, unit: string): string {
   const gap = unit === '' || unit.startsWith(':') ? '' : ' '
   const times = PLAIN[unit]
   if (value === 0) return `0${gap}${unit}`
-  if (times !== undefined) return `${inFour(value * times)}${gap}${unit}`
-  const rounded = Number(value.toPrecision(4))
+  if (times !== undefined) return `${figure(value * times, digits)}${gap}${unit}`
+  const rounded = Number(value.toPrecision(digits))
   const power = Math.floor(Math.log10(Math.abs(rounded)) / 3)
   const place = Math.min(PREFIXES.length - 1, Math.max(0, power + 4))
-  return `${inFour(rounded / 10 ** ((place - 4) * 3))} ${PREFIXES[place]}${unit}`
+  return `${figure(rounded / 10 ** ((place - 4) * 3), digits)} ${PREFIXES[place]}${unit}`
 }
 
-/** A figure with four digits, and never with an exponent. */
-function inFour(value: number): string {
-  const rounded = Number(value.toPrecision(4))
+/** A figure with so many digits, and never with an exponent. */
+function figure(value: number, digits: number): string {
+  const rounded = Number(value.toPrecision(digits))
   const whole = Math.floor(Math.log10(Math.abs(rounded))) + 1
-  return rounded.toFixed(Math.min(20, Math.max(0, 4 - whole)))
+  return rounded.toFixed(Math.min(20, Math.max(0, digits - whole)))
 }
 
 /** A time in s for people who wait: `41 s`, `3 min 20 s`. */
