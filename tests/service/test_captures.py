@@ -35,6 +35,24 @@ def capture(
     return client.upkeep(act.id)
 
 
+def test_small_windings_are_measured_without_the_fixtures_leads(client: Client) -> None:
+    """Of 0.25 Ω the leads of the nest are a fourteenth."""
+    run = client.create_run("CT14-FINAL", "FX-T", {"1": "CT14-ZERO"})
+    client.arm_run(run.id)
+    client.start_run(run.id)
+    for event in client.events(run.id):
+        if event.name == "question":
+            client.answer(run.id, event.data["nest"], "23 °C")
+    unit = client.run(run.id).units[0]
+    readings = [each for attempt in unit.attempts for each in attempt.readings]
+    (small,) = [each for each in readings if (each.quantity, each.point) == ("resistance", "S3")]
+    zero = small.corrections[0]
+    assert zero.what == "zero" and zero.before is not None and small.value is not None
+    assert 0.014 < zero.before - small.value < 0.024
+    assert small.value == pytest.approx(0.25, rel=0.03)
+    assert unit.verdict == "pass" and unit.certificate_kind == "certificate", unit.not_certified
+
+
 def test_a_captured_lead_becomes_a_product_that_tests_the_next_one(
     site: dict[str, Any], client: Client, hands: Hands
 ) -> None:

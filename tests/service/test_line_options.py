@@ -124,6 +124,18 @@ async def test_who_cannot_be_the_same_unit_is_not_tested_as_it(
         assert found["now"] == "Take the unit out of nest 1: passed."
 
 
+async def test_no_bench_stays_armed_for_longer_than_without_a_clock(line: Line) -> None:
+    refused = await line.begin(line={"repeat_every": "301 s"}, status=422)
+    assert refused["errors"][0]["field"] == "line.repeat_every"
+    assert "no bench stays armed for longer" in refused["detail"]
+    await release_wires(line)
+    await line.begin(sequence=WIRES, line={"repeat_every": "2000 s"}, status=201)
+    await line.begin(line={"repeat_every": "300 s"})
+    await line.plug_in()
+    found = await line.until(lambda s: s["passed"] == 1 and not s["run"])
+    assert found["armed_left_s"] <= 301.0
+
+
 async def test_who_arms_a_series_again_plugs_its_units_in_again(line: Line) -> None:
     """Nobody watched the nest meanwhile: what is in it may be another unit."""
     await line.begin(line={"repeat_every": "1 s"})

@@ -24,6 +24,8 @@ from loricate.core.measuring.actions import (
     Hold,
     Join,
     Keep,
+    LeadOhms,
+    LeadZero,
     Level,
     Look,
     Off,
@@ -454,6 +456,10 @@ class _OfflineDriver(Driver):
 
     async def keep(self, action: Keep) -> None:
         """Nobody needs them."""
+
+    def lead_zero(self, action: LeadZero) -> LeadOhms | None:
+        """Nor has it leads."""
+        return None
 
     def fixture_zero(self, action: FixtureZero) -> ImpedanceZero | None:
         """This fixture has none."""

@@ -96,10 +96,12 @@ class CapturingWindings(Upkeep):
         nest: str,
         serial: str,
         temperature_c: float | None,
+        leads: Mapping[str, Zero],
         keep: KeepUnit,
     ) -> None:
         super().__init__(upkeep_id, fixture, bench, account)
         self.nest, self.serial, self.temperature_c, self.keep = nest, serial, temperature_c, keep
+        self.leads = leads
 
     async def perform(self) -> tuple[str, ...]:
         columns = self.fixture.nests[self.nest]
@@ -110,7 +112,7 @@ class CapturingWindings(Upkeep):
         procedure = capture_windings(tuple(columns), tuple(beside))
         using = self._using()
         try:
-            found = await self._measure(procedure, [{**beside, **columns}])
+            found = await self._measure(procedure, [{**beside, **columns}], self.leads)
         except NotCaptured as error:
             return (str(error),)
         finally:

@@ -10,6 +10,7 @@ from loricate.bench.care import USUAL_CARE, Care
 from loricate.bench.outputs import AT_LEVEL
 from loricate.bench.switching import Nest
 from loricate.core.errors import ProcedureError
+from loricate.core.fixtures.zeroes import Zero, lead_ohms
 from loricate.core.measuring.actions import (
     Acquire,
     Answer,
@@ -24,6 +25,8 @@ from loricate.core.measuring.actions import (
     Hold,
     Join,
     Keep,
+    LeadOhms,
+    LeadZero,
     Level,
     Off,
     Output,
@@ -102,11 +105,11 @@ class _Standing:
 class BenchDriver(Driver):
     """Performs procedures on the unit in a nest, or on those of several nests in parallel.
 
-    ``using`` names the instrument of each role. ``zeroes`` are those of the nest that are young
-    enough; ``lead_in_s`` is waited once when the unit is connected, and again after a question, for
-    which it is let go. ``meanwhile`` puts a question while an output stays on, and lets nothing
-    go for it; ``reach`` is entered while somebody touches the unit meanwhile. Actions raise
-    BenchError as the bench does.
+    ``using`` names the instrument of each role. ``zeroes`` of paths, and of ``leads`` by contact,
+    are those of the nest that are young enough; ``lead_in_s`` is waited once when the unit is
+    connected, and again after a question, for which it is let go. ``meanwhile`` puts a question
+    while an output stays on, and lets nothing go for it; ``reach`` is entered while somebody
+    touches the unit meanwhile. Actions raise BenchError as the bench does.
     """
 
     def __init__(
@@ -128,10 +131,11 @@ class BenchDriver(Driver):
         temperature: Callable[[], Reading | None] = no_temperature,
         keep: Keeping = _kept_nowhere,
         on_hold: Callable[[str], None] = _unwaited,
+        leads: Mapping[str, Zero] = {},
     ) -> None:
         super().__init__()
         self.bench, self.using, self.nests, self.care = bench, using, nests, care
-        self.zeroes, self.lead_in_s = zeroes, lead_in_s
+        self.zeroes, self.leads, self.lead_in_s = zeroes, leads, lead_in_s
         self._ask, self._on_sample, self._on_point, self._recall = (
             ask,
             on_sample,
@@ -174,6 +178,9 @@ class BenchDriver(Driver):
 
     async def keep(self, action: Keep) -> None:
         await self._keep(action, self.point)
+
+    def lead_zero(self, action: LeadZero) -> LeadOhms | None:
+        return lead_ohms(action.contacts, self.leads)
 
     def fixture_zero(self, action: FixtureZero) -> ImpedanceZero | None:
         return self.zeroes.get(action.path)

@@ -241,6 +241,7 @@ class Performer:
             units[0].temperature if len(units) == 1 else no_temperature,
             lambda action, point: self._keep(step, measured_units, action, point),
             waits_for,
+            zeroes.leads,
         )
         measured = await driver.measure(step.procedure())
         units[0].stands = measured.position or units[0].stands

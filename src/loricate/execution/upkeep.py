@@ -14,7 +14,7 @@ from loricate.bench.switching import Nest
 from loricate.core.errors import CoreError
 from loricate.core.fixtures.daily_check import BoxStep, check_findings
 from loricate.core.fixtures.scanner_check import PathFault, Wiring, check_scanner
-from loricate.core.fixtures.zeroes import take_off
+from loricate.core.fixtures.zeroes import Zero, take_off
 from loricate.core.fixtures.zeroing import (
     ZeroMeasured,
     measure_path,
@@ -148,9 +148,13 @@ class Upkeep(Background):
         if answer is None or answer.choice == STOP:
             raise Stopped("Stopped by the operator." if answer else "Nobody answered.")
 
-    async def _measure(self, procedure: Asking[R], nests: Sequence[Nest]) -> R:
+    async def _measure(
+        self, procedure: Asking[R], nests: Sequence[Nest], leads: Mapping[str, Zero] = {}
+    ) -> R:
         """Drive a procedure that asks nothing and hands back something of its own."""
-        driver = UpkeepDriver(self.bench, self._using(), nests, nobody_asked, unshown, {})
+        driver = UpkeepDriver(
+            self.bench, self._using(), nests, nobody_asked, unshown, {}, leads=leads
+        )
         return await driver.drive(procedure)
 
     def _using(self) -> dict[Role, str]:
@@ -367,7 +371,15 @@ class DailyCheck(Upkeep):
             return answer
 
         columns = self.fixture.nests[self.nest]
-        driver = BenchDriver(self.bench, using, [columns], ask, unshown, self.zeroes.paths)
+        driver = BenchDriver(
+            self.bench,
+            using,
+            [columns],
+            ask,
+            unshown,
+            self.zeroes.paths,
+            leads=self.zeroes.leads,
+        )
         measured = await driver.measure(step.procedure())
         await self.bench.disconnect(using.values())
         measured = take_off(measured, step.leads, self.zeroes.leads)

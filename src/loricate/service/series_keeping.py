@@ -151,13 +151,25 @@ class SeriesKeeper:
             return record, sequences.ready_sequence(conn, record), first
 
         record, sequence, first = await self.store.read(look)
+        line = line.over(sequence.line)
+        if sequence.is_hazardous and line.again_s > ARM_LASTS_S:
+            most = f"{ARM_LASTS_S:g} s"
+            raise NotReady.because(
+                [
+                    Finding(
+                        "line.repeat_every",
+                        f"is more than {most}: no bench stays armed for longer with nothing done",
+                        f"give {most} or less, or 0 s.",
+                    )
+                ]
+            )
         nests = nests or self._nests_felt(fixture)
         await self._check(sequence, fixture, nests)
 
         def make(conn: sqlite3.Connection) -> str:
             made = (record.code, record.revision)
             series_id = series.add_series(
-                conn, made, fixture, nests, lot, count_from, line.over(sequence.line), account
+                conn, made, fixture, nests, lot, count_from, line, account
             )
             if first:
                 series.give_serial(conn, series_id, first, account)
@@ -423,7 +435,7 @@ class SeriesKeeper:
         if not why:
             # What failed under a voltage that is dangerous is not put under it again by a clock.
             live.may_go_again = live.record.line.again_s > 0 and (have_passed or not live.is_armed)
-            live.until = time.monotonic() + ARM_LASTS_S + live.wait_s
+            live.until = time.monotonic() + max(ARM_LASTS_S, live.wait_s + WATCH_S)
             await self.store.write(lambda c: _count_up(c, live.record, live.by.account))
         live.run = ""  # only now: whoever looks sees the next serials as well
         return why

@@ -181,10 +181,10 @@ class Upkeeps:
             )
 
         of = (new_id(), fixture, self.bench, account, nest, serial)
+        leads = (await self.zeroes(code)).get(nest, NestZeroes()).leads
         if not is_cable:
-            return await self._begin(CapturingWindings(*of, temperature_c, keep))
-        zeroes = (await self.zeroes(code)).get(nest, NestZeroes())
-        return await self._begin(CapturingCable(*of, positions, zeroes.leads, keep))
+            return await self._begin(CapturingWindings(*of, temperature_c, leads, keep))
+        return await self._begin(CapturingCable(*of, positions, leads, keep))
 
     async def begin_touch(
         self,
@@ -323,9 +323,7 @@ class Upkeeps:
     ) -> tuple[Requirement, ...]:
         """The gate's requirements that a fixture meets, or not, at this moment."""
         fixture, plan, states = self.fixture(code), self.bench.plan, self.bench.states()
-        contacts = (
-            each for step in sequence.steps for leads in step.leads.values() for each in leads
-        )
+        contacts = (each for step in sequence.steps for each in step.zeroed_contacts)
         paths = (path for step in sequence.steps for path in step.impedance_paths)
         wanted = dict.fromkeys(nests, tuple(dict.fromkeys((*contacts, *paths))))
         roles = needed_roles(sequence)

@@ -14,7 +14,7 @@ from loricate.core.errors import DocumentError
 from loricate.core.kinds.kind import Point
 from loricate.core.kinds.polarization import MEANINGLESS, Polarization
 from loricate.core.limits.limit_sets import LimitSet
-from loricate.core.measuring.actions import Held, Hold, Look, Output
+from loricate.core.measuring.actions import Held, Hold, LeadOhms, LeadZero, Look, Output
 from loricate.core.measuring.grading import Cause, DecisionRule, StepGrade, Verdict
 from loricate.core.measuring.holding import Holding
 from loricate.core.measuring.readings import Bound, Measurand, Reading
@@ -120,6 +120,39 @@ def test_three_pairs_their_phases_and_their_unbalance_agree() -> None:
         one, others = ohms[place], sum(ohms) - ohms[place]
         assert corrected.value == pytest.approx(one * others / (one + others))
     assert value(grade, "phase_unbalance").value >= value(grade, "unbalance").value
+
+
+def test_the_fixtures_leads_are_off_before_anything_is_reckoned_from_a_resistance() -> None:
+    """They are a twentieth of a small winding: unbalance and phases would be those of the leads."""
+    from loricate.challenge import bench as offline
+    from loricate.core.measuring.driving import at_once
+
+    ready = resistance()
+    grades = []
+    asked: list[tuple[str, ...]] = []
+    for ohms in (0.0, 0.1):
+        driver = offline._OfflineDriver(bench(celsius=31.7), ready)
+
+        def zero(action: LeadZero, ohms: float = ohms) -> LeadOhms:
+            asked.append(action.contacts)
+            return LeadOhms(ohms, 0.002)
+
+        driver.lead_zero = zero  # type: ignore[method-assign]
+        grades.append(ready.graded(at_once(driver.measure(ready.procedure())), DecisionRule()))
+    plain, zeroed = grades
+    assert set(asked) == {("U", "V"), ("V", "W"), ("W", "U")}
+    assert ready.zeroed_contacts == ("U", "V", "W"), "so that the gate asks for their zero"
+    pairs = [value(zeroed, "resistance", each) for each in ("U to V", "V to W", "W to U")]
+    for pair in pairs:
+        whole = value(plain, "resistance", pair.point)
+        assert pair.value == pytest.approx(whole.value - 0.1, rel=2e-3)
+        assert pair.corrections[0].what == "zero" and pair.uncertainty > 0.002
+        cold = value(zeroed, "corrected_resistance", pair.point)
+        assert cold.value == pytest.approx(pair.value * (235 + 20) / (235 + 31.7))
+    mean = sum(pair.value for pair in pairs) / 3
+    assert value(zeroed, "unbalance").value == pytest.approx(
+        max(abs(pair.value - mean) for pair in pairs) / mean
+    )
 
 
 @pytest.mark.parametrize(

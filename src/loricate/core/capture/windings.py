@@ -20,7 +20,7 @@ from loricate.core.measuring.actions import Asking, Connect, Ending, Energise, d
 from loricate.core.measuring.impedance import inductance_h
 from loricate.core.measuring.readings import Bound, resistance_of
 from loricate.core.measuring.roles import IMPEDANCE, RATIO_METER
-from loricate.core.measuring.steady_current import SteadyBy, steady_current
+from loricate.core.measuring.steady_current import SteadyBy, steady_current, without_fixture
 from loricate.core.quantities import CURRENT, RESISTANCE, VOLTAGE, display
 from loricate.core.windings.ratio import COUPLED
 from loricate.core.wiring.joining import Joined
@@ -137,7 +137,8 @@ def resistance_between(a: str, b: str) -> Asking[Ohms]:
             f"Only {current.text} of {display(current_a, CURRENT)} flowed from {a} to {b}: look "
             "for a loose contact, and capture again."
         )
-    made = resistance_of(output.reading("voltage", VOLTAGE), current)
+    told = resistance_of(output.reading("voltage", VOLTAGE), current)
+    made = yield from without_fixture(told, a, b)
     if not is_steady or made.bound is not Bound.EXACT or not math.isfinite(made.value):
         raise NotCaptured(
             f"The resistance from {a} to {b} did not become steady: look for a loose contact, and "

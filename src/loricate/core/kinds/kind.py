@@ -156,6 +156,10 @@ class KindSettings(BaseModel):
         """The contacts whose lead resistance is in a reading."""
         return {}
 
+    def zeroed_contacts(self, points: Points) -> tuple[str, ...]:
+        """The contacts whose lead zero the procedure itself takes off what it reckons with."""
+        return ()
+
     def impedance_paths(self) -> tuple[ImpedancePath, ...]:
         """The paths that are zeroed open and shorted for it."""
         return ()

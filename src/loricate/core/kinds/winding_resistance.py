@@ -34,7 +34,7 @@ from loricate.core.measuring.actions import (
 from loricate.core.measuring.grading import Cause, Fault, Measured
 from loricate.core.measuring.readings import Bound, Measurand, Reading, resistance_of
 from loricate.core.measuring.roles import LOW_RESISTANCE
-from loricate.core.measuring.steady_current import SteadyBy, steady_current
+from loricate.core.measuring.steady_current import SteadyBy, steady_current, without_fixture
 from loricate.core.products.product import Product
 from loricate.core.quantities import (
     CURRENT,
@@ -134,6 +134,9 @@ class WindingResistance(KindSettings):
             for name, a, b in section.pairs
         )
 
+    def zeroed_contacts(self, points: Points) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(end for point in points for end in point.values["terminals"]))
+
     def shares_terminals(self) -> bool:
         return True
 
@@ -180,7 +183,8 @@ class WindingResistance(KindSettings):
             waited = display(self.at_most, TIME, 2)
             note = f"{point.name}: the volts did not become steady within {waited}."
             return (voltage, current), (), note
-        return (resistance_of(voltage, current), voltage, current), (), ""
+        ohms = yield from without_fixture(resistance_of(voltage, current), a, b)
+        return (ohms, voltage, current), (), ""
 
     @property
     def _steady_by(self) -> SteadyBy:

@@ -17,7 +17,7 @@ from collections.abc import Generator, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 from types import NoneType
-from typing import Any, ClassVar, Generic, TypeVar, cast
+from typing import Any, ClassVar, Generic, NamedTuple, TypeVar, cast
 
 from loricate.core.errors import ProcedureError
 from loricate.core.measuring.curves import Curve, Sample
@@ -178,6 +178,30 @@ class FixtureZero(Action[ImpedanceZero | None]):
 
     path: ImpedancePath
     gives: ClassVar[tuple[type, ...]] = (ImpedanceZero, NoneType)
+
+
+class LeadOhms(NamedTuple):
+    """What the leads to some contacts have together, in Ω, and its expanded uncertainty."""
+
+    ohms: float
+    uncertainty: float
+
+
+def without_leads(reading: Reading, leads: LeadOhms) -> Reading:
+    """A resistance less that of the leads in it; both values are kept, uncertainties add."""
+    spread = math.hypot(reading.uncertainty, leads.uncertainty)
+    return reading.corrected("zero", reading.value - leads.ohms, spread)
+
+
+@dataclass(frozen=True, slots=True)
+class LeadZero(Action[LeadOhms | None]):
+    """Ask what the fixture's leads to contacts have; None without a young enough zero of each.
+
+    For a kind that reckons with what it measured, and so takes its leads off by itself.
+    """
+
+    contacts: tuple[str, ...]
+    gives: ClassVar[tuple[type, ...]] = (LeadOhms, NoneType)
 
 
 @dataclass(frozen=True, slots=True)
@@ -452,6 +476,7 @@ AnyAction = (
     | Keep
     | OtherCables
     | FixtureZero
+    | LeadZero
     | Connect
     | Switch
     | Join

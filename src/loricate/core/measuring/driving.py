@@ -29,6 +29,8 @@ from loricate.core.measuring.actions import (
     Hold,
     Join,
     Keep,
+    LeadOhms,
+    LeadZero,
     Level,
     Off,
     OtherCables,
@@ -147,6 +149,8 @@ class Driver(ABC):
                 return self.other_cables()
             case FixtureZero():
                 return self.fixture_zero(action)
+            case LeadZero():
+                return self.lead_zero(action)
             case Connect():
                 self._refuse_while_on(action, action.role)
                 await self.connect(action)
@@ -286,6 +290,10 @@ class Driver(ABC):
     @abstractmethod
     async def keep(self, action: Keep) -> None:
         """Keep readings of a step that goes on."""
+
+    @abstractmethod
+    def lead_zero(self, action: LeadZero) -> LeadOhms | None:
+        """Look up the zero of leads."""
 
     @abstractmethod
     def fixture_zero(self, action: FixtureZero) -> ImpedanceZero | None:

@@ -7,8 +7,19 @@ as long at least as the current took to rise.
 
 from dataclasses import dataclass
 
-from loricate.core.measuring.actions import Asking, Connect, Hold, Off, Output, Source, do
+from loricate.core.measuring.actions import (
+    Asking,
+    Connect,
+    Hold,
+    LeadZero,
+    Off,
+    Output,
+    Source,
+    do,
+    without_leads,
+)
 from loricate.core.measuring.holding import For, Settled
+from loricate.core.measuring.readings import Reading
 from loricate.core.measuring.roles import LOW_RESISTANCE
 
 OVER_S = 5.0  # what the meter is programmed for beyond the longest wait
@@ -27,6 +38,12 @@ class SteadyBy:
     def longest_s(self) -> float:
         """How long the meter must be able to stay on."""
         return self.at_most_s + self.for_s + OVER_S
+
+
+def without_fixture(reading: Reading, *contacts: str) -> Asking[Reading]:
+    """A resistance without the fixture's leads to these contacts, where their zero is known."""
+    leads = yield from do(LeadZero(contacts))
+    return reading if leads is None else without_leads(reading, leads)
 
 
 def steady_current(a: str, b: str, by: SteadyBy) -> Asking[tuple[Output, bool]]:

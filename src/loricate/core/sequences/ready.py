@@ -85,6 +85,12 @@ class ReadyStep:
         """The contacts whose zero is taken off, by the reading that they are in."""
         return self.settings.leads(self.points)
 
+    @cached_property
+    def zeroed_contacts(self) -> tuple[str, ...]:
+        """Every contact whose lead zero the step needs, whoever takes it off."""
+        taken_off = (contact for leads in self.leads.values() for contact in leads)
+        return (*taken_off, *self.settings.zeroed_contacts(self.points))
+
     @property
     def impedance_paths(self) -> tuple[ImpedancePath, ...]:
         """The paths whose open and shorted zero the step needs."""
