@@ -12,7 +12,7 @@ from figures.pairs import ratio_of_pairs
 from loricate.bench.links import TcpLink
 from loricate.bench.profiles import Record
 from loricate.bench.records import ask_record, numbers_in
-from loricate.core.measuring.curves import Column, Curve, thinned
+from loricate.core.measuring.curves import Column, Curve, evenly, thinned
 from loricate.core.quantities import TIME, VOLTAGE
 from loricate.core.windings.surge import error_area_ratio, pulse_to_pulse
 from loricate.records.curves import packed
@@ -86,7 +86,7 @@ def waveform_in() -> float:
         {"ask": "WAVeform:DATA?", "about": "WAVeform:ABOut?", "quantity": "voltage",
          "dimension": "voltage", "form": "float32_big"}
     )  # fmt: skip
-    axis = tuple(1e-8 * place for place in range(BLOCK_SAMPLES))
+    axis = evenly(0.0, 1e-8, BLOCK_SAMPLES)
 
     async def kept() -> float:
         link = TcpLink("X", f"tcp://127.0.0.1:{port}")

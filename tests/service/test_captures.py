@@ -43,7 +43,7 @@ def test_small_windings_are_measured_without_the_fixtures_leads(client: Client) 
     for event in client.events(run.id):
         if event.name == "question":
             client.answer(run.id, event.data["nest"], "23 °C")
-    unit = client.run(run.id).units[0]
+    unit = client.wait_for_papers(run.id).units[0]
     readings = [each for attempt in unit.attempts for each in attempt.readings]
     (small,) = [each for each in readings if (each.quantity, each.point) == ("resistance", "S3")]
     zero = small.corrections[0]

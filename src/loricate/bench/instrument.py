@@ -20,7 +20,7 @@ from loricate.bench.links import Link
 from loricate.bench.profiles import Answer, Profile, in_words
 from loricate.bench.records import ask_record, numbers_in
 from loricate.core.measuring.actions import Ending, Look, Output, Waveform
-from loricate.core.measuring.curves import Column, Curve, Sample, Thinner
+from loricate.core.measuring.curves import Column, Curve, Sample, Thinner, evenly
 from loricate.core.measuring.instruments import Capability
 from loricate.core.measuring.plausibility import Times, believed, believed_look
 from loricate.core.measuring.readings import Bound, Doubt
@@ -411,9 +411,9 @@ class Instrument:
             raise Implausible(self.name, f"gave a broken record of {name} ({error})") from error
         if len(values) != length or step <= 0:
             raise Implausible(self.name, f"gave {len(values)} of the {length:g} values of {name}")
-        if not all(map(math.isfinite, values)):
+        if not values.are_numbers:
             raise Implausible(self.name, f"gave no number in its record of {name}")
-        axis = tuple(start + step * place for place in range(len(values)))
+        axis = evenly(start, step, len(values))
         x = Column(record.axis, DIMENSIONS[record.axis_dimension], axis)
         column = Column(record.quantity, DIMENSIONS[record.dimension], values)
         return Waveform(Curve(name, x, (column,)), self.name)

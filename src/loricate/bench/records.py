@@ -2,6 +2,7 @@
 
 from loricate.bench.links import Link
 from loricate.bench.profiles import Record
+from loricate.core.measuring.curves import Block
 from loricate.core.measuring.scpi_values import read_value
 
 TYPES = {
@@ -18,17 +19,15 @@ async def ask_record(link: Link, record: Record) -> str | bytes:
     return await (link.query(record.ask) if record.form == "text" else link.query_block(record.ask))
 
 
-def numbers_in(told: str | bytes, record: Record, separator: str) -> tuple[float, ...]:
+def numbers_in(told: str | bytes, record: Record, separator: str) -> Block:
     """The values of a record in SI; what is no number is NaN.
 
     Raises ValueError for a block that is not whole numbers long.
     """
     if isinstance(told, str):
-        return tuple(read_value(each) * record.scale for each in told.split(separator))
+        return Block([read_value(each) * record.scale for each in told.split(separator)])
     import numpy as np
 
-    values: np.ndarray[tuple[int], np.dtype[np.float64]]
     values = np.frombuffer(told, TYPES[record.form]).astype(np.float64)
     values[np.abs(values) >= OVER] = np.nan
-    found: list[float] = (values * record.scale).tolist()
-    return tuple(found)
+    return Block(values * record.scale)

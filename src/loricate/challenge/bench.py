@@ -38,7 +38,7 @@ from loricate.core.measuring.actions import (
     Tell,
     Waveform,
 )
-from loricate.core.measuring.curves import Column, Curve, Sample, Thinner
+from loricate.core.measuring.curves import Column, Curve, Sample, Thinner, evenly
 from loricate.core.measuring.driving import Driver, at_once
 from loricate.core.measuring.grading import DecisionRule, StepGrade
 from loricate.core.measuring.holding import Holding, Until
@@ -303,7 +303,7 @@ class OfflineBench:
         is_text = record.form == "text"
         sent = told if is_text else told[2 + int(told[1]) :].encode("latin-1")
         values = numbers_in(sent, record, ",")
-        axis = tuple(start + step * place for place in range(len(values)))
+        axis = evenly(start, step, len(values))
         x = Column(record.axis, DIMENSIONS[record.axis_dimension], axis)
         column = Column(record.quantity, DIMENSIONS[record.dimension], values)
         return Waveform(Curve(action.name, x, (column,)), wired.instrument.name)

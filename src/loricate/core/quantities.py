@@ -275,18 +275,22 @@ def show_temperatures_in(unit: str) -> None:
     _temperatures = SHOWN_TEMPERATURES[unit]
 
 
-def display(value: float, dimension: Dimension, digits: int = 4) -> str:
+def display(
+    value: float, dimension: Dimension, digits: int = 4, decimals: int | None = None
+) -> str:
     """Write ``value`` (SI) for people: engineering notation, ``digits`` significant digits.
 
-    Temperatures are written in the unit that the site chose.
+    With ``decimals`` it has so many places and no prefix. Temperatures are written in the unit that
+    the site chose.
     """
     if dimension is TEMPERATURE and _temperatures is FAHRENHEIT:
         value, dimension = value * 9 / 5 + 32, FAHRENHEIT
     if not math.isfinite(value):
         return dimension.written("not a number")
     number = Decimal(repr(value)) * dimension.shown_times
-    if dimension.decimals is not None:
-        return dimension.written(f"{number:.{dimension.decimals}f}")
+    places = dimension.decimals if decimals is None else decimals
+    if places is not None:
+        return dimension.written(f"{number:.{places}f}")
     if number != 0:
         number = number.quantize(Decimal(1).scaleb(number.adjusted() - digits + 1))
     mantissa, prefix = _engineering(number, dimension)

@@ -49,7 +49,7 @@ def holds(found: Ambient | None, plan: AmbientPlan) -> bool:
 def texts(found: Ambient) -> tuple[str, str]:
     """Temperature and humidity for people."""
     humidity = "" if found.humidity is None else display(found.humidity, RATIO, 2)
-    return display(found.temperature_c, TEMPERATURE, 3), humidity
+    return display(found.temperature_c, TEMPERATURE, decimals=1), humidity
 
 
 def kept_with_run(found: Ambient | None, plan: AmbientPlan) -> dict[str, Any] | None:

@@ -1,20 +1,24 @@
 """Curves: thinned so that ends, marks and every extreme stay; empty where there is no curve."""
 
 import math
+import pickle
 import random
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from loricate.core.measuring.curves import (
     MOST_IN_ALL,
+    Block,
     Column,
     Curve,
     Mark,
     Sample,
     Thinner,
     course_of,
+    evenly,
     thinned,
     thinned_together,
 )
@@ -138,3 +142,27 @@ def test_thousands_of_samples_are_thinned_as_few_are(
     monkeypatch.setattr("loricate.core.measuring.curves.LONG", 10**9)
     plain = thinned(whole, 200)
     assert quick == plain and 50.0 in quick.columns[0].values
+
+
+@given(st.lists(st.floats(width=32), max_size=50))
+def test_a_block_is_its_numbers_in_one_piece(numbers: list[float]) -> None:
+    block = Block(numbers)
+    assert len(block) == len(numbers)
+    assert str(list(block)) == str(numbers) == str([block[at] for at in range(len(numbers))])
+    assert block.are_numbers is all(map(math.isfinite, numbers))
+    is_itself = not any(map(math.isnan, numbers))
+    assert (block == Block(numbers)) is is_itself, "what is no number is not the same again"
+    assert block != Block([*numbers, 1.0]) and block != numbers
+    assert not is_itself or hash(block) == hash(Block(numbers))
+    assert list(block[1:3]) == list(Block(numbers[1:3])) or not is_itself
+    again = pickle.loads(pickle.dumps(block))
+    assert str(list(again)) == str(numbers)
+
+
+def test_a_block_is_not_changed_by_whoever_reckons_with_it() -> None:
+    block = Block([1.0, 2.0, 3.0])
+    with pytest.raises(ValueError, match="read-only"):
+        np.asarray(block)[0] = 9.0
+    assert np.shares_memory(np.asarray(block), np.asarray(block)), "it is not copied for that"
+    assert list(np.array(block, copy=True) * 2) == [2.0, 4.0, 6.0]
+    assert evenly(1.0, 0.5, 3) == Block([1.0, 1.5, 2.0])

@@ -182,7 +182,7 @@ class Intermittent(KindSettings):
         if not count >= 1:
             texts = [] if count == 0 else [f"counted {count:g} breaks"]
             return found, [Doubt(output.instrument, text) for text in texts]
-        records: dict[str, tuple[float | None, ...]] = {}
+        records: dict[str, Sequence[float | None]] = {}
         for name in ("break_input", "break_start", "break_length", "break_resistance"):
             curve = (yield from do(Acquire(WIRING, name))).curve
             records[name] = curve.columns[0].values

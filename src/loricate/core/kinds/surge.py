@@ -10,7 +10,7 @@ Levels: IEEE 522 counts in per-unit, √(2/3)·U between lines; trade custom tak
 low-voltage machines.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import combinations, pairwise
 from typing import Annotated
@@ -68,8 +68,8 @@ class _Pulse:
     curve: Curve
 
     @property
-    def values(self) -> tuple[float, ...]:
-        return tuple(each or 0.0 for each in self.curve.columns[0].values)
+    def values(self) -> Sequence[float | None]:
+        return self.curve.columns[0].values
 
 
 @dataclass(slots=True)

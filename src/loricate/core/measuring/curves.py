@@ -7,11 +7,11 @@ of one sample survives. Where a sample lacks a quantity its place holds None.
 
 import math
 from bisect import bisect_left
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from itertools import pairwise
-from typing import NamedTuple
+from typing import Any, NamedTuple, overload
 
 from loricate.core.measuring.readings import Bound
 from loricate.core.quantities import NUMBER, TIME, Dimension
@@ -36,13 +36,67 @@ class Sample:
     bounds: Mapping[str, Bound] = field(default_factory=dict)
 
 
+class Block(Sequence[float]):
+    """Numbers in one piece of memory, read-only: a record of thousands is no thousands of objects.
+
+    To numpy it is an array; one is the same as another when every number is.
+    """
+
+    __slots__ = ("_numbers",)
+
+    def __init__(self, numbers: Any) -> None:
+        import numpy as np
+
+        self._numbers = np.array(numbers, dtype=np.float64)
+        self._numbers.flags.writeable = False
+
+    def __len__(self) -> int:
+        return len(self._numbers)
+
+    @overload
+    def __getitem__(self, place: int) -> float: ...
+    @overload
+    def __getitem__(self, place: slice) -> "Block": ...
+    def __getitem__(self, place: int | slice) -> "float | Block":
+        found = self._numbers[place]
+        return Block(found) if isinstance(place, slice) else float(found)
+
+    def __iter__(self) -> Iterator[float]:
+        return iter(self._numbers.tolist())
+
+    def __eq__(self, other: object) -> bool:
+        import numpy as np
+
+        return isinstance(other, Block) and np.array_equal(self._numbers, other._numbers)
+
+    def __hash__(self) -> int:
+        return hash(len(self._numbers))  # 0 and -0 are the same
+
+    def __array__(self, dtype: Any = None, copy: bool | None = None) -> Any:
+        return self._numbers.astype(dtype or self._numbers.dtype, copy=bool(copy))
+
+    @property
+    def are_numbers(self) -> bool:
+        """Whether none of them is infinite or not a number."""
+        import numpy as np
+
+        return bool(np.isfinite(self._numbers).all())
+
+
+def evenly(start: float, step: float, count: int) -> Block:
+    """So many places of an axis, each a step after the one before."""
+    import numpy as np
+
+    return Block(start + step * np.arange(count))
+
+
 @dataclass(frozen=True, slots=True)
 class Column:
     """One quantity of a curve, in SI units of its dimension."""
 
     name: str
     dimension: Dimension
-    values: tuple[float | None, ...]
+    values: Sequence[float | None]
 
 
 class Mark(NamedTuple):
@@ -184,7 +238,7 @@ def _chosen_of_many(
     import numpy as np
 
     count = len(x)
-    places = np.array(x, dtype=np.float64)
+    places = np.asarray(x, dtype=np.float64)
     is_rising = bool(np.isfinite(places).all() and (np.diff(places) >= 0).all())
     kept = {0, count - 1}
     if is_rising:
@@ -194,15 +248,18 @@ def _chosen_of_many(
         places = np.arange(count, dtype=np.float64)
     stretches = max(1, (most - len(kept)) // (2 * max(1, len(columns))))
     edges = np.linspace(places[0], places[-1], stretches + 1)
-    bounds = np.searchsorted(places, edges).tolist()
-    bounds[-1] = count
+    begins = np.unique(np.searchsorted(places, edges[:-1]))
+    lengths = np.diff(np.append(begins, count))
     for column in columns:
-        values = np.array(column, dtype=np.float64)
+        values = np.asarray(column, dtype=np.float64)
         is_number = np.isfinite(values)
-        lows, highs = np.where(is_number, values, np.inf), np.where(is_number, values, -np.inf)
-        for low, high in pairwise(bounds):
-            if low < high and is_number[low:high].any():
-                kept |= {low + int(lows[low:high].argmin()), low + int(highs[low:high].argmax())}
+        for farthest, extreme in ((np.inf, np.minimum), (-np.inf, np.maximum)):
+            filled = np.where(is_number, values, farthest)
+            best = np.repeat(extreme.reduceat(filled, begins), lengths)
+            at = np.flatnonzero((filled == best) & is_number)
+            # Of several that are as far out the first of its stretch.
+            _, first = np.unique(np.searchsorted(begins, at, side="right"), return_index=True)
+            kept |= set(at[first].tolist())
     return sorted(kept)[:most]
 
 
