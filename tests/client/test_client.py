@@ -3,7 +3,7 @@
 import json
 import pickle
 import runpy
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -73,6 +73,35 @@ def test_a_token_is_sent_and_can_be_changed() -> None:
         client.token = ""
         client.runs()
     assert seen == ["Bearer t", None]
+
+
+@pytest.mark.parametrize(
+    ("end", "path"),
+    [
+        (lambda client: client.abort_run("r"), "runs/r/abort"),
+        (lambda client: client.abort_rehearsal("r"), "rehearsals/r/abort"),
+        (lambda client: client.abort_upkeep("u"), "upkeep/u/abort"),
+        (lambda client: client.stop_series("s"), "series/s/stop"),
+    ],
+)
+def test_what_ends_something_waits_until_a_winding_is_safe(
+    end: Callable[[Client], object], path: str
+) -> None:
+    """It answers then, which may take four times as long as the winding was under voltage."""
+    seen: list[tuple[str, dict[str, float]]] = []
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        seen.append((request.url.path, request.extensions["timeout"]))
+        return httpx.Response(409, json={"title": "T", "status": 409, "detail": "D"})
+
+    with Client("http://bench", transport=httpx.MockTransport(answer)) as client:
+        with pytest.raises(WrongStateError):
+            end(client)
+        with pytest.raises(WrongStateError):
+            client.start_run("r")
+    (ended, patient), (_, usual) = seen
+    assert ended.endswith(path) and patient["read"] >= 4 * 3600
+    assert patient["connect"] == usual["connect"] == usual["read"] <= 60
 
 
 class Broken(httpx.SyncByteStream):

@@ -71,7 +71,7 @@ class BenchCalls(Wire):
 
     def abort_upkeep(self, act_id: str) -> UpkeepOut:
         """Abort an act of upkeep: outputs fall first."""
-        return self._post(UpkeepOut, f"{API}/upkeep/{act_id}/abort")
+        return self._end(UpkeepOut, f"{API}/upkeep/{act_id}/abort")
 
     def daily_checks(self, fixture: str) -> list[DailyCheckOut]:
         """The newest daily checks of a fixture, newest first."""

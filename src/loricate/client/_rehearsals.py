@@ -28,7 +28,7 @@ class RehearsalCalls(Wire):
 
     def abort_rehearsal(self, rehearsal_id: str) -> RehearsalOut:
         """Abort it: outputs fall first."""
-        return self._post(RehearsalOut, f"{API}/rehearsals/{rehearsal_id}/abort")
+        return self._end(RehearsalOut, f"{API}/rehearsals/{rehearsal_id}/abort")
 
     def rehearsals(self) -> list[RehearsalOut]:
         """The last few rehearsals, newest first."""

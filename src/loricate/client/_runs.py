@@ -53,8 +53,8 @@ class RunCalls(Wire):
         return self._post(RunSummary, f"{API}/runs/{run_id}/start")
 
     def abort_run(self, run_id: str) -> RunSummary:
-        """Abort a run: outputs fall first."""
-        return self._post(RunSummary, f"{API}/runs/{run_id}/abort")
+        """Abort a run: outputs fall first; returns once its units are safe to touch."""
+        return self._end(RunSummary, f"{API}/runs/{run_id}/abort")
 
     def answer(
         self,

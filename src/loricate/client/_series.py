@@ -51,7 +51,7 @@ class SeriesCalls(Wire):
 
     def stop_series(self, series_id: str) -> SeriesOut:
         """End a series now: outputs fall first."""
-        return self._post(SeriesOut, f"{API}/series/{series_id}/stop")
+        return self._end(SeriesOut, f"{API}/series/{series_id}/stop")
 
     def give_serial(self, series_id: str, serial: str) -> SeriesOut:
         """Give the serial of a unit to come, after those that wait."""

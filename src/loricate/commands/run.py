@@ -120,6 +120,7 @@ def perform(client: "Client", run: "RunOut", pass_visual: bool) -> "RunOut":
             wait_for_start(client, run)
         _watch(client, run, pass_visual)
     except (KeyboardInterrupt, click.Abort):
+        click.echo("Aborting: outputs fall now; this waits until every unit is safe.", err=True)
         client.abort_run(run.id)
     return client.wait_for_papers(run.id)
 
