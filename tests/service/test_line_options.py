@@ -99,7 +99,7 @@ async def test_who_cannot_be_the_same_unit_is_not_tested_as_it(
     line: Line, how: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Exchanged, gone, not felt for too long, or stopped: nothing begins by itself."""
-    await line.begin(line={"repeat_every": "1.5 s"})
+    await line.begin(line={"repeat_every": "4 s"})
     await line.plug_in()
     await line.until(lambda s: s["passed"] == 1 and not s["run"])
     if how in ("out and in", "out"):
@@ -115,7 +115,7 @@ async def test_who_cannot_be_the_same_unit_is_not_tested_as_it(
         line.floor.set_guard(False)
     elif how == "stop":
         await line.live.post(f"/series/{line.id}/stop")
-    await asyncio.sleep(2.0)
+    await asyncio.sleep(4.5)
     found = await line.look()
     tested = [each["serial"] for each in found["units"]]
     assert tested.count("RC-001") == 1, tested
