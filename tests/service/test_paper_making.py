@@ -51,7 +51,7 @@ class Site(LedgerRig):
         super().__init__(folder)
         self.room = HeldRoom()
         self.maker = PaperMaker(self.store, self.keys, Look(), self.room, exports=True)
-        self.acts = Acts(self.store, self.keeper)
+        self.acts = Acts(self.store, self.keeper, None)
         self.number = ""
 
     async def issue(self) -> None:

@@ -218,6 +218,7 @@ WHO_MAY: dict[str, object] = {
     "GET /certificates": EVERYONE,
     "POST /certificates/{number}/revoke": APPROVERS,
     "POST /certificates/{number}/draw-again": APPROVERS,
+    "POST /certificates/{number}/print": EVERYONE,
     "POST /approvals": APPROVERS,
     "POST /verify": EVERYONE,
     "GET /revocations": ANYONE,

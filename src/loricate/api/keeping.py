@@ -9,6 +9,7 @@ class OutgoingOut(BaseModel):
     id: int
     target: str = Field(
         description="Where to: `paper`, to be drawn; `export`, the folder that the site names; "
+        "`print`, the site's printer; "
         "`summary`, a lot that was closed, to be summed up"
     )
     subject: str = Field(description="What is sent: a document's number, or a lot's code")

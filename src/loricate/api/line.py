@@ -16,6 +16,7 @@ class LineOut(BaseModel):
     sounds: Ends
     verdict_stays_s: float = Field(description="Of one that is a pass; 0: until somebody acts")
     send: Literal["every", "passes", "off"]
+    print: Literal["every", "passes", "off"]
 
     @classmethod
     def of(cls, line: LineOptions, in_series: bool = False) -> Self:
@@ -27,4 +28,5 @@ class LineOut(BaseModel):
             sounds=line.sounds or "every",
             verdict_stays_s=line.verdict_stays or 0.0,
             send=line.send or "every",
+            print=line.print or "off",
         )

@@ -23,3 +23,7 @@ class SiteOut(BaseModel):
         description="Folder and name of each document once it is issued; empty: none",
         examples=["exports/{date}/{serial}-{verdict}"],
     )
+    printer: str = Field(
+        description="Address of the site's printer; empty: it has none",
+        examples=["ipp://printer.example:631/ipp/print"],
+    )

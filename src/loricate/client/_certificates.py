@@ -89,6 +89,10 @@ class CertificateCalls(Wire):
         """Have the paper of a document made again."""
         self.send("POST", f"{API}/certificates/{number}/draw-again")
 
+    def print_certificate(self, number: str) -> None:
+        """Have the paper of a document printed once more on the site's printer."""
+        self.send("POST", f"{API}/certificates/{number}/print", timeout=30.0)
+
     def revocations(self) -> str:
         """What counts no longer, signed (JWS); needs no sign-in."""
         return self.send("GET", f"{API}/revocations").text

@@ -60,6 +60,8 @@ def show(call: Call) -> None:
     click.echo(danger_line(bench.danger))
     if site.exports:
         click.echo(f"Documents go to {site.exports}")
+    if site.printer:
+        click.echo(f"Documents are printed at {site.printer}")
     rows = [
         (
             each.id,

@@ -131,6 +131,22 @@ def draw_again(number: str, call: Call) -> None:
         click.echo(f"The paper of {number} is being made.")
 
 
+@command.command("print")
+@click.argument("number")
+@service_options
+def print_(number: str, call: Call) -> None:
+    """Have the paper of a document printed on the site's printer, as the document stands.
+
+    Example: loricate certificate print C-2026-000007
+    """
+    with call.connect() as client:
+        client.print_certificate(number)
+    if not call.printed({"number": number}):
+        click.echo(
+            f"{number} is being printed; `loricate records outbox --all` says how far it is."
+        )
+
+
 @command.command("revocations")
 @click.option(
     "--to", "file", type=click.Path(dir_okay=False, path_type=Path), help="A file to write."

@@ -40,7 +40,7 @@ def command(data_folder: Path, port: int, pace: float, log: str, as_json: bool) 
 
     port = port or demo_site.free_port()
     url, password = f"http://127.0.0.1:{port}", demo_site.new_password()
-    with demo_site.stand_ins(pace) as floor:
+    with demo_site.stand_ins(pace, printed=data_folder / "printed") as floor:
         bench_file = data_folder / "bench.toml"
         demo_site.write_bench_file(floor.ports, bench_file)
         people = (

@@ -43,11 +43,17 @@ class StandInPorts:
 
 
 @contextlib.contextmanager
-def stand_ins(pace: float, floor: Path | None = None) -> Iterator[StandInPorts]:
-    """Run the stand-in instruments in a process of their own, on free loopback ports."""
+def stand_ins(
+    pace: float, floor: Path | None = None, printed: Path | None = None
+) -> Iterator[StandInPorts]:
+    """Run the stand-in instruments in a process of their own, on free loopback ports.
+
+    Where ``printed`` is named, a printer is among them whose paper comes out there.
+    """
     path = floor or demo_folder() / "stand-ins" / "stand-ins.toml"
+    given = [str(path), f"{pace:g}", *([] if printed is None else [str(printed)])]
     process = subprocess.Popen(
-        [sys.executable, "-m", "loricate.simulator", str(path), f"{pace:g}"],
+        [sys.executable, "-m", "loricate.simulator", *given],
         stdin=subprocess.PIPE,
         stdout=subprocess.PIPE,
         text=True,
@@ -96,7 +102,13 @@ def write_bench_file(ports: dict[str, int], to: Path) -> None:
                 part[name] = tomlkit.date(str(part[name] + shift))
     to.parent.mkdir(parents=True, exist_ok=True)
     to.write_text(tomlkit.dumps(bench), encoding="utf-8")
-    for name in ("site.toml", "logo.svg", "fx-c-columns.csv"):
+    site = tomlkit.parse((demo_folder() / "bench" / "site.toml").read_text(encoding="utf-8"))
+    if "PRINTER" in ports:
+        site["printer"] = {"address": f"ipp://127.0.0.1:{ports['PRINTER']}/ipp/print"}
+    else:
+        del site["printer"]
+    to.with_name("site.toml").write_text(tomlkit.dumps(site), encoding="utf-8")
+    for name in ("logo.svg", "fx-c-columns.csv"):
         shutil.copyfile(demo_folder() / "bench" / name, to.with_name(name))
     units = to.parent / "units"
     units.mkdir(exist_ok=True)

@@ -179,6 +179,17 @@ def guard(hands: Hands, state: str) -> None:
     hands.do(f"HAND:GUAR {int(state == 'close')}")
 
 
+@command.command("printer")
+@_with_hands
+@click.argument("state", type=click.Choice(["empty", "closed", "ready"]))
+def printer(hands: Hands, state: str) -> None:
+    """Take the paper out of the printer, have it take no jobs, or make it ready.
+
+    Example: loricate hands printer empty
+    """
+    hands.printer(state.upper())
+
+
 @command.command("press")
 @_with_hands
 def press(hands: Hands) -> None:

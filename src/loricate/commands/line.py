@@ -25,6 +25,11 @@ _OPTIONS = {
         type=click.Choice(["every", "passes", "off"]),
         help="Whose documents go to the folder of exports.",
     ),
+    "print": click.option(
+        "--print",
+        type=click.Choice(["every", "passes", "off"]),
+        help="Whose documents are printed on the site's printer.",
+    ),
 }
 
 

@@ -13,6 +13,9 @@ from loricate.records.stamps import now
 from loricate.records.store import Store
 from loricate.service.errors import NotReady, WrongState
 from loricate.service.ledger_keeping import Entering, LedgerKeeper
+from loricate.service.paper_making import PRINT
+from loricate.service.printing import NO_PRINTER
+from loricate.service.site_file import PrinterPlan
 
 MOST_APPROVED = 10_000  # documents of one approval: a lot's worth
 
@@ -20,8 +23,8 @@ MOST_APPROVED = 10_000  # documents of one approval: a lot's worth
 class Acts:
     """What quality does with documents, each an entry of the ledger itself."""
 
-    def __init__(self, store: Store, keeper: LedgerKeeper) -> None:
-        self.store, self.keeper = store, keeper
+    def __init__(self, store: Store, keeper: LedgerKeeper, printer: PrinterPlan | None) -> None:
+        self.store, self.keeper, self.printer = store, keeper, printer
 
     async def revoke(self, number: str, reason: str, by: Signer) -> str:
         """Have a document count no longer; gives the revocation's number.
@@ -92,6 +95,21 @@ class Acts:
                 raise WrongState(f"{number} is a document of kind {entry.kind}: it has no paper.")
             outbox.add_outgoing(conn, PAPER, number, {"again": "yes"})
             audit.note(conn, by, "draw again", number)
+
+        await self.store.write(keep)
+        self.keeper.sender.look()
+
+    async def print(self, number: str, by: str) -> None:
+        """Have the paper of a document printed once more, as it stands by then."""
+        if self.printer is None:
+            raise WrongState(f"This site has no printer; {NO_PRINTER}.")
+
+        def keep(conn: sqlite3.Connection) -> None:
+            entry = ledger.get_numbered(conn, number)
+            if not KINDS[entry.kind].has_paper:
+                raise WrongState(f"{number} is a document of kind {entry.kind}: it has no paper.")
+            outbox.add_outgoing(conn, PRINT, number, {})
+            audit.note(conn, by, "print", number)
 
         await self.store.write(keep)
         self.keeper.sender.look()

@@ -25,7 +25,8 @@ from loricate.service.ledger_check import LedgerCheck
 from loricate.service.ledger_keeping import LedgerKeeper
 from loricate.service.lot_keeping import LotKeeper
 from loricate.service.paper_look import tried_look
-from loricate.service.paper_making import PaperMaker
+from loricate.service.paper_making import PRINT, PaperMaker
+from loricate.service.printing import Printing
 from loricate.service.sending import Sender
 from loricate.service.settings import FirstAccount, Settings
 from loricate.service.sign_in import Door
@@ -70,12 +71,14 @@ class Desk:
             self.store, self.keys, self.look, self.drawing, self.site.exports is not None
         )
         self.sender = Sender(self.store, exporter, maker.send, UNDER_WAY)
+        self.printing = Printing(self.site.printer, self.store)
+        self.sender.add(PRINT, self.printing.send)
         site = self.plan.site, self.look.zone
         self.keeper = LedgerKeeper(
             self.store, self.keys, self.heads, self.sender, self.sealing, site, settings.base_url
         )
         self.issuer = Issuer(self.store, self.keeper)
-        self.acts = Acts(self.store, self.keeper)
+        self.acts = Acts(self.store, self.keeper, self.site.printer)
         self.lots = LotKeeper(self.store, self.keeper)
         self.sender.add(lots.SUMMARY, self.lots.send)
         self.limiter, self.hashing = AttemptLimiter(), Hashing()

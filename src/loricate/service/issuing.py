@@ -258,6 +258,7 @@ class Issuer:
             "operator": run["started_by"] or "",
             "verdict": unit["verdict"],
             "sent": "yes" if run["line"].sends(unit["verdict"]) else "no",
+            "printed": "yes" if run["line"].prints(unit["verdict"]) else "no",
         }
         attempts = len(unit["attempts"])
         return Entering(

@@ -17,7 +17,7 @@ from loricate.certificates.verifying import verify
 from loricate.papers.look import Look
 from loricate.papers.typesetting import TemplateFault
 from loricate.records import ledger, outbox, papers, site_keys
-from loricate.records.kept_files import keep_file
+from loricate.records.kept_files import keep_file, read_file
 from loricate.records.outbox import Outgoing
 from loricate.records.store import Store
 from loricate.service.keyring import Keyring
@@ -25,6 +25,7 @@ from loricate.service.standing import standing_of
 from loricate.service.workroom import Workroom
 
 EXPORT = "export"
+PRINT = "print"
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,8 +101,31 @@ class PaperMaker:
                 entry = ledger.get_numbered(conn, number)
                 facts = {**outgoing.facts, "date": entry.issued_at[:10], "number": number}
                 outbox.add_outgoing(conn, EXPORT, number, facts)
+            if is_issue and outgoing.facts.get("printed") == "yes":
+                outbox.add_outgoing(conn, PRINT, number, {})
 
         await self.store.write(keep)
+
+
+async def paper_as_it_stands(store: Store, number: str) -> tuple[str, bytes]:
+    """The sealed file of a document and its paper, both saying how it stands now.
+
+    Raises FileNotFoundError while that paper is still to be made, and where it is gone.
+    """
+    sealed, digest = await store.read(partial(_as_it_stands, number))
+    pdf = await asyncio.to_thread(read_file, store.papers, digest)
+    if pdf is None:
+        raise FileNotFoundError(f"The paper of {number} is gone or was changed.")
+    return sealed, pdf
+
+
+def _as_it_stands(number: str, conn: sqlite3.Connection) -> tuple[str, str]:
+    """The sealed file of a document, and the digest of a paper that says how it stands."""
+    standing = standing_of(conn, number)
+    if not papers.was_made(conn, number, standing.mark):
+        raise FileNotFoundError(f"The paper of {number} is being made: its standing has changed.")
+    sealed = standing.beside(ledger.get_numbered(conn, number).sealed)
+    return sealed, papers.newest_paper(conn, number)
 
 
 def _order_of(number: str, conn: sqlite3.Connection) -> Order:

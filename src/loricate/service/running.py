@@ -42,6 +42,7 @@ from loricate.service.arming import ARM_LASTS_S, WATCH_S, Arming, InSeries, Perm
 from loricate.service.errors import KeyReused, NotReady, ServiceError, WrongState
 from loricate.service.holding import BenchHolders
 from loricate.service.lot_keeping import lot_findings
+from loricate.service.printing import check_printed
 from loricate.service.recording import Issue, LateEnds, RunRecorder, loaded
 from loricate.service.settings import Settings
 from loricate.service.upkeep import Upkeeps
@@ -68,6 +69,7 @@ class Runs:
         self.settings, self.store, self.bench = settings, store, bench
         self.issue, self.upkeeps, self.holders = issue, upkeeps, holders
         self.late = LateEnds(store, issue)
+        self.printer = settings.site.printer
         self.engines: dict[str, Engine] = {}
         self._armings: dict[str, Arming] = {}
         self._called_off: set[str] = set()  # whoever is starting one of these does not
@@ -211,6 +213,8 @@ class Runs:
                 "series."
             )
         sequence = await self.store.read(lambda c: sequences.ready_sequence(c, record))
+        line = line.over(sequence.line)
+        check_printed(line, self.printer)
         await self.check(sequence, fixture, load, within.holding if within else "")
         if lot:
             found = await self.store.read(
@@ -236,7 +240,7 @@ class Runs:
                 lot,
                 retest,
                 start_by,
-                line.over(sequence.line),
+                line,
             )
             if key is not None:
                 runs.keep_idempotent(conn, account, key, request_digest, run_id)

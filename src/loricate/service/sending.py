@@ -11,14 +11,12 @@ import sqlite3
 from collections.abc import Awaitable, Callable, Iterator
 from functools import partial
 
-from loricate.records import ledger, outbox, papers
-from loricate.records.kept_files import read_file
+from loricate.records import outbox
 from loricate.records.outbox import Outgoing
 from loricate.records.papers import PAPER
 from loricate.records.store import Store
 from loricate.service.exporting import Exporter
-from loricate.service.paper_making import EXPORT
-from loricate.service.standing import standing_of
+from loricate.service.paper_making import EXPORT, paper_as_it_stands
 
 LOOK_S = 1.0  # how often what was put off is looked for
 logger = logging.getLogger("loricate.outbox")
@@ -94,16 +92,9 @@ class Sender:
             await self.store.write(partial(_put_off, outgoing, problem))
 
     async def _export(self, outgoing: Outgoing) -> None:
-        number = outgoing.subject
-        sealed, digest = await self.store.read(partial(_as_it_stands, number))
-
-        def write() -> None:
-            pdf = read_file(self.store.papers, digest)
-            if pdf is None:
-                raise FileNotFoundError(f"The paper of {number} is gone or was changed.")
-            self.exporter.write(outgoing.facts, {"pdf": pdf, "json": sealed.encode()})
-
-        await asyncio.to_thread(write)
+        sealed, pdf = await paper_as_it_stands(self.store, outgoing.subject)
+        contents = {"pdf": pdf, "json": sealed.encode()}
+        await asyncio.to_thread(self.exporter.write, outgoing.facts, contents)
         await self.store.write(partial(_sent, outgoing))
 
 
@@ -117,12 +108,3 @@ def _put_off(outgoing: Outgoing, problem: str, conn: sqlite3.Connection) -> None
 
 def _sent(outgoing: Outgoing, conn: sqlite3.Connection) -> None:
     outbox.set_sent(conn, outgoing.id)
-
-
-def _as_it_stands(number: str, conn: sqlite3.Connection) -> tuple[str, str]:
-    """The sealed file of a document, and the digest of a paper that says how it stands."""
-    standing = standing_of(conn, number)
-    if not papers.was_made(conn, number, standing.mark):
-        raise FileNotFoundError(f"The paper of {number} is being made: its standing has changed.")
-    sealed = standing.beside(ledger.get_numbered(conn, number).sealed)
-    return sealed, papers.newest_paper(conn, number)

@@ -23,6 +23,7 @@ from loricate.service.arming import ARM_LASTS_S, WATCH_S, InSeries, Permission
 from loricate.service.errors import NotReady, ServiceError, WrongState
 from loricate.service.holding import BenchHolders
 from loricate.service.lot_keeping import lot_findings
+from loricate.service.printing import check_printed
 from loricate.service.running import Runs
 
 logger = logging.getLogger("loricate.service")
@@ -152,6 +153,7 @@ class SeriesKeeper:
 
         record, sequence, first = await self.store.read(look)
         line = line.over(sequence.line)
+        check_printed(line, self.runs.printer)
         if sequence.is_hazardous and line.again_s > ARM_LASTS_S:
             most = f"{ARM_LASTS_S:g} s"
             raise NotReady.because(

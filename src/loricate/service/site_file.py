@@ -1,4 +1,4 @@
-"""The site file: what a site chooses for itself, whatever its bench is: sounds, exports, papers."""
+"""The site file: what a site chooses for itself, whatever its bench is: sounds, papers, printer."""
 
 import tomllib
 from pathlib import Path
@@ -35,6 +35,15 @@ class ExportsPlan(_Part):
         if problem := pattern_problem(name):
             raise ValueError(problem)
         return name
+
+
+class PrinterPlan(_Part):
+    """The printer of the site, or a queue for it: whatever takes PDF by IPP."""
+
+    address: str = Field(
+        pattern=r"^ipps?://[^/\s]+(/\S*)?$",
+        description="Such as ipp://printer.example:631/ipp/print",
+    )
 
 
 class SoundsPlan(_Part):
@@ -107,6 +116,7 @@ class SitePlan(_Part):
     format: Literal["loricate-site/1"] = "loricate-site/1"
     sounds: SoundsPlan = SoundsPlan()
     exports: ExportsPlan | None = None
+    printer: PrinterPlan | None = None
     papers: PapersPlan = PapersPlan()
     ambient: AmbientPlan = AmbientPlan()
     shown: ShownPlan = ShownPlan()

@@ -1,4 +1,4 @@
-"""``python -m loricate.simulator FILE [PACE]``: serve stand-ins until the parent goes away."""
+"""``python -m loricate.simulator FILE [PACE [PRINTED]]``: serve stand-ins as long as the parent."""
 
 import contextlib
 import os
@@ -24,4 +24,5 @@ if __name__ == "__main__":
     threading.Thread(target=_leave_with_parent, daemon=True).start()
     pace = float(sys.argv[2]) if len(sys.argv) > 2 else 1.0
     with contextlib.suppress(KeyboardInterrupt):
-        uvloop.run(serve_until_cancelled(Path(sys.argv[1]), pace))
+        printed = Path(sys.argv[3]) if len(sys.argv) > 3 else None
+        uvloop.run(serve_until_cancelled(Path(sys.argv[1]), pace, printed))

@@ -62,6 +62,10 @@ class Hands:
         """Put back what lay in every nest at the start; relays and wires are good again."""
         self.do("HAND:REST")
 
+    def printer(self, trouble: str) -> None:
+        """Have the printer in a trouble of its own, or READY again."""
+        self.do(f"HAND:PRIN {trouble}")
+
     def pace(self, pace: float) -> None:
         """Let the stand-ins' clock go at another speed."""
         self.do(f"HAND:PACE {pace:g}")

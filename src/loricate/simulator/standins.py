@@ -3,7 +3,7 @@
 import asyncio
 import tomllib
 from pathlib import Path
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from pydantic import BaseModel, ConfigDict
 
@@ -28,6 +28,9 @@ from loricate.simulator.instruments.withstand_source import WithstandSource
 from loricate.simulator.network import EARTH, Network, Resistor, Source
 from loricate.simulator.server import Instrument
 from loricate.simulator.units import read_unit_model
+
+if TYPE_CHECKING:
+    from loricate.simulator.printer import Printer
 
 
 class _Model(BaseModel):
@@ -112,6 +115,7 @@ class StandIns:
         self._nests = plan.nests
         self.restore()
         self._served: dict[str, Instrument] = {}
+        self._printer: Printer | None = None
         self.instruments = {each.id: self._make(each) for each in plan.instruments}
 
     def restore(self) -> None:
@@ -158,26 +162,38 @@ class StandIns:
             case "turned_source":
                 return TurnedSource(plan.serial, plan.id, self.floor, self.clock)
 
-    async def serve(self, host: str = "127.0.0.1") -> dict[str, int]:
-        """Listen on free ports; gives the port of each instrument, and of the hands as HANDS."""
+    async def serve(self, host: str = "127.0.0.1", printed: Path | None = None) -> dict[str, int]:
+        """Listen on free ports; gives the port of each instrument, and of the hands as HANDS.
+
+        Where ``printed`` is named there is a printer as well, PRINTER, that prints into it.
+        """
         # The first solution sets up the linear algebra library, which takes up to half a second.
         Network([Resistor("a", EARTH, 1.0)]).solve_ac([Source("a", EARTH, 1.0, 1.0)], 50.0)
-        hands = Hands(self.floor, self.clock, self.instruments, self.restore, host)
+        if printed is not None:
+            from loricate.simulator.printer import Printer  # half a second, for who has one
+
+            self._printer = Printer(printed)
+        hands = Hands(self.floor, self.clock, self.instruments, self.restore, host, self._printer)
         self._served = {**self.instruments, "HANDS": hands}
-        return {name: await each.serve(host, 0) for name, each in self._served.items()}
+        ports = {name: await each.serve(host, 0) for name, each in self._served.items()}
+        if self._printer is not None:
+            ports["PRINTER"] = await self._printer.serve(host, 0)
+        return ports
 
     async def close(self) -> None:
         """Switch every instrument off: outputs down, links cut."""
         for name, instrument in self._served.items():
             await instrument.power(False, name)
+        if self._printer is not None:
+            await self._printer.close()
 
 
-async def serve_until_cancelled(path: Path, pace: float) -> None:
+async def serve_until_cancelled(path: Path, pace: float, printed: Path | None = None) -> None:
     """Serve a stand-in bench; prints one JSON line of ports once everything listens."""
     import json
     import sys
 
-    ports = await StandIns(path, pace).serve()
+    ports = await StandIns(path, pace).serve(printed=printed)
     sys.stdout.write(json.dumps(ports) + "\n")
     sys.stdout.flush()
     await asyncio.Event().wait()

@@ -51,6 +51,11 @@ class LineOptions(BaseModel):
         title="Documents sent",
         description="Which go to the site's folder of exports: every unit's by default",
     )
+    print: Literal["every", "passes", "off"] | None = Field(
+        default=None,
+        title="Documents printed",
+        description="Which are printed on the site's printer: none by default",
+    )
 
     def over(self, others: "LineOptions") -> "LineOptions":
         """These where they are said, the others where they are not."""
@@ -78,7 +83,15 @@ class LineOptions(BaseModel):
 
     def sends(self, verdict: str) -> bool:
         """Whether the document of a unit that came out so goes out by itself."""
-        return self.send in (None, "every") or (self.send == "passes" and verdict == Verdict.PASS)
+        return _is_one(self.send or "every", verdict)
+
+    def prints(self, verdict: str) -> bool:
+        """Whether the document of a unit that came out so is printed by itself."""
+        return _is_one(self.print or "off", verdict)
+
+
+def _is_one(of: str, verdict: str) -> bool:
+    return of == "every" or (of == "passes" and verdict == Verdict.PASS)
 
 
 NOTHING_SAID = LineOptions()

@@ -114,6 +114,13 @@ async def draw_certificate_again(number: str, person: Approver, desk: TheDesk) -
     await desk.acts.draw_again(number, person.name)
 
 
+@router.post("/certificates/{number}/print", status_code=204)
+async def print_certificate(number: str, person: Reader, desk: TheDesk) -> None:
+    """Have the paper of a document printed once more on the site's printer: see the outbox."""
+    await given_paper(number, desk)  # it may never have been made, or tell less than there is now
+    await desk.acts.print(number, person.name)
+
+
 @router.post("/approvals", response_model=Entered, status_code=201)
 async def approve(body: Approving, person: Approver, desk: TheDesk) -> Entered:
     """Put quality's signature on documents, or on all of a lot that wait for it."""

@@ -10,7 +10,7 @@ router = make_router("/site", "site")
 
 @router.get("", response_model=SiteOut)
 async def show_site(person: Reader, desk: TheDesk) -> SiteOut:
-    """Name, sounds and exports of the site; nothing of it is asked of the bench."""
+    """Name, sounds, exports and printer of the site; nothing of it is asked of the bench."""
     chosen = desk.site
     exports = chosen.exports
     return SiteOut(
@@ -19,4 +19,5 @@ async def show_site(person: Reader, desk: TheDesk) -> SiteOut:
         sounds=SoundsOut(voice=chosen.sounds.voice, pitch=chosen.sounds.pitch),
         temperature=chosen.shown.temperature,
         exports=f"{exports.folder}/{exports.name}" if exports else "",
+        printer=chosen.printer.address if chosen.printer else "",
     )

@@ -1,6 +1,7 @@
 """The hands of the simulated floor: put units in nests, open the guard, switch instruments off."""
 
 from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING
 
 from loricate.simulator import scpi
 from loricate.simulator.clock import PacedClock
@@ -8,6 +9,9 @@ from loricate.simulator.floor import Floor
 from loricate.simulator.instruments.dc_source import TurnedSource
 from loricate.simulator.scpi import ScpiError
 from loricate.simulator.server import MISCHIEF, Instrument
+
+if TYPE_CHECKING:
+    from loricate.simulator.printer import Printer
 
 
 class Hands(Instrument):
@@ -22,9 +26,11 @@ class Hands(Instrument):
         instruments: Mapping[str, Instrument],
         restore: Callable[[], None],
         host: str,
+        printer: "Printer | None" = None,
     ) -> None:
         super().__init__("0")
         self.floor, self.clock, self.instruments, self.host = floor, clock, instruments, host
+        self.printer = printer
         self.command("HANDs:NEST:LOAD", self._load)
         self.command("HANDs:NEST:EMPTy", self._empty)
         self.command("HANDs:NEST:TURN", self._turn)
@@ -39,6 +45,7 @@ class Hands(Instrument):
         self.command("HANDs:PACE", self._pace)
         self.command("HANDs:RESTore", restore)
         self.command("HANDs:FOOT", self._press)
+        self.command("HANDs:PRINter", self._print)
         self.command("HANDs:RELay", self._relay)
         self.command("HANDs:WIRE", self._wire)
 
@@ -115,6 +122,14 @@ class Hands(Instrument):
 
     def _press(self) -> None:
         self.floor.presses += 1
+
+    def _print(self, trouble: str) -> None:
+        """Have the printer in a trouble of its own, or READY again."""
+        if self.printer is None:
+            raise ScpiError(*scpi.SETTINGS_CONFLICT)
+        if trouble.upper() not in (*self.printer.troubles, "READY"):
+            raise ScpiError(*scpi.ILLEGAL_VALUE)
+        self.printer.trouble = "" if trouble.upper() == "READY" else trouble.upper()
 
     def _relay(self, row: str, column: str, state: str) -> None:
         """STUCK, GOOD, or the Ω that an open relay leaks through."""
