@@ -197,6 +197,7 @@ def hands(site: dict[str, Any]) -> Iterator[Hands]:
     yield hands
     hands.restore()
     hands.do("HAND:GUAR 1")
+    hands.printer("READY")
     hands.pace(SITE_PACE)
 
 

@@ -1,6 +1,7 @@
 """Documents, keys and the air from the command line."""
 
 import json
+import time
 from pathlib import Path
 from typing import Any
 
@@ -8,6 +9,7 @@ import pytest
 
 from loricate.client import Client, ClientError, NotFoundError, WrongStateError
 from loricate.commands import demo_site
+from loricate.simulator.hands_link import Hands
 from tests.commands.conftest import Run
 from tests.conftest import run_load
 
@@ -41,6 +43,35 @@ def rows_of(loricate: Run, *words: str) -> dict[str, Any]:
     done = loricate("certificate", "list", *words, "--json")
     assert done.returncode == 0, done.stderr
     return {each["number"]: each for each in json.loads(done.stdout)}
+
+
+def test_papers_are_printed_as_a_load_has_it_and_on_demand(
+    loricate: Run, client: Client, site: dict[str, Any], hands: Hands
+) -> None:
+    for choice in ("passes", "off"):
+        load = ("DC40-FINAL", "1=DC40-26-0117", "--fixture", "FX-A", "--print", choice)
+        done = loricate("run", "start", *load, given="\n" * 20)
+        assert done.returncode == 0, done.stderr
+    number = issued(client, "DC40-26-0117")
+    first, second = (each.number for each in client.certificates(serial="DC40-26-0117")[1:3])
+    hands.printer("CLOSED")
+    printed = loricate("certificate", "print", number)
+    assert printed.returncode == 0 and f"{number} is being printed" in printed.stdout
+    folder = Path(site["folder"]) / "printed"
+
+    def wait_for(words: str) -> None:
+        until = time.monotonic() + 30
+        while words not in (said := loricate("records", "outbox", "--now").stdout):
+            assert time.monotonic() < until, said
+
+    wait_for("refuses: it takes no jobs.")
+    hands.printer("READY")
+    wait_for("Everything has been sent.")
+    assert len(list(folder.glob(f"* {number} (*).pdf"))) == 1
+    assert len(list(folder.glob(f"* {second} (*).pdf"))) == 1, "that of the load that said so"
+    assert not list(folder.glob(f"* {first} (*).pdf"))
+    refused = loricate("certificate", "print", "C-2026-999999")
+    assert refused.returncode == 1 and "C-2026-999999" in refused.stderr
 
 
 def test_what_is_approved_and_then_revoked_says_so_on_every_copy_and_offline(

@@ -9,6 +9,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from loricate.client import Client
+from loricate.simulator.hands_link import Hands
 from tests.conftest import run_load
 from tests.console.pages import check_accessible, sign_in
 
@@ -58,6 +59,24 @@ def test_who_is_not_quality_sees_documents_and_acts_on_none(
     sign_in(page, site, f"/certificates?number={number}")
     expect(page.get_by_role("link", name=number)).to_be_visible()
     expect(page.get_by_role("button", name=re.compile("Revoke|Approve"))).to_have_count(0)
+
+
+def test_a_document_is_printed_and_what_the_printer_waits_for_is_shown(
+    page: Page, site: dict[str, Any], client: Client, hands: Hands
+) -> None:
+    number = certified(client)
+    hands.printer("EMPTY")
+    sign_in(page, site, f"/certificates?number={number}")
+    page.get_by_role("button", name=f"Print {number}").click()
+    told = f"{number} goes to the printer; what it waits for there stands in the outbox."
+    expect(page.get_by_role("status").first).to_have_text(told)
+    page.goto(f"{site['url']}/people")
+    waiting = page.get_by_role("table", name="What waits to be sent")
+    expect(waiting).to_contain_text("there is no paper in it.", timeout=30_000)
+    hands.printer("READY")
+    page.get_by_role("button", name="Try now").click()
+    expect(waiting).to_have_count(0, timeout=30_000)
+    assert len(list((site["folder"] / "printed").glob(f"* {number} (*).pdf"))) == 1
 
 
 def test_a_file_is_verified_where_it_lies(

@@ -1,5 +1,5 @@
 import { Box, Button, Flex, Heading, Stack, Text } from '@chakra-ui/react'
-import { useInfiniteQuery, useQueryClient } from '@tanstack/react-query'
+import { useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useSearchParams } from 'react-router'
 import { api, ask } from '../api/client'
@@ -45,6 +45,8 @@ export default function CertificatesPage() {
     lot: query.get('lot') ?? '',
     number: query.get('number') ?? '',
   }
+  const site = useQuery({ queryKey: ['site'], queryFn: () => ask(api.GET('/api/v1/site')) })
+  const hasPrinter = !!site.data?.printer
   const found = useInfiniteQuery({
     queryKey: ['certificates', wanted],
     queryFn: ({ pageParam }) =>
@@ -83,6 +85,17 @@ export default function CertificatesPage() {
     } catch (error) {
       setTrouble((error as Error).message)
       return false
+    }
+  }
+
+  async function print(number: string) {
+    try {
+      await ask(api.POST('/api/v1/certificates/{number}/print', { params: { path: { number } } }))
+      setTrouble('')
+      setDone(`${number} goes to the printer; what it waits for there stands in the outbox.`)
+    } catch (error) {
+      setDone('')
+      setTrouble((error as Error).message)
     }
   }
 
@@ -224,7 +237,17 @@ export default function CertificatesPage() {
                 </Text>
               ),
             },
-            { head: 'Do', cell: (each) => <Do found={each} mayAct={may.quality} onAct={setAct} /> },
+            {
+              head: 'Do',
+              cell: (each) => (
+                <Do
+                  found={each}
+                  mayAct={may.quality}
+                  onAct={setAct}
+                  onPrint={hasPrinter && each.paper !== 'none' ? print : undefined}
+                />
+              ),
+            },
           ]}
         />
       )}
@@ -258,10 +281,12 @@ function Do({
   found,
   mayAct,
   onAct,
+  onPrint,
 }: {
   found: Found
   mayAct: boolean
   onAct: (act: Act) => void
+  onPrint: ((number: string) => void) | undefined
 }) {
   return (
     <Flex gap="2" align="center">
@@ -278,6 +303,18 @@ function Do({
         </a>
       )}
       <Box as="span" display="inline-flex" gap="2">
+        {onPrint && (
+          <Button
+            size="xs"
+            variant="outline"
+            borderColor="edge"
+            color="ink"
+            aria-label={`Print ${found.number}`}
+            onClick={() => onPrint(found.number)}
+          >
+            Print
+          </Button>
+        )}
         {mayAct && canApprove(found) && (
           <Button
             size="xs"

@@ -51,7 +51,7 @@ def read_pairs(pairs: tuple[str, ...]) -> dict[str, str]:
     show_default=True,
     help="What starts the armed run: this command, the foot switch, or a unit in every nest.",
 )
-@line_options("start_delay", "stop_after_fails", "sounds", "verdict_stays", "send")
+@line_options("start_delay", "stop_after_fails", "sounds", "verdict_stays", "send", "print")
 @click.option("--pass-visual", is_flag=True, help="Answer every visual check with pass.")
 @service_options
 def start(
