@@ -3,7 +3,7 @@ BIN := .venv/bin
 CONSOLE := src/loricate/_console/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f 2>/dev/null) \
   console/index.html console/vite.config.ts console/compress.ts console/package-lock.json
-DEBIAN := chromium fonts-dejavu-core poppler-utils
+DEBIAN := chromium-headless-shell fonts-dejavu-core poppler-utils
 SUDO := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
 
 # Processes start often here: none compiles what another has compiled already.
@@ -18,7 +18,7 @@ example: .venv/ready
 	$(BIN)/loricate example
 
 test: .venv/ready $(CONSOLE) .venv/browser
-	$(BIN)/pytest -n 2
+	$(BIN)/pytest -n 3
 	cd console && npm test --silent
 
 check: .venv/ready console/src/api/schema.d.ts

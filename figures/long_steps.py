@@ -112,7 +112,9 @@ def long_step_page() -> float:
     """How much of a core the browser takes that shows a step in its tenth minute, in %."""
     with _site(SLOW_PACE) as (site, client), sync_playwright() as playwright:
         before = {pid.name for pid in Path("/proc").iterdir()}
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium-headless-shell", args=CHROMIUM
+        )
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(site["url"])
         page.get_by_label("Name").fill(site["name"])

@@ -78,7 +78,9 @@ def _console() -> Iterator[tuple[Page, CDPSession]]:
         with Client(site["url"]) as client:
             client.sign_in(site["name"], site["password"])
             client.add_product(harness(NETS).model_dump(mode="json", by_alias=True))
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium-headless-shell", args=CHROMIUM
+        )
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         _answer(page, f"units/{SERIAL}", [_unit()])
         page.goto(site["url"])

@@ -285,7 +285,9 @@ def main() -> None:
     """Take every picture."""
     with tempfile.TemporaryDirectory() as folder, running_site(Path(folder), 1.0) as sign_in:
         with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            browser = playwright.chromium.launch(
+                executable_path="/usr/bin/chromium-headless-shell", args=CHROMIUM
+            )
             take_console(browser, sign_in)
             take_terminal(browser, sign_in)
             take_paper(sign_in, Path(folder))
