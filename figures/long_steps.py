@@ -14,11 +14,11 @@ from playwright.sync_api import sync_playwright
 from figures.nets_drawn import CHROMIUM
 from loricate.client import Client
 from loricate.commands import demo_site
-from loricate.simulator.hands_link import Hands, HandsError
+from loricate.simulator.hands_link import Hands
 
 PACE, SLOW_PACE, WATCHERS, LOOK_S = 20.0, 5.0, 8, 0.1
 ONE_MIN_S, TEN_MIN_S = 60, 600
-WATCHED_S, CURVE_S = 10.0, 540.0
+WATCHED_S, CURVE_S = 20.0, 540.0
 WHY = "a short one, for a figure"
 
 
@@ -129,6 +129,9 @@ def long_step_page() -> float:
             if event.name == "sample" and data["step"] == "polarization":
                 if data["elapsed_s"] > CURVE_S:
                     break
+        hands = Hands("127.0.0.1", site["ports"]["HANDS"])
+        hands.pace(1)
+        page.wait_for_timeout(LOOK_S * 1e3)
         chromium = _chromium(before)
         begun_s, spent_s = time.perf_counter(), _cpu_s(chromium)
         page.wait_for_timeout(WATCHED_S * 1e3)
@@ -136,7 +139,7 @@ def long_step_page() -> float:
         if client.run(run_id).state != "running":
             raise RuntimeError("The run ended before its page was watched.")
         browser.close()
-        _ended(client, run_id, Hands("127.0.0.1", site["ports"]["HANDS"]))
+        _ended(client, run_id, hands)
     return share * 100
 
 
@@ -144,10 +147,8 @@ def _ended(client: Client, run_id: str, hands: Hands) -> None:
     """End a run; what was under voltage for minutes is earthed as long, by a clock that hurries."""
     ending = threading.Thread(target=client.abort_run, args=(run_id,))
     ending.start()
-    while ending.is_alive():
-        with contextlib.suppress(HandsError):  # not while an output is on
-            hands.pace(demo_site.FASTEST)
-        ending.join(LOOK_S)
+    hands.pace(demo_site.FASTEST)
+    ending.join()
 
 
 def _chromium(before: set[str]) -> int:

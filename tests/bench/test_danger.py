@@ -2,11 +2,12 @@
 
 import asyncio
 import time
+from dataclasses import replace
 
 from hypothesis import given
 from hypothesis import strategies as st
 
-from loricate.bench.danger import SILENT_S, DangerState, LiveOutput, danger_of
+from loricate.bench.danger import SILENT_S, Danger, DangerState, LiveOutput, danger_of
 from loricate.bench.reach import Reach
 from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.hazards import Hazard
@@ -80,3 +81,20 @@ def test_a_silent_output_is_unknown() -> None:
     silent = LiveOutput(("1",), Hazard(1000.0), seen_at=time.monotonic() - SILENT_S - 0.1)
     found = danger_of({WITHSTAND: silent}, {}, (), False)
     assert found.state is DangerState.UNKNOWN and "silent" in found.reasons[0]
+
+
+def test_a_meters_last_digits_are_no_other_danger_and_everything_else_is() -> None:
+    seen = Danger(DangerState.HIGH_VOLTAGE, ("FX-M/1",), 503.2, wait_s=61.3)
+    assert replace(seen, volts=497.9, wait_s=61.9).in_short == seen.in_short
+    for other in (
+        replace(seen, volts=540.0),
+        replace(seen, volts=None),
+        replace(seen, wait_s=62.1),
+        replace(seen, nests=()),
+        replace(seen, must_earth=True),
+        replace(seen, reasons=("HV1 does not answer.",)),
+        replace(seen, state=DangerState.UNKNOWN),
+    ):
+        assert other.in_short != seen.in_short
+    least = replace(seen, volts=0.04, wait_s=0.2).in_short
+    assert least.volts == 0.04 and least.wait_s == 1, "nothing is rounded away to safety"

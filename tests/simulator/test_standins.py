@@ -2,6 +2,7 @@
 
 import asyncio
 import json
+import time
 from collections.abc import AsyncIterator
 
 import pytest
@@ -348,3 +349,15 @@ async def test_the_matrix_counts_how_often_each_relay_closes(bench: StandIns) ->
     assert await say(matrix, "ROUT:CLOS:COUN:MOST?") == f"1,{L},4"
     await matrix.perform("ROUT:CLOS (@1!513)")
     assert matrix.errors.popleft()[0] == -222, "it has 512 columns"
+
+
+def test_the_clock_does_not_jump_when_its_pace_changes() -> None:
+    clock = PacedClock(50.0)
+    time.sleep(0.02)
+    before = clock.now()
+    for pace in (1.0, 200.0, 0.1):
+        clock.pace = pace
+    after = clock.now()
+    assert 1.0 <= before <= after < before + 1.0
+    time.sleep(0.02)
+    assert clock.now() - after < 0.1, "it goes on at the last pace"

@@ -1,4 +1,5 @@
 import { Box, Text } from '@chakra-ui/react'
+import { memo, useRef } from 'react'
 import type { Schemas } from '../api/client'
 import { fades } from '../parts/dying'
 import { quantityText, timeText } from '../parts/quantity'
@@ -9,27 +10,37 @@ const WIDTH = 420
 const HEIGHT = 96
 const LONG_S = 10
 const NEAR = 3
+const STEPS = 200
 type Limits = Schemas['StepSummary']['limits']
 const UNITS: Record<string, string> = { current: 'A', voltage: 'V', resistance: 'Ω' }
 
 /** The curves of a long step while it goes on: volts and current up a ladder, else resistance. */
 export function LiveCurve({ nest, limits }: { nest: NestState; limits: Limits }) {
-  const last = nest.course.at(-1)
-  const first = nest.course[0]
+  const course = useInSteps(nest.course)
+  const last = course.at(-1)
+  const first = course[0]
   if (!last || !first || last.elapsedS - first.elapsedS < LONG_S) return null
   const shown = nest.at ? ['voltage', 'current'] : ['current', 'resistance']
   return (
     <Box mt="2" flex="3 1 18rem">
       {shown.map((quantity) => (
-        <Strip
-          key={quantity}
-          course={nest.course}
-          quantity={quantity}
-          lines={limitLines(limits, quantity)}
-        />
+        <Strip key={quantity} course={course} quantity={quantity} limits={limits} />
       ))}
     </Box>
   )
+}
+
+/**
+ * A course that grows by a step at a time, a pixel or two wide: one that is drawn anew for less
+ * looks the same, and keeps a processor busy.
+ */
+function useInSteps(course: Look[]): Look[] {
+  const kept = useRef(course)
+  const [from, drawn, now] = [course[0], kept.current.at(-1), course.at(-1)]
+  const grown = now && drawn ? now.elapsedS - drawn.elapsedS : 0
+  const isSame = !!from && kept.current[0] === from && grown >= 0
+  if (!isSame || grown * STEPS >= (now?.elapsedS ?? 0) - from.elapsedS) kept.current = course
+  return kept.current
 }
 
 /** Where the limits of a quantity are. */
@@ -49,8 +60,7 @@ function lookValue(look: Look, quantity: string): number | null {
 interface StripProps {
   course: Look[]
   quantity: string
-  /** Where its limits are, in its SI unit. */
-  lines: number[]
+  limits: Limits
 }
 
 interface Spot {
@@ -59,7 +69,8 @@ interface Spot {
 }
 
 /** One quantity over time, in a logarithmic scale where it dies away. */
-function Strip({ course, quantity, lines }: StripProps) {
+const Strip = memo(function Strip({ course, quantity, limits }: StripProps) {
+  const lines = limitLines(limits, quantity)
   const spots = course.flatMap((look): Spot[] => {
     const value = lookValue(look, quantity)
     return value !== null && value > 0 ? [{ at: look.elapsedS, value }] : []
@@ -134,4 +145,4 @@ function Strip({ course, quantity, lines }: StripProps) {
       </svg>
     </Box>
   )
-}
+})

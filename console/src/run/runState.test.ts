@@ -208,7 +208,7 @@ test('a long step keeps its course, thinned, and what it has kept; the next begi
 test('what a long output shows waits a moment, and nothing else does', () => {
   const sample = (elapsed_s: number, values: Record<string, number> = {}) =>
     holdMs({ name: 'sample', data: { elapsed_s, values } } as unknown as RunEvent)
-  expect([sample(1), sample(15), sample(300)]).toEqual([0, 400, 400])
+  expect([sample(1), sample(15), sample(300)]).toEqual([0, 400, 1400])
   expect(sample(300, { breaks: 1 })).toBe(0)
   expect(holdMs({ name: 'cue', data: {} } as unknown as RunEvent)).toBe(0)
 })

@@ -96,11 +96,14 @@ export const EVENT_NAMES: readonly (keyof Events)[] = [
 
 const LONG_S = 10
 const HOLD_MS = 400
+/** From its third minute on an output changes slowly: a picture every two seconds is enough. */
+const SLOW_S = 120
+const SLOW_HOLD_MS = 1400
 
 /** How long an event may wait for those that follow, in ms: a look at an output that lasts. */
 export function holdMs({ name, data }: RunEvent): number {
   if (name !== 'sample' || data.elapsed_s < LONG_S || 'breaks' in data.values) return 0
-  return HOLD_MS
+  return data.elapsed_s < SLOW_S ? HOLD_MS : SLOW_HOLD_MS
 }
 
 /** The events that tell of one nest. */

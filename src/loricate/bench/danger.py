@@ -1,8 +1,9 @@
 """Danger in sight: what the bench itself knows of it, whatever a run believes."""
 
+import math
 import time
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from loricate.bench.care import USUAL_CARE, Care
@@ -33,6 +34,16 @@ class Danger:
     reasons: tuple[str, ...] = ()
     must_earth: bool = False
     wait_s: float | None = None  # how long the unit still has to stay earthed
+
+    @property
+    def in_short(self) -> "Danger":
+        """What it is to a hand: volts to two digits, whole seconds.
+
+        A meter's last digits, which are others at every look, are no other danger.
+        """
+        volts = None if self.volts is None else float(f"{self.volts:.2g}")
+        wait_s = None if self.wait_s is None else math.ceil(self.wait_s)
+        return replace(self, volts=volts, wait_s=wait_s)
 
 
 @dataclass(slots=True)

@@ -185,8 +185,8 @@ async def follow_danger(person: Reader, desk: TheDesk) -> AsyncIterator[ServerSe
     told_at = 0.0
     while not desk.stopping.is_set():
         seen, moment = await desk.bench.watched_danger(), time.monotonic()
-        if seen != told or moment - told_at >= DANGER_EVERY_S:
-            told, told_at = seen, moment
+        if seen.in_short != told or moment - told_at >= DANGER_EVERY_S:
+            told, told_at = seen.in_short, moment
             yield ServerSentEvent(data=danger_out(seen).model_dump(mode="json"), event="danger")
         await asyncio.sleep(DANGER_LOOK_S)
 

@@ -116,8 +116,6 @@ class Hands(Instrument):
         instrument.misbehave(how.upper())
 
     def _pace(self, text: str) -> None:
-        if self.floor.outputs_on:
-            raise ScpiError(*scpi.SETTINGS_CONFLICT)
         self.clock.pace = scpi.number(text, 0.1, 1000)
 
     def _press(self) -> None:
