@@ -1,4 +1,4 @@
-import { useLayoutEffect } from 'react'
+import { useLayoutEffect, useRef } from 'react'
 
 /** A scanner types its characters closer together than this; nobody else does. */
 export const SCAN_MS = 80
@@ -28,6 +28,11 @@ function isTypedInto(target: EventTarget | null): boolean {
  * scanned, or typed into a field, is no answer to anything.
  */
 export function useKey(key: string, isOn: boolean, act: () => void): void {
+  // What is done may be told anew while a character waits to be alone: it is not lost by that.
+  const latestAct = useRef(act)
+  useLayoutEffect(() => {
+    latestAct.current = act
+  }, [act])
   // Before the browser paints: a key pressed at what is shown must not reach what was shown before.
   useLayoutEffect(() => {
     if (!isOn) return
@@ -36,14 +41,14 @@ export function useKey(key: string, isOn: boolean, act: () => void): void {
       if (event.key !== key || event.repeat) return
       if (key.length > 1) {
         event.preventDefault()
-        act()
+        latestAct.current()
         return
       }
       if (isTypedInto(event.target) || event.timeStamp - before < SCAN_MS) return
       event.preventDefault()
       const at = event.timeStamp
       alone = setTimeout(() => {
-        if (latest === at) act()
+        if (latest === at) latestAct.current()
       }, SCAN_MS)
     }
     window.addEventListener('keydown', pressed)
@@ -51,5 +56,5 @@ export function useKey(key: string, isOn: boolean, act: () => void): void {
       window.removeEventListener('keydown', pressed)
       clearTimeout(alone)
     }
-  }, [key, isOn, act])
+  }, [key, isOn])
 }
