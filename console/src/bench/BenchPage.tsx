@@ -49,7 +49,7 @@ export default function BenchPage() {
           <Text color="soft">
             {bench.title}, {bench.site}
             {site.data?.exports && `. Documents go to ${site.data.exports}`}
-            {site.data?.printer && `. They are printed at ${site.data.printer}`}
+            {site.data?.printer && `. Printer ${site.data.printer}`}
           </Text>
         </Box>
         <KeyButton

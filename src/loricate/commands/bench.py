@@ -61,7 +61,7 @@ def show(call: Call) -> None:
     if site.exports:
         click.echo(f"Documents go to {site.exports}")
     if site.printer:
-        click.echo(f"Documents are printed at {site.printer}")
+        click.echo(f"Printer {site.printer}")
     rows = [
         (
             each.id,
