@@ -1,6 +1,7 @@
 """Hands and outputs kept apart, and the danger that the bench tells of itself."""
 
 import asyncio
+import math
 import time
 from dataclasses import replace
 
@@ -97,4 +98,7 @@ def test_a_meters_last_digits_are_no_other_danger_and_everything_else_is() -> No
     ):
         assert other.in_short != seen.in_short
     least = replace(seen, volts=0.04, wait_s=0.2).in_short
+    for nonsense in (math.nan, math.inf, -math.inf, 9.91e37):
+        told = replace(seen, volts=nonsense, wait_s=nonsense).in_short
+        assert told.state is seen.state and told != seen.in_short
     assert least.volts == 0.04 and least.wait_s == 1, "nothing is rounded away to safety"

@@ -42,7 +42,9 @@ class Danger:
         A meter's last digits, which are others at every look, are no other danger.
         """
         volts = None if self.volts is None else float(f"{self.volts:.2g}")
-        wait_s = None if self.wait_s is None else math.ceil(self.wait_s)
+        wait_s = self.wait_s
+        if wait_s is not None and math.isfinite(wait_s):  # an instrument may say anything
+            wait_s = math.ceil(wait_s)
         return replace(self, volts=volts, wait_s=wait_s)
 
 

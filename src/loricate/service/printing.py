@@ -3,9 +3,6 @@
 What cannot be printed waits in the outbox with the reason, and holds up no test.
 """
 
-import sqlite3
-from functools import partial
-
 from loricate.core.errors import Finding
 from loricate.core.planning.line import LineOptions
 from loricate.records import outbox
@@ -42,11 +39,7 @@ class Printing:
             raise NoPrinter
         _, pdf = await paper_as_it_stands(self.store, outgoing.subject)
         await self.printer.print(f"{outgoing.subject} ({outgoing.id})", pdf)
-        await self.store.write(partial(_sent, outgoing))
-
-
-def _sent(outgoing: Outgoing, conn: sqlite3.Connection) -> None:
-    outbox.set_sent(conn, outgoing.id)
+        await self.store.write(lambda conn: outbox.set_sent(conn, outgoing.id))
 
 
 def check_printed(line: LineOptions, plan: PrinterPlan | None) -> None:
