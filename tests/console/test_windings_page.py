@@ -23,7 +23,8 @@ def begin(client: Client, retest: str = "") -> str:
     steps = {step["id"]: step for step in document["steps"]}
     steps["temperature"]["settings"] = {"read": "thermometer"}
     steps["polarization"]["settings"] |= {
-        "lasts": "60 s", "index_from": "15 s", "index_to": "60 s", "earthed_times": "1",
+        "lasts": "30 s", "read_at": "30 s", "index_from": "15 s", "index_to": "30 s",
+        "earthed_times": "1",
     }  # fmt: skip
     steps["polarization"]["limits"]["polarization_index"] = {"minimum": "1.1", "source": "a test"}
     steps["ladder"]["settings"] |= {
@@ -49,6 +50,7 @@ def to_its_end(client: Client, run_id: str) -> None:
 def test_curves_live_in_the_record_and_by_date(
     page: Page, site: dict[str, Any], client: Client, hands: Hands
 ) -> None:
+    hands.pace(6)  # a busy machine reads no mark seconds late
     first = begin(client)
     sign_in(page, site, f"/run/{first}")
     nest = page.get_by_role("region", name="Nest 1")
@@ -59,7 +61,7 @@ def test_curves_live_in_the_record_and_by_date(
 
     page.goto(f"{site['url']}/run/{first}?cell=1.polarization")
     marks = page.get_by_role("table", name=f"marks of {SERIAL}")
-    expect(marks.get_by_role("row")).to_have_count(5)
+    expect(marks.get_by_role("row")).to_have_count(3)
     expect(page.get_by_text("Corrected resistance: corrected for temperature")).to_be_visible()
     page.goto(f"{site['url']}/run/{first}?cell=1.ladder")
     expect(page.get_by_role("img", name="voltage and current over time")).to_be_visible()

@@ -18,19 +18,21 @@ from loricate.service.ipp_printer import NotPrinted, Printer
 from loricate.service.paper_making import PRINT
 from loricate.simulator import printer as stand_in
 from loricate.simulator.standins import StandIns
+from tests.rig import PATIENCE_S
 from tests.service.live_rig import Live, service
 
 PDF = b"%PDF-1.7\nC-2026-000001"
 NAME = "C-2026-000001 (7)"
 QUICK_S = 0.3
+NEVER_ANSWERS = ("SILENT", "LOST")
 
 
 @pytest.fixture(autouse=True)
 def quick(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Nobody waits long here."""
+    """Only what will not come is waited for no longer than QUICK_S."""
     monkeypatch.setattr(stand_in, "PAGE_S", 0.01)
     monkeypatch.setattr(ipp_printer, "LOOK_EACH_S", 0.01)
-    monkeypatch.setattr(ipp_printer, "ANSWERS_WITHIN_S", QUICK_S)
+    monkeypatch.setattr(ipp_printer, "ANSWERS_WITHIN_S", PATIENCE_S)
 
 
 class Queue:
@@ -38,7 +40,14 @@ class Queue:
 
     def __init__(self, folder: Path) -> None:
         self.printer, self.folder = stand_in.Printer(folder), folder
-        self.way = Printer("", QUICK_S)
+        self.way = Printer("", PATIENCE_S)
+
+    def trouble(self, trouble: str) -> None:
+        """Give it a trouble, or none; what a troubled one will not do is not waited for."""
+        self.printer.trouble = trouble
+        self.way.printed_within_s = QUICK_S if trouble else PATIENCE_S
+        is_silent = trouble in NEVER_ANSWERS
+        ipp_printer.ANSWERS_WITHIN_S = QUICK_S if is_silent else PATIENCE_S
 
     def on_paper(self) -> list[bytes]:
         """What it has printed."""
@@ -46,7 +55,7 @@ class Queue:
 
     async def fails(self, trouble: str) -> str:
         """Why it does not print while it has a trouble."""
-        self.printer.trouble = trouble
+        self.trouble(trouble)
         with pytest.raises(NotPrinted) as found:
             await self.way.print(NAME, PDF)
         return str(found.value)
@@ -94,7 +103,7 @@ async def test_what_is_not_on_paper_is_not_said_to_be_and_is_printed_once_in_the
     queue: Queue, trouble: str, told: str
 ) -> None:
     assert (await queue.fails(trouble)).endswith(told)
-    queue.printer.trouble = ""
+    queue.trouble("")
     await queue.way.print(NAME, PDF)
     assert queue.on_paper() == [PDF]
 
@@ -117,7 +126,7 @@ def test_after_any_troubles_one_paper_lies_there(
     async def go() -> None:
         async with queue_in(tmp_path_factory.mktemp("printed")) as queue:
             for trouble in (*troubles, ""):
-                queue.printer.trouble = trouble
+                queue.trouble(trouble)
                 with suppress(NotPrinted):
                     await queue.way.print(NAME, PDF)
                     assert queue.on_paper() == [PDF], (
@@ -129,9 +138,9 @@ def test_after_any_troubles_one_paper_lies_there(
 
 
 async def test_what_somebody_cancels_at_the_printer_is_not_printed_again(queue: Queue) -> None:
-    queue.printer.trouble = "CANCELS"
+    queue.trouble("CANCELS")
     await queue.way.print(NAME, PDF)
-    queue.printer.trouble = ""
+    queue.trouble("")
     await queue.way.print(NAME, PDF)
     assert queue.on_paper() == []
 
@@ -139,7 +148,7 @@ async def test_what_somebody_cancels_at_the_printer_is_not_printed_again(queue: 
 async def test_a_printer_that_keeps_no_list_has_printed_what_it_knows_no_more(
     queue: Queue,
 ) -> None:
-    queue.printer.trouble = "FORGETS"
+    queue.trouble("FORGETS")
     await queue.way.print(NAME, PDF)
     assert queue.on_paper() == [PDF]
 
@@ -150,15 +159,15 @@ async def test_what_a_printer_lost_when_it_was_switched_off_is_handed_over_again
     await queue.fails("EMPTY")
     queue.printer.jobs.clear()
     assert (await queue.fails("EMPTY")).endswith("has forgotten it; it gets it again.")
-    queue.printer.trouble = ""
+    queue.trouble("")
     await queue.way.print(NAME, PDF)
     assert queue.on_paper() == [PDF]
 
 
 async def test_a_service_that_died_finds_the_job_it_had_handed_over(queue: Queue) -> None:
     await queue.fails("EMPTY")
-    queue.way = Printer(queue.way.address, QUICK_S)
-    queue.printer.trouble = ""
+    queue.way = Printer(queue.way.address)
+    queue.trouble("")
     await queue.way.print(NAME, PDF)
     assert queue.on_paper() == [PDF]
 

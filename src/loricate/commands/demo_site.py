@@ -203,7 +203,9 @@ def running_site(data: Path, pace: float) -> Iterator[dict[str, Any]]:
         try:
             first = process.stdout.readline() if process.stdout else ""
             if not first:
-                raise click.ClickException(f"The demo service did not start; see {log.name}.")
+                process.wait(timeout=15)
+                told = (data / "service.log").read_text(encoding="utf-8").strip()
+                raise click.ClickException(f"The demo service did not start: {told or 'no word'}")
             yield {**json.loads(first), "pid": process.pid}
         finally:
             process.terminate()
