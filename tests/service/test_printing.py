@@ -66,8 +66,10 @@ async def queue_in(folder: Path) -> AsyncIterator[Queue]:
     queue = Queue(folder)
     port = await queue.printer.serve("127.0.0.1", 0)
     queue.way.address = f"ipp://127.0.0.1:{port}/ipp/print"
-    yield queue
-    await queue.printer.close()
+    try:
+        yield queue
+    finally:
+        await queue.printer.close()
 
 
 @pytest.fixture
@@ -129,10 +131,8 @@ def test_after_any_troubles_one_paper_lies_there(
                 queue.trouble(trouble)
                 with suppress(NotPrinted):
                     await queue.way.print(NAME, PDF)
-                    assert queue.on_paper() == [PDF], (
-                        f"said to be printed under {trouble} of {troubles}"
-                    )
-            assert queue.on_paper() == [PDF]
+                    break  # who was told that it is printed asks no more
+            assert queue.on_paper() == [PDF], f"said to be printed under {trouble} of {troubles}"
 
     asyncio.run(go())
 

@@ -7,6 +7,7 @@ answer, finds it by that and hands nothing over twice.
 
 import asyncio
 import logging
+import math
 from typing import Any
 
 from pyipp import IPP
@@ -56,7 +57,13 @@ class Printer:
         ``name`` is the job's and no other's: one of the name that the printer has, printed ones
         included, is not handed over again. Raises NotPrinted.
         """
-        async with IPP(self.address, verify_ssl=True, user_agent="loricate") as link:
+        link = IPP(
+            self.address,
+            verify_ssl=True,
+            user_agent="loricate",
+            request_timeout=math.ceil(ANSWERS_WITHIN_S) + 1,  # _ask gives up before
+        )
+        async with link:
             if name not in self._taken and (known := await self._known(link, name)) is not None:
                 self._taken[name] = known
             if is_new := name not in self._taken:
