@@ -142,12 +142,13 @@ async def test_who_arms_a_series_again_plugs_its_units_in_again(line: Line) -> N
     await line.plug_in()
     await line.until(lambda s: s["passed"] == 1 and not s["run"])
     line.floor.set_guard(False)
-    await line.until(lambda s: s["state"] == "paused")
+    before = await line.until(lambda s: s["state"] == "paused" and not s["run"])
     line.floor.set_guard(True)
     await line.live.post(f"/series/{line.id}/arm")
     await asyncio.sleep(1.5)
     found = await line.look()
-    assert len(found["units"]) == 1 and found["now"].startswith("Take the unit out of nest 1")
+    assert found["units"] == before["units"]
+    assert found["now"].startswith("Take the unit out of nest 1")
 
 
 async def test_a_unit_pulled_out_in_a_later_round_keeps_its_first_verdict_and_ends_it(

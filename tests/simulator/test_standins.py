@@ -2,11 +2,13 @@
 
 import asyncio
 import json
+import math
 import time
 from collections.abc import AsyncIterator
 
 import pytest
 
+from loricate.simulator import clock as clocks
 from loricate.simulator.clock import PacedClock
 from loricate.simulator.instruments.withstand_source import WithstandSource
 from loricate.simulator.server import Instrument
@@ -361,3 +363,18 @@ def test_the_clock_does_not_jump_when_its_pace_changes() -> None:
     assert 1.0 <= before <= after < before + 1.0
     time.sleep(0.02)
     assert clock.now() - after < 0.1, "it goes on at the last pace"
+
+
+@pytest.mark.parametrize(("pace", "most_s"), [(20.0, 20.0 * clocks.STALL_S), (1.0, math.inf)])
+async def test_a_clock_faster_than_real_time_stands_still_while_its_process_does(
+    pace: float, most_s: float
+) -> None:
+    clock = PacedClock(pace)
+    ticking = asyncio.create_task(clock.tick())
+    await clock.sleep(0.1 * pace)
+    before = clock.now()
+    assert before >= 0.1 * pace, "what nobody looks at passes as well"
+    time.sleep(0.5)  # noqa: ASYNC251 - held up
+    passed_s = clock.now() - before
+    assert passed_s <= most_s and (pace > 1 or passed_s >= 0.5)
+    ticking.cancel()

@@ -116,6 +116,7 @@ class StandIns:
         self.restore()
         self._served: dict[str, Instrument] = {}
         self._printer: Printer | None = None
+        self._ticking: asyncio.Task[None] | None = None
         self.instruments = {each.id: self._make(each) for each in plan.instruments}
 
     def restore(self) -> None:
@@ -169,6 +170,7 @@ class StandIns:
         """
         # The first solution sets up the linear algebra library, which takes up to half a second.
         Network([Resistor("a", EARTH, 1.0)]).solve_ac([Source("a", EARTH, 1.0, 1.0)], 50.0)
+        self._ticking = asyncio.create_task(self.clock.tick())
         if printed is not None:
             from loricate.simulator.printer import Printer  # half a second, for who has one
 
@@ -186,6 +188,8 @@ class StandIns:
             await instrument.power(False, name)
         if self._printer is not None:
             await self._printer.close()
+        if self._ticking is not None:
+            self._ticking.cancel()
 
 
 async def serve_until_cancelled(path: Path, pace: float, printed: Path | None = None) -> None:
