@@ -111,5 +111,5 @@ def test_a_number_that_is_chosen_from_a_list_stays_a_number(
     page.get_by_label("Thermal class").select_option("155")
     page.get_by_label("Thermal class").select_option("180")
     page.get_by_role("button", name="Store").first.click()
-    expect(page.get_by_text("revision 2").first).to_be_visible()
+    expect(page.get_by_text("revision 2", exact=True)).to_be_visible()
     assert client.product("CT-14")["winding"]["thermal_class"] == 180
