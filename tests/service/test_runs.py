@@ -62,7 +62,13 @@ def test_documents_are_exported_as_they_are_issued(
 ) -> None:
     client, run_id = done
     assert client.site().exports == "exports/{date}/{product}/{serial}-{verdict}"
-    for unit in client.run(run_id).units:
+    units = client.run(run_id).units
+    mine = {unit.certificate for unit in units}
+    deadline = time.monotonic() + PATIENCE_S
+    while mine & {each.subject for each in client.outbox(waiting=True)}:  # beside the work
+        assert time.monotonic() < deadline
+        time.sleep(0.05)
+    for unit in units:
         # A serial that was tested before has a file of its own for each document.
         name = f"exports/20*-*/DC-40/{unit.serial}-{unit.verdict}*"
         kept = {each.suffix: set[bytes]() for each in site["folder"].glob(name)}
