@@ -7,14 +7,13 @@ import time
 from collections.abc import Callable
 
 from loricate.simulator import scpi
-from loricate.simulator.clock import PacedClock
+from loricate.simulator.clock import STALL_S, PacedClock
 from loricate.simulator.floor import Floor
 from loricate.simulator.network import Capacitor, Element, Network, Solution
 from loricate.simulator.scpi import ScpiError
 from loricate.simulator.server import Instrument
 
 TICK_S = 0.004
-STALL_S = 0.05
 ROUNDING_S = 1e-9
 WATCHED_S = 2.0
 IDLE, DONE = "IDLE", "DONE"
