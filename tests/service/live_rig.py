@@ -2,12 +2,15 @@
 
 import asyncio
 import contextlib
-from collections.abc import AsyncIterator, Callable, Mapping
+import threading
+from collections.abc import AsyncIterator, Awaitable, Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
+from types import ModuleType
 from typing import Any
 
 import httpx
+import pytest
 from fastapi import FastAPI
 
 from loricate.service.app import create_app
@@ -104,6 +107,33 @@ class Live:
                 if found := await holds():
                     return found
                 await asyncio.sleep(0.05)
+
+
+class HeldUp:
+    """A state of a run or a series whose writing takes as long as a test wants it to."""
+
+    def __init__(self, monkeypatch: pytest.MonkeyPatch, records: ModuleType, state: str) -> None:
+        self._is_writing, self._may_go = threading.Event(), threading.Event()
+        write = records.set_state
+
+        def held(conn: Any, record_id: str, to: str, *given: Any) -> None:
+            if to == state:
+                self._is_writing.set()
+                assert self._may_go.wait(PATIENCE_S)
+            write(conn, record_id, to, *given)
+
+        monkeypatch.setattr(records, "set_state", held)
+
+    async def begun(self) -> None:
+        """Return once it is being written."""
+        assert await asyncio.to_thread(self._is_writing.wait, PATIENCE_S)
+
+    async def meanwhile(self, asked: Awaitable[Any]) -> Any:
+        """What is asked for while it is still being written, which ends only then."""
+        asking = asyncio.ensure_future(asked)
+        await asyncio.sleep(0.1)
+        self._may_go.set()
+        return await asking
 
 
 @contextlib.asynccontextmanager

@@ -2,7 +2,6 @@
 
 import asyncio
 import datetime as dt
-import threading
 import time
 from functools import partial
 from pathlib import Path
@@ -19,7 +18,7 @@ from loricate.records.runs import set_verdicts
 from loricate.service import issuing, recording, running
 from loricate.simulator.standins import StandIns
 from tests.rig import PATIENCE_S, said
-from tests.service.live_rig import Live, service
+from tests.service.live_rig import HeldUp, Live, service
 
 
 def certify_all(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -162,20 +161,12 @@ async def test_an_abort_while_a_run_is_being_started_holds(
     live: Live, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Its start is being written when the abort comes: nothing goes on after that."""
-    set_state, writing = runs.set_state, threading.Event()
-
-    def slowly(conn: Any, run_id: str, state: str, *given: Any) -> None:
-        if state == "running":
-            writing.set()
-            time.sleep(0.3)
-        set_state(conn, run_id, state, *given)
-
-    monkeypatch.setattr("loricate.records.runs.set_state", slowly)
+    writing = HeldUp(monkeypatch, runs, "running")
     run_id = await live.new_run(n1="A-1")
     await live.post(f"/runs/{run_id}/arm")
     starting = asyncio.create_task(live.wire.post(f"/runs/{run_id}/start"))
-    await asyncio.to_thread(writing.wait)
-    aborted = await live.post(f"/runs/{run_id}/abort")
+    await writing.begun()
+    aborted = await writing.meanwhile(live.post(f"/runs/{run_id}/abort"))
     assert aborted["state"] == "aborted"
     started = await starting
     assert started.status_code == 409 and "aborted while it was being started" in started.text
@@ -188,19 +179,12 @@ async def test_an_abort_while_a_run_is_being_started_holds(
 async def test_an_abort_while_a_run_is_being_armed_holds(
     live: Live, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    set_state, writing = runs.set_state, threading.Event()
-
-    def slowly(conn: Any, run_id: str, state: str, *given: Any) -> None:
-        if state == "armed":
-            writing.set()
-            time.sleep(0.3)
-        set_state(conn, run_id, state, *given)
-
-    monkeypatch.setattr("loricate.records.runs.set_state", slowly)
+    writing = HeldUp(monkeypatch, runs, "armed")
     run_id = await live.new_run(n1="A-1")
     arming = asyncio.create_task(live.wire.post(f"/runs/{run_id}/arm"))
-    await asyncio.to_thread(writing.wait)
-    assert (await live.post(f"/runs/{run_id}/abort"))["state"] == "aborted"
+    await writing.begun()
+    aborted = await writing.meanwhile(live.post(f"/runs/{run_id}/abort"))
+    assert aborted["state"] == "aborted"
     await arming
     assert (await live.get("/bench/danger"))["state"] == "safe", "nothing is left armed"
     await live.post(f"/runs/{run_id}/start", status=409)

@@ -1,7 +1,6 @@
 """Series: consecutive cables on one arming, and everything that must end it."""
 
 import asyncio
-import threading
 import time
 from collections.abc import Callable
 from functools import partial
@@ -21,7 +20,7 @@ from tests.conftest import read_demo
 from tests.rig import said
 from tests.service.conftest import bearer
 from tests.service.line_rig import CABLE, Line, ended, slow
-from tests.service.live_rig import service
+from tests.service.live_rig import HeldUp, service
 
 
 async def test_consecutive_cables_are_tested_as_they_are_plugged_in(line: Line) -> None:
@@ -310,22 +309,14 @@ async def test_a_stop_while_it_is_being_paused_is_a_stop(
 ) -> None:
     """Whichever is kept last: an ended series stays so, and none is armed in between."""
     await line.begin()
-    set_state, is_pausing = series.set_state, threading.Event()
-
-    def slowly(conn: Any, series_id: str, state: str, *given: Any) -> None:
-        if state == "paused":
-            is_pausing.set()
-            time.sleep(0.4)
-        set_state(conn, series_id, state, *given)
-
-    monkeypatch.setattr(series, "set_state", slowly)
+    pausing = HeldUp(monkeypatch, series, "paused")
     line.floor.set_guard(False)
-    await asyncio.to_thread(is_pausing.wait)
+    await pausing.begun()
     line.floor.set_guard(True)
     refused = await line.live.post(f"/series/{line.id}/arm", status=409)
     assert "just being paused" in refused["detail"]
-    await line.live.post(f"/series/{line.id}/stop")
-    await asyncio.sleep(0.6)
+    await pausing.meanwhile(line.live.post(f"/series/{line.id}/stop"))
+    await asyncio.sleep(0.3)
     assert (await line.look())["state"] == "ended"
     assert (await line.live.get("/bench/danger"))["state"] == "safe"
 
@@ -334,18 +325,10 @@ async def test_a_stop_while_it_is_being_armed_is_a_stop(
     line: Line, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     await line.begin(arm=False)
-    set_state, is_arming = series.set_state, threading.Event()
-
-    def slowly(conn: Any, series_id: str, state: str, *given: Any) -> None:
-        if state == "on":
-            is_arming.set()
-            time.sleep(0.4)
-        set_state(conn, series_id, state, *given)
-
-    monkeypatch.setattr(series, "set_state", slowly)
+    writing = HeldUp(monkeypatch, series, "on")
     arming = asyncio.create_task(line.live.wire.post(f"/series/{line.id}/arm"))
-    await asyncio.to_thread(is_arming.wait)
-    stopped = await line.live.post(f"/series/{line.id}/stop")
+    await writing.begun()
+    stopped = await writing.meanwhile(line.live.post(f"/series/{line.id}/stop"))
     assert stopped["state"] == "ended"
     await arming
     assert (await line.look())["state"] == "ended"
