@@ -16,7 +16,7 @@ from loricate.core.errors import DocumentError, Finding
 from loricate.core.measuring.actions import Ending
 from loricate.core.measuring.instruments import Capability
 from loricate.core.measuring.readings import Bound
-from loricate.core.measuring.roles import ROLES, Role
+from loricate.core.measuring.roles import LEAKAGE, ROLES, Role
 from loricate.core.measuring.scpi_values import read_value
 from loricate.core.measuring.uncertainty import Accuracy
 from loricate.core.quantities import DIMENSIONS, Dimension
@@ -284,7 +284,7 @@ class Profile(BaseModel):
 
     def is_set(self, name: str, value: float | str, answer: str) -> bool:
         """Whether an answer says that ``name`` is set to ``value`` (SI)."""
-        told = answer.strip().strip("\"'")
+        told = answer.strip().strip("\"'").removeprefix("(@").removesuffix(")")  # a channel list
         if isinstance(value, float | int):
             apart = abs(read_value(told) * self.scale.get(name, 1.0) - value)
             return apart <= max(self.resolution.get(name, 0.0), ROUNDED * abs(value))
@@ -363,11 +363,21 @@ class Profile(BaseModel):
             (int(found["row"]), int(found["column"])) for found in re.finditer(pattern, text)
         )
 
+    @property
+    def _parts(self) -> dict[str, tuple[float, float]]:
+        """How many there are of what a make of its role may lack altogether."""
+        sampled = self.sample.fields if self.sample is not None else ()
+        parts = {"high_side": (0.0, float(self.high_side is not None))}
+        if self.role == LEAKAGE:
+            parts["dc"] = (0.0, float("dc_current" in sampled))
+            parts["leads"] = (0.0, math.inf if "measured" in self.set else 0.0)
+        return parts
+
     def capability(self, instrument: str) -> Capability:
         """What an instrument of this make can do."""
         usual = Capability(
             instrument,
-            {**self.span, "high_side": (0, int(self.high_side is not None))},
+            {**self._parts, **self.span},
             self.accuracy,
             self.floor,
             self.ceiling,

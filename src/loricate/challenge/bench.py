@@ -72,7 +72,7 @@ from loricate.simulator.floor import Floor, Nest
 from loricate.simulator.instruments.bond_source import BondSource
 from loricate.simulator.instruments.dc_source import DcSource
 from loricate.simulator.instruments.impedance_meter import ImpedanceMeter
-from loricate.simulator.instruments.leakage_meter import LeakageMeter
+from loricate.simulator.instruments.leakage_meter import LEADS, LeakageMeter
 from loricate.simulator.instruments.low_resistance_meter import LowResistanceMeter
 from loricate.simulator.instruments.output import OutputInstrument
 from loricate.simulator.instruments.ratio_meter import RatioMeter
@@ -91,6 +91,7 @@ DC_STEP_S = 0.1  # fine enough for the absorption of a unit, whose time constant
 QUICK_DC_STEP_S = 0.5  # of a unit that absorbs nothing: it is charged long before
 ARC_STEP_S = 0.05  # arcs come one by one
 HOLD_STEP_S, FINELY = 0.5, 50  # how finely a hold is looked at: in time, and in parts of it
+COARSELY = 2  # of what stays as it is while it is held
 WATCH_STEP_S, MOST_TOUCHES = 0.1, 3
 WHOLE_PHASE_S = 1e6  # what does not change within a phase is looked at once, at its end
 MODELS: dict[Role, type[OutputInstrument]] = {
@@ -109,7 +110,16 @@ MODELS: dict[Role, type[OutputInstrument]] = {
 WIRES: dict[Role, dict[str, tuple[str, ...]]] = {
     WITHSTAND: {"high": ("high",), "low": ("low",)},
     BOND: {"high": ("force_high", "sense_high"), "low": ("force_low", "sense_low")},
-    LEAKAGE: {name: (name,) for name in ("line", "neutral", "earth", "body")},
+    LEAKAGE: {
+        name: (name,)
+        for name in (
+            "line",
+            "neutral",
+            "earth",
+            "body",
+            *(f"lead_{n}" for n in range(1, LEADS + 1)),
+        )
+    },
     IMPEDANCE: {name: (name,) for name in ("high", "low", "short", "tie")},
     WIRING: {
         "high": ("force_high", "sense_high"),
@@ -316,7 +326,10 @@ class OfflineBench:
     def source(self, action: Source) -> Level:
         """Bring an output to a level, in no time."""
         instrument = self._wired[action.role].instrument
-        if instrument.output_on:
+        if isinstance(instrument, LeakageMeter) and instrument.output_on:
+            self._program(Energise(action.role, action.programme))
+            instrument.solve()
+        elif instrument.output_on:
             for name, value in action.programme.items():
                 if name in ("ramp_s", "fall_s"):
                     setattr(instrument, name, value)
@@ -343,7 +356,9 @@ class OfflineBench:
                 met = holding.question
             return met is not None
 
-        self._advanced(role, is_enough, min(HOLD_STEP_S, longest_s / FINELY))
+        is_still = isinstance(self._wired[role].instrument, LeakageMeter)
+        parts = COARSELY if is_still else FINELY
+        self._advanced(role, is_enough, min(HOLD_STEP_S, longest_s / parts))
         last = holding.last or Sample(0.0, 0.0, "done", {})
         held_s = 0.0 if math.isnan(holding.began_s) else last.elapsed_s - holding.began_s
         return Held(

@@ -17,6 +17,7 @@ OWN = {
     "FX-C": ("SHORT-CABLE", "REF-CABLE", "open W1|poor W5"),
     "FX-M": ("SHORT-WINDING", "REF-WINDING", "bad"),
     "FX-T": ("SHORT-TRANSFORMER", "CT-14", "bad"),
+    "FX-W": ("SHORT-PATIENT", "REF-PATIENT", "bad"),
 }
 
 

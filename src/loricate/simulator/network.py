@@ -42,6 +42,13 @@ class Coil(Resistor):
 
 
 @dataclass(frozen=True, slots=True)
+class Cell(Resistor):
+    """A direct voltage ``volts`` behind a resistance, its plus at ``a``: a resistance to AC."""
+
+    volts: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
 class Capacitor:
     """A capacitance of ``farads`` between two nodes."""
 
@@ -213,6 +220,11 @@ class Network:
 
     def solve_dc(self, sources: Sequence[Source]) -> "Solution":
         """Give the steady-state node voltages at DC; each diode conducts forward alone."""
+        cells = [each for each in self.elements if isinstance(each, Cell)]
+        if cells:
+            rest = Network(each for each in self.elements if not isinstance(each, Cell))
+            own = [Source(each.a, each.b, each.volts, each.ohms) for each in cells]
+            return rest.solve_dc([*sources, *own])
         diodes = [each for each in self.elements if isinstance(each, Diode)]
         if not diodes:
             return self.solve_ac(sources, 0.0)

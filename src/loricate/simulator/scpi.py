@@ -153,6 +153,15 @@ def unquoted(text: str) -> str:
     return text.strip("\"'")
 
 
+def channels(text: str, most: int) -> str:
+    """Read a list of channels of up to ``most``, ``(@1,2)``, as ``1,2``; raises ScpiError."""
+    matched = re.fullmatch(r"\(@\s*(\d+(?:\s*,\s*\d+)*)\s*\)", text)
+    numbers = [int(each) for each in matched[1].split(",")] if matched else []
+    if not numbers or max(numbers) > most or len(set(numbers)) < len(numbers):
+        raise ScpiError(*ILLEGAL_VALUE)
+    return ",".join(map(str, numbers))
+
+
 def crosspoints(text: str) -> list[tuple[int, int]]:
     """Read a list of matrix crosspoints, ``(@1!3,2!4)``: row, column; raises ScpiError."""
     matched = re.fullmatch(r"\(@\s*(\d+!\d+(?:\s*,\s*\d+!\d+)*)\s*\)", text)

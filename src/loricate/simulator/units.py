@@ -23,9 +23,18 @@ from loricate.core.quantities import (
     VOLTAGE,
     parse,
 )
-from loricate.simulator.network import STRUCK_OHMS, Capacitor, Coil, Diode, Element, Gap, Resistor
+from loricate.simulator.network import (
+    STRUCK_OHMS,
+    Capacitor,
+    Cell,
+    Coil,
+    Diode,
+    Element,
+    Gap,
+    Resistor,
+)
 
-Type = Literal["resistor", "capacitor", "gap", "arcing_gap", "diode", "coil"]
+Type = Literal["resistor", "capacitor", "gap", "arcing_gap", "diode", "coil", "cell"]
 METALS = {"": math.inf, "copper": 234.5, "aluminium": 225.0}  # °C below 0 where R would be nothing
 MADE_AT_C = 20.0  # what resistances in unit files are given at
 
@@ -33,11 +42,12 @@ MADE_AT_C = 20.0  # what resistances in unit files are given at
 class UnitElement(BaseModel):
     """One element of a unit: what it is, between which nodes, and its value.
 
-    Of a diode the anode comes first. One with a ``position`` is there while the unit's switch
-    stands in that position. A ``loose`` one breaks off for so long when the unit is bent. A coil
-    has ``ohms`` beside its inductance, and those of one ``core`` are coupled; of a gap ``ohms`` are
-    what it conducts through. What is of a ``metal`` has its resistance at 20 °C. The current
-    through what ``flickers`` changes by such a share, from moment to moment.
+    Of a diode the anode comes first, of a cell its plus. One with a ``position`` is there while the
+    unit's switch stands in that position. A ``loose`` one breaks off for so long when the unit is
+    bent. A coil has ``ohms`` beside its inductance and a cell beside its volts; coils of one
+    ``core`` are coupled; of a gap ``ohms`` are what it conducts through. What is of a ``metal`` has
+    its resistance at 20 °C. The current through what ``flickers`` changes by such a share, from
+    moment to moment.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -262,6 +272,9 @@ def _build(element: UnitElement, prefix: str, seed: str, temperature_c: float) -
                 prefix + element.core if element.core else "",
                 parse(element.coupling, RATIO),
             )
+        case "cell":
+            volts = parse(element.value, VOLTAGE) * factor
+            return Cell(a, b, parse(element.ohms, RESISTANCE) * factor, volts)
         case "capacitor":
             return Capacitor(a, b, parse(element.value, CAPACITANCE) * factor)
         case "diode":

@@ -5,7 +5,6 @@ from dataclasses import replace
 from typing import Any
 
 import pytest
-from pydantic import ValidationError
 
 from loricate.core.errors import AlreadyRegistered, ProcedureError
 from loricate.core.kinds import KINDS, register
@@ -40,6 +39,7 @@ from loricate.core.measuring.grading import (
     grade_step,
 )
 from loricate.core.measuring.readings import Bound
+from loricate.core.products.product import Product
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
 from tests.core.kinds.test_transformers import product as winding_of
 from tests.core.kinds.test_windings import ladder, resistance, surge
@@ -322,6 +322,7 @@ def test_a_kind_registers_once() -> None:
         register(GroundBond)
 
 
-def test_touch_leakage_needs_a_part() -> None:
-    with pytest.raises(ValidationError, match="part: is missing for path touch"):
-        Leakage(path="touch")
+def test_touch_leakage_needs_a_part(product: Product) -> None:
+    ((field, reason, _),) = Leakage(path=("touch",)).unfit(product)
+    assert (field, reason) == ("part", "is missing for path touch")
+    assert list(Leakage(path=("touch",), part="CHASSIS").unfit(product)) == []

@@ -21,6 +21,7 @@ from loricate.core.measuring.grading import Fault, GradedReading
 from loricate.core.measuring.impedance import ImpedancePath
 from loricate.core.measuring.readings import Bound, Measurand
 from loricate.core.measuring.roles import Role
+from loricate.core.products.left_out import LeftOut
 from loricate.core.products.product import Product
 from loricate.core.quantities import Dimension
 
@@ -132,6 +133,14 @@ class KindSettings(BaseModel):
         """The points that the step measures of such a product."""
         return (WHOLE,)
 
+    def left_out(self, product: Product) -> tuple[LeftOut, ...]:
+        """What the step, as it is set, does not measure of such a product, with the reasons."""
+        return ()
+
+    def is_measured(self, quantity: str, point: Point) -> bool:
+        """Whether a quantity that it grades is measured at a point."""
+        return True
+
     def procedure(self, points: Points, limits: Limits) -> Procedure:
         """A fresh generator that performs the step once; see ``core.measuring.actions``."""
         raise NotImplementedError
@@ -146,6 +155,10 @@ class KindSettings(BaseModel):
 
     def demands(self, limits: Limits) -> tuple[Demand, ...]:
         """What it needs of instruments; empty when a person alone does it."""
+        return ()
+
+    def demands_at(self, points: Points) -> tuple[Demand, ...]:
+        """What it needs beside that for its points."""
         return ()
 
     def programmed_s(self, points: Points) -> float:
@@ -219,6 +232,10 @@ class KindSettings(BaseModel):
         """Where the unit's own switch must stand, ``on`` or ``off``; empty where it is all one."""
         return ""
 
+    def leaves_switch(self) -> str:
+        """Where the unit's own switch stands after it; empty where it is all one."""
+        return self.wants_switch()
+
     def advice(self, step: Considered) -> Iterator[Advice]:
         """What a review should say of such a step, besides what holds for every kind."""
         yield from ()
@@ -246,7 +263,7 @@ def _in_words(settings: KindSettings, name: str, written: Any) -> str:
     """A setting's value for people: a choice in words, several values together."""
     value = getattr(settings, name)
     if isinstance(value, tuple):
-        return "+".join(map(str, value))
+        return "+".join(CHOICE_WORDS.get(str(each), str(each).replace("_", " ")) for each in value)
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, StrEnum):

@@ -1,21 +1,27 @@
-"""Leakage at mains voltage through a body-model network; current in A, rms and peak.
+"""Leakage at mains voltage through a body-model network; AC rms and peak and DC, in A.
 
-`earth` measures the current in the protective earth conductor, `touch` the current from an
-accessible part to earth, `patient` that from an applied part; in normal condition or with one
-single fault, the neutral or the earth open (IEC 60601-1 8.7). The methods are those of IEC 62353:
-direct, differential (what leaves by the line and does not come back), alternative (both poles tied
-and fed without mains). The network weights frequency: the medical device of IEC 60601-1 figure
-12 (1 kΩ; 10 kΩ with 15 nF) or that of IEC 60990 figure 4 (1500 Ω and 0.22 µF, 500 Ω; 10 kΩ, 22 nF).
-The supply voltage is re-measured and the reading refers to it.
+`earth` measures the current in the protective earth conductor, `touch` that from an accessible part
+to earth, `patient` that from an applied part; `auxiliary`, `total_patient` and the three with mains
+put on a part are as IEC 60601-1 8.7 has them (`core.leakage.taps`). In normal condition or with one
+single fault, the neutral or the earth open. The methods are those of IEC 62353: direct,
+differential (what leaves by the line and does not come back), alternative (both poles tied and fed
+without mains). The network weights frequency: the medical device of IEC 60601-1 figure 12 (1 kΩ;
+10 kΩ with 15 nF) or that of IEC 60990 figure 4 (1500 Ω and 0.22 µF, 500 Ω; 10 kΩ, 22 nF). The
+supply voltage is re-measured and the reading refers to it.
 
-With path patient and no part named, every applied part of the product is a point of its own: each
-is measured in turn and held against the limits of its own type.
+Path, condition, polarity and switch may each be several: every combination that applies is a point
+with its own limit, in the order that needs the fewest changes. What does not apply is left out and
+named with its reason. Mains is off while anything but the place of the measurement changes; where
+the unit's own switch is to be moved, the operator is asked.
 """
 
-from collections.abc import Iterator, Mapping
+import math
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import groupby
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, model_validator
+from pydantic import BeforeValidator, Field, model_validator
 
 from loricate.core.documents import fault_at
 from loricate.core.kinds.advice import Advice, Considered
@@ -28,15 +34,60 @@ from loricate.core.kinds.kind import (
     Points,
 )
 from loricate.core.kinds.mains import mains_demands, passes_when_off, scaled, why_not_at_mains
-from loricate.core.kinds.outputs import TIME_SLOT, beyond_the_meter, level_faults
-from loricate.core.measuring.actions import At, Connect, Ending, Energise, Procedure, Programme, do
+from loricate.core.kinds.outputs import (
+    TIME_SLOT,
+    beyond_the_meter,
+    cut_faults,
+    falls_short,
+    level_faults,
+    too_much,
+)
+from loricate.core.leakage.table import (
+    CONDITION_WORDS,
+    Cell,
+    Condition,
+    Method,
+    Polarity,
+    SwitchedTo,
+    Wanted,
+    table_of,
+)
+from loricate.core.leakage.taps import (
+    WITH_DC,
+    WITH_MAINS,
+    WORDS,
+    Connections,
+    Path,
+    Tap,
+    taps_of,
+)
+from loricate.core.measuring.actions import (
+    Ask,
+    Asking,
+    At,
+    Connect,
+    Ending,
+    Energise,
+    Hold,
+    Look,
+    Off,
+    Output,
+    Procedure,
+    Programme,
+    Source,
+    do,
+)
 from loricate.core.measuring.grading import Cause, Fault, Measured
+from loricate.core.measuring.holding import For
 from loricate.core.measuring.readings import Reading
 from loricate.core.measuring.roles import LEAKAGE
 from loricate.core.products.families.section import Terminal
+from loricate.core.products.left_out import LeftOut
 from loricate.core.products.product import EarthTerminal, Product
 from loricate.core.quantities import (
     CURRENT,
+    NUMBER,
+    TIME,
     VOLTAGE,
     Amperes,
     Fraction,
@@ -44,6 +95,38 @@ from loricate.core.quantities import (
     Seconds,
     Volts,
 )
+
+EARTH_LEAD = "0"  # the meter's own earth, as a place that a current returns to
+LEFT_S = 3.0  # that an output may stay on beside what its cells take
+
+
+def _one_or_more(value: str | Iterable[str]) -> tuple[str, ...]:
+    """One alone may be written as it is."""
+    return tuple([value] if isinstance(value, str) else value)
+
+
+OneOrMore = BeforeValidator(_one_or_more, json_schema_input_type=Any)
+
+
+@dataclass(slots=True)
+class _Found:
+    """What the cells have shown so far; supply, load and time are of the step as a whole."""
+
+    readings: list[Reading] = field(default_factory=list)
+    faults: list[Fault] = field(default_factory=list)
+    supplies: list[Reading] = field(default_factory=list)
+    loads: list[Reading] = field(default_factory=list)  # where the unit can draw one
+    idle: list[Reading] = field(default_factory=list)  # where it cannot
+    times: list[Reading] = field(default_factory=list)
+
+    def measured(self) -> Measured:
+        """Everything, with the least of what is of the whole: what is no number comes first."""
+        least = [
+            min(each, key=lambda reading: (reading.value == reading.value, reading.value)).at("")
+            for each in (self.supplies, self.loads or self.idle, self.times)
+            if each
+        ]
+        return Measured((*self.readings, *least), tuple(self.faults))
 
 
 class Leakage(KindSettings):
@@ -54,23 +137,26 @@ class Leakage(KindSettings):
     slots = {
         "current": LimitSlot(CURRENT, title="Leakage current, rms", side="maximum"),
         "peak_current": LimitSlot(CURRENT, title="Leakage current, peak", side="maximum"),
-        "voltage": LimitSlot(VOLTAGE, title="Supply voltage"),
-        "load_current": LimitSlot(CURRENT, title="Load current"),
-        **TIME_SLOT,
+        "dc_current": LimitSlot(CURRENT, title="Leakage current, DC", side="maximum"),
+        "voltage": LimitSlot(VOLTAGE, title="Supply voltage", of_whole=True),
+        "load_current": LimitSlot(CURRENT, title="Load current", of_whole=True),
+        "time_at_level": LimitSlot(TIME, title=TIME_SLOT["time_at_level"].title, of_whole=True),
     }
     measured_as = {"supply": "voltage", "dwell": "time_at_level"}
-    judged_by = ("current", "peak_current")
+    judged_by = ("current", "peak_current", "dc_current")
     advises = ("empty_nest", "limit_out_of_reach")
-    meters = ("voltage", "current", "load_current")
+    meters = ("voltage", "current", "dc_current", "load_current")
 
-    path: Literal["earth", "touch", "patient"] = Field(default="earth", title="Leakage path")
-    method: Literal["direct", "differential", "alternative"] = Field(
+    path: Annotated[tuple[Path, ...], Field(min_length=1), OneOrMore] = Field(
+        default=("earth",), title="Leakage path"
+    )
+    method: Method = Field(
         default="direct",
         title="Method",
         description="Differential: line less neutral. Alternative: both poles tied, no mains",
     )
-    condition: Literal["normal", "open_neutral", "open_earth"] = Field(
-        default="normal", title="Condition", description="Normal, or one single fault"
+    condition: Annotated[tuple[Condition, ...], Field(min_length=1), OneOrMore] = Field(
+        default=("normal",), title="Condition", description="Normal, or one single fault"
     )
     network: Literal["iec60601", "iec60990", "none"] = Field(
         default="iec60990", title="Body network", description="None: 1 kΩ, without weighting"
@@ -83,18 +169,29 @@ class Leakage(KindSettings):
     part: Terminal | None = Field(
         default=None,
         title="Accessible or applied part",
-        description="For touch and patient; without it, patient measures every applied part",
+        description="For touch and patient; without it, each that the product describes",
+    )
+    connections: Annotated[tuple[Connections, ...], Field(min_length=1), OneOrMore] = Field(
+        default=("together",),
+        title="Patient connections",
+        description="All of an applied part together, or each of them",
     )
     supply: Annotated[Volts, Field(gt=0)] = Field(default=230.0, title="Supply voltage")
     nominal: Annotated[Volts, Field(gt=0)] | None = Field(
         default=None, title="Scaled to", description="The current is scaled to this supply"
     )
     frequency: Annotated[Hertz, Field(gt=0)] = Field(default=50.0, title="Supply frequency")
-    polarity: Literal["normal", "reversed"] = Field(default="normal", title="Polarity")
-    switch: Literal["on", "off"] = Field(
-        default="on", title="Unit's own switch", description="A cue tells the operator to move it"
+    polarity: Annotated[tuple[Polarity, ...], Field(min_length=1), OneOrMore] = Field(
+        default=("normal",), title="Polarity"
     )
-    dwell: Annotated[Seconds, Field(gt=0)] = Field(default=1.0, title="Dwell")
+    switch: Annotated[tuple[SwitchedTo, ...], Field(min_length=1), OneOrMore] = Field(
+        default=("on",),
+        title="Unit's own switch",
+        description="A cue tells the operator to move it; of both, the step asks for the second",
+    )
+    dwell: Annotated[Seconds, Field(gt=0)] = Field(
+        default=1.0, title="Dwell", description="At each place and condition"
+    )
     load_current: Annotated[Amperes, Field(ge=0)] = Field(
         default=0.0,
         title="Load current when on",
@@ -110,116 +207,275 @@ class Leakage(KindSettings):
 
     @model_validator(mode="after")
     def _fits_together(self) -> "Leakage":
-        if self.method == "differential" and self.path != "earth":
+        for name in ("path", "condition", "connections", "polarity", "switch"):
+            if len(set(getattr(self, name))) < len(getattr(self, name)):
+                raise fault_at(name, "has one twice", "name each once.")
+        if self.method == "differential" and self.path != ("earth",):
             raise fault_at("path", "is not what method differential measures", "choose earth.")
-        if self.method == "alternative" and self.condition != "normal":
+        if self.method == "alternative" and self.condition != ("normal",):
             raise fault_at(
                 "condition", "needs mains, and method alternative has none", "choose normal."
             )
-        if self.condition == "open_earth" and (self.earth is None or self.path == "earth"):
-            place = "earth" if self.earth is None else "path"
+        if "open_earth" in self.condition and self.earth is None:
             reason = "is not fit for condition open_earth"
-            raise fault_at(place, reason, "give an earth terminal and a path other than earth.")
-        if self.path == "touch" and self.part is None:
-            raise fault_at("part", "is missing for path touch", "give the accessible part.")
+            raise fault_at("earth", reason, "give an earth terminal.")
+        if self.condition == ("open_earth",) and self.path == ("earth",):
+            reason = "is not fit for condition open_earth"
+            raise fault_at("path", reason, "choose a path other than earth.")
         return self
 
+    def unfit(self, product: Product) -> Iterator[tuple[str, str, str]]:
+        """What a path needs to know of the product."""
+        if "touch" in self.path and self.part is None and not product.accessible_parts:
+            remedy = "give the accessible part, or describe them in the product's medical section."
+            yield "part", "is missing for path touch", remedy
+
+    def _table(self, product: Product) -> tuple[tuple[Cell, ...], tuple[LeftOut, ...]]:
+        taps, unknown = taps_of(self.path, product, self.connections, self.part or "")
+        wanted = Wanted(
+            self.condition, self.polarity, self.switch, self.method, self.earth is not None
+        )
+        cells, left = table_of(taps, wanted)
+        return cells, (*unknown, *left)
+
     def points(self, product: Product) -> Points:
-        """The part that is measured, of its own type; without one, every applied part."""
-        if self.path == "earth":
-            return (Point(),)
-        parts = product.applied_parts
-        if self.part is None:
-            return tuple(
-                Point(part.id, {"terminals": part.terminals, "applied_part": part.type})
-                for part in parts
-            )
-        values: dict[str, Any] = {"terminals": (self.part,)}
-        types = [part.type for part in parts if self.part in part.terminals]
-        if self.path == "patient" and types:
-            values["applied_part"] = types[0]
-        return (Point(values=values),)
+        """Every combination that applies, in the order in which they are measured."""
+        return tuple(self._point(cell) for cell in self._table(product)[0])
+
+    def left_out(self, product: Product) -> tuple[LeftOut, ...]:
+        """The combinations that do not apply to this product."""
+        return self._table(product)[1]
+
+    def _point(self, cell: Cell) -> Point:
+        """A cell as a point, named by what differs within the step."""
+        tap, supply = cell.tap, cell.supply
+        place = f"{WORDS[tap.path]} {tap.name}".strip() if len(self.path) > 1 else tap.name
+        words = [
+            place,
+            CONDITION_WORDS.get(supply.condition, "") if len(self.condition) > 1 else "",
+            "reversed" if len(self.polarity) > 1 and supply.polarity == "reversed" else "",
+            "off" if len(self.switch) > 1 and supply.switch == "off" else "",
+        ]
+        is_one_of_many = any(len(each) > 1 for each in (self.condition, self.polarity, self.switch))
+        name = ", ".join(filter(None, words)) or ("normal" if is_one_of_many else "")
+        values: dict[str, Any] = {
+            "cell": cell,
+            "path": tap.path,
+            "condition": supply.condition,
+            "polarity": supply.polarity,
+            "switch": supply.switch,
+        }
+        if tap.measured:
+            values["terminals"] = tap.measured
+        if tap.applied_part:
+            values["applied_part"] = tap.applied_part
+        return Point(name, values)
+
+    def is_measured(self, quantity: str, point: Point) -> bool:
+        """Direct current is asked for where it would flow through a patient."""
+        return quantity != "dc_current" or point.values.get("path") in WITH_DC
+
+    def shares_terminals(self) -> bool:
+        return True
 
     def terminals_used(self) -> Mapping[str, tuple[str, ...]]:
         used: dict[str, tuple[str, ...]] = {"line": (self.line,), "neutral": (self.neutral,)}
         if self.earth is not None:
             used["earth"] = (self.earth,)
-        if self.path != "earth" and self.part is not None:
+        if self.part is not None and self.path != ("earth",):
             used["part"] = (self.part,)
         return used
 
     def procedure(self, points: Points, limits: Limits) -> Procedure:
-        """Supply the unit, wait out the dwell, report leakage, supply and load current.
+        """Supply the unit in one way after another; in each, measure at every place there is.
 
-        So at each point. With ``nominal`` the leakage is scaled to that supply,
+        A cell is one dwell. With ``nominal`` the leakage is scaled to that supply,
         I·V_nominal/V_measured (IEC 62353).
         """
-        readings: list[Reading] = []
-        faults: list[Fault] = []
-        for number, point in enumerate(points, start=1):
-            if len(points) > 1:
-                yield from do(At(point.name, number, len(points)))
-            measured = yield from self._measure(point)
-            readings += [reading.at(point.name) for reading in measured.readings]
-            faults += [Fault(fault.cause, point.name) for fault in measured.faults]
-        return Measured(tuple(readings), tuple(faults))
+        found = _Found()
+        leads = _leads(points)
+        stands = self.switch[0]
+        for cell, group in groupby(enumerate(points, start=1), lambda each: _under_mains(each[1])):
+            stage = list(group)
+            if cell.supply.switch != stands:
+                stands = cell.supply.switch
+                yield from do(
+                    Ask(
+                        f"Switch the unit {stands}.",
+                        (f"it is {stands}",),
+                        hands_in=True,
+                        position=stands,
+                    )
+                )
+            yield from do(Connect(LEAKAGE, self._connected(cell.supply.condition, leads, stage)))
+            is_done = yield from self._stage(stage, len(points), leads, limits, found)
+            if not is_done:
+                break
+        return found.measured()
 
-    def _measure(self, point: Point) -> Procedure:
-        terminals = {"line": (self.line,), "neutral": (self.neutral,)}
-        if self.earth is not None and self.condition != "open_earth":
+    def _connected(
+        self, condition: Condition, leads: Mapping[str, int], stage: Sequence[tuple[int, Point]]
+    ) -> dict[str, tuple[str, ...]]:
+        """The meter's terminals for a stage: with a box, a lead to each place of the unit."""
+        terminals: dict[str, tuple[str, ...]] = {"line": (self.line,), "neutral": (self.neutral,)}
+        if self.earth is not None and condition != "open_earth":
             terminals["earth"] = (self.earth,)
-        if self.path != "earth":
-            terminals["body"] = point.values["terminals"]
-        yield from do(Connect(LEAKAGE, terminals))
-        programme: Programme = {
-            "path": "earth" if self.path == "earth" else "touch",
+        if leads:
+            return terminals | {f"lead_{number}": (name,) for name, number in leads.items()}
+        for _, point in stage:
+            if touched := _cell(point).tap.measured:
+                terminals["body"] = touched
+        return terminals
+
+    def _stage(
+        self,
+        stage: list[tuple[int, Point]],
+        of: int,
+        leads: Mapping[str, int],
+        limits: Limits,
+        found: _Found,
+    ) -> Asking[bool]:
+        """Measure at every place while the unit is supplied in one way; False to go no further."""
+        if len(stage) == 1:
+            number, point = stage[0]
+            yield from self._come_to(point, number, of)
+            output = yield from do(Energise(LEAKAGE, self._programme(point, leads, self.dwell)))
+            return self._take(point, output, output.time_at_level, output, limits, found)
+        is_on = False
+        dwell_s = sum(self.dwell + LEFT_S for _ in stage)
+        for number, point in stage:
+            yield from self._come_to(point, number, of)
+            programme = self._programme(point, leads, dwell_s)
+            level = yield from do(Source(LEAKAGE, programme, self.dwell))
+            is_on = True
+            look = level.look
+            if look is not None:
+                held = yield from do(Hold(LEAKAGE, (For(self.dwell),)))
+                if held.met is not None:
+                    held_s = Reading(
+                        "time_at_level", held.held_s, TIME, instrument=held.last.instrument
+                    )
+                    most = held.highest.get("voltage", math.nan)
+                    if too_much(most, self.supply, self.tolerance):
+                        found.faults.append(Fault(Cause.OVERSTRESS, point.name))
+                    if self._take(point, held.last, held_s, None, limits, found):
+                        continue
+                    yield from do(Off(LEAKAGE))
+                    return False
+            # It ended by itself; what is left of the stage goes on with mains put on anew.
+            output = yield from do(Off(LEAKAGE))
+            is_on = False
+            if output.ending is Ending.FINISHED:
+                found.faults.append(Fault(Cause.LEVEL_NOT_REACHED, point.name))
+            else:
+                self._take(point, output, output.time_at_level, output, limits, found)
+        if is_on:
+            yield from do(Off(LEAKAGE))
+        return True
+
+    @staticmethod
+    def _come_to(point: Point, number: int, of: int) -> Asking[None]:
+        if of > 1:
+            yield from do(At(point.name, number, of))
+
+    def _programme(self, point: Point, leads: Mapping[str, int], dwell_s: float) -> Programme:
+        tap, supply = _cell(point).tap, _cell(point).supply
+        programme: dict[str, float | str] = {
+            "path": "earth" if tap.path == "earth" else "touch",
             "method": self.method,
-            "neutral": "open" if self.condition == "open_neutral" else "closed",
+            "neutral": "open" if supply.condition == "open_neutral" else "closed",
             "network": self.network,
-            "polarity": self.polarity,
+            "polarity": supply.polarity,
             "level_v": self.supply,
             "frequency_hz": self.frequency,
-            "dwell_s": self.dwell,
+            "dwell_s": dwell_s,
         }
-        output = yield from do(Energise(LEAKAGE, programme))
-        supply = output.reading("voltage", VOLTAGE)
-        load = output.reading("load_current", CURRENT)
-        names = [name for name in ("current", "peak_current") if name in output.summary]
-        leaking = [output.reading(name, CURRENT) for name in names]
-        if self.nominal is not None:
-            leaking = [scaled(reading, self.nominal, supply) for reading in leaking]
-        readings = (*leaking, supply, load, output.time_at_level)
-        if output.ending is not Ending.FINISHED:
-            return Measured(readings, (Fault(Cause.OVER_LIMIT),))
-        faults = level_faults(output, supply, "voltage", self.supply, self.tolerance)
-        if not faults and self._is_switched_wrong(load):
-            faults = (Fault(Cause.NO_CONTACT if self.switch == "on" else Cause.SWITCHED_ON),)
-        return Measured(readings, faults)
+        if leads:
+            if tap.path != "earth":
+                programme["path"] = "mains" if tap.path in WITH_MAINS else "leads"
+            programme["measured"] = _numbers(tap.measured, leads)
+            programme["returned"] = _numbers(tap.returned, leads)
+            programme["driven"] = _numbers(tap.driven, leads)
+        return programme
 
-    def _is_switched_wrong(self, load: Reading) -> bool:
-        """Whether the load current says that the unit is not switched as the step wants it.
+    def _take(
+        self,
+        point: Point,
+        seen: Output | Look,
+        at_level: Reading,
+        output: Output | None,
+        limits: Limits,
+        found: _Found,
+    ) -> bool:
+        """Take what a cell has shown; False where the unit is not switched as it must be.
+
+        ``output`` is its whole output, where the cell had one of its own.
+        """
+        shown = seen.summary if isinstance(seen, Output) else seen.sample.values
+        supply = seen.reading("voltage", VOLTAGE)
+        load = seen.reading("load_current", CURRENT)
+        wanted = {measurand.quantity for measurand in limits}
+        for name in ("current", "peak_current", "dc_current"):
+            is_asked = name != "peak_current" or name in wanted or output is not None
+            if name not in shown or not is_asked or not self.is_measured(name, point):
+                continue
+            reading = seen.reading(name, CURRENT)
+            if self.nominal is not None:
+                reading = scaled(reading, self.nominal, supply)
+            found.readings.append(reading.at(point.name))
+        cell = _cell(point)
+        found.supplies.append(supply)
+        found.times.append(at_level)
+        draws = self.method != "alternative" and cell.supply.condition != "open_neutral"
+        (found.loads if draws and cell.supply.switch == "on" else found.idle).append(load)
+        if output is not None and output.ending is not Ending.FINISHED:
+            found.faults += [
+                Fault(each.cause, point.name) for each in cut_faults(output, self.supply)
+            ]
+            return True
+        if output is not None:
+            wrong = level_faults(output, supply, "voltage", self.supply, self.tolerance)
+            found.faults += [Fault(each.cause, point.name) for each in wrong]
+        elif falls_short(supply, self.supply, self.tolerance):
+            found.faults.append(Fault(Cause.LEVEL_NOT_REACHED, point.name))
+        if draws and self._is_switched_wrong(load, cell.supply.switch):
+            cause = Cause.NO_CONTACT if cell.supply.switch == "on" else Cause.SWITCHED_ON
+            found.faults.append(Fault(cause, point.name))
+            return False
+        return True
+
+    def _is_switched_wrong(self, load: Reading, switch: SwitchedTo) -> bool:
+        """Whether the load current says that the unit is not switched as it is to be.
 
         An open neutral lets no load current flow, nor does the alternative method.
         """
-        if self.condition == "open_neutral" or self.method == "alternative":
-            return False
-        if self.switch == "on":
+        if switch == "on":
             return self.load_current > 0 and not load.value >= self.load_current
         return self.load_current > 0 and not load.value <= self.load_current
 
     def demands(self, limits: Limits) -> tuple[Demand, ...]:
-        """The supply must reach the voltage and hold it."""
-        return mains_demands(self.supply, self.frequency, self.dwell)
+        """The supply must reach the voltage and hold it; DC is not read by every make."""
+        reads_dc = any(measurand.quantity == "dc_current" for measurand in limits)
+        demands = mains_demands(self.supply, self.frequency, self.dwell)
+        return (*demands, Demand(LEAKAGE, "dc", 1.0, NUMBER, "path")) if reads_dc else demands
+
+    def demands_at(self, points: Points) -> tuple[Demand, ...]:
+        """A lead to each place, where one is not enough."""
+        count = len(_leads(points))
+        return (Demand(LEAKAGE, "leads", float(count), NUMBER, "path"),) if count else ()
 
     def programmed_s(self, points: Points) -> float:
         return self.dwell * max(1, len(points))
 
     def wants_switch(self) -> str:
-        return self.switch
+        return self.switch[0]
+
+    def leaves_switch(self) -> str:
+        return self.switch[-1]
 
     def fails_when_empty(self, limits: Limits) -> bool:
-        wants_load = self.load_current > 0 and self.switch == "on"
-        return (wants_load and self.condition != "open_neutral") or any(
+        proves = "on" in self.switch and set(self.condition) != {"open_neutral"}
+        return (self.load_current > 0 and proves and self.method != "alternative") or any(
             bool(limit.minimum) for limit in limits.values()
         )
 
@@ -227,3 +483,38 @@ class Leakage(KindSettings):
         if not self.fails_when_empty(step.limits):
             yield from passes_when_off()
         yield from beyond_the_meter(step, LEAKAGE)
+
+
+def _cell(point: Point) -> Cell:
+    cell: Cell = point.values["cell"]
+    return cell
+
+
+def _under_mains(point: Point) -> Cell:
+    """What is the same while mains stays on: all but which leads are measured from and to.
+
+    What mains is put on, and the earth conductor, are connected with mains off.
+    """
+    cell = _cell(point)
+    stays = cell.tap.path not in ("earth", "mains_on_case", *WITH_MAINS)
+    return Cell(Tap("patient"), cell.supply) if stays else cell
+
+
+def _leads(points: Points) -> dict[str, int]:
+    """The number of the lead to each place that a box of patient leads is needed for.
+
+    None where one lead does: what is measured is always at the same place, against earth.
+    """
+    taps = [_cell(point).tap for point in points]
+    ends = {tap.measured for tap in taps if tap.measured}
+    if len(ends) <= 1 and not any(
+        tap.returned or tap.driven or tap.path in WITH_MAINS for tap in taps
+    ):
+        return {}
+    named = dict.fromkeys(terminal for tap in taps for terminal in tap.terminals)
+    return {terminal: number for number, terminal in enumerate(named, start=1)}
+
+
+def _numbers(terminals: Iterable[str], leads: Mapping[str, int]) -> str:
+    """Leads as a meter is told them."""
+    return ",".join(str(leads[each]) for each in terminals) or EARTH_LEAD

@@ -65,6 +65,11 @@ def overstressed(output: Output, name: str, asked: float, tolerance: float) -> b
     """Whether at any time the unit had more than asked for, by more than ``tolerance``."""
     seen = [sample.values.get(name, 0.0) for sample in output.samples]
     greatest = max([output.summary[name], *seen], key=lambda value: (value == value, value))
+    return too_much(greatest, asked, tolerance)
+
+
+def too_much(greatest: float, asked: float, tolerance: float) -> bool:
+    """Whether the greatest that a unit had is more than asked for, by more than ``tolerance``."""
     return greatest > asked * (1 + tolerance) * (1 + NEARLY)
 
 

@@ -31,6 +31,7 @@ MAGNITUDES = frozenset(
         "current_max",
         "load_current",
         "peak_current",
+        "dc_current",
         "power",
         "impedance",
     }

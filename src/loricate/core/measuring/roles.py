@@ -97,6 +97,7 @@ LEAKAGE = register_role(
         "voltage": VOLTAGE,
         "current": CURRENT,
         "peak_current": CURRENT,
+        "dc_current": CURRENT,
         "load_current": CURRENT,
         "power": POWER,
     },
@@ -111,7 +112,9 @@ LEAKAGE = register_role(
         "dwell_s",
     ),
     reports=("voltage", "current", "load_current"),
-    words=frozenset({"path", "network", "method", "neutral", "polarity"}),
+    words=frozenset(
+        {"path", "network", "method", "neutral", "polarity", "measured", "returned", "driven"}
+    ),
     reads_residual=True,
 )
 IMPEDANCE = register_role(

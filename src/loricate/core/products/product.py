@@ -15,7 +15,7 @@ from loricate.core.limits.facts import NUMBERS, Facts
 from loricate.core.limits.limit import Code, Sentence
 from loricate.core.products.families import FAMILIES
 from loricate.core.products.families.cable import CableSection
-from loricate.core.products.families.medical import AppliedPart, MedicalSection
+from loricate.core.products.families.medical import AccessiblePart, AppliedPart, MedicalSection
 from loricate.core.products.families.section import FamilySection, Terminal
 from loricate.core.products.families.winding import WindingSection
 from loricate.core.quantities import Amperes, Farads, Hertz, Metres, Volts, Watts
@@ -128,6 +128,11 @@ class Product(WithFormerForms):
     def applied_parts(self) -> tuple[AppliedPart, ...]:
         """What of it touches the patient."""
         return () if self.medical is None else self.medical.applied_parts
+
+    @property
+    def accessible_parts(self) -> tuple[AccessiblePart, ...]:
+        """What of a medical device anybody may touch."""
+        return () if self.medical is None else self.medical.accessible_parts
 
     @cached_property
     def facts(self) -> Facts:

@@ -60,14 +60,14 @@ def switch_not_moved(reviewed: Reviewed) -> Iterator[ReviewFinding]:
                     f"{stands}.",
                     f"Add a cue with hands in before it: switch {wanted}. It waits for an answer.",
                 )
-            if wanted == "off" and not step.values["load_current"]:
+            if "off" in (wanted, step.left_switch) and not step.values["load_current"]:
                 yield ReviewFinding(
                     Severity.WARNING,
                     step.id,
                     "passes with the unit switched on, where it is to be off.",
                     "Give the load current that a unit draws when it is on.",
                 )
-            stands, asks = wanted, []
+            stands, asks = step.left_switch, []
         asks += cues_after(step.cues, True)
 
 

@@ -138,7 +138,9 @@ def _point_findings(
             f"product '{product.code}' has nothing that a step of kind {settings.name}, as it is "
             "set, measures"
         )
-        yield Finding(f"{path}.settings", message, "name one, or describe it in the product.")
+        why = [f"{each.what}: {each.reason}" for each in settings.left_out(product)]
+        told = f"{message} ({'; '.join(why)})" if why else message
+        yield Finding(f"{path}.settings", told, "name one, or describe it in the product.")
     names = [point.name for point in points]
     if len(set(names)) < len(names):
         yield Finding(f"{path}.settings", "measures one point twice", "each needs its own name.")
@@ -221,7 +223,7 @@ class _Limiting:
             if slot is None or slot.dimension is None:
                 continue
             setting = next((key for key, read in self.kind.measured_as.items() if read == name), "")
-            for point in self._places(slot, points):
+            for point in self._places(name, slot, points):
                 values = self._values(point)
                 asked = Asked(self.kind.name, name, slot.dimension, values, setting)
                 facts = None if self.facts is None else self.facts.at(point.values)
@@ -235,9 +237,11 @@ class _Limiting:
                     self._say(f"{name}.maximum", f"is missing; the output is cut at it. {given}")
                 yield Measurand(name, point.name), limit
 
-    def _places(self, slot: LimitSlot, points: Points) -> Points:
+    def _places(self, name: str, slot: LimitSlot, points: Points) -> Points:
         """Where a quantity is measured; of an unknown product, as a whole."""
-        return (Point(),) if slot.of_whole or self.facts is None else points
+        if slot.of_whole or self.facts is None:
+            return (Point(),)
+        return [point for point in points if self.settings.is_measured(name, point)]
 
     def _values(self, point: Point) -> dict[str, Any]:
         """The settings as written, with the point's own in their place."""
@@ -267,7 +271,8 @@ class _Limiting:
                     quantity = self.kind.measured_as.get(setting)
                     if quantity is None:
                         continue
-                    measurand = Measurand(quantity, point.name)
+                    is_of_whole = quantity in self.slots and self.slots[quantity].of_whole
+                    measurand = Measurand(quantity, "" if is_of_whole else point.name)
                     own = demanded.get(measurand) or resolved.get(measurand)
                     if own is not None and own.minimum is not None and own.minimum >= least:
                         continue

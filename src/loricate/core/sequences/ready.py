@@ -73,7 +73,7 @@ class ReadyStep:
     @cached_property
     def demands(self) -> tuple[Demand, ...]:
         """What the step needs of instruments; empty when a person alone does it."""
-        return self.settings.demands(self.limits)
+        return (*self.settings.demands(self.limits), *self.settings.demands_at(self.points))
 
     @cached_property
     def roles(self) -> frozenset[Role]:
@@ -138,6 +138,11 @@ class ReadyStep:
     def wanted_switch(self) -> str:
         """Where the unit's own switch must stand; empty where it is all one."""
         return self.settings.wants_switch()
+
+    @property
+    def left_switch(self) -> str:
+        """Where the unit's own switch stands after it; empty where it is all one."""
+        return self.settings.leaves_switch()
 
     def advice(self, look: Considered) -> Iterator[Advice]:
         """What its kind says of it in a review."""

@@ -21,6 +21,20 @@ class AppliedPart(BaseModel):
         min_length=1, title="Connections", description="The terminals that lead to it"
     )
 
+    @property
+    def is_floating(self) -> bool:
+        """Whether it is of an F-type: isolated from earth, so that mains can come to it."""
+        return self.type != "B"
+
+
+class AccessiblePart(BaseModel):
+    """Metal that anybody may touch, by the terminal that leads to it."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    terminal: Terminal = Field(title="Terminal")
+    earthed: bool = Field(default=False, title="Protectively earthed")
+
 
 class MedicalSection(FamilySection):
     """What a medical device has that others have not."""
@@ -32,12 +46,17 @@ class MedicalSection(FamilySection):
     formerly: ClassVar[Mapping[str, str]] = {"applied_parts": "applied_parts"}
 
     applied_parts: tuple[AppliedPart, ...] = Field(default=(), title="Applied parts")
+    accessible_parts: tuple[AccessiblePart, ...] = Field(
+        default=(), title="Accessible parts", description="Metal that anybody may touch"
+    )
 
     def words(self) -> Mapping[str, tuple[str, ...]]:
         """The types of all its applied parts."""
         return {"applied_part": tuple(sorted({part.type for part in self.applied_parts}))}
 
     def reached(self) -> Iterator[tuple[str, tuple[Terminal, ...]]]:
-        """Each applied part, by its connections."""
+        """Each applied part, by its connections, and each accessible one."""
         for index, part in enumerate(self.applied_parts):
             yield f"applied_parts[{index}].terminals", part.terminals
+        for index, touched in enumerate(self.accessible_parts):
+            yield f"accessible_parts[{index}].terminal", (touched.terminal,)
