@@ -100,7 +100,9 @@ def test_every_combination_is_measured_once_or_left_out_with_its_reason(
         told = [each for each in left if each.what.startswith(WORDS[tap.path])]
         assert (cell in cells) or told, cell
     assert all(each.what and each.reason for each in (*unknown, *left))
-    assert cells or left or unknown or paths == ["touch"] or not product.applied_parts
+    for path in paths:
+        own, none = taps_of([path], product, ("together",))
+        assert own or none, path
 
 
 @given(PRODUCTS, some(CONDITIONS), some(POLARITIES), some(SWITCHES))

@@ -1,6 +1,6 @@
 """What a kind advises of its steps in a review, and what it may look at for that."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import TYPE_CHECKING
@@ -54,6 +54,12 @@ class Considered:
     def farads(self) -> float:
         """What the source has to charge: the unit's capacitance, of all that are in parallel."""
         return (self.product.filter_capacitance or 0.0) * self.units_at_once
+
+    def farads_between(self, high: Iterable[str], low: Iterable[str]) -> float:
+        """What a source between some terminals charges: a filter leads to no applied part."""
+        applied = {each for part in self.product.applied_parts for each in part.terminals}
+        is_to_patient = any(set(side) <= applied for side in (high, low))
+        return 0.0 if is_to_patient else self.farads
 
     def instrument(self, role: Role) -> Capability | None:
         """The instrument of a role, if there is a bench and it has one."""

@@ -243,7 +243,11 @@ class Insulation(KindSettings):
 
     def advice(self, step: Considered) -> Iterator[Advice]:
         is_netwise = self.apply != "between"
-        farads = farads_at_once(step.product, self.apply) if is_netwise else step.farads
+        farads = (
+            farads_at_once(step.product, self.apply)
+            if is_netwise
+            else step.farads_between(self.high, self.low)
+        )
         yield from charging_advice(step, self.level, self.ramp_s, self.trip, farads)
         yield from self._settling(step, farads)
         limit = next(iter(step.limits_of("resistance")), None)

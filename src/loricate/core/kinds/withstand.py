@@ -300,7 +300,7 @@ class Withstand(KindSettings):
     def _farads(self, step: Considered) -> float:
         """What the source has to charge: the unit's, or that of the nets at one time."""
         if self.apply == "between":
-            return step.farads
+            return step.farads_between(self.high, self.low)
         return farads_at_once(step.product, self.apply)
 
     def _standing_current(self, step: Considered) -> Iterator[Advice]:

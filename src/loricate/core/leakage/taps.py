@@ -74,11 +74,11 @@ def taps_of(
     found: list[Tap] = []
     left: list[LeftOut] = []
     for path in paths:
-        for each in _of_path(path, product, connections, part):
-            if isinstance(each, Tap):
-                found.append(each)
-            else:
-                left.append(each)
+        own = list(_of_path(path, product, connections, part))
+        found += [each for each in own if isinstance(each, Tap)]
+        left += [each for each in own if isinstance(each, LeftOut)]
+        if not own:
+            left.append(LeftOut(_told(path), _why_none(path, product)))
     return tuple(found), tuple(left)
 
 
@@ -113,8 +113,14 @@ def _of_path(
             yield from _total(path, [each for each in parts if each.is_floating])
         case "mains_on_case":
             yield from _mains_on_case(product)
-    if not parts and path not in ("earth", "touch", "patient"):
-        yield LeftOut(_told(path), "the product describes no applied part")
+
+
+def _why_none(path: Path, product: Product) -> str:
+    if path == "touch":
+        return "the product describes no accessible part"
+    if not product.applied_parts:
+        return "the product describes no applied part"
+    return "no applied part is of an F-type"
 
 
 def _told(path: Path, name: str = "") -> str:
@@ -160,7 +166,7 @@ def _total(path: Path, parts: Iterable[AppliedPart]) -> Iterator[Tap | LeftOut]:
 
 def _mains_on_case(product: Product) -> Iterator[Tap | LeftOut]:
     unearthed = [each.terminal for each in product.accessible_parts if not each.earthed]
-    if product.applied_parts and not unearthed:
+    if not unearthed:
         why = "no accessible metal is described that is not earthed"
         yield LeftOut("mains on the case", why)
     for terminal in unearthed:

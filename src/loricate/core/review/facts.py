@@ -7,7 +7,7 @@ from functools import cached_property
 from loricate.core.kinds.advice import Severity
 from loricate.core.kinds.wiring import WiringStep
 from loricate.core.limits.facts import Facts
-from loricate.core.limits.fitting import fit
+from loricate.core.limits.fitting import fit, is_variant
 from loricate.core.limits.limit_sets import LimitSet, LimitSetItem, LimitSets
 from loricate.core.measuring.instruments import Capability
 from loricate.core.measuring.readings import Measurand
@@ -101,6 +101,15 @@ class Reviewed:
         """What limit sets may ask of the product at a point of a step."""
         values = {each.name: each.values for each in step.points}
         return self.product.facts.at(values.get(point, {}))
+
+    @staticmethod
+    def is_variant(item: LimitSetItem, step: ReadyStep, point: str = "") -> bool:
+        """Whether a step is the variant that an item is for, at a point.
+
+        What is of the step as a whole is of each of its points: one that is will do.
+        """
+        places = [point] if point else [each.name for each in step.points] or [""]
+        return any(is_variant(item, step.written_at(each)) for each in places)
 
     def candidates(self, role: Role, step: ReadyStep) -> list[Capability]:
         """The instruments of a role that a step may take: each that can do it."""

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping
 from functools import partial
 
 from loricate.core.limits.facts import Facts
-from loricate.core.limits.fitting import fit, is_variant, variant_text
+from loricate.core.limits.fitting import fit, variant_text
 from loricate.core.limits.grouping import grouped
 from loricate.core.limits.limit import Limit
 from loricate.core.limits.limit_sets import LimitSetItem
@@ -28,9 +28,16 @@ def short_of_standard(reviewed: Reviewed) -> Iterator[ReviewFinding]:
         items = demanding_items(
             step.kind.name, step.written, sources, reviewed.limit_sets, reviewed.product.facts
         )
+        asked: dict[tuple[str, float, Dimension], list[str]] = {}
         for source, (_, _, item) in items.items():
             least = least_for(item, reviewed.product.facts, values)
-            yield from _short(step, source, least, Severity.ERROR)
+            for name, (edge, dimension) in least.items():
+                asked.setdefault((name, edge, dimension), []).append(source)
+        for (name, edge, dimension), sources_of in asked.items():
+            first, *more = sources_of
+            told = f"{first} and {len(more)} more items ask" if more else f"{first} asks"
+            yield from _short(step, told, {name: (edge, dimension)}, Severity.ERROR)
+        for source, (_, _, item) in items.items():
             for name, text in item.most.items():
                 most, dimension = parse_any(text)
                 own = values.get(name)
@@ -45,9 +52,9 @@ def short_of_standard(reviewed: Reviewed) -> Iterator[ReviewFinding]:
 
 
 def _short(
-    step: ReadyStep, source: str, least: Mapping[str, tuple[float, Dimension]], severity: Severity
+    step: ReadyStep, asks: str, least: Mapping[str, tuple[float, Dimension]], severity: Severity
 ) -> Iterator[ReviewFinding]:
-    """Settings that are, less their tolerance, short of what a source asks at least."""
+    """Settings that are, less their tolerance, short of what somebody ``asks`` at least."""
     for name, (edge, dimension) in least.items():
         own = step.values.get(name)
         if own is None:
@@ -60,7 +67,7 @@ def _short(
                 severity,
                 step.id,
                 f"its {name} of {display(own, dimension)}{less} is short of the "
-                f"{display(edge, dimension)} that {source} asks.",
+                f"{display(edge, dimension)} that {asks}.",
                 f"Set the {name} higher, or its tolerance closer: at least "
                 f"{display(edge, dimension)} must be measured.",
             )
@@ -76,14 +83,18 @@ def level_not_cited(reviewed: Reviewed) -> Iterator[ReviewFinding]:
         fitting = {
             each.source: each.item
             for each in reviewed.fitting.get(step.kind.name, ())
-            if not each.item.is_limit and is_variant(each.item, step.written)
+            if not each.item.is_limit and reviewed.is_variant(each.item, step)
         }
         if not fitting or cited & {source.partition("/")[0] for source in fitting}:
             continue
         short = {
             source: found
             for source, item in fitting.items()
-            if (found := list(_short(step, source, _least(item, reviewed, step), Severity.ERROR)))
+            if (
+                found := list(
+                    _short(step, f"{source} asks", _least(item, reviewed, step), Severity.ERROR)
+                )
+            )
         }
         names = ", ".join(fitting)
         if len(short) == len(fitting):
@@ -124,8 +135,7 @@ def cited_for_another(reviewed: Reviewed) -> Iterator[ReviewFinding]:
         told: set[tuple[str, str]] = set()  # an item limits several quantities of a point
         for name, item in reviewed.cited_items(step).items():
             reasons = fit(item, reviewed.facts_at(step, name.point)).contradictions
-            own = next((each.values for each in step.points if each.name == name.point), {})
-            if not is_variant(item, {**step.written, **own}):
+            if not reviewed.is_variant(item, step, name.point):
                 reasons = (*reasons, f"the step is none with {variant_text(item)}")
             if reasons and (item.id, name.point) not in told:
                 told.add((item.id, name.point))
@@ -186,7 +196,7 @@ def short_of_fitting_limit(reviewed: Reviewed) -> Iterator[ReviewFinding]:
                 item = each.item
                 if item.reading != name.quantity or item.by_name or not item.is_limit:
                     continue
-                if not is_variant(item, step.written) or not fit(item, facts).holds:
+                if not reviewed.is_variant(item, step, name.point) or not fit(item, facts).holds:
                     continue
                 edge = _looser_than(limit, item, facts)
                 if edge:
@@ -206,12 +216,13 @@ def short_of_fitting_limit(reviewed: Reviewed) -> Iterator[ReviewFinding]:
             for each in held:
                 if each.limit_set.status == "released":
                     least = least_for(each.item, reviewed.product.facts, step.values)
-                    yield from _short(step, each.source, least, Severity.NOTE)
+                    yield from _short(step, f"{each.source} asks", least, Severity.NOTE)
 
 
 def _facts_text(reviewed: Reviewed, step: ReadyStep, measurand: Measurand) -> str:
-    """What limit sets may ask of the product at a point, so that points can be told apart."""
-    return repr(sorted(reviewed.facts_at(step, measurand.point).words.items()))
+    """What limit sets may ask of the product and the step at a point, to tell points apart."""
+    words = sorted(reviewed.facts_at(step, measurand.point).words.items())
+    return repr((words, sorted(step.written_at(measurand.point).items(), key=str)))
 
 
 def _looser_than(limit: Limit, item: LimitSetItem, facts: Facts) -> str | None:

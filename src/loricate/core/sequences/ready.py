@@ -189,6 +189,12 @@ class ReadyStep:
         """What is set, by name, as a document has it."""
         return self.settings.model_dump(mode="json", by_alias=True)
 
+    def written_at(self, point: str) -> dict[str, Any]:
+        """What is set, as a document has it, with what a point has of its own in its place."""
+        written = self.written
+        own = next((each.values for each in self.points if each.name == point), {})
+        return {**written, **{name: value for name, value in own.items() if name in written}}
+
     @property
     def conditions(self) -> str:
         """The conditions of the measurement in one line, for certificates and screens."""
