@@ -187,6 +187,20 @@ async def test_it_stays_earthed_for_so_many_times_its_time_under_voltage(rig: Ri
     assert all(later <= earlier + 1e-6 for earlier, later in itertools.pairwise(left))
 
 
+async def test_what_it_was_on_for_after_the_last_look_counts_too(rig: Rig) -> None:
+    """Cut unseen for seconds: it was under voltage until then, and is earthed for that as well."""
+    source = rig.floor.instruments["DS1"]
+    assert isinstance(source, DcSource)
+    work = driver(rig, [], Care(earthed_times=4.0))
+    await work.connect(Connect(DC_SOURCE, ACROSS))
+    await work.source(Source(DC_SOURCE, VOLTS, 10.0))
+    began_s = rig.floor.clock.now()
+    await asyncio.sleep(0.2)  # at pace 20: nobody looks meanwhile
+    await work.drop(DC_SOURCE)
+    assert source.off_at is not None and source.off_at - began_s > 2.0
+    assert source.earthed_s >= 4 * (source.off_at - began_s) * 0.95
+
+
 async def test_a_source_cannot_say_that_it_has_earthed_for_longer_than_it_can_have(
     rig: Rig,
 ) -> None:

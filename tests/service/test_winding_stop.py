@@ -1,9 +1,10 @@
 """A service told to stop while a winding is earthed: its relays stay for all of the time."""
 
 import asyncio
+import contextlib
 import shutil
 import signal
-from collections.abc import Callable
+from collections.abc import AsyncIterator, Callable
 from pathlib import Path
 
 import pytest
@@ -50,6 +51,21 @@ async def test_a_winding_stays_earthed_though_the_service_is_told_to_stop(
 ) -> None:
     shutil.copytree(fit_folder, tmp_path, dirs_exist_ok=True)
     floor = StandIns(DEMO / "stand-ins" / "stand-ins.toml", pace=PACE)
+    async with closing(floor):
+        await stop(tmp_path, floor, when)
+
+
+@contextlib.asynccontextmanager
+async def closing(floor: StandIns) -> AsyncIterator[None]:
+    """Stand-ins that leave nothing open, whatever comes of a test."""
+    try:
+        yield
+    finally:
+        await floor.close()
+
+
+async def stop(tmp_path: Path, floor: StandIns, when: str) -> None:
+    """Start a run, tell the service to stop, and see what becomes of the winding."""
     demo_site.write_bench_file(await floor.serve(), tmp_path / "bench.toml")
     source = floor.instruments["DS1"]
     assert isinstance(source, DcSource)
@@ -80,4 +96,3 @@ async def test_a_winding_stays_earthed_though_the_service_is_told_to_stop(
 
     state, note = await asyncio.to_thread(ended)
     assert (state, note) == ("aborted", "The service is stopping.")
-    await floor.close()

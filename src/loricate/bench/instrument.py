@@ -54,6 +54,14 @@ class _Running:
         """Wait so long from its start, and somewhat longer, for its end."""
         self.until = self.began + total_s * (1 + OVERRUN) + overrun_s
 
+    def unseen_s(self, moment: float, done: str) -> float:
+        """How long it may have stayed on after the last look, as fast as its clock went before."""
+        if self.last is None:
+            return moment - self.began
+        seen_s = self.looked - self.began
+        pace = max(1.0, self.last.elapsed_s / seen_s) if seen_s > 0 else 1.0
+        return 0.0 if self.last.phase == done else (moment - self.looked) * pace
+
 
 @dataclass(frozen=True, slots=True)
 class Who:
@@ -91,7 +99,7 @@ class Instrument:
         self._connecting = asyncio.Lock()
         self._running: _Running | None = None
         self._meter = self.capability
-        self.on_s = 0.0  # how long the last output was seen on, by the instrument's own clock
+        self.on_s = 0.0  # how long the last output was on, by the instrument's own clock
         self._fell_at: float | None = None  # when it was first discharged, by ours
 
     @property
@@ -528,7 +536,10 @@ class Instrument:
         """
         loop = asyncio.get_running_loop()
         began = loop.time()
-        self._fell_at = began if self._fell_at is None else self._fell_at
+        if self._fell_at is None:
+            self._fell_at = began
+            if self._running is not None:  # it was cut some time after the last look at it
+                self.on_s += self._running.unseen_s(began, self._done)
         earthed_s = care.earthed_times * self.on_s
         safe_since: float | None = None
         unsafe_since = began
