@@ -103,19 +103,28 @@ def test_each_part_has_the_limit_of_its_own_type(limit_sets: LimitSets) -> None:
     assert limits[Measurand("voltage", "")].minimum == pytest.approx(253), "110 % of 230 V"
 
 
-def test_a_device_that_is_not_on_is_no_device_without_leakage(
-    limit_sets: LimitSets, warmer: UnitModel
+@pytest.mark.parametrize(
+    ("to", "left", "cause"), [("on", "off", Cause.NO_CONTACT), ("off", "on", Cause.SWITCHED_ON)]
+)
+def test_a_device_that_is_not_switched_as_it_must_be_is_not_measured_so(
+    limit_sets: LimitSets,
+    warmer: UnitModel,
+    monkeypatch: pytest.MonkeyPatch,
+    to: str,
+    left: str,
+    cause: Cause,
 ) -> None:
-    grade = measured(warmer, table(limit_sets), "dead_heater")
-    assert (grade.verdict, grade.cause) == (Verdict.FAIL, Cause.NO_CONTACT)
-    bench = OfflineBench(warmer)
+    """It is asked for, and measured once it is; whoever only says so is not believed."""
+    assert measured(warmer, table(limit_sets), "dead_heater").cause is Cause.NO_CONTACT
+    bench, step = OfflineBench(warmer), table(limit_sets, switch=to)
     bench.put_in((), "one")
-    bench.turn("off")
-    step = table(limit_sets, switch="on")
-    assert bench.grade(step, DecisionRule()).cause is Cause.NO_CONTACT
-    on_again = table(limit_sets, switch="off")
-    bench.turn("on")
-    assert bench.grade(on_again, DecisionRule()).cause is Cause.SWITCHED_ON
+    bench.turn(left)
+    assert bench.grade(step, DecisionRule()).verdict is Verdict.PASS
+    bench.turn(left)
+    monkeypatch.setattr(bench, "turn", lambda position: None)
+    grade = bench.grade(step, DecisionRule())
+    assert (grade.verdict, grade.cause) == (Verdict.FAIL, cause)
+    assert not [each for each in grade.readings if each.reading.quantity == "current"]
 
 
 def test_the_table_of_recurrent_tests(limit_sets: LimitSets, warmer: UnitModel) -> None:

@@ -86,7 +86,7 @@ from loricate.simulator.units import UnitModel
 
 NEST = "1"
 R = TypeVar("R")
-STRAY_F, FEW_LEADS = 40e-12, 12
+STRAY_F, FEW_LEADS = 40e-12, 10
 DC_STEP_S = 0.1  # fine enough for the absorption of a unit, whose time constants are longer
 QUICK_DC_STEP_S = 0.5  # of a unit that absorbs nothing: it is charged long before
 ARC_STEP_S = 0.05  # arcs come one by one

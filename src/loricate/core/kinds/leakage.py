@@ -15,7 +15,6 @@ named with its reason. Mains is off while anything but the place of the measurem
 the unit's own switch is to be moved, the operator is asked.
 """
 
-import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import groupby
@@ -42,6 +41,7 @@ from loricate.core.kinds.outputs import (
     level_faults,
     too_much,
 )
+from loricate.core.leakage.leads import Leads, leads_of, leads_programme, under_mains
 from loricate.core.leakage.table import (
     CONDITION_WORDS,
     Cell,
@@ -54,11 +54,9 @@ from loricate.core.leakage.table import (
 )
 from loricate.core.leakage.taps import (
     WITH_DC,
-    WITH_MAINS,
     WORDS,
     Connections,
     Path,
-    Tap,
     taps_of,
 )
 from loricate.core.measuring.actions import (
@@ -94,9 +92,10 @@ from loricate.core.quantities import (
     Hertz,
     Seconds,
     Volts,
+    display,
 )
 
-EARTH_LEAD = "0"  # the meter's own earth, as a place that a current returns to
+CANNOT = "it cannot be switched"
 LEFT_S = 3.0  # that an output may stay on beside what its cells take
 
 
@@ -110,8 +109,16 @@ OneOrMore = BeforeValidator(_one_or_more, json_schema_input_type=Any)
 
 @dataclass(slots=True)
 class _Found:
-    """What the cells have shown so far; supply, load and time are of the step as a whole."""
+    """What the cells have shown so far; supply, load and time are of the step as a whole.
 
+    ``leads`` go to the unit, ``of`` are the cells there are, ``wanted`` the quantities with limits;
+    ``load_text`` is what a unit drew that is not switched as it is to be.
+    """
+
+    leads: Leads
+    of: int
+    wanted: frozenset[str]
+    load_text: str = ""
     readings: list[Reading] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
     supplies: list[Reading] = field(default_factory=list)
@@ -292,33 +299,80 @@ class Leakage(KindSettings):
         A cell is one dwell. With ``nominal`` the leakage is scaled to that supply,
         I·V_nominal/V_measured (IEC 62353).
         """
-        found = _Found()
-        leads = _leads(points)
+        leads = leads_of(_cell(point).tap for point in points)
+        found = _Found(leads, len(points), frozenset(measurand.quantity for measurand in limits))
         stands = self.switch[0]
-        for cell, group in groupby(enumerate(points, start=1), lambda each: _under_mains(each[1])):
-            stage = list(group)
-            if cell.supply.switch != stands:
-                stands = cell.supply.switch
-                yield from do(
-                    Ask(
-                        f"Switch the unit {stands}.",
-                        (f"it is {stands}",),
-                        hands_in=True,
-                        position=stands,
-                    )
-                )
-            yield from do(Connect(LEAKAGE, self._connected(cell.supply.condition, leads, stage)))
-            is_done = yield from self._stage(stage, len(points), leads, limits, found)
-            if not is_done:
+        numbered = list(enumerate(points, start=1))
+        for common, group in groupby(numbered, lambda each: under_mains(_cell(each[1]))):
+            stage, to = list(group), common.supply.switch
+            if to != stands:
+                stands = to
+                yield from do(_moving(f"Switch the unit {to}.", to))
+            done = yield from self._stage(stage, found)
+            if done < len(stage) and len(points) > 1:
+                text = f"The unit draws {found.load_text}: it is not {to}. Switch it {to}."
+                answer = yield from do(_moving(text, to, CANNOT))
+                if answer.choice != CANNOT:
+                    stage = stage[done:]
+                    done = yield from self._stage(stage, found)
+            if done < len(stage):
+                cause = Cause.NO_CONTACT if to == "on" else Cause.SWITCHED_ON
+                found.faults.append(Fault(cause, stage[done][1].name))
                 break
         return found.measured()
 
+    def _stage(self, stage: Sequence[tuple[int, Point]], found: _Found) -> Asking[int]:
+        """Measure at one place after another while the unit is supplied in one way.
+
+        Gives how many were measured: fewer than there are where the unit is not switched as it is
+        to be.
+        """
+        yield from do(Connect(LEAKAGE, self._connected(stage, found.leads)))
+        is_on, is_again = False, False
+        place = 0
+        while place < len(stage):
+            number, point = stage[place]
+            if found.of > 1:
+                yield from do(At(point.name, number, found.of))
+            if len(stage) == 1:
+                whole = yield from do(Energise(LEAKAGE, self._programme(point, found, self.dwell)))
+                place += self._take(point, whole, whole.time_at_level, found)
+                break
+            longest_s = (self.dwell + LEFT_S) * (len(stage) - place)
+            programme = self._programme(point, found, longest_s)
+            level = yield from do(Source(LEAKAGE, programme, self.dwell))
+            held = None
+            if level.look is not None:
+                held = yield from do(Hold(LEAKAGE, (For(self.dwell),)))
+            is_on = held is not None and held.met is not None
+            if held is not None and is_on:
+                lasted = Reading(
+                    "time_at_level", held.held_s, TIME, instrument=held.last.instrument
+                )
+                if too_much(held.highest.get("voltage", 0.0), self.supply, self.tolerance):
+                    found.faults.append(Fault(Cause.OVERSTRESS, point.name))
+                if not self._take(point, held.last, lasted, found):
+                    break
+                place += 1
+                continue
+            # It ended by itself: what is left goes on with mains put on anew.
+            output = yield from do(Off(LEAKAGE))
+            if output.ending is not Ending.FINISHED:
+                place += self._take(point, output, output.time_at_level, found)
+            elif is_again:
+                found.faults.append(Fault(Cause.LEVEL_NOT_REACHED, point.name))
+                place += 1
+            is_again = not is_again
+        if is_on:
+            yield from do(Off(LEAKAGE))
+        return place
+
     def _connected(
-        self, condition: Condition, leads: Mapping[str, int], stage: Sequence[tuple[int, Point]]
+        self, stage: Sequence[tuple[int, Point]], leads: Leads
     ) -> dict[str, tuple[str, ...]]:
         """The meter's terminals for a stage: with a box, a lead to each place of the unit."""
         terminals: dict[str, tuple[str, ...]] = {"line": (self.line,), "neutral": (self.neutral,)}
-        if self.earth is not None and condition != "open_earth":
+        if self.earth is not None and _cell(stage[0][1]).supply.condition != "open_earth":
             terminals["earth"] = (self.earth,)
         if leads:
             return terminals | {f"lead_{number}": (name,) for name, number in leads.items()}
@@ -327,58 +381,7 @@ class Leakage(KindSettings):
                 terminals["body"] = touched
         return terminals
 
-    def _stage(
-        self,
-        stage: list[tuple[int, Point]],
-        of: int,
-        leads: Mapping[str, int],
-        limits: Limits,
-        found: _Found,
-    ) -> Asking[bool]:
-        """Measure at every place while the unit is supplied in one way; False to go no further."""
-        if len(stage) == 1:
-            number, point = stage[0]
-            yield from self._come_to(point, number, of)
-            output = yield from do(Energise(LEAKAGE, self._programme(point, leads, self.dwell)))
-            return self._take(point, output, output.time_at_level, output, limits, found)
-        is_on = False
-        dwell_s = sum(self.dwell + LEFT_S for _ in stage)
-        for number, point in stage:
-            yield from self._come_to(point, number, of)
-            programme = self._programme(point, leads, dwell_s)
-            level = yield from do(Source(LEAKAGE, programme, self.dwell))
-            is_on = True
-            look = level.look
-            if look is not None:
-                held = yield from do(Hold(LEAKAGE, (For(self.dwell),)))
-                if held.met is not None:
-                    held_s = Reading(
-                        "time_at_level", held.held_s, TIME, instrument=held.last.instrument
-                    )
-                    most = held.highest.get("voltage", math.nan)
-                    if too_much(most, self.supply, self.tolerance):
-                        found.faults.append(Fault(Cause.OVERSTRESS, point.name))
-                    if self._take(point, held.last, held_s, None, limits, found):
-                        continue
-                    yield from do(Off(LEAKAGE))
-                    return False
-            # It ended by itself; what is left of the stage goes on with mains put on anew.
-            output = yield from do(Off(LEAKAGE))
-            is_on = False
-            if output.ending is Ending.FINISHED:
-                found.faults.append(Fault(Cause.LEVEL_NOT_REACHED, point.name))
-            else:
-                self._take(point, output, output.time_at_level, output, limits, found)
-        if is_on:
-            yield from do(Off(LEAKAGE))
-        return True
-
-    @staticmethod
-    def _come_to(point: Point, number: int, of: int) -> Asking[None]:
-        if of > 1:
-            yield from do(At(point.name, number, of))
-
-    def _programme(self, point: Point, leads: Mapping[str, int], dwell_s: float) -> Programme:
+    def _programme(self, point: Point, found: _Found, dwell_s: float) -> Programme:
         tap, supply = _cell(point).tap, _cell(point).supply
         programme: dict[str, float | str] = {
             "path": "earth" if tap.path == "earth" else "touch",
@@ -390,65 +393,47 @@ class Leakage(KindSettings):
             "frequency_hz": self.frequency,
             "dwell_s": dwell_s,
         }
-        if leads:
-            if tap.path != "earth":
-                programme["path"] = "mains" if tap.path in WITH_MAINS else "leads"
-            programme["measured"] = _numbers(tap.measured, leads)
-            programme["returned"] = _numbers(tap.returned, leads)
-            programme["driven"] = _numbers(tap.driven, leads)
-        return programme
+        return programme | leads_programme(tap, found.leads) if found.leads else programme
 
-    def _take(
-        self,
-        point: Point,
-        seen: Output | Look,
-        at_level: Reading,
-        output: Output | None,
-        limits: Limits,
-        found: _Found,
-    ) -> bool:
-        """Take what a cell has shown; False where the unit is not switched as it must be.
-
-        ``output`` is its whole output, where the cell had one of its own.
-        """
+    def _take(self, point: Point, seen: Output | Look, at_level: Reading, found: _Found) -> bool:
+        """Take what a cell has shown; False where the unit is not switched as it must be."""
+        output = seen if isinstance(seen, Output) else None
         shown = seen.summary if isinstance(seen, Output) else seen.sample.values
         supply = seen.reading("voltage", VOLTAGE)
         load = seen.reading("load_current", CURRENT)
-        wanted = {measurand.quantity for measurand in limits}
+        switch, draws = _cell(point).supply.switch, self._draws(point)
+        is_cut = output is not None and output.ending is not Ending.FINISHED
+        is_wrong = draws and not is_cut and self._is_switched_wrong(load, switch)
+        if is_wrong and found.of > 1:
+            found.load_text = display(load.value, CURRENT)
+            return False  # it is asked for, and measured again
         for name in ("current", "peak_current", "dc_current"):
-            is_asked = name != "peak_current" or name in wanted or output is not None
+            is_asked = name != "peak_current" or name in found.wanted or found.of == 1
             if name not in shown or not is_asked or not self.is_measured(name, point):
                 continue
             reading = seen.reading(name, CURRENT)
             if self.nominal is not None:
                 reading = scaled(reading, self.nominal, supply)
             found.readings.append(reading.at(point.name))
-        cell = _cell(point)
         found.supplies.append(supply)
         found.times.append(at_level)
-        draws = self.method != "alternative" and cell.supply.condition != "open_neutral"
-        (found.loads if draws and cell.supply.switch == "on" else found.idle).append(load)
-        if output is not None and output.ending is not Ending.FINISHED:
-            found.faults += [
-                Fault(each.cause, point.name) for each in cut_faults(output, self.supply)
-            ]
-            return True
-        if output is not None:
+        (found.loads if draws and switch == "on" else found.idle).append(load)
+        wrong: tuple[Fault, ...] = ()
+        if output is not None and is_cut:
+            wrong = cut_faults(output, self.supply)
+        elif output is not None:
             wrong = level_faults(output, supply, "voltage", self.supply, self.tolerance)
-            found.faults += [Fault(each.cause, point.name) for each in wrong]
         elif falls_short(supply, self.supply, self.tolerance):
-            found.faults.append(Fault(Cause.LEVEL_NOT_REACHED, point.name))
-        if draws and self._is_switched_wrong(load, cell.supply.switch):
-            cause = Cause.NO_CONTACT if cell.supply.switch == "on" else Cause.SWITCHED_ON
-            found.faults.append(Fault(cause, point.name))
-            return False
-        return True
+            wrong = (Fault(Cause.LEVEL_NOT_REACHED),)
+        found.faults += [Fault(each.cause, point.name) for each in wrong]
+        return not is_wrong or bool(wrong)
+
+    def _draws(self, point: Point) -> bool:
+        """Whether a load current can flow: not with an open neutral, nor without mains."""
+        return self.method != "alternative" and _cell(point).supply.condition != "open_neutral"
 
     def _is_switched_wrong(self, load: Reading, switch: SwitchedTo) -> bool:
-        """Whether the load current says that the unit is not switched as it is to be.
-
-        An open neutral lets no load current flow, nor does the alternative method.
-        """
+        """Whether the load current says that the unit is not switched as it is to be."""
         if switch == "on":
             return self.load_current > 0 and not load.value >= self.load_current
         return self.load_current > 0 and not load.value <= self.load_current
@@ -461,7 +446,7 @@ class Leakage(KindSettings):
 
     def demands_at(self, points: Points) -> tuple[Demand, ...]:
         """A lead to each place, where one is not enough."""
-        count = len(_leads(points))
+        count = len(leads_of(_cell(point).tap for point in points))
         return (Demand(LEAKAGE, "leads", float(count), NUMBER, "path"),) if count else ()
 
     def programmed_s(self, points: Points) -> float:
@@ -490,31 +475,6 @@ def _cell(point: Point) -> Cell:
     return cell
 
 
-def _under_mains(point: Point) -> Cell:
-    """What is the same while mains stays on: all but which leads are measured from and to.
-
-    What mains is put on, and the earth conductor, are connected with mains off.
-    """
-    cell = _cell(point)
-    stays = cell.tap.path not in ("earth", "mains_on_case", *WITH_MAINS)
-    return Cell(Tap("patient"), cell.supply) if stays else cell
-
-
-def _leads(points: Points) -> dict[str, int]:
-    """The number of the lead to each place that a box of patient leads is needed for.
-
-    None where one lead does: what is measured is always at the same place, against earth.
-    """
-    taps = [_cell(point).tap for point in points]
-    ends = {tap.measured for tap in taps if tap.measured}
-    if len(ends) <= 1 and not any(
-        tap.returned or tap.driven or tap.path in WITH_MAINS for tap in taps
-    ):
-        return {}
-    named = dict.fromkeys(terminal for tap in taps for terminal in tap.terminals)
-    return {terminal: number for number, terminal in enumerate(named, start=1)}
-
-
-def _numbers(terminals: Iterable[str], leads: Mapping[str, int]) -> str:
-    """Leads as a meter is told them."""
-    return ",".join(str(leads[each]) for each in terminals) or EARTH_LEAD
+def _moving(text: str, to: str, *otherwise: str) -> Ask:
+    """Have somebody move the unit's own switch."""
+    return Ask(text, (f"it is {to}", *otherwise), hands_in=True, position=to)
