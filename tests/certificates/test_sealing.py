@@ -274,3 +274,14 @@ def test_a_seal_by_the_older_name_of_its_algorithm_is_understood(key: SiteKey) -
     changed = compact[:-4] + ("AAAA" if not compact.endswith("AAAA") else "BBBB")
     with pytest.raises(SealError, match="does not match"):
         opened(changed, key.public_jwk, Sort.DOCUMENT)
+
+
+@pytest.mark.parametrize("sort", Sort)
+def test_a_seal_of_much_is_as_good_as_one_of_little(key: SiteKey, sort: Sort) -> None:
+    """Hundreds of readings, or thousands of revocations."""
+    payload = canonical({"points": [f"point {number}" for number in range(60_000)]})
+    assert len(payload) > 1_000_000
+    compact = key.sign(payload, sort)
+    assert opened(compact, key.public_jwk, sort) == payload
+    with pytest.raises(SealError, match="does not match"):
+        opened(f"{compact[:-8]}{'A' * 8}", key.public_jwk, sort)

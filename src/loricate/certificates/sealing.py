@@ -19,6 +19,7 @@ import rfc8785
 from joserfc import jws
 from joserfc.errors import JoseError, SecurityWarning
 from joserfc.jwk import OKPKey
+from joserfc.jws import JWSRegistry
 from pydantic_core import to_json
 
 from loricate.core.json_text import JsonRefused, read_json
@@ -26,6 +27,16 @@ from loricate.core.json_text import JsonRefused, read_json
 ALGORITHM = "Ed25519"  # EdDSA by its fully specified name (RFC 9864)
 OF_OTHERS = "EdDSA"  # the same, as software of before RFC 9864 calls it
 ACCEPTED = [ALGORITHM, OF_OTHERS]
+
+
+class _Ours(JWSRegistry):
+    """What the library takes for a seal, but for its size.
+
+    It reads payloads of up to 128 kB alone. A document of many points and a list of many
+    revocations are longer, and as true.
+    """
+
+    max_payload_length = 64 * 2**20
 
 
 class SealError(Exception):
@@ -123,7 +134,9 @@ def opened(compact: str, jwk: Any, sort: Sort) -> bytes:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", SecurityWarning)  # of the older name: it is meant
-            return jws.deserialize_compact(compact, key, algorithms=ACCEPTED).payload
+            return jws.deserialize_compact(
+                compact, key, registry=_Ours(algorithms=ACCEPTED)
+            ).payload
     except (JoseError, ValueError) as error:
         raise SealError("The signature does not match this key and content.") from error
 

@@ -8,6 +8,7 @@ from typing import TypeVar
 
 from loricate.bench.profiles import Profile, read_profile
 from loricate.bench.records import numbers_in
+from loricate.core.errors import ProcedureError
 from loricate.core.measuring.actions import (
     Acquire,
     Answer,
@@ -327,7 +328,17 @@ class OfflineBench:
         """Bring an output to a level, in no time."""
         instrument = self._wired[action.role].instrument
         if isinstance(instrument, LeakageMeter) and instrument.output_on:
-            self._program(Energise(action.role, action.programme))
+            adjustable = self._wired[action.role].profile.adjustable
+            for name in adjustable:
+                if name in action.programme:
+                    setattr(instrument, name, action.programme[name])
+            changed = [
+                name
+                for name in action.programme.keys() - set(adjustable) - ROLES[action.role].words
+                if getattr(instrument, name) != action.programme[name]
+            ]
+            if changed:
+                raise ProcedureError(f"A procedure changed {changed} under an output.")
             instrument.solve()
         elif instrument.output_on:
             for name, value in action.programme.items():

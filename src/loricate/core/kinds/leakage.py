@@ -329,7 +329,7 @@ class Leakage(KindSettings):
         """
         yield from do(Connect(LEAKAGE, self._connected(stage, found.leads)))
         is_on, is_again = False, False
-        place = 0
+        place, longest_s = 0, self.dwell
         while place < len(stage):
             number, point = stage[place]
             if found.of > 1:
@@ -338,7 +338,8 @@ class Leakage(KindSettings):
                 whole = yield from do(Energise(LEAKAGE, self._programme(point, found, self.dwell)))
                 place += self._take(point, whole, whole.time_at_level, found)
                 break
-            longest_s = (self.dwell + LEFT_S) * (len(stage) - place)
+            if not is_on:
+                longest_s = (self.dwell + LEFT_S) * (len(stage) - place)
             programme = self._programme(point, found, longest_s)
             level = yield from do(Source(LEAKAGE, programme, self.dwell))
             held = None
