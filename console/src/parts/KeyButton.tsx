@@ -9,9 +9,11 @@ export function KeyButton({ keyName, children, ...rest }: Props) {
   return (
     <Button size="lg" {...rest}>
       {children}
-      <Kbd size="sm" bg="plate" color="ink" borderColor="edge" aria-hidden="true">
-        {keyName}
-      </Kbd>
+      {keyName && (
+        <Kbd size="sm" bg="plate" color="ink" borderColor="edge" aria-hidden="true">
+          {keyName}
+        </Kbd>
+      )}
     </Button>
   )
 }

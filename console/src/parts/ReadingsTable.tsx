@@ -1,11 +1,15 @@
-import { Box, Button, Table, Text } from '@chakra-ui/react'
+import { Box, Table, Text } from '@chakra-ui/react'
 import { Fragment, useState } from 'react'
 import type { Attempt, Reading } from '../api/client'
+import { grids } from './grid'
+import { KeyButton } from './KeyButton'
 import { MarginBar } from './MarginBar'
 import { marginText } from './margin'
+import { PointGrids } from './PointGrids'
 import { PointsTable } from './PointsTable'
 import { byPoint } from './points'
-import { VerdictMark } from './VerdictMark'
+import { useKey } from './useKey'
+import { VerdictMark, verdictInk } from './VerdictMark'
 import { measurand, words } from './words'
 
 const MOST_SHOWN = 150 // of a step; of a large harness more are shown when they are asked for
@@ -84,7 +88,7 @@ export function ReadingsTable({ attempts, label }: { attempts: Attempt[]; label:
 
 /** What was found wrong outright, but for what the table of points says beside its point. */
 function toldAbove({ readings, faults }: Attempt): string[] {
-  const hasTable = byPoint(readings, faults) !== null
+  const hasTable = byPoint(readings, faults) !== null && grids(readings).length === 0
   const told = faults.filter((each) => !hasTable || each.point === '').map((each) => each.text)
   return [...told, ...correctionsTold(readings)]
 }
@@ -115,9 +119,17 @@ function ReadingRows({ attempt, readings, repetition = 0 }: RowsProps) {
   const faults = attempt.faults.filter((each) => each.repetition === repetition)
   const table = byPoint(readings, faults)
   const own = table?.whole ?? readings
+  const parted = grids(readings)
   return (
     <>
-      {table && (
+      {parted.length > 0 && (
+        <Table.Row>
+          <Table.Cell colSpan={7}>
+            <PointGrids grids={parted} label={`Points of ${attempt.title}`} />
+          </Table.Cell>
+        </Table.Row>
+      )}
+      {table && parted.length === 0 && (
         <Table.Row>
           <Table.Cell colSpan={7}>
             <PointsTable table={table} label={`Points of ${attempt.title}`} />
@@ -161,20 +173,78 @@ function ReadingRow({ reading }: { reading: Reading }) {
 /** The readings of an attempt; very many only when they are asked for. */
 function AllReadings({ attempt }: { attempt: Attempt }) {
   const count = attempt.readings.length
-  const [isOpen, setOpen] = useState(count <= MOST_SHOWN)
-  if (isOpen) return <ReadingRows attempt={attempt} readings={attempt.readings} />
+  const hasHeadlines = attempt.headlines.length > 0
+  const [isOpen, setOpen] = useState(!hasHeadlines && count <= MOST_SHOWN)
+  const toggle = () => setOpen(!isOpen)
+  useKey('t', hasHeadlines, toggle)
+  if (!hasHeadlines && isOpen) return <ReadingRows attempt={attempt} readings={attempt.readings} />
   return (
-    <Table.Row>
-      <Table.Cell colSpan={7}>
-        <Button
-          size="sm"
-          variant="outline"
-          color="ink"
-          borderColor="edge"
-          onClick={() => setOpen(true)}
-        >
-          Show all {count} readings of {attempt.title}
-        </Button>
+    <>
+      {attempt.headlines.map(({ kind, reading, count }) => (
+        <HeadlineRow key={kind} kind={kind} count={count} reading={attempt.readings[reading]} />
+      ))}
+      {hasHeadlines && !isOpen && (
+        <ReadingRows
+          attempt={attempt}
+          readings={attempt.readings.filter((each) => each.point === '')}
+        />
+      )}
+      <Table.Row>
+        <Table.Cell colSpan={7}>
+          <KeyButton
+            keyName={hasHeadlines ? 'T' : ''}
+            size="sm"
+            variant="outline"
+            color="ink"
+            borderColor="edge"
+            aria-expanded={isOpen}
+            onClick={toggle}
+          >
+            {isOpen ? 'Close the table' : `Show all ${count} readings of ${attempt.title}`}
+          </KeyButton>
+        </Table.Cell>
+      </Table.Row>
+      {isOpen && <ReadingRows attempt={attempt} readings={attempt.readings} />}
+    </>
+  )
+}
+
+/** Of one kind of limit the reading that tells most, and where it is from. */
+function HeadlineRow({
+  kind,
+  count,
+  reading,
+}: {
+  kind: string
+  count: number
+  reading: Reading | undefined
+}) {
+  if (reading === undefined) return null
+  const isWrong = reading.verdict !== 'pass'
+  return (
+    <Table.Row color="ink">
+      <Table.Cell pl="6">
+        {kind}
+        <Text color="soft" fontSize="xs">
+          {reading.point}
+          {count > 1 && `, of ${count}`}
+        </Text>
+      </Table.Cell>
+      <Table.Cell
+        textAlign="right"
+        fontWeight="bold"
+        color={isWrong ? verdictInk(reading.verdict) : undefined}
+      >
+        {reading.text}
+      </Table.Cell>
+      <Table.Cell textAlign="right">{reading.limit}</Table.Cell>
+      <Table.Cell textAlign="right">{marginText(reading.margin)}</Table.Cell>
+      <Table.Cell>
+        <MarginBar reading={reading} />
+      </Table.Cell>
+      <Table.Cell color="soft">{reading.source}</Table.Cell>
+      <Table.Cell>
+        {isWrong && <VerdictMark verdict={reading.verdict} cause={reading.cause} />}
       </Table.Cell>
     </Table.Row>
   )

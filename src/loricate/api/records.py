@@ -82,6 +82,17 @@ class RepetitionOut(BaseModel):
     cause: Cause
 
 
+class HeadlineOut(BaseModel):
+    """Of many points, the reading that failed by most or came nearest to its limit."""
+
+    kind: str = Field(
+        examples=["patient leakage, AC, type CF, normal condition"],
+        description="What the limit is for",
+    )
+    reading: int = Field(description="Its place among the readings")
+    count: int = Field(description="How many readings have such a limit")
+
+
 class AttemptOut(BaseModel):
     """One attempt at a step."""
 
@@ -97,6 +108,9 @@ class AttemptOut(BaseModel):
     ended_at: str
     curves: int = Field(description="How many curves it has kept")
     readings: list[ReadingOut]
+    headlines: list[HeadlineOut] = Field(
+        description="Of a step with many points, one reading for each kind of limit"
+    )
     faults: list[FaultOut]
     repetitions: list[RepetitionOut] = Field(description="Empty where the step is done once")
 

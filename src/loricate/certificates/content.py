@@ -276,5 +276,6 @@ def _reading(graded: GradedReading) -> Document:
             "caution_above": limit.caution_above,
             "text": limit.text,
             "source": limit.source.text,
+            "applies": limit.source.applies,
         }
     return document

@@ -23,6 +23,7 @@ class FormLimit(_Part):
     caution_above: float | None
     text: str
     source: str
+    applies: str = ""
 
 
 class FormCorrection(_Part):

@@ -187,7 +187,7 @@ def _rehearsal_id(client: "Client", name: str) -> str:
 def _report(found: "RehearsalOut", as_json: bool) -> None:
     if printed(as_json, found):
         return
-    print_attempts(found.attempts)
+    print_attempts(found.attempts, with_points=True)
     if found.note:
         click.echo(found.note)
     if found.unjudged:

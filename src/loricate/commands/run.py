@@ -194,7 +194,7 @@ def show(run_id: str, readings: bool, call: Call) -> None:
     print_run(run)
     for unit in run.units if readings else ():
         click.secho(f"\nNest {unit.nest}  {unit.serial}", bold=True)
-        print_readings(unit)
+        print_readings(unit, with_points=True)
 
 
 @command.command("repeat")

@@ -49,9 +49,12 @@ def find(serial: str, call: Call) -> None:
 
 @command.command("show")
 @click.argument("serial")
+@click.option("--points", is_flag=True, help="Each of a step's many points.")
 @service_options
-def show(serial: str, call: Call) -> None:
+def show(serial: str, points: bool, call: Call) -> None:
     """Show everything that was measured of a unit, newest run first.
+
+    Of a step with many points, for each kind of limit the reading that tells most.
 
     Example: loricate unit show DC40-26-0119
     """
@@ -67,12 +70,12 @@ def show(serial: str, call: Call) -> None:
             f"{unit.certificate or 'no document'}",
             bold=True,
         )
-        print_readings(unit)
+        print_readings(unit, points)
 
 
-def print_readings(unit: "UnitOut") -> None:
+def print_readings(unit: "UnitOut", with_points: bool = False) -> None:
     """Print a unit's attempts with their readings beside limits, answers and remarks."""
-    print_attempts(unit.attempts)
+    print_attempts(unit.attempts, with_points)
     if unit.kept:
         click.echo("Read on the way, by steps that did not come to their end:")
         rows = [
@@ -91,10 +94,11 @@ def print_readings(unit: "UnitOut") -> None:
         click.echo(f"Remark{about} by {remark.account}: {remark.text}{picture}")
 
 
-def print_attempts(attempts: "list[AttemptOut]") -> None:
+def print_attempts(attempts: "list[AttemptOut]", with_points: bool = False) -> None:
     """Print attempts with their readings beside limits, and why one was done again.
 
-    Of a cable's many nets there is a line each, with what every voltage read of it.
+    Of a cable's many nets there is a line each, with what every voltage read of it; of other steps
+    with many points there are the readings that tell most, and all of them ``with_points``.
     """
     nets = print_nets(attempts)
     rows: list[tuple[str, ...]] = []
@@ -104,6 +108,9 @@ def print_attempts(attempts: "list[AttemptOut]") -> None:
         again = f", attempt {attempt.number}" if attempt.number > 1 else ""
         rows.append((attempt.title + again, "", "", "", "", "", verdict))
         left = [each for each in attempt.readings if not is_told(each, nets)]
+        if attempt.headlines and not with_points:
+            rows += _headline_rows(attempt)
+            left = [each for each in left if not each.point]
         rows += _reading_rows(left, 1 if not attempt.repetitions else 0)
         for each in attempt.repetitions:
             cause = f" ({each.cause})" if each.cause else ""
@@ -113,6 +120,9 @@ def print_attempts(attempts: "list[AttemptOut]") -> None:
     heads = ("STEP", "MEASURED", "UNCORRECTED", "LIMIT", "MARGIN", "SOURCE", "VERDICT")
     print_table(heads, rows, ("MEASURED", "UNCORRECTED", "LIMIT", "MARGIN"))
     for attempt in attempts:
+        if attempt.headlines and not with_points:
+            count = len({each.point for each in attempt.readings if each.point})
+            click.echo(f"{attempt.title}: {count} points; --points shows each.")
         if attempt.reason:
             click.echo(f"Attempt {attempt.number} of {attempt.title}: {attempt.reason}")
         if attempt.note:
@@ -136,6 +146,18 @@ def _corrections(readings: "list[ReadingOut]") -> list[str]:
                 told = f"corrected for {each.what} by {each.how}."
                 ways.setdefault(told, {})[reading.quantity.replace("_", " ")] = None
     return [f"{', '.join(names)} {told}" for told, names in ways.items()]
+
+
+def _headline_rows(attempt: "AttemptOut") -> list[tuple[str, ...]]:
+    """For each kind of limit the reading that tells most, and at which of its points."""
+    rows = []
+    for each in attempt.headlines:
+        reading = attempt.readings[each.reading]
+        (row,) = _reading_rows([reading], reading.repetition)
+        word = "" if reading.verdict == "pass" else f"{verdict_word(reading.verdict)} "
+        of = f" (of {each.count})" if each.count > 1 else ""
+        rows.append((f"  {each.kind}", *row[1:6], f"{word}at {reading.point}{of}"))
+    return rows
 
 
 def _reading_rows(readings: "list[ReadingOut]", repetition: int) -> list[tuple[str, ...]]:

@@ -4,6 +4,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from loricate.core.measuring.headlines import Judged, headlines, kind_of
 from loricate.core.quantities import DIMENSIONS, display
 from loricate.papers.former import in_current_form
 from loricate.papers.look import SIGNATURES, Look
@@ -123,6 +124,7 @@ class CertificateSheet:
                 "page": "page",
                 "of": "of",
                 "readings": "Readings",
+                "headlines": "Of each kind what is nearest to its limit",
                 "wiring": "Wiring",
                 "instruments": "Instruments",
                 "grounds": "Grounds",
@@ -196,6 +198,7 @@ class CertificateSheet:
             "tables": [curve_table(curve) for curve in step["curves"] if is_table(curve)],
         }
         if table is not None:
+            shown["headlines"] = list(_headlines(rows))
             rows = [reading for reading in rows if not reading["point"]]
             shown["points"] = table
         return {**shown, "rows": list(_rows(step, rows))}
@@ -365,6 +368,25 @@ def points_table(readings: list[dict[str, Any]]) -> dict[str, Any] | None:
             }
         )
     return {"first": "Point", "heads": heads, "last": "Verdict", "rows": rows, "limits": limits}
+
+
+def _headlines(readings: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
+    """Of many points, for each kind of limit the reading that tells most."""
+    judged = [
+        Judged(
+            reading["point"],
+            kind_of(reading["quantity"], limit.get("applies", ""), limit["text"]),
+            reading["verdict"],
+            reading["margin"],
+        )
+        if (limit := reading.get("limit")) and reading["verdict"]
+        else None
+        for reading in readings
+    ]
+    for found in headlines(judged):
+        reading = readings[found.place]
+        of = f", of {found.count}" if found.count > 1 else ""
+        yield {**_row(reading), "name": f"{begun(found.kind)} ({reading['point']}{of})"}
 
 
 def _worst(readings: list[dict[str, Any]]) -> str:

@@ -35,6 +35,7 @@ class LimitSource(BaseModel):
     clause: str = ""
     limit_set: str = ""
     item: str = ""
+    applies: str = Field(default="", description="What the item is for, in words")
     revision: int = 0
     checked: str = ""
     engineer: str = Field(default="", description="Who set the limit and on what ground")

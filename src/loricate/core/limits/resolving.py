@@ -156,6 +156,7 @@ def source_in(
         clause=item.clause,
         limit_set=limit_set.code,
         item=item.id,
+        applies=item.applies,
         revision=revision,
         checked=limit_set.checked,
         dc_factor=item.dc_factor if _is_dc_level(setting, values) else None,

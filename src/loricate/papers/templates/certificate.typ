@@ -65,8 +65,17 @@
     grid(columns: (1fr, 11%), text(size: 8.5pt, weight: "bold", step.title), word(step.verdict, step.tint))
     if step.told != "" { pad(left: 6pt, text(size: 6.8pt, fill: soft, step.told)) }
   })
+  if step.headlines.len() > 0 {
+    set text(size: 7.2pt)
+    table(
+      columns: (1fr, 10%, 6%, 9%, 24%, 7%), align: sides, column-gutter: 5pt,
+      table.header(..column-heads((data.words.headlines, ..data.heads.slice(1)))),
+      ..for row in step.headlines { reading(row) },
+    )
+    v(4pt)
+  }
   table(
-    columns: (1fr, ..quantities.map(each => 1.1fr), 11%),
+    columns: (1.4fr, ..quantities.map(each => 1fr), 9%),
     align: (left, ..quantities.map(each => right), left),
     column-gutter: 6pt,
     table.header(..column-heads((step.points.first, ..quantities, step.points.last))),

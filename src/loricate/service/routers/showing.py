@@ -12,6 +12,7 @@ from loricate.api.records import (
     CurveMark,
     CurveOut,
     FaultOut,
+    HeadlineOut,
     KeptOut,
     ReadingOut,
     RemarkOut,
@@ -22,6 +23,7 @@ from loricate.core.attempts import Attempt
 from loricate.core.differences import Difference
 from loricate.core.measuring.curves import Column, Curve
 from loricate.core.measuring.grading import Cause, GradedReading
+from loricate.core.measuring.headlines import Judged, headlines, kind_of
 from loricate.core.measuring.readings import Measurand
 from loricate.core.quantities import display
 from loricate.core.sequences.released import StepAsDone
@@ -86,6 +88,10 @@ def attempt_out(attempt: Attempt) -> AttemptOut:
         ended_at=attempt.ended_at,
         curves=attempt.curve_count,
         readings=[reading_out(graded) for graded in attempt.grade.readings],
+        headlines=[
+            HeadlineOut(kind=each.kind, reading=each.place, count=each.count)
+            for each in headlines([_judged(graded) for graded in attempt.grade.readings])
+        ],
         faults=[
             FaultOut(
                 cause=fault.cause,
@@ -101,6 +107,15 @@ def attempt_out(attempt: Attempt) -> AttemptOut:
             for each in attempt.grade.repetitions
         ],
     )
+
+
+def _judged(graded: GradedReading) -> Judged | None:
+    """What a headline goes by; None for what was not held against a limit."""
+    reading, limit, grade = graded.reading, graded.limit, graded.grade
+    if limit is None or grade is None:
+        return None
+    kind = kind_of(reading.quantity, limit.source.applies, limit.text)
+    return Judged(reading.point, kind, grade.verdict, grade.margin)
 
 
 def unit_out(row: dict[str, Any]) -> UnitOut:
