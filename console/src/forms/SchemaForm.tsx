@@ -282,7 +282,8 @@ function Lines({ id, value, onChange, isLocked }: FieldProps & { id: string }) {
 
 function Choices({ id, schema, defs, value, onChange, isLocked }: FieldProps & { id: string }) {
   const item = plain(schema.items ?? {}, defs)
-  const chosen = (value as string[] | undefined) ?? []
+  // One alone may stand in a document as it is; what is not written is as it is by default.
+  const chosen = [value ?? schema.default ?? []].flat() as string[]
   return (
     <Flex gap="4" wrap="wrap" role="group" aria-labelledby={`${id}-label`}>
       {item.enum?.map(String).map((each) => (

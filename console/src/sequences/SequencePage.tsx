@@ -214,6 +214,7 @@ function Editor({ schema, stored, revision, status, etag }: EditorProps) {
           <Text>No step yet. Add the first one on the left.</Text>
         ) : (
           <StepForm
+            product={document.product}
             key={`${selected} ${draft.turn}`}
             schema={schema}
             step={step}

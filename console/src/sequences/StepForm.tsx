@@ -3,9 +3,11 @@ import { useState } from 'react'
 import { type Finding, SchemaForm, tidy } from '../forms/SchemaForm'
 import { plain, put, type Schema, type Value } from '../forms/schema'
 import { kindSchema, type Step } from './document'
+import { FillForm } from './FillForm'
 
 interface Props {
   schema: Schema
+  product: string
   step: Step
   onChange: (step: Step) => void
   findings: Finding[]
@@ -14,7 +16,7 @@ interface Props {
 }
 
 /** One step: what its kind needs, its limits with their sources, how it behaves. */
-export function StepForm({ schema, step, onChange, findings, path, isLocked }: Props) {
+export function StepForm({ schema, product, step, onChange, findings, path, isLocked }: Props) {
   const defs = schema.$defs ?? {}
   const { settings: values = {}, ...rest } = step
   const changeSettings = (settings: Value) => onChange({ settings, ...(rest as Step) })
@@ -39,6 +41,13 @@ export function StepForm({ schema, step, onChange, findings, path, isLocked }: P
           {each.message}
         </Text>
       ))}
+      {!isLocked && (
+        <FillForm
+          product={product}
+          kind={step.kind}
+          onFill={({ settings, limits }) => onChange({ ...step, settings, limits } as Step)}
+        />
+      )}
       <SchemaForm
         schema={settings}
         defs={defs}

@@ -43,6 +43,7 @@ class StepSummary(BaseModel):
     on_fail: str = Field(examples=["halt_unit"])
     when: str = Field(description="Under which outcomes it is done; empty: always")
     cues: list[Cue]
+    left_out: list[str] = Field(description="What it does not measure of the product, and why")
 
 
 class SequenceInShort(BaseModel):
@@ -187,6 +188,7 @@ class OfferedKindOut(BaseModel):
     name: str = Field(examples=["ground_bond"])
     title: str
     why_not: str
+    is_filled: bool = Field(description="Whether a limit set can decide how a step of it is set")
 
 
 class OfferedLimitOut(BaseModel):
@@ -215,6 +217,21 @@ class Offer(BaseModel):
     product: str
     kinds: list[OfferedKindOut]
     limits: list[OfferedLimitOut]
+
+
+class LeftOutOut(BaseModel):
+    """What of a standard's table does not apply to a product, and why."""
+
+    what: str = Field(examples=["earth, earth open"])
+    reason: str = Field(examples=["nothing flows in a conductor that is open"])
+
+
+class ProposedStepOut(BaseModel):
+    """A step as a limit set has it for a product, to be put into a sequence."""
+
+    step: dict[str, Any] = Field(description="As a sequence's document has it")
+    points: int = Field(description="How many places and conditions it measures")
+    left_out: list[LeftOutOut]
 
 
 class Release(BaseModel):

@@ -190,6 +190,7 @@ def _step(attempts: Sequence[Attempt], about: Circumstances) -> Document:
         "cause": latest.cause,
         "note": latest.note,
         "conditions": latest.step.conditions,
+        "left_out": list(latest.step.left_out),
         "readings": [_reading(graded) for graded in latest.grade.readings],
         "faults": [_fault(fault) for fault in latest.grade.faults],
         "repetitions": [

@@ -125,6 +125,7 @@ class FormStep(_Part):
     cause: str
     note: str
     conditions: str
+    left_out: tuple[str, ...] = ()
     readings: list[FormReading]
     faults: list[FormFault]
     repetitions: list[FormRepetition]

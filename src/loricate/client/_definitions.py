@@ -3,7 +3,15 @@
 from collections.abc import Mapping
 from typing import Any
 
-from loricate.api.definitions import DifferenceOut, FromTo, Offer, ProductDraft, RevisionOut, Stored
+from loricate.api.definitions import (
+    DifferenceOut,
+    FromTo,
+    Offer,
+    ProductDraft,
+    ProposedStepOut,
+    RevisionOut,
+    Stored,
+)
 from loricate.client._wire import API, Wire
 
 
@@ -29,6 +37,11 @@ class DefinitionCalls(Wire):
     def offer(self, code: str) -> Offer:
         """The kinds of step and the limits of standards for a product, and why."""
         return self._get(Offer, f"{API}/products/{code}/offer")
+
+    def propose_step(self, product: str, kind: str, limit_set: str) -> ProposedStepOut:
+        """A step filled with all that a limit set limits of a product; nothing is stored."""
+        place = f"{API}/products/{product}/steps/{kind}"
+        return self._get(ProposedStepOut, place, limit_set=limit_set)
 
     def from_to_list(self, code: str, revision: int | None = None) -> str:
         """A cable's from-to list as CSV."""

@@ -3,6 +3,7 @@
 from pathlib import Path
 
 import click
+import tomlkit
 
 from loricate.commands.connection import Call, service_options
 from loricate.commands.definitions import (
@@ -137,6 +138,26 @@ def limits(code: str, show_all: bool, call: Call) -> None:
     absent = [f"{kind.name} ({kind.why_not})" for kind in found.kinds if kind.why_not]
     if absent:
         click.echo(f"Not on offer: {', '.join(absent)}.", err=True)
+
+
+@command.command("step")
+@click.argument("code")
+@click.argument("kind")
+@click.option("--limit-set", required=True, help="Code of the set whose limits it is to measure.")
+@service_options
+def step(code: str, kind: str, limit_set: str, call: Call) -> None:
+    """Print a step filled with all that a limit set limits of a product, as TOML for a sequence.
+
+    Example: loricate product step FW-2 leakage --limit-set IEC-60601-1-8.7
+    """
+    with call.connect() as client:
+        found = client.propose_step(code, kind, limit_set)
+    if call.printed(found):
+        return
+    click.echo(tomlkit.dumps({"steps": [found.step]}).strip())
+    click.echo(f"{found.points} places and conditions.", err=True)
+    for each in found.left_out:
+        click.echo(f"Left out: {each.what}: {each.reason}.", err=True)
 
 
 @command.command("from-to")

@@ -454,6 +454,8 @@ def _times(step: dict[str, Any]) -> Iterator[str]:
 def _history(step: dict[str, Any], is_table: bool) -> Iterator[str]:
     """What came before the readings shown: values before a correction, earlier attempts and why."""
     yield from _corrections(step, is_table)
+    if left := step.get("left_out"):  # former papers say none
+        yield f"Left out: {' '.join(begun(each) for each in left)}"
     for fault in step["faults"]:
         if fault["text"]:
             yield fault["text"]

@@ -16,6 +16,7 @@ from pydantic import BaseModel, ConfigDict
 from loricate.core.errors import AlreadyRegistered
 from loricate.core.kinds.advice import Advice, Considered
 from loricate.core.limits.limit import Limit
+from loricate.core.limits.limit_sets import LimitSetItem
 from loricate.core.measuring.actions import Procedure
 from loricate.core.measuring.grading import Fault, GradedReading
 from loricate.core.measuring.impedance import ImpedancePath
@@ -121,6 +122,8 @@ class KindSettings(BaseModel):
     """Whether it tells the temperature that later steps correct their readings with."""
     bends: ClassVar[bool] = False
     """Whether somebody bends the unit meanwhile: what is loose shows in no other step."""
+    is_filled: ClassVar[bool] = False
+    """Whether a standard's limits decide how its steps are set: ``proposed`` says it then."""
     advises: ClassVar[tuple[str, ...]] = ()
     """The rules under which ``advice`` finds something."""
 
@@ -132,6 +135,11 @@ class KindSettings(BaseModel):
     def points(self, product: Product) -> Points:
         """The points that the step measures of such a product."""
         return (WHOLE,)
+
+    @classmethod
+    def proposed(cls, product: Product, items: Sequence[LimitSetItem]) -> dict[str, Any]:
+        """The settings, as a document has them, with which a step measures what items limit."""
+        raise NotImplementedError
 
     def left_out(self, product: Product) -> tuple[LeftOut, ...]:
         """What the step, as it is set, does not measure of such a product, with the reasons."""

@@ -41,6 +41,7 @@ from loricate.core.kinds.outputs import (
     level_faults,
     too_much,
 )
+from loricate.core.leakage.filling import proposed_settings
 from loricate.core.leakage.leads import Leads, leads_of, leads_programme, under_mains
 from loricate.core.leakage.table import (
     CONDITION_WORDS,
@@ -59,6 +60,7 @@ from loricate.core.leakage.taps import (
     Path,
     taps_of,
 )
+from loricate.core.limits.limit_sets import LimitSetItem
 from loricate.core.measuring.actions import (
     Ask,
     Asking,
@@ -104,7 +106,31 @@ def _one_or_more(value: str | Iterable[str]) -> tuple[str, ...]:
     return tuple([value] if isinstance(value, str) else value)
 
 
-OneOrMore = BeforeValidator(_one_or_more, json_schema_input_type=Any)
+Paths = Annotated[
+    tuple[Path, ...],
+    Field(min_length=1),
+    BeforeValidator(_one_or_more, json_schema_input_type=tuple[Path, ...] | Path),
+]
+Conditions = Annotated[
+    tuple[Condition, ...],
+    Field(min_length=1),
+    BeforeValidator(_one_or_more, json_schema_input_type=tuple[Condition, ...] | Condition),
+]
+Places = Annotated[
+    tuple[Connections, ...],
+    Field(min_length=1),
+    BeforeValidator(_one_or_more, json_schema_input_type=tuple[Connections, ...] | Connections),
+]
+Polarities = Annotated[
+    tuple[Polarity, ...],
+    Field(min_length=1),
+    BeforeValidator(_one_or_more, json_schema_input_type=tuple[Polarity, ...] | Polarity),
+]
+Switches = Annotated[
+    tuple[SwitchedTo, ...],
+    Field(min_length=1),
+    BeforeValidator(_one_or_more, json_schema_input_type=tuple[SwitchedTo, ...] | SwitchedTo),
+]
 
 
 @dataclass(slots=True)
@@ -150,19 +176,18 @@ class Leakage(KindSettings):
         "time_at_level": LimitSlot(TIME, title=TIME_SLOT["time_at_level"].title, of_whole=True),
     }
     measured_as = {"supply": "voltage", "dwell": "time_at_level"}
+    is_filled = True
     judged_by = ("current", "peak_current", "dc_current")
     advises = ("empty_nest", "limit_out_of_reach")
     meters = ("voltage", "current", "dc_current", "load_current")
 
-    path: Annotated[tuple[Path, ...], Field(min_length=1), OneOrMore] = Field(
-        default=("earth",), title="Leakage path"
-    )
+    path: Paths = Field(default=("earth",), title="Leakage path")
     method: Method = Field(
         default="direct",
         title="Method",
         description="Differential: line less neutral. Alternative: both poles tied, no mains",
     )
-    condition: Annotated[tuple[Condition, ...], Field(min_length=1), OneOrMore] = Field(
+    condition: Conditions = Field(
         default=("normal",), title="Condition", description="Normal, or one single fault"
     )
     network: Literal["iec60601", "iec60990", "none"] = Field(
@@ -178,7 +203,7 @@ class Leakage(KindSettings):
         title="Accessible or applied part",
         description="For touch and patient; without it, each that the product describes",
     )
-    connections: Annotated[tuple[Connections, ...], Field(min_length=1), OneOrMore] = Field(
+    connections: Places = Field(
         default=("together",),
         title="Patient connections",
         description="All of an applied part together, or each of them",
@@ -188,10 +213,8 @@ class Leakage(KindSettings):
         default=None, title="Scaled to", description="The current is scaled to this supply"
     )
     frequency: Annotated[Hertz, Field(gt=0)] = Field(default=50.0, title="Supply frequency")
-    polarity: Annotated[tuple[Polarity, ...], Field(min_length=1), OneOrMore] = Field(
-        default=("normal",), title="Polarity"
-    )
-    switch: Annotated[tuple[SwitchedTo, ...], Field(min_length=1), OneOrMore] = Field(
+    polarity: Polarities = Field(default=("normal",), title="Polarity")
+    switch: Switches = Field(
         default=("on",),
         title="Unit's own switch",
         description="A cue tells the operator to move it; of both, the step asks for the second",
@@ -248,6 +271,11 @@ class Leakage(KindSettings):
     def points(self, product: Product) -> Points:
         """Every combination that applies, in the order in which they are measured."""
         return tuple(self._point(cell) for cell in self._table(product)[0])
+
+    @classmethod
+    def proposed(cls, product: Product, items: Sequence[LimitSetItem]) -> dict[str, Any]:
+        """Every path and condition that is limited, at the supply that is asked for."""
+        return proposed_settings(product, items)
 
     def left_out(self, product: Product) -> tuple[LeftOut, ...]:
         """The combinations that do not apply to this product."""

@@ -13,11 +13,15 @@ from loricate.core.quantities import DIMENSIONS, exact_text
 
 @dataclass(frozen=True, slots=True)
 class OfferedKind:
-    """A kind of step; ``why_not`` is empty when it is on offer."""
+    """A kind of step; ``why_not`` is empty when it is on offer.
+
+    One that ``is_filled`` can be set as a limit set has it.
+    """
 
     name: str
     title: str
     why_not: str
+    is_filled: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +49,7 @@ class OfferedLimit:
 def offered_kinds(product: Product) -> tuple[OfferedKind, ...]:
     """Every kind, by name, with the reason where it is not on offer."""
     return tuple(
-        OfferedKind(kind.name, kind.title, kind.why_not(product))
+        OfferedKind(kind.name, kind.title, kind.why_not(product), kind.is_filled)
         for _, kind in sorted(KINDS.items())
     )
 

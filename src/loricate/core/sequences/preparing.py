@@ -16,6 +16,7 @@ from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.limits.resolving import Asked, demanding_items, least_for, resolve, source_in
 from loricate.core.measuring.readings import Bound, Measurand
 from loricate.core.planning.scheduling import Across
+from loricate.core.products.left_out import left_out_texts
 from loricate.core.products.product import Product
 from loricate.core.sequences.branching import when_findings
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
@@ -118,6 +119,7 @@ def _prepare_step(
         entry.discharge_within,
         entry.earthed,
         entry.curves_on_paper,
+        () if product is None else left_out_texts(settings.left_out(product)),
     )
     if any(finding.path.startswith(f"{path}.limits") for finding in findings):
         return None  # what it asks of instruments may depend on the limit that is lacking

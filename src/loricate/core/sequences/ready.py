@@ -59,6 +59,7 @@ class ReadyStep:
     discharge_within_s: float = 30.0
     earthed_s: float = 0.0
     curves_on_paper: bool = False
+    left_out: tuple[str, ...] = ()
 
     @property
     def kind(self) -> Kind:

@@ -49,6 +49,7 @@ class StepAsDone(_Kept):
     when: str = ""
     cues: tuple[Cue, ...] = ()
     curves_on_paper: bool = False
+    left_out: tuple[str, ...] = ()
 
     @cached_property
     def limits(self) -> Limits:
@@ -95,6 +96,7 @@ def step_as_done(step: ReadyStep) -> StepAsDone:
         when=step.when.text if step.when is not None else "",
         cues=step.cues,
         curves_on_paper=step.curves_on_paper,
+        left_out=step.left_out,
     )
 
 

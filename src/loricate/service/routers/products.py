@@ -4,15 +4,20 @@ import sqlite3
 
 from loricate.api.definitions import (
     FromTo,
+    LeftOutOut,
     ListToTake,
     Offer,
     OfferedKindOut,
     OfferedLimitOut,
     ProductDraft,
+    ProposedStepOut,
 )
+from loricate.core.errors import DocumentError, Finding
+from loricate.core.limits.limit_sets import LimitSet
 from loricate.core.products.from_to import from_to_text, with_from_to
 from loricate.core.products.offer import OfferedLimit, offered_kinds, offered_limits
 from loricate.core.products.product import Product
+from loricate.core.sequences.proposing import NothingToPropose, proposed_step
 from loricate.records import definitions
 from loricate.service.routers.access import Revision, TheDesk
 from loricate.service.routers.definitions import document_routes
@@ -32,13 +37,38 @@ async def show_offer(code: str, person: Reader, desk: TheDesk) -> Offer:
         return Offer(
             product=product.code,
             kinds=[
-                OfferedKindOut(name=each.name, title=each.title, why_not=each.why_not)
+                OfferedKindOut(
+                    name=each.name,
+                    title=each.title,
+                    why_not=each.why_not,
+                    is_filled=each.is_filled,
+                )
                 for each in offered_kinds(product)
             ],
             limits=[_limit(each) for each in offered_limits(product, limit_sets)],
         )
 
     return await desk.store.read(read)
+
+
+@router.get("/{code}/steps/{kind}", response_model=ProposedStepOut)
+async def propose_step(
+    code: str, kind: str, limit_set: str, person: Reader, desk: TheDesk
+) -> ProposedStepOut:
+    """A step of a kind, filled with all that a limit set limits of the product; stores nothing."""
+
+    def read(conn: sqlite3.Connection) -> tuple[Product, LimitSet]:
+        document, _ = definitions.get_document(conn, "product", code)
+        known, _ = definitions.get_document(conn, "limit_set", limit_set)
+        return Product.model_validate(document), LimitSet.model_validate(known)
+
+    product, known = await desk.store.read(read)
+    try:
+        found = await desk.study.do(proposed_step, kind, product, known)
+    except NothingToPropose as error:
+        raise DocumentError("step", (Finding("limit_set", str(error)),)) from error
+    left = [LeftOutOut(what=each.what, reason=each.reason) for each in found.left_out]
+    return ProposedStepOut(step=found.step, points=found.points, left_out=left)
 
 
 @router.get("/{code}/from-to", response_model=FromTo)

@@ -173,6 +173,7 @@ def step_summary(step: StepAsDone) -> StepSummary:
         on_fail=step.on_fail,
         when=step.when,
         cues=list(step.cues),
+        left_out=list(step.left_out),
     )
 
 
