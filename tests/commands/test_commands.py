@@ -56,7 +56,7 @@ def test_help_loads_no_noun() -> None:
 
 def test_a_bench_with_several_fixtures_wants_one_named(loricate: Run) -> None:
     done = loricate("run", "start", "DC40-FINAL", "1=A", LORICATE_FIXTURE="")
-    assert done.returncode == 1 and "FX-A, FX-B, FX-C, FX-M and FX-T; name one" in done.stderr
+    assert done.returncode == 1 and "FX-A, FX-B, FX-C, FX-M, FX-T and FX-W; name one" in done.stderr
 
 
 @pytest.mark.parametrize(

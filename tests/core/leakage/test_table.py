@@ -2,12 +2,14 @@
 
 from itertools import pairwise
 from itertools import product as every
+from string import ascii_lowercase
 from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from loricate.bench.profiles import read_profile
 from loricate.core.kinds.leakage import Leakage
 from loricate.core.leakage.table import (
     Cell,
@@ -20,7 +22,11 @@ from loricate.core.leakage.table import (
     table_of,
 )
 from loricate.core.leakage.taps import WORDS, Path, Tap, taps_of
+from loricate.core.limits.limit_sets import LimitSets
+from loricate.core.measuring.roles import LEAKAGE
 from loricate.core.products.product import Product
+from loricate.core.sequences.capability import shortfalls
+from loricate.core.sequences.preparing import prepare
 from tests.conftest import read_demo
 
 PATHS: tuple[Path, ...] = (
@@ -35,6 +41,7 @@ PATHS: tuple[Path, ...] = (
 )
 CONDITIONS: tuple[Condition, ...] = ("normal", "open_neutral", "open_earth")
 POLARITIES: tuple[Polarity, ...] = ("normal", "reversed")
+LEAD_SETTINGS = ("measured", "returned", "driven")
 SWITCHES: tuple[SwitchedTo, ...] = ("on", "off")
 WHOLE: dict[str, Any] = {
     "path": list(PATHS),
@@ -50,7 +57,7 @@ def medical(parts: list[tuple[str, int]], accessible: list[bool] = [False]) -> P
     terminals = ["L", "N", "PE", *(f"T{n}" for n in range(len(accessible)))]
     applied = []
     for number, (kind, count) in enumerate(parts):
-        own = [f"A{number}{'abcd'[n]}" for n in range(count)]
+        own = [f"A{number}{ascii_lowercase[n]}" for n in range(count)]
         terminals += own
         applied.append({"id": f"A{number}", "type": kind, "terminals": own})
     touched = [{"terminal": f"T{n}", "earthed": each} for n, each in enumerate(accessible)]
@@ -209,3 +216,34 @@ def test_auxiliary_current_flows_to_every_other_connection() -> None:
     assert taps[1] == Tap(
         "auxiliary", "PROBE P2", ("P2",), ("P1", "P3", "P4", "C1", "CUFF"), applied_part="BF"
     )
+
+
+def test_a_meter_without_the_leads_or_the_dc_of_a_table_is_said_before_a_run(
+    limit_sets: LimitSets,
+) -> None:
+    product = medical([("BF", 11)])
+    settings = {"path": "patient", "connections": "each", "network": "iec60601", "supply": "262 V"}
+    limits = {"current": {"source": "IEC-60601-1-8.7"}, "dc_current": {"source": "IEC-60601-1-8.7"}}
+    step = {"id": "s", "kind": "leakage", "settings": settings, "limits": limits}
+    document = {"format": "loricate-sequence/2", "code": "S", "title": "s", "product": "M"}
+    ready = prepare({**document, "steps": [step]}, {"M": product}, limit_sets)
+    profile = read_profile("stand-in-leakage")
+    ten = shortfalls(ready, {LEAKAGE: (profile.capability("LK1"),)})
+    assert [each.path for each in ten] == ["steps[0].settings.path"]
+    assert "needs 11 patient leads, and instrument 'LK1' has 10" in ten[0].message
+    plain = {name: each for name, each in profile.set.items() if name not in LEAD_SETTINGS}
+    sample = profile.sample
+    assert sample is not None
+    fields = tuple(each for each in sample.fields if not each.startswith("dc_current"))
+    bare = profile.model_copy(
+        update={
+            "set": plain,
+            "span": {},
+            "sample": sample.model_copy(update={"fields": fields}),
+        }
+    )
+    found = shortfalls(ready, {LEAKAGE: (bare.capability("LK9"),)})
+    assert [each.reason for each in found] == [
+        "step 's' needs readings of DC, and instrument 'LK9' has none",
+        "step 's' needs 11 patient leads, and instrument 'LK9' has none",
+    ]

@@ -10,6 +10,8 @@ from loricate.core.measuring.roles import Role
 from loricate.core.quantities import display
 from loricate.core.sequences.ready import ReadySequence
 
+# What an instrument has so many of, or none.
+COUNTED = {"leads": "patient leads", "dc": "readings of DC", "probes": "probes"}
 Instruments = Mapping[Role, Sequence[Capability]]  # of a bench, by role
 
 
@@ -75,6 +77,12 @@ def _beyond(
             if is_above
             else min(spans, key=lambda one: one[0][0])
         )
+        if words := COUNTED.get(demand.capability):
+            has = f"has {high:g}" if high else "has none"
+            asked = f"{demand.value:g} {words}" if demand.value > 1 else words
+            told = f"step '{step_id}' needs {asked}, and instrument '{name}' {has}"
+            found.append(Finding(f"{path}.settings.{demand.field}", told, "use another."))
+            continue
         edge = display(high if is_above else low, demand.dimension)
         side = f"above {edge}, the most" if is_above else f"below {edge}, the least"
         message = (

@@ -49,7 +49,9 @@ class LeakageMeter(OutputInstrument):
         self.level_v, self.frequency_hz, self.dwell_s = 230.0, 50.0, 1.0
         self.gain = 1 + self.chance.uniform(-0.002, 0.002)
         self.amperes = self.dc_amperes = self.volts = self.load_a = self.watts = 0.0
-        self.terminals = (f"{name}.line", f"{name}.neutral", f"{name}.earth")
+        leads = (f"lead_{number}" for number in range(1, LEADS + 1))
+        ends = ("line", "neutral", "earth", "body", *leads)
+        self.terminals = tuple(f"{name}.{end}" for end in ends)
         self.network = Network(())
         self.solution: Solution | None = None
         self.command("MEASure:VOLTage:RESidual?", lambda: f"{self.residual_v():.2f}")
@@ -179,8 +181,9 @@ class LeakageMeter(OutputInstrument):
         )  # cut off at the peak, at worst
 
     def bleed(self) -> tuple[Element, ...]:
-        line, neutral, earth = self.terminals
-        across = (Resistor(line, EARTH, BLEED_OHMS), Resistor(neutral, EARTH, BLEED_OHMS))
+        earth = f"{self.name}.earth"
+        others = (each for each in self.terminals if each != earth)
+        across = (Resistor(each, EARTH, BLEED_OHMS) for each in others)
         return (*across, Resistor(earth, EARTH, EARTH_OHMS))
 
     def _ohms(self) -> float:
