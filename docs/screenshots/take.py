@@ -110,7 +110,6 @@ def take_console(browser: Browser, sign_in: dict[str, Any]) -> None:
     shoot(page, "console-run")
     page.get_by_test_id("verdict").wait_for(timeout=120_000)
     page.get_by_role("link", name="Certificate C-").first.wait_for()
-    shoot(page, "console-verdict")
     page.get_by_role("button", name="Withstand, mains to case, nest 1").click()
     page.locator("canvas").wait_for()
     page.get_by_role("region", name="Readings of nest 1").get_by_text("nest 3", exact=True).click()
@@ -224,6 +223,39 @@ def take_winding(browser: Browser, sign_in: dict[str, Any]) -> None:
             pass
 
 
+WARMER = "FW2-26-0041"
+
+
+def take_medical(browser: Browser, sign_in: dict[str, Any]) -> None:
+    """A fluid warmer with saline in its catheter sensor: its table of leakage currents, opened."""
+    url = sign_in["url"]
+    hands = Hands("127.0.0.1", sign_in["ports"]["HANDS"])
+    page = browser.new_page(viewport=SIZE, color_scheme="light")
+    hands.put("FX-W/1", "FW-2", "wet_catheter", WARMER)
+    hands.pace(20)
+    with Client(url) as client:
+        client.sign_in(sign_in["name"], sign_in["password"])
+        run = client.create_run("FW2-FINAL", "FX-W", {"1": WARMER})
+        client.arm_run(run.id)
+        client.start_run(run.id)
+        for event in client.events(run.id):
+            if event.name == "question":
+                if "Switch the unit off" in str(event.data["question"]):
+                    hands.turn("FX-W/1", "off")
+                client.answer(run.id, "1", event.data["choices"][0])
+    hands.pace(1)
+    page.goto(f"{url}/units/{WARMER}")
+    page.get_by_label("Name").fill(sign_in["name"])
+    page.get_by_label("Password").fill(sign_in["password"])
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("button", name="Show all").wait_for()
+    page.keyboard.press("t")
+    table = page.get_by_role("table", name="Points of Leakage currents at 110 % of mains, current")
+    table.wait_for()
+    table.evaluate("table => window.scrollBy(0, table.getBoundingClientRect().top - 130)")
+    shoot(page, "console-medical")
+
+
 def take_terminal(browser: Browser, sign_in: dict[str, str]) -> None:
     """Run commands as a person would, and draw what they print."""
     with Client(sign_in["url"]) as client:
@@ -291,6 +323,7 @@ def main() -> None:
             take_console(browser, sign_in)
             take_terminal(browser, sign_in)
             take_paper(sign_in, Path(folder))
+            take_medical(browser, sign_in)
             take_winding(browser, sign_in)
             browser.close()
 
