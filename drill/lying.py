@@ -118,6 +118,30 @@ def transformers() -> Job:
     return Job(replace(sequence, steps=steps), "FX-T", "12", "CT-14", faults, wires)
 
 
+def warmers() -> Job:
+    """Fluid warmers: the earth, and a table of leakages with the earth closed and open."""
+    faults = (
+        "bad_y_capacitor", "open_earth", "dirty_earth_pin", "wet_probe", "wet_catheter",
+        "probe_to_case", "dead_heater",
+    )  # fmt: skip
+    final = demo_sequence("fw2-final")
+    smaller = {
+        "path": ("earth", "patient", "mains_on_part"), "condition": ("normal", "open_earth"),
+        "polarity": ("normal",), "switch": ("on",), "connections": ("together",), "dwell": 0.3,
+    }  # fmt: skip
+    table = final.step("leakage")
+    settings = table.settings.model_copy(update=smaller)
+    points = settings.points(final.product)
+    names = {point.name for point in points} | {""}
+    limits = {of: limit for of, limit in table.limits.items() if of.point in names}
+    steps = (
+        replace(final.step("earth"), on_fail="carry_on"),
+        replace(table, settings=settings, points=points, limits=limits),
+    )
+    wires = ("GB1", "LK1", "MX1", "GD1")
+    return Job(replace(final, steps=steps), "FX-W", "1", "FW-2", faults, wires)
+
+
 @dataclass
 class Notebook:
     """Takes what the engine leaves: the verdict of each unit, and how the run ended."""
@@ -166,7 +190,7 @@ class Site:
     def __init__(self, chance: random.Random) -> None:
         self.chance = chance
         self.floor = StandIns(demo_folder() / "stand-ins" / "stand-ins.toml", pace=PACE)
-        self.jobs = (cabinets(), leads(), bent_leads(), motors(), transformers())
+        self.jobs = (cabinets(), leads(), bent_leads(), motors(), transformers(), warmers())
         self.wires: dict[str, LyingWire] = {}
         self.opened_over_v = 0.0
         self.set_otherwise: list[str] = []

@@ -15,6 +15,7 @@ from figures.harness import (
 )
 from figures.loads import best_forecast, load_over_bound
 from figures.long_steps import long_step_memory, long_step_page
+from figures.medical import matrix_overhead, matrix_switchings
 from figures.nets_drawn import nets_drawn_ms, nets_scrolled_ms
 from figures.paper import certificate_cpu, verify_many
 from figures.processes import cli_start
@@ -105,4 +106,10 @@ FIGURES = {
         )
         for nests in (1, 4, 8, 16, 32)
     },
+    "matrix_switchings": Figure(
+        matrix_switchings, "ratio", "one change for each further cell of the table", "<= 1.0"
+    ),
+    "matrix_overhead": Figure(
+        matrix_overhead, "ratio", "the dwells of the table's cells, pace 1", "<= 1.05"
+    ),
 }

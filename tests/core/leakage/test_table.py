@@ -221,7 +221,7 @@ def test_auxiliary_current_flows_to_every_other_connection() -> None:
 def test_a_meter_without_the_leads_or_the_dc_of_a_table_is_said_before_a_run(
     limit_sets: LimitSets,
 ) -> None:
-    product = medical([("BF", 11)])
+    product = medical([("BF", 11)], [])
     settings = {"path": "patient", "connections": "each", "network": "iec60601", "supply": "262 V"}
     limits = {"current": {"source": "IEC-60601-1-8.7"}, "dc_current": {"source": "IEC-60601-1-8.7"}}
     step = {"id": "s", "kind": "leakage", "settings": settings, "limits": limits}

@@ -270,7 +270,8 @@ class Leakage(KindSettings):
 
     def points(self, product: Product) -> Points:
         """Every combination that applies, in the order in which they are measured."""
-        return tuple(self._point(cell) for cell in self._table(product)[0])
+        touched = tuple(part.terminal for part in product.accessible_parts)
+        return tuple(self._point(cell, touched) for cell in self._table(product)[0])
 
     @classmethod
     def proposed(cls, product: Product, items: Sequence[LimitSetItem]) -> dict[str, Any]:
@@ -281,8 +282,11 @@ class Leakage(KindSettings):
         """The combinations that do not apply to this product."""
         return self._table(product)[1]
 
-    def _point(self, cell: Cell) -> Point:
-        """A cell as a point, named by what differs within the step."""
+    def _point(self, cell: Cell, touched: tuple[str, ...]) -> Point:
+        """A cell as a point, named by what differs within the step.
+
+        ``touched`` is what of the unit anybody may touch after it.
+        """
         tap, supply = cell.tap, cell.supply
         place = f"{WORDS[tap.path]} {tap.name}".strip() if len(self.path) > 1 else tap.name
         words = [
@@ -299,6 +303,7 @@ class Leakage(KindSettings):
             "condition": supply.condition,
             "polarity": supply.polarity,
             "switch": supply.switch,
+            "touched": touched,
         }
         if tap.measured:
             values["terminals"] = tap.measured
@@ -327,7 +332,7 @@ class Leakage(KindSettings):
         A cell is one dwell. With ``nominal`` the leakage is scaled to that supply,
         I·V_nominal/V_measured (IEC 62353).
         """
-        leads = leads_of(_cell(point).tap for point in points)
+        leads = self._leads(points)
         found = _Found(leads, len(points), frozenset(measurand.quantity for measurand in limits))
         stands = self.switch[0]
         numbered = list(enumerate(points, start=1))
@@ -396,6 +401,21 @@ class Leakage(KindSettings):
             yield from do(Off(LEAKAGE))
         return place
 
+    def _leads(self, points: Points) -> Leads:
+        """The leads to the unit: to where something is measured, and to what may stay charged.
+
+        By leads what is left is measured and bled off, of an earth that was opened and of what
+        anybody may touch, whether the unit earths it or only should.
+        """
+        leads = leads_of(_cell(point).tap for point in points)
+        if not leads:
+            return leads
+        opens = any(_cell(point).supply.condition == "open_earth" for point in points)
+        open_earth = (self.earth,) if opens and self.earth is not None else ()
+        for terminal in (*points[0].values["touched"], *open_earth):
+            leads.setdefault(terminal, len(leads) + 1)
+        return leads
+
     def _connected(
         self, stage: Sequence[tuple[int, Point]], leads: Leads
     ) -> dict[str, tuple[str, ...]]:
@@ -404,7 +424,10 @@ class Leakage(KindSettings):
         if self.earth is not None and _cell(stage[0][1]).supply.condition != "open_earth":
             terminals["earth"] = (self.earth,)
         if leads:
-            return terminals | {f"lead_{number}": (name,) for name, number in leads.items()}
+            led = {
+                name: number for name, number in leads.items() if (name,) != terminals.get("earth")
+            }
+            return terminals | {f"lead_{number}": (name,) for name, number in led.items()}
         for _, point in stage:
             if touched := _cell(point).tap.measured:
                 terminals["body"] = touched
@@ -475,7 +498,7 @@ class Leakage(KindSettings):
 
     def demands_at(self, points: Points) -> tuple[Demand, ...]:
         """A lead to each place, where one is not enough."""
-        count = len(leads_of(_cell(point).tap for point in points))
+        count = len(self._leads(points))
         return (Demand(LEAKAGE, "leads", float(count), NUMBER, "path"),) if count else ()
 
     def programmed_s(self, points: Points) -> float:
