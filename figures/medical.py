@@ -23,7 +23,8 @@ def matrix_switchings() -> float:
     sets = {each["code"]: each for each in demo_site.demo_documents("limit-sets")}
     product = Product.model_validate(products["FW-2"])
     found = proposed_step("leakage", product, LimitSet.model_validate(sets[SET]))
-    settings = Leakage.model_validate(found.step["settings"])
+    filled = found.step
+    settings = Leakage.model_validate(filled["settings"])
     cells: list[Cell] = [point.values["cell"] for point in settings.points(product)]
     if len(cells) != found.points or len(set(cells)) != len(cells):
         raise RuntimeError("The table has not every cell once.")

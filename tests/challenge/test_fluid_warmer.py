@@ -24,8 +24,8 @@ def warmer() -> UnitModel:
 def ready(limit_sets: LimitSets, **changed: Any) -> ReadySequence:
     """The final test, with settings of its leakage step changed."""
     document = read_demo("sequences/fw2-final.toml")
-    step = next(each for each in document["steps"] if each["id"] == "leakage")
-    step["settings"] |= changed
+    leaking = next(each for each in document["steps"] if each["id"] == "leakage")
+    leaking["settings"] |= changed
     product = Product.model_validate(read_demo("products/fw-2.toml"))
     return prepare(document, {product.code: product}, limit_sets)
 

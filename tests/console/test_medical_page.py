@@ -34,9 +34,9 @@ def test_a_step_is_filled_from_a_standard(page: Page, site: dict[str, Any]) -> N
 def test_what_is_nearest_comes_first_and_the_table_is_one_key_away(
     page: Page, site: dict[str, Any], client: Client, hands: Hands
 ) -> None:
-    step = client.propose_step("FW-2", "leakage", "IEC-60601-1-8.7").step
-    step["settings"] |= {"switch": "on", "polarity": "normal", "dwell": "0.3 s"}
-    release(client, {**demo_sequence("FW2-FINAL"), "code": "FW2-SHORT", "steps": [step]})
+    filled = client.propose_step("FW-2", "leakage", "IEC-60601-1-8.7").step
+    filled["settings"] |= {"switch": "on", "polarity": "normal", "dwell": "0.3 s"}
+    release(client, {**demo_sequence("FW2-FINAL"), "code": "FW2-SHORT", "steps": [filled]})
     hands.put("FX-W/1", "FW-2", "wet_catheter", SERIAL)
     run = client.create_run("FW2-SHORT", "FX-W", {"1": SERIAL})
     client.arm_run(run.id)

@@ -32,10 +32,10 @@ SMALL: dict[str, Any] = {
 def table(limit_sets: LimitSets, **changed: Any) -> ReadyStep:
     """The leakage step of the fluid warmer's final test, smaller."""
     document = read_demo("sequences/fw2-final.toml")
-    (step,) = (each for each in document["steps"] if each["id"] == "leakage")
-    step["settings"] |= {**SMALL, **changed}
+    (leaking,) = (each for each in document["steps"] if each["id"] == "leakage")
+    leaking["settings"] |= {**SMALL, **changed}
     product = Product.model_validate(read_demo("products/fw-2.toml"))
-    return prepare({**document, "steps": [step]}, {"FW-2": product}, limit_sets).steps[0]
+    return prepare({**document, "steps": [leaking]}, {"FW-2": product}, limit_sets).steps[0]
 
 
 class Technician:
@@ -195,7 +195,8 @@ async def test_a_table_that_skips_a_cell_does_not_pass(
     technician: Technician, limit_sets: LimitSets
 ) -> None:
     step = table(limit_sets)
-    procedure = step.settings.procedure(step.points[:-1], step.limits)
+    settings = step.settings
+    procedure = settings.procedure(step.points[:-1], step.limits)
     fixture = technician.rig.bench.plan.find_fixture("FX-W")
     assert fixture is not None
     driver = BenchDriver(

@@ -21,11 +21,11 @@ async def test_a_standard_fills_a_step_that_can_be_run_and_is_told_in_short(live
     assert {"what": "earth, earth open", "reason": "nothing flows in a conductor that is open"} in (
         found["left_out"]
     )
-    step = found["step"]
-    assert step["limits"] == {name: {"source": SET} for name in ("current", "dc_current")}
+    filled = found["step"]
+    assert filled["limits"] == {name: {"source": SET} for name in ("current", "dc_current")}
     # The unit stays on, one polarity: the test has no hands.
-    step["settings"] |= {"switch": ["on"], "polarity": ["normal"], "dwell": "0.3 s"}
-    document = {**read_demo("sequences/fw2-final.toml"), "code": "FW2-TABLE", "steps": [step]}
+    filled["settings"] |= {"switch": ["on"], "polarity": ["normal"], "dwell": "0.3 s"}
+    document = {**read_demo("sequences/fw2-final.toml"), "code": "FW2-TABLE", "steps": [filled]}
     await live.release(document)
     live.floor.floor.put_in("FX-W/1", "FW-2", ("wet_catheter",), "W-1")
     body = {"sequence": "FW2-TABLE", "fixture": "FX-W", "load": [{"nest": "1", "serial": "W-1"}]}

@@ -7,7 +7,7 @@ import type { Value } from '../forms/schema'
 interface Props {
   product: string
   kind: string
-  onFill: (step: { settings: Value; limits: Record<string, Value> }) => void
+  onFill: (filled: { settings: Value; limits: Record<string, Value> }) => void
 }
 
 /** Fill a step with all that a standard limits of the product: no figure of it is typed by hand. */

@@ -45,7 +45,7 @@ export function StepForm({ schema, product, step, onChange, findings, path, isLo
         <FillForm
           product={product}
           kind={step.kind}
-          onFill={({ settings, limits }) => onChange({ ...step, settings, limits } as Step)}
+          onFill={({ settings, limits }) => onChange({ ...step, limits, settings } as Step)}
         />
       )}
       <SchemaForm

@@ -138,7 +138,7 @@ class _Found:
     """What the cells have shown so far; supply, load and time are of the step as a whole.
 
     ``leads`` go to the unit, ``of`` are the cells there are, ``wanted`` the quantities with limits;
-    ``load_text`` is what a unit drew that is not switched as it is to be.
+    ``load_text`` is what a unit took that is not switched as it is to be.
     """
 
     leads: Leads

@@ -52,11 +52,11 @@ def proposed_step(kind_name: str, product: Product, limit_set: LimitSet) -> Prop
     written = kind.proposed(product, items)
     settings = kind.model_validate(written)
     readings = dict.fromkeys(item.reading for item in items)
-    step = {
+    filled = {
         "id": kind.name,
         "kind": kind.name,
         "title": f"{kind.title}, {limit_set.standard}",
         "settings": written,
         "limits": {reading: {"source": limit_set.code} for reading in readings},
     }
-    return ProposedStep(step, settings.left_out(product), len(settings.points(product)))
+    return ProposedStep(filled, settings.left_out(product), len(settings.points(product)))
