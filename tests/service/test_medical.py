@@ -54,6 +54,17 @@ async def test_a_standard_fills_a_step_that_can_be_run_and_is_told_in_short(live
     assert any(told.startswith("earth, earth open: nothing flows") for told in left), left
 
 
+async def test_two_standards_are_compared_for_a_product(live: Live) -> None:
+    found = await live.get("/products/FW-2/standards")
+    assert "IEC 62353" in found["standards"] and found["rows"] == []
+    found = await live.get("/products/FW-2/standards?one=IEC 60601-1&other=IEC 62353")
+    differing = [each for each in found["rows"] if each["differs"]]
+    assert any(each["what"] == "earth" and each["other"] for each in differing)
+    refused = await live.wire.get("/products/FW-2/standards?one=IEC 60601-1&other=IEC 1")
+    assert refused.status_code == 422
+    assert refused.json()["errors"][0]["field"] == "other"
+
+
 @pytest.mark.parametrize(
     ("kind", "limit_set", "status", "told"),
     [

@@ -161,6 +161,7 @@ WHO_MAY: dict[str, object] = {
     "GET /products/{code}/revisions": EVERYONE,
     "GET /products/{code}/differences": EVERYONE,
     "GET /products/{code}/offer": EVERYONE,
+    "GET /products/{code}/standards": EVERYONE,
     "GET /products/{code}/steps/{kind}": EVERYONE,
     "GET /products/{code}/from-to": EVERYONE,
     "POST /products/drafts/from-to": ENGINEERS,

@@ -14,6 +14,7 @@ import { cableOf } from '../wiring/cable'
 import { WiringView } from '../wiring/WiringView'
 import { CableTable } from './CableTable'
 import { OfferTable } from './OfferTable'
+import { StandardsTable } from './StandardsTable'
 
 const NOT_TESTED: Attempt[] = []
 
@@ -150,6 +151,7 @@ function Editor({ code, schema, stored, revision }: EditorProps) {
         </Box>
       )}
       {revision > 0 && <OfferTable code={code} />}
+      {revision > 0 && <StandardsTable code={code} />}
     </Stack>
   )
 }

@@ -219,6 +219,25 @@ class Offer(BaseModel):
     limits: list[OfferedLimitOut]
 
 
+class ComparedOut(BaseModel):
+    """One thing that is tested, and what each of two standards asks there; empty: nothing."""
+
+    kind: str = Field(examples=["leakage"])
+    reading: str = Field(examples=["current"])
+    what: str = Field(examples=["patient, type CF, single fault"])
+    one: list[str]
+    other: list[str]
+    differs: bool
+
+
+class Comparison(BaseModel):
+    """What two standards ask of a product."""
+
+    product: str
+    standards: list[str] = Field(description="Those that there are limit sets of")
+    rows: list[ComparedOut]
+
+
 class LeftOutOut(BaseModel):
     """What of a standard's table does not apply to a product, and why."""
 

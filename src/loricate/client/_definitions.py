@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from loricate.api.definitions import (
+    Comparison,
     DifferenceOut,
     FromTo,
     Offer,
@@ -37,6 +38,11 @@ class DefinitionCalls(Wire):
     def offer(self, code: str) -> Offer:
         """The kinds of step and the limits of standards for a product, and why."""
         return self._get(Offer, f"{API}/products/{code}/offer")
+
+    def compare_standards(self, product: str, one: str, other: str) -> Comparison:
+        """What two standards ask of a product, side by side."""
+        place = f"{API}/products/{product}/standards"
+        return self._get(Comparison, place, one=one, other=other)
 
     def propose_step(self, product: str, kind: str, limit_set: str) -> ProposedStepOut:
         """A step filled with all that a limit set limits of a product; nothing is stored."""

@@ -1,5 +1,6 @@
 """``loricate product``."""
 
+from itertools import zip_longest
 from pathlib import Path
 
 import click
@@ -138,6 +139,31 @@ def limits(code: str, show_all: bool, call: Call) -> None:
     absent = [f"{kind.name} ({kind.why_not})" for kind in found.kinds if kind.why_not]
     if absent:
         click.echo(f"Not on offer: {', '.join(absent)}.", err=True)
+
+
+@command.command("standards")
+@click.argument("code")
+@click.argument("one")
+@click.argument("other")
+@click.option("--all", "show_all", is_flag=True, help="What both ask alike as well.")
+@service_options
+def standards(code: str, one: str, other: str, show_all: bool, call: Call) -> None:
+    """Show what two standards ask of a product where they differ.
+
+    Example: loricate product standards FW-2 "IEC 60601-1" "IEC 62353"
+    """
+    with call.connect() as client:
+        found = client.compare_standards(code, one, other)
+    if call.printed(found):
+        return
+    rows: list[tuple[str, ...]] = []
+    for each in found.rows:
+        if each.differs or show_all:
+            about = (each.kind, each.reading.replace("_", " "), each.what)
+            for line in zip_longest(each.one or ["-"], each.other or ["-"], fillvalue=""):
+                rows.append((*about, *line))
+                about = ("", "", "")
+    print_table(("KIND", "READING", "WHAT", one, other), rows)
 
 
 @command.command("step")

@@ -3,6 +3,8 @@
 import sqlite3
 
 from loricate.api.definitions import (
+    ComparedOut,
+    Comparison,
     FromTo,
     LeftOutOut,
     ListToTake,
@@ -13,7 +15,8 @@ from loricate.api.definitions import (
     ProposedStepOut,
 )
 from loricate.core.errors import DocumentError, Finding
-from loricate.core.limits.limit_sets import LimitSet
+from loricate.core.limits.limit_sets import LimitSet, LimitSets
+from loricate.core.products.comparing import Compared, NoSuchStandard, compared, standards_of
 from loricate.core.products.from_to import from_to_text, with_from_to
 from loricate.core.products.offer import OfferedLimit, offered_kinds, offered_limits
 from loricate.core.products.product import Product
@@ -49,6 +52,39 @@ async def show_offer(code: str, person: Reader, desk: TheDesk) -> Offer:
         )
 
     return await desk.store.read(read)
+
+
+@router.get("/{code}/standards", response_model=Comparison)
+async def compare_standards(
+    code: str, person: Reader, desk: TheDesk, one: str = "", other: str = ""
+) -> Comparison:
+    """What two standards ask of a product, side by side; without them, which there are."""
+
+    def read(conn: sqlite3.Connection) -> tuple[Product, LimitSets]:
+        document, _ = definitions.get_document(conn, "product", code)
+        return Product.model_validate(document), definitions.known_limit_sets(conn)
+
+    product, limit_sets = await desk.store.read(read)
+    found: tuple[Compared, ...] = ()
+    try:
+        if one or other:
+            found = compared(product, limit_sets, one, other)
+    except NoSuchStandard as error:
+        place = "other" if one in standards_of(limit_sets) else "one"
+        raise DocumentError("comparison", (Finding(place, str(error)),)) from error
+    rows = [
+        ComparedOut(
+            kind=each.kind,
+            reading=each.reading,
+            what=each.what,
+            one=list(each.one),
+            other=list(each.other),
+            differs=each.differs,
+        )
+        for each in found
+    ]
+    standards = list(standards_of(limit_sets))
+    return Comparison(product=product.code, standards=standards, rows=rows)
 
 
 @router.get("/{code}/steps/{kind}", response_model=ProposedStepOut)
