@@ -60,6 +60,31 @@ def test_a_product_is_copied_changed_and_compared(loricate: Run, tmp_path: Path)
     assert loricate("product", "revisions", "DC-44").stdout.count("mara") == 2
 
 
+def test_a_step_is_filled_from_a_standard_and_two_are_compared(
+    loricate: Run, tmp_path: Path
+) -> None:
+    done = loricate("product", "step", "FW-2", "leakage", "--limit-set", "IEC-62353")
+    assert "8 places and conditions." in done.stderr, done.stderr
+    whole = loricate("product", "step", "FW-2", "leakage", "--limit-set", "IEC-60601-1-8.7")
+    assert "Left out: earth, earth open: nothing flows in a conductor" in whole.stderr
+    file = tmp_path / "filled.toml"
+    head = 'format = "loricate-sequence/2"\ncode = "FILLED"\ntitle = "Filled"\nproduct = "FW-2"\n\n'
+    for each in (done, whole):
+        file.write_text(head + each.stdout, encoding="utf-8")
+        checked = loricate("sequence", "check", str(file))
+        assert "FILLED is good: 1 step" in checked.stdout, checked.stderr
+    done = loricate("product", "step", "FW-2", "wait", "--limit-set", "IEC-62353")
+    assert done.returncode == 1 and "does not decide how a wait step is set" in done.stderr
+    done = loricate("product", "standards", "FW-2", "IEC 60601-1", "IEC 62353")
+    lines = {" ".join(line.split()) for line in done.stdout.splitlines()}
+    assert (
+        "leakage current earth ≤ 5 mA, supply at least 253 V (8.7.3) "
+        "≤ 500 µA, direct or differential"
+    ) in lines
+    done = loricate("product", "standards", "FW-2", "IEC 60601-1", "IEC 1")
+    assert done.returncode == 1 and "there is no limit set of 'IEC 1'" in done.stderr
+
+
 def test_a_limit_set_is_shown_and_released(loricate: Run) -> None:
     shown = loricate("limit-set", "show", "IEC-60598-1-Q").stdout
     assert "(draft)" in shown and "nobody has compared it with a bought copy yet" in shown

@@ -31,6 +31,17 @@ def test_a_step_is_filled_from_a_standard(page: Page, site: dict[str, Any]) -> N
     check_accessible(page)
 
 
+def test_two_standards_are_compared_for_a_product(page: Page, site: dict[str, Any]) -> None:
+    sign_in(page, site, "/products/FW-2")
+    page.get_by_label("One standard").select_option("IEC 60601-1")
+    page.get_by_label("The other standard").select_option("IEC 62353")
+    table = page.get_by_role("table", name="IEC 60601-1 and IEC 62353")
+    earth = table.get_by_role("row").filter(has=page.get_by_role("cell", name="earth", exact=True))
+    expect(earth).to_contain_text("≤ 5 mA")
+    expect(earth).to_contain_text("≤ 1 mA, alternative")
+    check_accessible(page)
+
+
 def test_what_is_nearest_comes_first_and_the_table_is_one_key_away(
     page: Page, site: dict[str, Any], client: Client, hands: Hands
 ) -> None:

@@ -34,7 +34,10 @@ async def test_a_standard_fills_a_step_that_can_be_run_and_is_told_in_short(live
         await live.post(f"/runs/{made['id']}/{act}")
     run = await live.ended(made["id"])
     (attempt,) = run["units"][0]["attempts"]
-    assert (attempt["verdict"], attempt["cause"]) == ("fail", "over_limit"), run["note"]
+    assert (attempt["verdict"], attempt["cause"]) == (
+        "fail",
+        "over_limit",
+    ), (run["note"], attempt["note"])
     readings = attempt["readings"]
     points = {each["point"] for each in readings} - {""}
     assert len(points) == 52 > MANY_POINTS

@@ -11,7 +11,7 @@ import asyncio
 import math
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from loricate.bench.care import USUAL_CARE, Care
 from loricate.bench.claims import Claimed
@@ -47,6 +47,7 @@ class _Running:
     last: Sample | None = None
     looked: float = 0.0
     level_since_s: float = 0.0
+    set_s: float = -math.inf  # when it was last set otherwise, by its own clock
     was_seen: bool = False
     ran_ahead: str = ""
 
@@ -350,6 +351,8 @@ class Instrument:
         if not changed:
             return
         former = {name: each for name, each in self.programmed.items() if name in changed}
+        if running.last is not None:
+            running.set_s = running.last.elapsed_s
         try:
             await self._send(changed)
         except InstrumentFault:
@@ -494,7 +497,8 @@ class Instrument:
             doubts=doubts,
             dimensions=self.profile.sampled,
         )
-        return believed(output, running.programme, self._meter)
+        programme = replace(running.programme, set_s=running.set_s)
+        return believed(output, programme, self._meter)
 
     def parse(self, text: str, answer: Answer) -> tuple[dict[str, str | float], dict[str, Bound]]:
         """The fields of an answer, with their bounds; raises InstrumentFault."""

@@ -210,3 +210,11 @@ def sequence_steps() -> dict[str, ReadyStep]:
     quiet = found["insulation"].settings.model_copy(update={"seems_off_above": None})
     found["insulation"] = replace(found["insulation"], settings=quiet)
     return found
+
+
+def test_what_was_seen_of_other_settings_is_not_held_against_its_end() -> None:
+    look = Sample(1.4, 0.0, "dwell", {"voltage": 500.0})
+    output = replace(told(voltage=200.0), samples=(look,))
+    assert believed(output, PROGRAMME, METER).doubts
+    assert not believed(output, replace(PROGRAMME, set_s=1.4), METER).doubts
+    assert believed(output, replace(PROGRAMME, set_s=1.3), METER).doubts

@@ -98,7 +98,7 @@ from loricate.core.quantities import (
 )
 
 CANNOT = "it cannot be switched"
-LEFT_S = 3.0  # that an output may stay on beside what its cells take
+LEFT_S, MOST_S = 10.0, 3000.0  # that an output may stay on beside a cell's dwell, and in all
 
 
 def _one_or_more(value: str | Iterable[str]) -> tuple[str, ...]:
@@ -361,7 +361,7 @@ class Leakage(KindSettings):
         to be.
         """
         yield from do(Connect(LEAKAGE, self._connected(stage, found.leads)))
-        is_on, is_again = False, False
+        is_on, ran_out_at = False, -1
         place, longest_s = 0, self.dwell
         while place < len(stage):
             number, point = stage[place]
@@ -372,7 +372,7 @@ class Leakage(KindSettings):
                 place += self._take(point, whole, whole.time_at_level, found)
                 break
             if not is_on:
-                longest_s = (self.dwell + LEFT_S) * (len(stage) - place)
+                longest_s = min(MOST_S, (self.dwell + LEFT_S) * (len(stage) - place))
             programme = self._programme(point, found, longest_s)
             level = yield from do(Source(LEAKAGE, programme, self.dwell))
             held = None
@@ -393,10 +393,11 @@ class Leakage(KindSettings):
             output = yield from do(Off(LEAKAGE))
             if output.ending is not Ending.FINISHED:
                 place += self._take(point, output, output.time_at_level, found)
-            elif is_again:
+            elif ran_out_at == place:
                 found.faults.append(Fault(Cause.LEVEL_NOT_REACHED, point.name))
                 place += 1
-            is_again = not is_again
+            else:
+                ran_out_at = place
         if is_on:
             yield from do(Off(LEAKAGE))
         return place

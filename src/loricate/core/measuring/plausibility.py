@@ -53,12 +53,16 @@ FALLEN = 0.4  # what may be left of a charging current since the last look
 
 @dataclass(frozen=True, slots=True)
 class Times:
-    """What an output was programmed for: its times in s."""
+    """What an output was programmed for: its times in s.
+
+    What was seen until ``set_s`` after its start was of other settings than it ended with.
+    """
 
     ramp_s: float = 0.0
     dwell_s: float = 0.0
     fall_s: float = 0.0
     slack_s: float = 0.0  # by which one that was taken off by hand may have ended later
+    set_s: float = -math.inf
 
     @classmethod
     def of(cls, settings: Mapping[str, float | str]) -> "Times":
@@ -218,8 +222,10 @@ def _against_samples(output: Output, programme: Times) -> Iterator[str]:
         if seen > most + 2 * _u(output, "current_max") + AGREEMENT * max(most, seen):
             greatest = _shown("current", most)
             yield f"gave {greatest} as its greatest current and showed {_shown('current', seen)}"
-    if dwelling[-1].elapsed_s >= programme.ramp_s + programme.dwell_s / 2:
-        yield from _against_last(output, dwelling[-1])
+    last = dwelling[-1]
+    is_late = last.elapsed_s >= programme.ramp_s + programme.dwell_s / 2
+    if is_late and last.elapsed_s > programme.set_s:
+        yield from _against_last(output, last)
 
 
 def _against_last(output: Output, last: Sample) -> Iterator[str]:

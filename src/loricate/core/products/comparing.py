@@ -49,7 +49,7 @@ def compared(product: Product, limit_sets: LimitSets, one: str, other: str) -> t
     for name in (one, other):
         if name not in known:
             raise NoSuchStandard(
-                f"There is no limit set of '{name}'; there are {', '.join(known)}."
+                f"there is no limit set of '{name}'; there are {', '.join(known)}."
             )
     asked: dict[tuple[str, str, str], dict[str, list[str]]] = {}
     for offered in offered_limits(product, limit_sets):

@@ -33,7 +33,7 @@ def proposed_step(kind_name: str, product: Product, limit_set: LimitSet) -> Prop
     if kind is None:
         raise NothingToPropose(f"'{kind_name}' is not a kind of step.")
     if not kind.is_filled:
-        told = f"A standard does not decide how a {kind.name} step is set; set it by hand."
+        told = f"a standard does not decide how a {kind.name} step is set; set it by hand."
         raise NothingToPropose(told)
     if why_not := kind.why_not(product):
         raise NothingToPropose(f"{kind.title} is not on offer for {product.code}: {why_not}.")
