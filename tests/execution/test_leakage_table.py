@@ -137,17 +137,6 @@ async def test_a_cell_that_trips_fails_and_the_rest_is_measured(
     assert currents(measured).keys() == {point.name for point in step.points}
 
 
-async def test_an_output_that_runs_out_is_put_on_again_for_what_is_left(
-    technician: Technician, limit_sets: LimitSets, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    """On a machine that stood still for too long; what it did last is of other leads than seen."""
-    monkeypatch.setattr("loricate.core.kinds.leakage.MOST_S", 1.3)
-    step = table(limit_sets)
-    measured, grade = await technician(step)
-    assert grade.verdict is Verdict.PASS, (grade.cause, grade.faults, grade.doubts)
-    assert currents(measured).keys() == {point.name for point in step.points}
-
-
 async def test_a_device_is_asked_on_and_whoever_only_says_so_gets_no_pass(
     technician: Technician, limit_sets: LimitSets
 ) -> None:
