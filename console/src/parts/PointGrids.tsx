@@ -1,7 +1,7 @@
 import { Box, Table, Text } from '@chakra-ui/react'
 import type { Reading } from '../api/client'
 import type { PointGrid } from './grid'
-import { VerdictShape, verdictInk, verdictWord } from './VerdictMark'
+import { ReadingText } from './ReadingText'
 import { words } from './words'
 
 /** Points as places by circumstances, a table for each quantity. */
@@ -59,21 +59,9 @@ export function PointGrids({ grids, label }: { grids: PointGrid[]; label: string
 
 function GridCell({ reading }: { reading: Reading | undefined }) {
   if (reading === undefined) return '–'
-  const isWrong = reading.verdict !== '' && reading.verdict !== 'pass'
   return (
     <>
-      <Text
-        as="span"
-        display="inline-flex"
-        alignItems="center"
-        gap="1"
-        fontWeight={isWrong ? 'bold' : 'normal'}
-        color={isWrong ? verdictInk(reading.verdict) : undefined}
-      >
-        {isWrong && <VerdictShape verdict={reading.verdict} size={14} />}
-        {isWrong && `${verdictWord(reading.verdict)} `}
-        {reading.text}
-      </Text>
+      <ReadingText reading={reading} />
       <Text color="soft" fontSize="2xs">
         {reading.limit}
       </Text>

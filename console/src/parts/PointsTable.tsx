@@ -2,7 +2,7 @@ import { Box, Table, Text } from '@chakra-ui/react'
 import type { Reading } from '../api/client'
 import { marginText } from './margin'
 import type { PointTable } from './points'
-import { VerdictShape, verdictInk, verdictWord } from './VerdictMark'
+import { ReadingText } from './ReadingText'
 import { words } from './words'
 
 /** A step with several points: a row a point, a column a quantity. */
@@ -58,7 +58,6 @@ function PointCell({
 }) {
   if (reading === undefined) return '–'
   const isDecided = reading.limit !== '' && reading.verdict !== ''
-  const isWrong = isDecided && reading.verdict !== 'pass'
   const told = [
     hasOwnLimit && reading.limit ? `${reading.limit}, ${reading.source}` : '',
     reading.verdict === 'pass' && reading.band === 'caution' ? 'near its limit' : '',
@@ -66,18 +65,7 @@ function PointCell({
   ].filter(Boolean)
   return (
     <>
-      <Text
-        as="span"
-        display="inline-flex"
-        alignItems="center"
-        gap="1"
-        fontWeight={isDecided ? 'bold' : 'normal'}
-        color={isWrong ? verdictInk(reading.verdict) : undefined}
-      >
-        {isWrong && <VerdictShape verdict={reading.verdict} size={14} />}
-        {isWrong && `${verdictWord(reading.verdict)} `}
-        {reading.text}
-      </Text>
+      <ReadingText reading={reading} isBold={isDecided} />
       {isDecided && (
         <Text as="span" color="soft" fontSize="xs" ms="2">
           {marginText(reading.margin)}

@@ -3,7 +3,7 @@
 from itertools import pairwise
 from itertools import product as every
 from string import ascii_lowercase
-from typing import Any
+from typing import Any, get_args
 
 import pytest
 from hypothesis import given
@@ -29,16 +29,7 @@ from loricate.core.sequences.capability import shortfalls
 from loricate.core.sequences.preparing import prepare
 from tests.conftest import read_demo
 
-PATHS: tuple[Path, ...] = (
-    "earth",
-    "touch",
-    "patient",
-    "auxiliary",
-    "total_patient",
-    "mains_on_part",
-    "total_mains_on_part",
-    "mains_on_case",
-)
+PATHS: tuple[Path, ...] = get_args(Path)
 CONDITIONS: tuple[Condition, ...] = ("normal", "open_neutral", "open_earth")
 POLARITIES: tuple[Polarity, ...] = ("normal", "reversed")
 LEAD_SETTINGS = ("measured", "returned", "driven")
