@@ -1,6 +1,7 @@
 """A table whose output runs out by itself: what is left is measured with mains put on anew."""
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import pytest
 
@@ -27,7 +28,9 @@ LOOK = Look(Sample(1.0, 9.0, "dwell", SEEN), "LK1")
 RAN_OUT = Output(Ending.FINISHED, SEEN, instrument="LK1", ended_s=66.0, at_level_s=66.0)
 
 
-def driven(runs_out: Callable[[int], bool]) -> tuple[Measured, list[AnyAction]]:
+def driven(
+    runs_out: Callable[[int], bool], off: Output = RAN_OUT
+) -> tuple[Measured, list[AnyAction]]:
     """Drive the table; the holds, counted from 0, of which that is true end by themselves."""
     procedure = TABLE.procedure(TABLE.points(fluid_warmer()), {})
     asked: list[AnyAction] = []
@@ -46,7 +49,7 @@ def driven(runs_out: Callable[[int], bool]) -> tuple[Measured, list[AnyAction]]:
                     outcome = Held(met, 1.0, LOOK, highest={"voltage": 262.0})
                     holds += 1
                 case Off():
-                    outcome = RAN_OUT
+                    outcome = off
     except StopIteration as done:
         return done.value, asked
 
@@ -66,3 +69,9 @@ def test_what_runs_out_twice_at_one_place_is_a_fault_there_and_the_rest_is_measu
     assert measured.faults == (Fault(Cause.LEVEL_NOT_REACHED, NAMES[2]),)
     points = [each.point for each in measured.readings if each.quantity == "current"]
     assert points == [each for each in NAMES if each != NAMES[2]]
+
+
+def test_a_trip_after_the_last_reading_is_no_pass() -> None:
+    """Between the last look and the output's end; every reading had been within its limit."""
+    measured, _ = driven(lambda hold: False, replace(RAN_OUT, ending=Ending.OVER_CURRENT))
+    assert measured.faults == (Fault(Cause.OVER_LIMIT, NAMES[-1]),)

@@ -399,7 +399,11 @@ class Leakage(KindSettings):
             else:
                 ran_out_at = place
         if is_on:
-            yield from do(Off(LEAKAGE))
+            # It may have tripped since the last look: that is of the last place.
+            output = yield from do(Off(LEAKAGE))
+            last = stage[min(place, len(stage) - 1)][1].name
+            wrong = cut_faults(output, self.supply)
+            found.faults += [Fault(each.cause, last) for each in wrong]
         return place
 
     def _leads(self, points: Points) -> Leads:
