@@ -68,24 +68,27 @@ class Wanted:
     has_earth: bool = True
 
 
-def why_left_out(tap: Tap, supply: Supply, wanted: Wanted) -> str:
-    """Why one combination is not measured; empty where it is."""
+def left_out_at(tap: Tap, supply: Supply, wanted: Wanted) -> LeftOut | None:
+    """One combination that is not measured, as far as its reason tells it apart; None if it is."""
+    place = f"{WORDS[tap.path]} {tap.name}".strip()
+    here = f"{place}, {CONDITION_WORDS.get(supply.condition, 'normal condition')}"
     if tap.path == "earth" and not wanted.has_earth:
-        return "the unit has no protective conductor"
+        return LeftOut(place, "the unit has no protective conductor")
     if supply.condition == "open_earth":
         if not wanted.has_earth:
-            return "the unit has no earth that could open"
+            return LeftOut(here, "the unit has no earth that could open")
         if tap.path == "earth":
-            return "nothing flows in a conductor that is open"
+            return LeftOut(here, "nothing flows in a conductor that is open")
     if tap.path in (*WITH_MAINS, "mains_on_case") and supply.condition != "normal":
-        return "mains on the part is the fault; there is no second one"
+        return LeftOut(here, "mains on the part is the fault; there is no second one")
     if tap.is_earthed and supply.condition != "open_earth":
-        return "it is earthed: a current comes from it with the earth open alone"
+        return LeftOut(here, "it is earthed: a current comes from it with the earth open alone")
     if wanted.method == "alternative" and supply.polarity == "reversed":
-        return "both poles are tied, and have no polarity"
+        return LeftOut(f"{place}, reversed", "both poles are tied, and have no polarity")
     if wanted.method == "alternative" and supply.switch == "off":
-        return "nothing behind an open switch is reached without mains"
-    return ""
+        why = "nothing behind an open switch is reached without mains"
+        return LeftOut(f"{place}, off", why)
+    return None
 
 
 def table_of(taps: Sequence[Tap], wanted: Wanted) -> tuple[tuple[Cell, ...], tuple[LeftOut, ...]]:
@@ -95,25 +98,13 @@ def table_of(taps: Sequence[Tap], wanted: Wanted) -> tuple[tuple[Cell, ...], tup
     for supply in _supplies(wanted):
         here = []
         for tap in taps:
-            if reason := why_left_out(tap, supply, wanted):
-                left[LeftOut(_left_text(tap, supply, reason), reason)] = None
+            if (none := left_out_at(tap, supply, wanted)) is not None:
+                left[none] = None
             else:
                 here.append(tap)
         if here:
             stages.append((supply, here))
     return tuple(_joined(stages)), tuple(left)
-
-
-def _left_text(tap: Tap, supply: Supply, reason: str) -> str:
-    """What is left out, as far as its reason tells it apart."""
-    told = f"{WORDS[tap.path]} {tap.name}".strip()
-    if "polarity" in reason:
-        return f"{told}, reversed"
-    if "switch" in reason:
-        return f"{told}, off"
-    if "conductor" in reason and "open" not in reason:
-        return told
-    return f"{told}, {CONDITION_WORDS.get(supply.condition, 'normal condition')}"
 
 
 def _supplies(wanted: Wanted) -> list[Supply]:
