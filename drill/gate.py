@@ -152,7 +152,7 @@ def _gate(sequence: ReadySequence, unit: str) -> list[Any]:
         done[step.id] = Done(step.kind.name, grade.verdict, measured)
     cited = [limit.source.limit_set for step in sequence.steps for limit in step.limits.values()]
     expected = [
-        *expected_tests(sequence.product),
+        *expected_tests(sequence.product, sequence.occasions),
         *asked_by_sets(sequence.product, cited, demo_limit_sets()),
     ]
     coverage = Coverage(sequence.product.not_tested, expected, done)

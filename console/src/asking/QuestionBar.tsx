@@ -2,11 +2,10 @@ import { Flex, Image, Input, Text } from '@chakra-ui/react'
 import { type FormEvent, useCallback, useState } from 'react'
 import { ask } from '../api/client'
 import { sendPicture } from '../api/pictures'
-import { Choice } from '../parts/Choice'
 import { KeyButton } from '../parts/KeyButton'
-import { LabelledInput } from '../parts/LabelledInput'
 import { Trouble } from '../parts/Trouble'
 import { useKey } from '../parts/useKey'
+import { type Beside, EntriesForm, type Filled } from './EntriesForm'
 import { type Question, WHOLE_LOAD } from './question'
 
 /** What is answered: a choice or figure with a note and a picture, or the entries of a form. */
@@ -15,6 +14,7 @@ export interface Given {
   note: string
   picture: string
   values: Record<string, string>
+  beside: Record<string, Beside>
 }
 
 interface Props {
@@ -22,18 +22,21 @@ interface Props {
   /** Who is meant, for people: a nest with its serial, the whole load, a fixture. */
   place: string
   onAnswer: (given: Given) => Promise<unknown>
+  /** How long the output of its step has been on, by the instrument; null where none is. */
+  elapsedS?: number | null
 }
 
 /** An open question with its choices on the keys 1, 2, 3, and its picture if it has one. */
-export function QuestionBar({ question, place, onAnswer }: Props) {
+export function QuestionBar({ question, place, onAnswer, elapsedS = null }: Props) {
   const [trouble, setTrouble] = useState('')
   const [noting, setNoting] = useState('')
 
   const answer = useCallback(
-    async (choice: string, note: string, photo?: File, values: Record<string, string> = {}) => {
+    async (choice: string, note: string, photo?: File, filled?: Filled) => {
       try {
         const picture = photo === undefined ? '' : await sendPicture(photo)
-        await ask(onAnswer({ choice, note, picture, values }) as Parameters<typeof ask>[0])
+        const given = { choice, note, picture, ...(await whatIsIn(filled)) }
+        await ask(onAnswer(given) as Parameters<typeof ask>[0])
         setTrouble('')
       } catch (error) {
         setTrouble((error as Error).message)
@@ -81,7 +84,8 @@ export function QuestionBar({ question, place, onAnswer }: Props) {
       {question.entries.length > 0 ? (
         <EntriesForm
           entries={question.entries}
-          onFilled={(values) => void answer('', '', undefined, values)}
+          elapsedS={elapsedS}
+          onFilled={(filled) => void answer('', '', undefined, filled)}
         />
       ) : question.quantity !== '' ? (
         <FigureForm
@@ -98,6 +102,16 @@ export function QuestionBar({ question, place, onAnswer }: Props) {
       {trouble && <Trouble text={trouble} />}
     </Flex>
   )
+}
+
+/** A form's values and what came with them, its photos sent. */
+async function whatIsIn(filled?: Filled): Promise<Pick<Given, 'values' | 'beside'>> {
+  const beside = { ...filled?.beside }
+  for (const [name, photo] of Object.entries(filled?.photos ?? {})) {
+    const own = beside[name] ?? { note: '', target: '', reason: '' }
+    beside[name] = { ...own, picture: await sendPicture(photo) }
+  }
+  return { values: filled?.values ?? {}, beside }
 }
 
 interface ChoiceProps {
@@ -124,53 +138,6 @@ function ChoiceButton({ choice, index, onChoose }: ChoiceProps) {
     >
       {choice}
     </KeyButton>
-  )
-}
-
-interface EntriesProps {
-  entries: Question['entries']
-  onFilled: (values: Record<string, string>) => void
-}
-
-/** Several entries at once, each a figure with its unit or one of its choices. */
-function EntriesForm({ entries, onFilled }: EntriesProps) {
-  const [values, setValues] = useState(() =>
-    Object.fromEntries(entries.map((each) => [each.name, each.target || (each.choices[0] ?? '')])),
-  )
-  const isWhole = entries.every((each) => (values[each.name] ?? '').trim() !== '')
-  function submit(event: FormEvent) {
-    event.preventDefault()
-    if (isWhole) onFilled(values)
-  }
-  return (
-    <form onSubmit={submit}>
-      <Flex gap="4" align="flex-end" wrap="wrap">
-        {entries.map(({ name, title, choices }, place) =>
-          choices.length > 0 ? (
-            <Choice
-              key={name}
-              label={title}
-              width="12rem"
-              value={values[name] ?? ''}
-              options={choices}
-              onChange={(value) => setValues({ ...values, [name]: value })}
-            />
-          ) : (
-            <LabelledInput
-              key={name}
-              width="12rem"
-              label={title}
-              value={values[name] ?? ''}
-              isFirst={place === 0}
-              onChange={(value) => setValues({ ...values, [name]: value })}
-            />
-          ),
-        )}
-        <KeyButton keyName="Enter" type="submit" bg="act" color="act.ink" disabled={!isWhole}>
-          Enter all
-        </KeyButton>
-      </Flex>
-    </form>
   )
 }
 

@@ -9,18 +9,34 @@ import type { Look, NestState } from './runState'
 const WIDTH = 420
 const HEIGHT = 96
 const LONG_S = 10
+const GAUGE_LONG_S = 1
 const NEAR = 3
 const STEPS = 200
 type Limits = Schemas['StepSummary']['limits']
-const UNITS: Record<string, string> = { current: 'A', voltage: 'V', resistance: 'Ω' }
+const UNITS: Record<string, string> = {
+  current: 'A',
+  voltage: 'V',
+  resistance: 'Ω',
+  pressure: 'Pa',
+  temperature: '°C',
+}
+/** What a gauge or a stimulus shows: watched from its first second on, in a scale that is even. */
+const GAUGED = ['temperature', 'pressure']
 
-/** The curves of a long step while it goes on: volts and current up a ladder, else resistance. */
+/**
+ * The curves of a long step while it goes on: what a gauge shows, volts and current up a ladder, else
+ * resistance.
+ */
 export function LiveCurve({ nest, limits }: { nest: NestState; limits: Limits }) {
   const course = useInSteps(nest.course)
   const last = course.at(-1)
   const first = course[0]
-  if (!last || !first || last.elapsedS - first.elapsedS < LONG_S) return null
-  const shown = nest.at ? ['voltage', 'current'] : ['current', 'resistance']
+  if (!last || !first) return null
+  const gauged = GAUGED.filter((each) => each in last.values)
+  const least = gauged.length > 0 ? GAUGE_LONG_S : LONG_S
+  if (last.elapsedS - first.elapsedS < least) return null
+  const electric = nest.at ? ['voltage', 'current'] : ['current', 'resistance']
+  const shown = gauged.length > 0 ? gauged : electric
   return (
     <Box mt="2" flex="3 1 18rem">
       {shown.map((quantity) => (
@@ -82,7 +98,7 @@ const Strip = memo(function Strip({ course, quantity, limits }: StripProps) {
   const most = Math.max(...values)
   const near = lines.filter((line) => line >= least / NEAR && line <= most * NEAR)
   const [low, high] = [Math.min(least, ...near), Math.max(most, ...near)]
-  const isLog = quantity !== 'voltage' && fades(values)
+  const isLog = quantity !== 'voltage' && !GAUGED.includes(quantity) && fades(values)
   const scale = (value: number) => (isLog ? Math.log10(value) : value)
   const [bottom, top] = isLog ? [scale(low), scale(high)] : [0, high]
   const begin = spots[0]?.at ?? 0

@@ -151,6 +151,13 @@ function Meters({ live, limits }: { live: Live; limits: Limit[] }) {
       </Text>
     )
   }
+  if (live.phase === 'resting') {
+    return (
+      <Text fontSize="2xl" fontWeight="bold">
+        Next pulse in {timeText(live.remainingS)}
+      </Text>
+    )
+  }
   const isTurned = live.waiting.startsWith('until the voltage is there')
   const rows = Object.entries(live.meters).map(([name, text]): [string, string] => [
     capital(words(name)),

@@ -31,7 +31,13 @@ export function RunQuestion({ runId, product, state }: Props) {
   return (
     <>
       {question.touch && <ContactPicture product={product} contact={question.touch} />}
-      <QuestionBar key={number} question={question} place={place} onAnswer={answer} />
+      <QuestionBar
+        key={number}
+        question={question}
+        place={place}
+        onAnswer={answer}
+        elapsedS={state.nests.find((each) => each.nest === nest)?.live?.elapsedS ?? null}
+      />
     </>
   )
 }

@@ -300,7 +300,7 @@ function changeOf(nest: NestState, { name, data }: NestEvent): Partial<NestState
           waiting: data.waiting,
         },
         course:
-          data.phase === 'discharging'
+          data.phase === 'discharging' || data.phase === 'resting'
             ? nest.course
             : thinned([
                 ...nest.course,

@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from loricate.api.definitions import StepSummary
 from loricate.api.line import LineOut
 from loricate.core.attempts import RunState
+from loricate.core.measuring.actions import Answer, Beside
 from loricate.core.measuring.curves import Drawn
 from loricate.core.measuring.grading import Band, Cause, Verdict
 from loricate.core.measuring.readings import Bound, Measurand
@@ -245,6 +246,34 @@ class EntryOut(BaseModel):
     quantity: str = Field(description="Of a figure; empty where there are choices")
     choices: list[str]
     target: str = Field(description="What to offer first")
+    step: str = Field(default="", description="How finely it is shown, with its unit")
+    photo: Literal["none", "beside", "instead"] = Field(
+        default="none", description="What a photo is to it: none, beside (needed), instead"
+    )
+    settles_s: float = Field(
+        default=0.0, description="How long after the question it means something"
+    )
+    may_retarget: bool = Field(
+        default=False, description="Whether its target may be changed for this unit"
+    )
+
+
+class BesideIn(BaseModel):
+    """What comes with one entry of a form."""
+
+    model_config = ConfigDict(extra="forbid", strict=True)
+
+    note: str = Field(default="", max_length=500)
+    picture: Digest = Field(default="", description="Digest of a picture that was sent before")
+    target: str = Field(
+        default="", max_length=60, description="Another target for this unit, with its unit"
+    )
+    reason: str = Field(default="", max_length=200, description="Why the target is another")
+
+    @property
+    def in_core(self) -> Beside:
+        """As the core has it."""
+        return Beside(self.note, self.picture, self.target, self.reason)
 
 
 class QuestionOut(BaseModel):
@@ -322,10 +351,18 @@ class AnswerIn(BaseModel):
     values: dict[str, str] = Field(
         default={}, max_length=100, description="The entries of a form, by name"
     )
+    beside: dict[str, BesideIn] = Field(
+        default={}, max_length=100, description="What comes with entries of a form, by name"
+    )
     question: int | None = Field(
         default=None, description="The number of the question; by default the first for the nest"
     )
     picture: Digest = Field(default="", description="Digest of a picture that was sent before")
+
+    def by(self, account: str) -> Answer:
+        """The answer as an account gives it."""
+        beside = {name: each.in_core for name, each in self.beside.items()}
+        return Answer(self.choice, self.note, account, self.picture, self.values, beside)
 
 
 class NewRepeat(BaseModel):

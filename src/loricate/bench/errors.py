@@ -34,6 +34,16 @@ class Implausible(InstrumentFault):
     """What an instrument says of its output cannot be true; it counts against the instrument."""
 
 
+class TooSoon(InstrumentFault):
+    """An output was asked for before its role had rested."""
+
+    def __init__(self, instrument: str, left_s: float) -> None:
+        super().__init__(
+            instrument, f"must rest {left_s:.0f} s more before its next output; it stays off"
+        )
+        self.left_s = left_s
+
+
 class GuardOpen(BenchError):
     """High voltage was asked for with the guard open."""
 

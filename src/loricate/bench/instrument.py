@@ -572,6 +572,12 @@ class Instrument:
             await asyncio.sleep(pause_s)
             pause_s = min(2 * pause_s, POLL_S)
 
+    async def clock_s(self) -> float:
+        """What it tells of its own clock, in s; NaN where its make tells none."""
+        if not self.profile.clock:
+            return math.nan
+        return read_value(await self.ask(self.profile.clock))
+
     async def _earthed_for(self, moment: float) -> float:
         """How long (s) it has discharged the unit, by its own clock where its make tells it.
 

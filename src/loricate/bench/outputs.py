@@ -28,6 +28,7 @@ from loricate.bench.errors import (
 from loricate.bench.instrument import POLL_S, Instrument
 from loricate.bench.plan import BenchPlan
 from loricate.bench.reach import Reach
+from loricate.bench.resting import Rests
 from loricate.bench.switching import Nest
 from loricate.core.measuring.actions import Ending, Held, Level, Output, Programme
 from loricate.core.measuring.curves import Sample
@@ -35,6 +36,8 @@ from loricate.core.measuring.hazards import Hazard, hazard_of
 from loricate.core.measuring.holding import Holding, Until
 
 logger = logging.getLogger("loricate.bench")
+RESTING = "resting"  # the phase of a sample that shows how long nothing may be put on
+REST_LOOK_S = 0.1
 AT_LEVEL = "dwell"  # the phase in which an output stands at its level
 
 
@@ -96,6 +99,7 @@ class Outputs:
         self._held: dict[str, _Held] = {}  # those that stay on, by instrument
         self._flowing: set[str] = set()  # those whose current a winding may keep, off or not
         self._leaving: set[asyncio.Future[None]] = set()
+        self._rests = Rests(instruments)
 
     async def energise(
         self,
@@ -155,14 +159,23 @@ class Outputs:
         """Start the output, follow it by the instrument's own clock, give what it did."""
         try:
             await self._start(instrument, hazard)
-            await instrument.follow(lambda sample: False, on_sample)
+            try:
+                await instrument.follow(lambda sample: False, on_sample)
+            finally:
+                self._rests.begin(instrument)
+            await self._rests.end(instrument)
             return await instrument.read_summary()
         except BaseException:
             instrument.stop_now()
             raise
 
     async def _start(self, instrument: Instrument, hazard: Hazard) -> None:
-        """Put an output on. A guard that opened since it was read is told as what it is."""
+        """Put an output on. A guard that opened since it was read is told as what it is.
+
+        Raises TooSoon where its role has not rested.
+        """
+        await self._rests.refuse_too_soon(instrument)
+        self._rests.begin(instrument)  # whatever comes of it
         if instrument.keeps_current:
             self._flowing.add(instrument.name)
         try:
@@ -172,6 +185,15 @@ class Outputs:
             if hazard.is_hazardous and not await self.guard_is_closed():
                 raise GuardOpen from error
             raise
+
+    async def rest(self, name: str, on_sample: Callable[[Sample], None]) -> None:
+        """Return once an instrument may put an output on again; shows how long that takes."""
+        instrument = self.instruments[name]
+        await instrument.ready()
+        whole_s = await self._rests.left_s(instrument)
+        while (left_s := await self._rests.left_s(instrument)) > 0:
+            on_sample(Sample(whole_s - left_s, left_s, RESTING, {}))
+            await asyncio.sleep(min(REST_LOOK_S, POLL_S + left_s / instrument.pace))
 
     async def source(
         self,
@@ -348,6 +370,7 @@ class Outputs:
         """Forget an output that stayed on; what it may have left stands in ``live`` still."""
         instrument = self.instruments[name]
         instrument.stop_now()
+        self._rests.begin(instrument)
         instrument.energised = False
         if (held := self._held.pop(name, None)) is not None:
             leaving = asyncio.ensure_future(held.stack.aclose())

@@ -124,6 +124,7 @@ class Profile(BaseModel):
     ``waveforms`` are the records that can be fetched of the last output. ``high_side`` is of a
     source whose ``return_side`` can be set. ``earthed`` asks for how long (s) a unit has been
     discharged since the output fell; ``off_within_s`` is how long the make may take to be off.
+    ``clock`` asks for how long (s) an instrument has been on that must rest between its outputs.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -146,6 +147,7 @@ class Profile(BaseModel):
     beat: str = ""
     residual: str = ""
     earthed: str = ""
+    clock: str = ""
     off_within_s: Annotated[float, Field(ge=0, le=3600)] = 0.0
     output: str = ""
     output_off: str = "0"

@@ -19,6 +19,7 @@ from loricate.core.measuring.actions import (
     Ending,
     Energise,
     Enter,
+    Entry,
     FixtureZero,
     Form,
     Held,
@@ -32,6 +33,7 @@ from loricate.core.measuring.actions import (
     Off,
     Output,
     Recall,
+    Rest,
     Scan,
     Scanned,
     Source,
@@ -51,11 +53,14 @@ from loricate.core.measuring.repetitions import decision, grade_repetitions
 from loricate.core.measuring.roles import (
     BOND,
     DC_SOURCE,
+    GAUGE,
     IMPEDANCE,
     LEAKAGE,
     LOW_RESISTANCE,
+    PULSE,
     RATIO_METER,
     ROLES,
+    STIMULUS,
     SURGE,
     THERMOMETER,
     WIRING,
@@ -64,7 +69,7 @@ from loricate.core.measuring.roles import (
 )
 from loricate.core.measuring.scanning import Record, scanned
 from loricate.core.measuring.uncertainty import Accuracy
-from loricate.core.quantities import DIMENSIONS, TEMPERATURE, exact_text
+from loricate.core.quantities import DIMENSIONS, PRESSURE, TEMPERATURE, exact_text
 from loricate.core.sequences.capability import Instruments
 from loricate.core.sequences.ready import ReadyStep
 from loricate.core.wiring.description import Wiring
@@ -76,7 +81,10 @@ from loricate.simulator.instruments.impedance_meter import ImpedanceMeter
 from loricate.simulator.instruments.leakage_meter import LEADS, LeakageMeter
 from loricate.simulator.instruments.low_resistance_meter import LowResistanceMeter
 from loricate.simulator.instruments.output import OutputInstrument
+from loricate.simulator.instruments.pressure_gauge import PressureGauge
+from loricate.simulator.instruments.pulse_source import PulseSource
 from loricate.simulator.instruments.ratio_meter import RatioMeter
+from loricate.simulator.instruments.stimulus import Stimulus
 from loricate.simulator.instruments.surge_generator import SurgeGenerator
 from loricate.simulator.instruments.thermometer import Thermometer
 from loricate.simulator.instruments.wiring_meter import WATCH, WiringMeter
@@ -106,6 +114,9 @@ MODELS: dict[Role, type[OutputInstrument]] = {
     DC_SOURCE: DcSource,
     SURGE: SurgeGenerator,
     RATIO_METER: RatioMeter,
+    PULSE: PulseSource,
+    GAUGE: PressureGauge,
+    STIMULUS: Stimulus,
 }
 # What each terminal of an instrument is wired to; a bond source has force and sense leads.
 WIRES: dict[Role, dict[str, tuple[str, ...]]] = {
@@ -131,6 +142,9 @@ WIRES: dict[Role, dict[str, tuple[str, ...]]] = {
     LOW_RESISTANCE: {"high": ("force_high", "sense_high"), "low": ("force_low", "sense_low")},
     DC_SOURCE: {"high": ("high",), "low": ("low",)},
     SURGE: {"high": ("high",), "low": ("low",)},
+    PULSE: {"high": ("high",), "earthed": ("earthed",)},
+    GAUGE: {},
+    STIMULUS: {},
     RATIO_METER: {name: (name,) for name in ("high", "low", "sense_high", "sense_low", "tie")},
 }
 _ATTRIBUTES = {"network": "body"}
@@ -173,8 +187,11 @@ class OfflineBench:
                 wires[terminal] = tuple(numbers)
             profile = read_profile(f"stand-in-{role}")
             accuracy = next((each.accuracy for each in (real or {}).get(role, ())), {})
+            instrument = make("CHALLENGE", name, self.floor, clock)
+            if isinstance(instrument, PressureGauge | Stimulus):
+                instrument.nest = NEST
             self._wired[role] = _Wired(
-                make("CHALLENGE", name, self.floor, clock),
+                instrument,
                 profile,
                 wires,
                 accuracy or profile.accuracy,
@@ -324,11 +341,31 @@ class OfflineBench:
         if self.floor.nests[NEST].unit is not None:
             self.floor.bend(NEST)
 
+    def pump(self, pascals: float) -> None:
+        """Bring the cuff of what lies in the nest to a pressure, where it has one."""
+        if (device := self.floor.device_in(NEST)) is not None:
+            device.cuff_pa = pascals
+
+    def shown(self, entry: Entry) -> str:
+        """What a person reads of the display of what lies in the nest; nothing where it has none.
+
+        A pressure that is asked for without a target is that of its cuff.
+        """
+        device = self.floor.device_in(NEST)
+        if device is None:
+            return ""
+        if entry.dimension is PRESSURE and not entry.target:
+            return exact_text(device.cuff_shown_pa, PRESSURE)
+        told = device.shown(entry.name)
+        if isinstance(told, float) and entry.dimension is not None:
+            return exact_text(told, entry.dimension)
+        return told if told in entry.choices else ""
+
     def source(self, action: Source) -> Level:
         """Bring an output to a level, in no time."""
         instrument = self._wired[action.role].instrument
-        if isinstance(instrument, LeakageMeter) and instrument.output_on:
-            adjustable = self._wired[action.role].profile.adjustable
+        adjustable = self._wired[action.role].profile.adjustable
+        if adjustable and "level_v" not in adjustable and instrument.output_on:
             for name in adjustable:
                 if name in action.programme:
                     setattr(instrument, name, action.programme[name])
@@ -339,7 +376,8 @@ class OfflineBench:
             ]
             if changed:
                 raise ProcedureError(f"A procedure changed {changed} under an output.")
-            instrument.solve()
+            if isinstance(instrument, LeakageMeter):
+                instrument.solve()
         elif instrument.output_on:
             for name, value in action.programme.items():
                 if name in ("ramp_s", "fall_s"):
@@ -495,7 +533,10 @@ class _OfflineDriver(Driver):
         self.bench.connect(action)
 
     async def fill_in(self, action: Form) -> Answer:
-        values = {each.name: each.target or next(iter(each.choices), "") for each in action.entries}
+        values = {
+            each.name: self.bench.shown(each) or each.target or next(iter(each.choices), "")
+            for each in action.entries
+        }
         missing = [each for each in action.entries if not values[each.name] and each.dimension]
         values |= {each.name: exact_text(0.0, each.dimension) for each in missing if each.dimension}
         return Answer("", values=values)
@@ -518,13 +559,19 @@ class _OfflineDriver(Driver):
             self.bench.turn(question.position)
         elif question is not None and question.touch:
             self._touch(question.touch)
-        elif question is not None:
+        elif question is not None and not question.entries:
             self.bench.bend()
+        if not math.isnan(action.brings):
+            self.bench.pump(action.brings)
         if question is None or not question.touch:
             self.bench.floor.touched = None
         held = self.bench.hold(action.role, holding)
         if question is None or held.met is not question:
             return held
+        if question.entries and self.bench.floor.nests[NEST].unit is None:
+            return replace(held, met=None)  # there is nothing to read
+        if question.entries:
+            return replace(held, answer=await self.fill_in(Form("", question.entries)))
         return replace(held, answer=Answer(question.choices[0]))
 
     def _touch(self, contact: str) -> None:
@@ -541,6 +588,9 @@ class _OfflineDriver(Driver):
 
     async def scan(self, action: Scan) -> Scanned:
         return self.bench.scan(action)
+
+    async def rest(self, action: Rest) -> None:
+        """Nothing here lasts."""
 
     async def acquire(self, action: Acquire) -> Waveform:
         return self.bench.acquire(action)

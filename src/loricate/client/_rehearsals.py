@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
+from loricate.api.records import BesideIn
 from loricate.api.rehearsals import RehearsalOut, TakenOut
 from loricate.client._wire import API, RunEvent, Wire
 
@@ -51,10 +52,12 @@ class RehearsalCalls(Wire):
         question: int | None = None,
         picture: bytes | None = None,
         values: Mapping[str, str] = {},
+        beside: Mapping[str, BesideIn] = {},
+        photos: Mapping[str, bytes] = {},
     ) -> None:
         """Answer what the nest is being asked; ``values`` are a form's entries by name."""
         path = f"{API}/rehearsals/{rehearsal_id}"
-        self._answer(path, nest, choice, note, question, picture, values)
+        self._answer(path, nest, choice, note, question, picture, values, beside, photos)
 
     def take_reading(
         self,

@@ -4,7 +4,7 @@ import uuid
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from loricate.api.records import CurvesOut, RunOut, RunSummary, UnitFound, UnitOut
+from loricate.api.records import BesideIn, CurvesOut, RunOut, RunSummary, UnitFound, UnitOut
 from loricate.client._wire import API, RunEvent, Wire
 
 LOST_TRIES = 3
@@ -65,12 +65,16 @@ class RunCalls(Wire):
         question: int | None = None,
         picture: bytes | None = None,
         values: Mapping[str, str] = {},
+        beside: Mapping[str, BesideIn] = {},
+        photos: Mapping[str, bytes] = {},
     ) -> None:
         """Answer what a nest is being asked; ``question`` is its number, the first by default.
 
-        ``values`` are the entries of a form by name; then there is no choice.
+        ``values`` are the entries of a form by name; then there is no choice. ``beside`` is what
+        comes with them: a note, another target with its reason; ``photos`` are pictures of them.
         """
-        self._answer(f"{API}/runs/{run_id}", nest, choice, note, question, picture, values)
+        path = f"{API}/runs/{run_id}"
+        self._answer(path, nest, choice, note, question, picture, values, beside, photos)
 
     def repeat(self, run_id: str, nest: str, reason: str, step: str = "") -> RunOut:
         """Ask for a failed unit, or a failed step of it, to be done again; then arm and start."""

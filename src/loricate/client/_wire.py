@@ -10,7 +10,7 @@ from typing import Any, Self, TypeVar
 import httpx
 from pydantic import BaseModel, TypeAdapter
 
-from loricate.api.records import PictureOut
+from loricate.api.records import BesideIn, PictureOut
 from loricate.client._errors import UnreachableError, raise_for
 
 M = TypeVar("M")
@@ -195,7 +195,14 @@ class Wire:
         question: int | None,
         picture: bytes | None,
         values: Mapping[str, str],
+        beside: Mapping[str, BesideIn] = {},
+        photos: Mapping[str, bytes] = {},
     ) -> None:
+        with_photos = dict(beside)
+        for name, photo in photos.items():
+            own = with_photos.get(name, BesideIn())
+            digest = self.add_picture(photo).digest
+            with_photos[name] = own.model_copy(update={"picture": digest})
         digest = "" if picture is None else self.add_picture(picture).digest
         body = {
             "nest": nest,
@@ -204,5 +211,6 @@ class Wire:
             "question": question,
             "picture": digest,
             "values": dict(values),
+            "beside": {name: each.model_dump() for name, each in with_photos.items()},
         }
         self.send("POST", f"{path}/answers", json=body)

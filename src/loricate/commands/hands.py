@@ -10,7 +10,15 @@ import click
 
 from loricate.commands.output import print_json
 from loricate.core.errors import QuantityError
-from loricate.core.quantities import SLOPE, TEMPERATURE, VOLTAGE, parse
+from loricate.core.quantities import (
+    DIMENSIONS,
+    PRESSURE,
+    SLOPE,
+    TEMPERATURE,
+    VOLTAGE,
+    display,
+    parse,
+)
 from loricate.simulator.hands_link import Hands, HandsError
 
 BEND_S, TOUCH_S = 0.5, 1.0
@@ -144,6 +152,35 @@ def warm(hands: Hands, nest: str, temperature: str) -> None:
         hands.warm(nest, parse(temperature, TEMPERATURE))
     except QuantityError as error:
         raise click.UsageError(str(error)) from error
+
+
+@command.command("pump")
+@_with_hands
+@click.argument("nest")
+@click.argument("pressure")
+def pump(hands: Hands, nest: str, pressure: str) -> None:
+    """Bring the cuff of the device in a nest to a pressure; "0 Pa" vents it.
+
+    Example: loricate hands pump FX-W/1 "35 kPa"
+    """
+    try:
+        hands.pump(nest, parse(pressure, PRESSURE))
+    except QuantityError as error:
+        raise click.UsageError(str(error)) from error
+
+
+@command.command("shown")
+@_with_hands
+@click.argument("nest")
+@click.argument("name")
+def shown(hands: Hands, nest: str, name: str) -> None:
+    """Read the display of the device in a nest: temperature, pressure, or an alarm.
+
+    Example: loricate hands shown FX-W/1 temperature
+    """
+    told = hands.shown(nest, name)
+    figure = DIMENSIONS.get(name)
+    click.echo(told if figure is None else display(float(told), figure))
 
 
 @command.command("empty")

@@ -3,7 +3,6 @@
 import sys
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from functools import partial
 from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, Self
@@ -17,12 +16,30 @@ from loricate.core.errors import QuantityError
 from loricate.core.quantities import DIMENSIONS, Dimension, parse
 
 if TYPE_CHECKING:
+    from loricate.api.records import BesideIn
     from loricate.client import RunEvent
+
+    Answering = Callable[
+        [
+            str,
+            str,
+            str,
+            int,
+            bytes | None,
+            Mapping[str, str],
+            Mapping[str, BesideIn],
+            Mapping[str, bytes],
+        ],
+        None,
+    ]
+
+TARGET_WORD = "target "
+BESIDE_HINT = " After it: ; a note, ; @FILE of a photo, or ; target 36.5 °C; why"
 
 
 def watch(
     events: "Iterable[RunEvent]",
-    answer: Callable[[str, str, str, int, bytes | None, Mapping[str, str]], None],
+    answer: "Answering",
     load: Mapping[str, str],
     steps: int,
     pass_visual: bool,
@@ -30,7 +47,7 @@ def watch(
     """Follow events to their end: bars on a terminal, a line a step elsewhere; asks what is asked.
 
     ``load`` gives the serial in each nest; ``answer`` takes nest, choice, note,
-    the question's number, a picture and the entries of a form.
+    the question's number, a picture, the entries of a form, what comes with them and their photos.
     """
     with RunView(load, steps) as view:
         for event in events:
@@ -40,7 +57,16 @@ def watch(
                 is_visual = asked["moment"] == "check" and "pass" in asked["choices"]
                 given = Given("pass") if pass_visual and is_visual else view.ask(asked)
                 nest, number = asked["nest"], asked["number"]
-                answer(nest, given.choice, given.note, number, given.picture, given.values)
+                answer(
+                    nest,
+                    given.choice,
+                    given.note,
+                    number,
+                    given.picture,
+                    given.values,
+                    given.beside,
+                    given.photos,
+                )
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,6 +77,8 @@ class Given:
     note: str = ""
     picture: bytes | None = None
     values: Mapping[str, str] = field(default_factory=dict)
+    beside: "Mapping[str, BesideIn]" = field(default_factory=dict)
+    photos: Mapping[str, bytes] = field(default_factory=dict)
 
 
 class RunView:
@@ -145,9 +173,13 @@ class RunView:
         place = "The whole load" if question["nest"] == "all" else f"Nest {question['nest']}"
         text = f"{place}: {question['question']}"
         if question.get("entries"):
-            click.echo(text, err=True)
+            click.echo(f"{text} (Enter takes what is offered.{BESIDE_HINT})", err=True)
+            entered = {each["name"]: _ask_entry(each) for each in question["entries"]}
             return Given(
-                "", values={each["name"]: _ask_entry(each) for each in question["entries"]}
+                "",
+                values={name: each.value for name, each in entered.items() if each.value},
+                beside={name: each.beside for name, each in entered.items() if each.beside},
+                photos={name: each.photo for name, each in entered.items() if each.photo},
             )
         if question["quantity"]:
             return _ask_figure(text, question)
@@ -160,17 +192,50 @@ class RunView:
         return Given(choice, note)
 
 
-def _ask_entry(entry: dict[str, Any]) -> str:
+@dataclass(frozen=True, slots=True)
+class _Entered:
+    """One entry as it was typed, with what was written after it."""
+
+    value: str
+    beside: "BesideIn | None" = None
+    photo: bytes | None = None
+
+
+def _ask_entry(entry: dict[str, Any]) -> _Entered:
     offered = entry["target"] or None
-    if not entry["quantity"]:
-        choices = click.Choice(entry["choices"])
-        chosen: str = click.prompt(f"  {entry['title']}", type=choices, default=offered, err=True)
-        return chosen
-    dimension = DIMENSIONS[entry["quantity"]]
-    typed: str = click.prompt(
-        f"  {entry['title']}", default=offered, value_proc=partial(_figure, dimension), err=True
-    )
-    return typed
+
+    def read(typed: str) -> _Entered:
+        value, _, rest = (part.strip() for part in typed.partition(";"))
+        if rest.startswith("@") and not value and entry["photo"] == "instead":
+            return _Entered("", photo=_photo(rest[1:]))
+        value = value or (offered or "")
+        if entry["quantity"]:
+            _figure(DIMENSIONS[entry["quantity"]], value)
+        elif value not in entry["choices"]:
+            raise click.UsageError(f"'{value}' is not one of {', '.join(entry['choices'])}.")
+        if rest.startswith("@"):
+            return _Entered(value, photo=_photo(rest[1:]))
+        if entry["photo"] == "beside":
+            raise click.UsageError("A photo must come with it: ; @FILE.")
+        return _Entered(value, _beside(rest) if rest else None)
+
+    told = f"  {entry['title']}"
+    if entry["choices"]:
+        told += f" ({', '.join(entry['choices'])})"
+    given: _Entered = click.prompt(told, default=offered, value_proc=read, err=True)
+    return given
+
+
+def _beside(rest: str) -> "BesideIn":
+    """A note, or another target and why."""
+    from loricate.api.records import BesideIn
+
+    if not rest.startswith(TARGET_WORD):
+        return BesideIn(note=rest)
+    target, _, reason = (part.strip() for part in rest[len(TARGET_WORD) :].partition(";"))
+    if not reason:
+        raise click.UsageError("Say why the target is another: ; target 36.5 °C; why.")
+    return BesideIn(target=target, reason=reason)
 
 
 def _figure(dimension: Dimension, typed: str) -> str:

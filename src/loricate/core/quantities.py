@@ -21,6 +21,7 @@ from pydantic import BeforeValidator, PlainSerializer, WithJsonSchema
 from loricate.core.errors import QuantityError
 
 FIGURE_DIGITS = 6
+LONGEST_FIGURE = 18  # digits, which tell any two floats apart
 PREFIX_EXPONENTS = {
     "p": -12,
     "n": -9,
@@ -84,6 +85,9 @@ RATIO = Dimension("ratio", "%", ("%",), "", "5 %", shown_times=100)
 TEMPERATURE = Dimension("temperature", "°C", ("°C", "degC"), "", "23.5 °C")
 ENERGY = Dimension("energy", "J", ("J",), "µmk", "350 mJ")
 PRESSURE = Dimension("pressure", "Pa", ("Pa",), "mkM", "35 kPa")
+PRESSURE_RATE = Dimension(
+    "pressure_rate", "Pa/min", ("Pa/min",), "kM", "0.5 kPa/min", shown_times=60
+)
 RATE = Dimension("rate", "/min", ("/min",), "", "2.5 /min", shown_times=60)
 NUMBER = Dimension("number", "", ("",), "", "3.171")
 TURNS_RATIO = Dimension("turns_ratio", ":1", (":1",), "", "10.05:1")
@@ -115,6 +119,7 @@ DIMENSIONS = {
         TEMPERATURE,
         ENERGY,
         PRESSURE,
+        PRESSURE_RATE,
         RATE,
         NUMBER,
         TURNS_RATIO,
@@ -143,6 +148,8 @@ _ODD_UNITS = {
     "mbar": _Unit(PRESSURE, Exact(100)),
     "hPa": _Unit(PRESSURE, Exact(100)),
     "psi": _Unit(PRESSURE, Exact(6_894_757_293_168, 10**9)),
+    "mmHg": _Unit(PRESSURE, Exact(133_322_387_415, 10**9)),
+    "mmHg/min": _Unit(PRESSURE_RATE, Exact(133_322_387_415, 10**9) / 60),
     "/s": _Unit(RATE, Exact(1)),
     "/h": _Unit(RATE, Exact(1, 3600)),
 }
@@ -243,9 +250,19 @@ def _engineering(value: Decimal, dimension: Dimension) -> tuple[Decimal, str]:
 
 def exact_text(value: float, dimension: Dimension) -> str:
     """Write ``value`` (SI) so that ``parse`` gives back exactly the same number."""
-    number = Decimal(repr(value)) * dimension.shown_times
+    number = _shortest(value, dimension.shown_times)
     mantissa, prefix = _engineering(number, dimension)
     return dimension.written(_plain(mantissa), prefix)
+
+
+def _shortest(value: float, shown_times: int) -> Decimal:
+    """The shortest figure that is so many times a value: 500, not what a sixtieth makes of it."""
+    whole = Decimal(repr(value)) * shown_times
+    for digits in range(FIGURE_DIGITS, LONGEST_FIGURE):
+        short = Decimal(f"{whole:.{digits}g}")
+        if float(Exact(short) / shown_times) == value:
+            return short
+    return whole
 
 
 def exactly(value: float) -> Exact:
@@ -385,6 +402,7 @@ Fraction = Annotated[float, *quantity(RATIO).__metadata__]
 Celsius = Annotated[float, *quantity(TEMPERATURE).__metadata__]
 Joules = Annotated[float, *quantity(ENERGY).__metadata__]
 Pascals = Annotated[float, *quantity(PRESSURE).__metadata__]
+PascalsPerSecond = Annotated[float, *quantity(PRESSURE_RATE).__metadata__]
 PerSecond = Annotated[float, *quantity(RATE).__metadata__]
 Number = Annotated[float, *quantity(NUMBER).__metadata__]
 TurnsRatio = Annotated[float, *quantity(TURNS_RATIO).__metadata__]

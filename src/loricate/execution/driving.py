@@ -31,6 +31,7 @@ from loricate.core.measuring.actions import (
     Off,
     Output,
     Recall,
+    Rest,
     Scan,
     Scanned,
     Source,
@@ -94,8 +95,16 @@ class _Standing:
     lasts_s: float
     show: Callable[[Sample], None]
     since_s: float | None = None
+    is_by_hold: bool = False
+
+    def hold(self, holding: Holding) -> None:
+        """Stand as long as a hold lasts, from its first sample on, where nothing else is known."""
+        if self.is_by_hold or not self.lasts_s:
+            self.lasts_s, self.since_s, self.is_by_hold = holding.longest_s, None, True
 
     def __call__(self, sample: Sample) -> None:
+        if self.is_by_hold and self.since_s is None:
+            self.since_s = sample.elapsed_s
         if self.lasts_s and self.since_s is not None and sample.phase == AT_LEVEL:
             left_s = self.lasts_s - (sample.elapsed_s - self.since_s)
             sample = replace(sample, remaining_s=max(0.0, left_s))
@@ -146,6 +155,7 @@ class BenchDriver(Driver):
         self._cables, self._temperature, self._keep = cables, temperature, keep
         self._on_hold = on_hold
         self._left_in_s = lead_in_s
+        self._stands: dict[Role, _Standing] = {}
 
     async def ask(self, action: Ask) -> Answer:
         return await self._asked(action)
@@ -209,11 +219,11 @@ class BenchDriver(Driver):
 
     async def source(self, action: Source) -> Level:
         name = self.using[action.role]
-        stands = _Standing(action.lasts_s, self._on_sample)
+        stands = self._stands[action.role] = _Standing(action.lasts_s, self._on_sample)
         level = await self.bench.outputs.source(
             name, action.programme, self.nests, stands, self.care
         )
-        if level.look is not None:
+        if level.look is not None and stands.lasts_s:
             stands.since_s = level.look.sample.elapsed_s
         return level
 
@@ -221,11 +231,14 @@ class BenchDriver(Driver):
         name = self.using[action.role]
         question = holding.question
         self._on_hold(holding.text)
+        self._stands[action.role].hold(holding)
         if question is None:
             return await self.bench.outputs.hold(name, holding)
-        ask = Ask(
+        ask: Ask | Form = Ask(
             question.question, question.choices, hands_in=question.hands_in, touch=question.touch
         )
+        if question.entries:
+            ask = Form(question.question, question.entries)
         asked = asyncio.ensure_future(self._meanwhile(ask))
         try:
             held = await self.bench.outputs.hold(name, holding, asked.done)
@@ -246,6 +259,9 @@ class BenchDriver(Driver):
 
     async def drop(self, role: Role) -> None:
         await self.bench.outputs.drop(self.using[role])
+
+    async def rest(self, action: Rest) -> None:
+        await self.bench.outputs.rest(self.using[action.role], self._on_sample)
 
     async def acquire(self, action: Acquire) -> Waveform:
         return await self.bench.acquire(self.using[action.role], action.name)

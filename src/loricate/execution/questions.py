@@ -1,10 +1,20 @@
 """Questions to the operator: open ones by number, each waiting for its answer."""
 
 import asyncio
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from loricate.core.errors import Finding, QuantityError
-from loricate.core.measuring.actions import Answer, Ask, Enter, Entry, Form, Photo
+from loricate.core.measuring.actions import (
+    BARE,
+    Answer,
+    Ask,
+    Beside,
+    Enter,
+    Entry,
+    Form,
+    Photo,
+)
 from loricate.core.quantities import Dimension, parse
 from loricate.execution.events import EventLog
 
@@ -40,9 +50,13 @@ class Question:
 
     def missing(self, answer: Answer) -> tuple[Finding, ...]:
         """What is wrong with an answer's entries, each with its place and remedy."""
-        found = []
+        found: list[Finding] = []
         for entry in self.entries:
             given, path = answer.values.get(entry.name, ""), f"values.{entry.name}"
+            beside = answer.beside.get(entry.name, BARE)
+            found += _wrong_beside(entry, beside)
+            if entry.photo is Photo.INSTEAD and beside.picture and not given:
+                continue
             if entry.dimension is not None:
                 try:
                     parse(given, entry.dimension)
@@ -52,14 +66,47 @@ class Question:
                 known = ", ".join(entry.choices)
                 found.append(Finding(path, f"'{given}' is not a choice", f"answer {known}."))
         names = [entry.name for entry in self.entries]
-        for name in sorted(set(answer.values) - set(names)):
-            asked = ", ".join(names) or "none"
-            found.append(Finding(f"values.{name}", "was not asked for", f"asked for: {asked}."))
+        asked = ", ".join(names) or "none"
+        for place, given_names in (("values", answer.values), ("beside", answer.beside)):
+            for name in sorted(set(given_names) - set(names)):
+                strange = Finding(f"{place}.{name}", "was not asked for", f"asked for: {asked}.")
+                found.append(strange)
         return tuple(found)
 
     def told_entries(self, answer: Answer) -> str:
         """A form's entries in one line, as the record keeps them."""
-        return ", ".join(f"{each.title} {answer.values[each.name]}" for each in self.entries)
+        return ", ".join(
+            _told(each, answer.values.get(each.name, ""), answer.beside.get(each.name, BARE))
+            for each in self.entries
+        )
+
+
+def _wrong_beside(entry: Entry, beside: Beside) -> Iterator[Finding]:
+    """What is wrong with what comes with an entry."""
+    place = f"beside.{entry.name}"
+    if entry.photo is Photo.BESIDE and not beside.picture:
+        yield Finding(f"{place}.picture", "is missing", "a photo must come with it.")
+    if not beside.target:
+        return
+    if not entry.may_retarget or entry.dimension is None:
+        yield Finding(f"{place}.target", "cannot be changed here", "leave it out.")
+        return
+    try:
+        parse(beside.target, entry.dimension)
+    except QuantityError as error:
+        yield Finding(f"{place}.target", str(error))
+    if not beside.reason.strip():
+        yield Finding(f"{place}.reason", "is missing", "say why the target is another.")
+
+
+def _told(entry: Entry, given: str, beside: Beside) -> str:
+    """An entry in words, with what came with it."""
+    told = [given or "a photo"]
+    told += [f"(photo {beside.picture[:12]})"] if beside.picture else []
+    if beside.target:
+        told.append(f"(target {beside.target} in place of {entry.target}: {beside.reason})")
+    told += [f"({beside.note})"] if beside.note else []
+    return f"{entry.title} {' '.join(told)}"
 
 
 def question_of(ask: Ask | Enter | Form, nest: str, step_id: str) -> Question:
@@ -146,6 +193,10 @@ class Questions:
                     "quantity": each.dimension.name if each.dimension else "",
                     "choices": list(each.choices),
                     "target": each.target,
+                    "step": each.step,
+                    "photo": each.photo,
+                    "settles_s": each.settles_s,
+                    "may_retarget": each.may_retarget,
                 }
                 for each in question.entries
             ],

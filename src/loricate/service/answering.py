@@ -25,9 +25,14 @@ async def answer_question(
         is_open = "is not open" if number is not None else "is being asked"
         raise WrongState(f"{which} {is_open} for nest {nest} any more; look at what is shown now.")
     question = questions.open[found]
-    if answer.picture and not await store.read(lambda c: pictures.has_picture(c, answer.picture)):
+    sent = {"picture": answer.picture}
+    sent |= {f"beside.{name}.picture": each.picture for name, each in answer.beside.items()}
+    kept = await store.read(
+        lambda c: {place: not each or pictures.has_picture(c, each) for place, each in sent.items()}
+    )
+    if lacking := [place for place, is_kept in kept.items() if not is_kept]:
         message = "is not kept here", "send it to /api/v1/pictures first."
-        raise NotReady.because([Finding("picture", *message)])
+        raise NotReady.because([Finding(place, *message) for place in lacking])
     if question.photo is Photo.BESIDE and not answer.picture:
         message = "is missing", "a photo must come with the figure."
         raise NotReady.because([Finding("picture", *message)])

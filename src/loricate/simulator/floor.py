@@ -1,10 +1,11 @@
 """The physical floor: units in nests, the wiring to the instruments, the guard."""
 
 from collections.abc import Callable, Collection, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import combinations
 
 from loricate.simulator.clock import PacedClock
+from loricate.simulator.devices import Device
 from loricate.simulator.network import (
     EARTH,
     Capacitor,
@@ -126,11 +127,17 @@ class Floor:
         if place.unit is None or position not in self.models[place.model].positions:
             raise KeyError(position)
         self.rest()
-        model = self.models[place.model]
-        place.unit = build_unit(
+        model, device = self.models[place.model], place.unit.device
+        turned = build_unit(
             model, place.faults, f"{nest}/", place.serial, position, self.temperature_in(nest)
         )
+        place.unit = replace(turned, device=device)  # it has shown what it has shown
         self.changes += 1
+
+    def device_in(self, nest: str) -> Device | None:
+        """The device in a nest that shows something, where there is one."""
+        place = self.nests.get(nest)
+        return None if place is None or place.unit is None else place.unit.device
 
     def touch(self, nest: str, contact: str) -> None:
         """Hold the probe to a contact of the unit in a nest, of the nest itself where it is empty.

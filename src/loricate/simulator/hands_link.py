@@ -42,6 +42,22 @@ class Hands:
         """Have what lies in a nest, now and later, at a temperature."""
         self.do(f'HAND:NEST:WARM "{nest}",{celsius:g}')
 
+    def pump(self, nest: str, pascals: float) -> None:
+        """Bring the cuff of the device in a nest to a pressure; 0 vents it."""
+        self.do(f'HAND:NEST:PUMP "{nest}",{pascals:g}')
+
+    def shown(self, nest: str, name: str) -> str:
+        """What the display of the device in a nest shows: a figure in SI, or yes or no."""
+        with socket.create_connection((self.host, self.port), timeout=TIMEOUT_S) as link:
+            link.sendall(f'*CLS\nHAND:NEST:SHOW? "{nest}","{name}"\nSYST:ERR?\n'.encode())
+            told = ""
+            while not told.endswith("\n") or ('"' not in told):
+                told += link.recv(200).decode()
+        answer, _, error = told.rstrip("\n").rpartition("\n")
+        if not error.startswith(("0,", "+0,")):
+            raise HandsError(f"Nothing in nest {nest} shows a '{name}': {error}")
+        return answer
+
     def bend(self, nest: str) -> None:
         """Bend the unit in a nest, once."""
         self.do(f'HAND:NEST:BEND "{nest}"')

@@ -31,6 +31,7 @@ class Instrument:
     """What every stand-in instrument shares. ``drop(reason)`` takes its outputs off at once."""
 
     model = "STANDIN"
+    own_mischief: tuple[str, ...] = ()  # beside MISCHIEF
 
     def __init__(self, serial: str) -> None:
         self.serial = serial

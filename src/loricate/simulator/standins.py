@@ -20,7 +20,10 @@ from loricate.simulator.instruments.inputs import DigitalInputs
 from loricate.simulator.instruments.leakage_meter import LeakageMeter
 from loricate.simulator.instruments.low_resistance_meter import LowResistanceMeter
 from loricate.simulator.instruments.matrix import RelayMatrix
+from loricate.simulator.instruments.pressure_gauge import PressureGauge
+from loricate.simulator.instruments.pulse_source import PulseSource
 from loricate.simulator.instruments.ratio_meter import RatioMeter
+from loricate.simulator.instruments.stimulus import Stimulus
 from loricate.simulator.instruments.surge_generator import SurgeGenerator
 from loricate.simulator.instruments.thermometer import Thermometer
 from loricate.simulator.instruments.wiring_meter import WiringMeter
@@ -38,7 +41,7 @@ class _Model(BaseModel):
 
 
 class StandInInstrument(_Model):
-    """One instrument to serve; ``nest`` is where a thermometer's probe is."""
+    """One instrument to serve; ``nest`` is where one hangs that has no relays."""
 
     id: str
     type: Literal[
@@ -57,6 +60,9 @@ class StandInInstrument(_Model):
         "turned_source",
         "surge_generator",
         "ratio_meter",
+        "pulse_source",
+        "pressure_gauge",
+        "stimulus",
     ]
     serial: str
     nest: str = ""
@@ -160,6 +166,12 @@ class StandIns:
                 return RatioMeter(plan.serial, plan.id, self.floor, self.clock)
             case "surge_generator":
                 return SurgeGenerator(plan.serial, plan.id, self.floor, self.clock)
+            case "pulse_source":
+                return PulseSource(plan.serial, plan.id, self.floor, self.clock)
+            case "pressure_gauge":
+                return PressureGauge(plan.serial, plan.id, self.floor, self.clock, plan.nest)
+            case "stimulus":
+                return Stimulus(plan.serial, plan.id, self.floor, self.clock, plan.nest)
             case "turned_source":
                 return TurnedSource(plan.serial, plan.id, self.floor, self.clock)
 

@@ -23,6 +23,7 @@ from loricate.core.quantities import (
     VOLTAGE,
     parse,
 )
+from loricate.simulator.devices import Device, DeviceChange, DeviceModel, changed
 from loricate.simulator.network import (
     STRUCK_OHMS,
     Capacitor,
@@ -81,7 +82,10 @@ class Change(BaseModel):
 
 
 class Fault(BaseModel):
-    """A fault: elements changed, terminals swapped in pairs at the plug, terminals left loose."""
+    """A fault: elements changed, terminals swapped in pairs at the plug, terminals left loose.
+
+    ``device`` is what it changes of what the unit shows.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -89,6 +93,7 @@ class Fault(BaseModel):
     change: tuple[Change, ...] = ()
     swap: tuple[tuple[str, str], ...] = ()
     loose: tuple[str, ...] = ()
+    device: tuple[DeviceChange, ...] = ()
 
     @property
     def is_loose(self) -> bool:
@@ -97,7 +102,10 @@ class Fault(BaseModel):
 
 
 class UnitModel(BaseModel):
-    """A unit file; ``positions`` are those of its switch, the first as it comes."""
+    """A unit file; ``positions`` are those of its switch, the first as it comes.
+
+    ``device`` is what it shows, where it shows anything.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -106,6 +114,7 @@ class UnitModel(BaseModel):
     terminals: tuple[str, ...]
     positions: tuple[str, ...] = ()
     element: dict[str, UnitElement]
+    device: DeviceModel | None = None
     fault: dict[str, Fault] = Field(default_factory=dict)
 
     def find_fault(self, name: str) -> Fault:
@@ -132,7 +141,7 @@ class Unit:
 
     ``flickers`` are those whose current is not steady, with its share. ``loose`` are those that
     break off when it is bent, with how long (s); ``plugs`` the node that a contact of its own has,
-    plugged in or not.
+    plugged in or not. ``device`` is what it shows.
     """
 
     elements: tuple[Element, ...]
@@ -140,6 +149,7 @@ class Unit:
     loose: tuple[tuple[Element, float], ...] = ()
     plugs: dict[str, str] = field(default_factory=dict)
     flickers: tuple[tuple[Element, float], ...] = ()
+    device: Device | None = None
 
     @cached_property
     def beside(self) -> dict[str, list[Element]]:
@@ -226,8 +236,10 @@ def build_unit(
     chosen = dict(model.element)
     terminals = {name: f"{prefix}{name}" for name in model.terminals}
     plugs = dict(terminals)
+    device = model.device
     for name in faults:
         fault = model.find_fault(name)
+        device = changed(device, fault.device) if device is not None else None
         for change in fault.change:
             element = chosen[change.element]
             if change.gone:
@@ -251,7 +263,9 @@ def build_unit(
     ]
     loose = tuple((made, parse(told.loose, TIME)) for made, told in built if told.loose)
     flickers = tuple((made, parse(told.flickers, RATIO)) for made, told in built if told.flickers)
-    return Unit(tuple(made for made, _ in built), terminals, loose, plugs, flickers)
+    elements = tuple(made for made, _ in built)
+    shows = Device(device) if device is not None else None
+    return Unit(elements, terminals, loose, plugs, flickers, shows)
 
 
 def _build(element: UnitElement, prefix: str, seed: str, temperature_c: float) -> Element:

@@ -23,7 +23,7 @@ from loricate.core.products.expected import (
     is_left_out,
     is_met,
 )
-from loricate.core.products.families.section import ACROSS, Expectation
+from loricate.core.products.families.section import ACROSS, PRODUCTION, Expectation
 from loricate.core.products.product import Product
 from tests.conftest import read_demo
 
@@ -39,7 +39,7 @@ def product(**more: Any) -> Product:
 
 def covered(done: dict[str, Done], **more: Any) -> Coverage:
     own = product(**more)
-    return Coverage(own.not_tested, expected_tests(own), done)
+    return Coverage(own.not_tested, expected_tests(own, PRODUCTION), done)
 
 
 def test_what_is_expected_and_measured_opens_the_gate() -> None:

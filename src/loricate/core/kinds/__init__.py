@@ -1,7 +1,9 @@
 """The kinds of step, each in one module here, listed in plain sight."""
 
 from loricate.core.kinds.continuity import Continuity
+from loricate.core.kinds.defibrillation import Defibrillation
 from loricate.core.kinds.entry import Entry
+from loricate.core.kinds.gauge import Gauge
 from loricate.core.kinds.ground_bond import GroundBond
 from loricate.core.kinds.impedance import Impedance
 from loricate.core.kinds.inductance import Inductance
@@ -13,6 +15,7 @@ from loricate.core.kinds.polarity import Polarity
 from loricate.core.kinds.polarization import Polarization
 from loricate.core.kinds.power import Power
 from loricate.core.kinds.question import Question
+from loricate.core.kinds.response import Response
 from loricate.core.kinds.step_voltage import StepVoltage
 from loricate.core.kinds.surge import Surge
 from loricate.core.kinds.temperature import Temperature
@@ -35,6 +38,9 @@ SHIPPED: tuple[Kind, ...] = (
     Insulation,
     Withstand,
     Leakage,
+    Defibrillation,
+    Response,
+    Gauge,
     Power,
     Impedance,
     Temperature,

@@ -22,6 +22,8 @@ from typing import Any, ClassVar, Generic, NamedTuple, TypeVar, cast
 from loricate.core.errors import ProcedureError
 from loricate.core.measuring.curves import Curve, Sample
 from loricate.core.measuring.grading import Measured
+from loricate.core.measuring.holding import Entry as Entry
+from loricate.core.measuring.holding import Photo as Photo
 from loricate.core.measuring.holding import Until
 from loricate.core.measuring.impedance import ImpedancePath, ImpedanceZero
 from loricate.core.measuring.readings import Bound, Doubt, Measurand, Reading
@@ -45,19 +47,27 @@ class Action(Generic[GivenT]):
     gives: ClassVar[tuple[type, ...]] = (NoneType,)
 
 
-class Photo(StrEnum):
-    """What a photo is to a figure that the operator types."""
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """What came with one entry of a form: a note, the digest of a picture of it.
 
-    NONE = "none"
-    BESIDE = "beside"  # one must come with the figure
-    INSTEAD = "instead"  # one may stand for it
+    ``target`` is one that somebody changed for this device, as written, and ``reason`` why.
+    """
+
+    note: str = ""
+    picture: str = ""
+    target: str = ""
+    reason: str = ""
+
+
+BARE = Beside()
 
 
 @dataclass(frozen=True, slots=True)
 class Answer:
     """What the operator chose or typed, the account that answered, and the digest of a picture.
 
-    ``values`` are the entries of a form by name.
+    ``values`` are the entries of a form by name, ``beside`` what came with them.
     """
 
     choice: str
@@ -65,6 +75,7 @@ class Answer:
     account: str = ""
     picture: str = ""
     values: Mapping[str, str] = field(default_factory=dict)
+    beside: Mapping[str, Beside] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -271,6 +282,11 @@ class Output:
             instrument=self.instrument,
         )
 
+    def accuracy_of(self, quantity: str, value: float) -> float:
+        """The expanded uncertainty of what the instrument says of a quantity; 0 if not known."""
+        spread = self.accuracy.get(quantity, EXACTLY).expanded(value)
+        return spread if math.isfinite(spread) else 0.0
+
     @property
     def time_at_level(self) -> Reading:
         """How long the level stood, in s, by the instrument's own clock."""
@@ -356,10 +372,14 @@ class Held:
 
 @dataclass(frozen=True, slots=True)
 class Hold(Action[Held]):
-    """Sample a role that is on until the first that ends the hold; others that are on stay so."""
+    """Sample a role that is on until the first that ends the hold; others that are on stay so.
+
+    ``brings`` is what whoever works the device brings the gauge to meanwhile (SI).
+    """
 
     role: Role
     until: tuple[Until, ...]
+    brings: float = math.nan
     gives: ClassVar[tuple[type, ...]] = (Held,)
 
 
@@ -398,6 +418,13 @@ class Waveform:
 
     curve: Curve
     instrument: str
+
+
+@dataclass(frozen=True, slots=True)
+class Rest(Action[None]):
+    """Wait until an instrument of a role may put an output on again, where it must rest between."""
+
+    role: Role
 
 
 @dataclass(frozen=True, slots=True)
@@ -444,17 +471,6 @@ class Switch(Action[None]):
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
-    """One entry of a form: a figure where it has a dimension, else one of its choices."""
-
-    name: str
-    title: str
-    dimension: Dimension | None = None
-    choices: tuple[str, ...] = ()
-    target: str = ""
-
-
-@dataclass(frozen=True, slots=True)
 class Form(Action[Answer]):
     """Ask for several entries at once; the answer's ``values`` has each by its name, and parses."""
 
@@ -485,6 +501,7 @@ AnyAction = (
     | Hold
     | Off
     | Watch
+    | Rest
     | Acquire
     | Scan
 )  # a driver's match must name each of them

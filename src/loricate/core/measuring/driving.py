@@ -37,6 +37,7 @@ from loricate.core.measuring.actions import (
     Output,
     Procedure,
     Recall,
+    Rest,
     Scan,
     Scanned,
     Source,
@@ -171,6 +172,9 @@ class Driver(ABC):
                 return await self._off(action.role)
             case Watch():
                 return await self._watch(action)
+            case Rest():
+                self._refuse_while_on(action)
+                await self.rest(action)
             case Acquire():
                 self._refuse_while_on(action, action.role)
                 waveform = await self.acquire(action)
@@ -330,6 +334,10 @@ class Driver(ABC):
     @abstractmethod
     async def drop(self, role: Role) -> None:
         """Take an output off that nobody wants any more."""
+
+    @abstractmethod
+    async def rest(self, action: Rest) -> None:
+        """Wait until a role may put an output on again."""
 
     @abstractmethod
     async def acquire(self, action: Acquire) -> Waveform:

@@ -157,7 +157,8 @@ class Measured:
 
     ``ungraded`` says by measurand why its limit is not to be held against it: the reading is said
     and decides nothing. ``doubts`` are why the readings are not to be believed. ``position`` is
-    where the unit's own switch was seen to stand at the end.
+    where the unit's own switch was seen to stand at the end. ``retargeted`` are limits that
+    somebody changed for this device, in place of the step's own.
     """
 
     readings: tuple[Reading, ...] = ()
@@ -167,6 +168,7 @@ class Measured:
     ungraded: Mapping[Measurand, str] = field(default_factory=dict)
     doubts: tuple[Doubt, ...] = ()
     position: str = ""
+    retargeted: Mapping[Measurand, Limit] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -279,6 +281,7 @@ def grade_step(
     staying silent; so does a step all of whose limits stay ungraded.
     """
     graded = []
+    limits = {**limits, **{m: own for m, own in measured.retargeted.items() if m in limits}}
     for reading in measured.readings:
         limit = limits.get(reading.measurand)
         reason = measured.ungraded.get(reading.measurand, "") if limit is not None else ""

@@ -7,9 +7,11 @@ One that bounds the time must be among them: nothing is held for ever.
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from enum import StrEnum
 
 from loricate.core.errors import ProcedureError
 from loricate.core.measuring.curves import Sample
+from loricate.core.quantities import Dimension
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +81,33 @@ class Steeper:
     over_s: float
 
 
+class Photo(StrEnum):
+    """What a photo is to a figure that the operator types."""
+
+    NONE = "none"
+    BESIDE = "beside"  # one must come with the figure
+    INSTEAD = "instead"  # one may stand for it
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One entry of a form: a figure where it has a dimension, else one of its choices.
+
+    ``target`` is offered first, ``step`` (as written) how finely it is shown; ``settles_s`` is how
+    long after the question it means something.
+    """
+
+    name: str
+    title: str
+    dimension: Dimension | None = None
+    choices: tuple[str, ...] = ()
+    target: str = ""
+    step: str = ""
+    photo: Photo = Photo.NONE
+    settles_s: float = 0.0
+    may_retarget: bool = False
+
+
 @dataclass(frozen=True, slots=True)
 class Answered:
     """The operator has answered, while the output stays on.
@@ -86,15 +115,16 @@ class Answered:
     ``position`` is where the unit's switch is to be put for it, if it has one. With ``hands_in``
     somebody must touch the unit for it: then it is held by a ``Watch`` alone, and no hazardous
     output starts anywhere before all hands are out again. It ends nothing before ``not_before_s``.
-    ``touch`` is the contact that the probe is to be held to.
+    ``touch`` is the contact that the probe is to be held to. With ``entries`` it is a form.
     """
 
     question: str
-    choices: tuple[str, ...]
+    choices: tuple[str, ...] = ()
     position: str = ""
     hands_in: bool = False
     not_before_s: float = 0.0
     touch: str = ""
+    entries: tuple[Entry, ...] = ()
 
 
 Until = For | ByClock | Marks | Settled | Rises | Leaves | Enters | Steeper | Answered
@@ -140,8 +170,9 @@ class Holding:
             if isinstance(each, Settled):
                 share = "" if each.by else f" within {each.within * 100:g} %"
                 return f"until the {each.quantity} stays{share} for {each.over_s:g} s"
-            if isinstance(each, Enters) and math.isfinite(each.minimum):
-                return f"until the {each.quantity} is there"
+            if isinstance(each, Enters):
+                where = "there" if math.isfinite(each.minimum) else "gone"
+                return f"until the {each.quantity} is {where}"
         return ""
 
     @property

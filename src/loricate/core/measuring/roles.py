@@ -13,6 +13,7 @@ from loricate.core.quantities import (
     CURRENT,
     NUMBER,
     POWER,
+    PRESSURE,
     RESISTANCE,
     TEMPERATURE,
     VOLTAGE,
@@ -28,7 +29,8 @@ class RoleFacts:
 
     ``reads_residual`` is of sources that can put a dangerous voltage on a unit: they must measure
     what is left of it. Of one that ``keeps_current`` a winding does not let go at once: it is off
-    only when its current is gone, and no relay moves before it says so.
+    only when its current is gone, and no relay moves before it says so. Between two outputs of one
+    that ``rests_s`` so long must pass, whoever asks for them.
     """
 
     name: Role
@@ -40,6 +42,7 @@ class RoleFacts:
     reads_residual: bool = False
     usual: Mapping[str, str] = field(default_factory=dict)  # what a make does that cannot set it
     keeps_current: bool = False
+    rests_s: float = 0.0
 
 
 ROLES: dict[Role, RoleFacts] = {}
@@ -55,13 +58,14 @@ def register_role(
     reads_residual: bool = False,
     usual: Mapping[str, str] = {},
     keeps_current: bool = False,
+    rests_s: float = 0.0,
 ) -> Role:
     """Add a role to the table; raises AlreadyRegistered for a name that is taken."""
     role = Role(name)
     if role in ROLES:
         raise AlreadyRegistered("role", name)
     ROLES[role] = RoleFacts(
-        role, title, samples, sets, reports, words, reads_residual, usual, keeps_current
+        role, title, samples, sets, reports, words, reads_residual, usual, keeps_current, rests_s
     )
     return role
 
@@ -182,6 +186,29 @@ RATIO_METER = register_role(
     {"voltage": VOLTAGE, "secondary": VOLTAGE, "in_phase": VOLTAGE},
     sets=("level_v", "frequency_hz", "dwell_s"),
     reports=("voltage", "secondary", "in_phase"),
+)
+PULSE = register_role(
+    "pulse",
+    "Pulse source",
+    {"voltage": VOLTAGE},
+    sets=("level_v", "ramp_s", "dwell_s"),
+    reports=("voltage",),
+    reads_residual=True,
+    usual={"function": "DC"},
+    rests_s=30.0,  # IEC 60601-1 8.5.5: between two pulses on a patient connection, at least
+)
+GAUGE = register_role(
+    "gauge",
+    "Pressure gauge",
+    {"pressure": PRESSURE},
+    sets=("dwell_s",),
+    reports=("pressure",),
+)
+STIMULUS = register_role(
+    "stimulus",
+    "Stimulus",
+    {"temperature": TEMPERATURE, "pressure": PRESSURE},
+    sets=("dwell_s",),
 )
 
 

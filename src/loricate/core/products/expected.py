@@ -11,7 +11,7 @@ from loricate.core.limits.fitting import fit
 from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.measuring.grading import Verdict
 from loricate.core.products.families import FAMILIES
-from loricate.core.products.families.section import ACROSS, EARTH, Expectation
+from loricate.core.products.families.section import ACROSS, EARTH, Expectation, Occasion
 from loricate.core.products.product import NotTested, Product
 
 
@@ -24,12 +24,14 @@ class Done:
     is_measured: bool
 
 
-def expected_tests(product: Product) -> list[Expectation]:
-    """What a product's family and protection class ask for, waivers left in."""
+def expected_tests(product: Product, occasions: Iterable[Occasion]) -> list[Expectation]:
+    """What a product's family and protection class ask for on any of these; waivers left in."""
     wanted: list[Expectation] = []
     if product.protection_class == "I":
         wanted.append(Expectation(EARTH, "the protective earth of class I"))
-    return [*wanted, *FAMILIES[product.family].expected]
+    asked = [*wanted, *FAMILIES[product.family].expected]
+    here = set(occasions)
+    return [each for each in asked if not each.occasions or here & set(each.occasions)]
 
 
 def asked_by_sets(

@@ -12,6 +12,7 @@ from loricate.core.limits.limit_sets import LimitSet, LimitSetItem, LimitSets
 from loricate.core.measuring.instruments import Capability
 from loricate.core.measuring.readings import Measurand
 from loricate.core.measuring.roles import Role
+from loricate.core.products.families.section import Occasion
 from loricate.core.products.product import Product
 from loricate.core.sequences.capability import Instruments, can_do
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
@@ -59,6 +60,11 @@ class Reviewed:
     def product(self) -> Product:
         """The product that the sequence is for."""
         return self.sequence.product
+
+    @property
+    def occasions(self) -> tuple[Occasion, ...]:
+        """On which it is used."""
+        return self.sequence.occasions
 
     @property
     def steps(self) -> tuple[ReadyStep, ...]:

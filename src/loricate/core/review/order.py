@@ -97,7 +97,10 @@ def missing_kind(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     performed = performed_when_all_pass(reviewed.steps)
     cited = [limit.source.limit_set for step in reviewed.steps for limit in step.limits.values()]
     product = reviewed.product
-    wanted = [*expected_tests(product), *asked_by_sets(product, cited, reviewed.limit_sets)]
+    wanted = [
+        *expected_tests(product, reviewed.occasions),
+        *asked_by_sets(product, cited, reviewed.limit_sets),
+    ]
     for expectation in wanted:
         if is_left_out(product.not_tested, expectation):
             continue

@@ -67,7 +67,13 @@ def prepare(
     if findings or product is None:
         raise DocumentError(f"sequence '{sequence.code}'", tuple(findings))
     return ReadySequence(
-        sequence.code, sequence.title, product, sequence.decision, tuple(steps), sequence.line
+        sequence.code,
+        sequence.title,
+        product,
+        sequence.decision,
+        tuple(steps),
+        sequence.line,
+        sequence.occasions,
     )
 
 

@@ -31,6 +31,7 @@ from loricate.core.measuring.repetitions import Repeat
 from loricate.core.measuring.roles import Role
 from loricate.core.planning.line import NOTHING_SAID, LineOptions
 from loricate.core.planning.scheduling import Across
+from loricate.core.products.families.section import PRODUCTION, Occasion
 from loricate.core.products.product import Product
 from loricate.core.quantities import VOLTAGE
 from loricate.core.sequences.branching import When
@@ -227,6 +228,7 @@ class ReadySequence:
     decision: DecisionRule
     steps: tuple[ReadyStep, ...]
     line: LineOptions = NOTHING_SAID
+    occasions: tuple[Occasion, ...] = PRODUCTION
 
     @property
     def is_hazardous(self) -> bool:

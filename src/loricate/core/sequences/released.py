@@ -17,7 +17,7 @@ from loricate.core.measuring.grading import DecisionRule
 from loricate.core.measuring.readings import Measurand
 from loricate.core.planning.scheduling import Across
 from loricate.core.products.expected import asked_by_sets, expected_tests
-from loricate.core.products.families.section import Expectation
+from loricate.core.products.families.section import PRODUCTION, Expectation, Occasion
 from loricate.core.products.product import NotTested
 from loricate.core.sequences.cues import Cue
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
@@ -76,6 +76,7 @@ class ReleasedSequence(_Kept):
     decision: DecisionRule
     steps: tuple[StepAsDone, ...]
     expected: tuple[Expectation, ...] = ()
+    occasions: tuple[Occasion, ...] = PRODUCTION
 
     def step(self, step_id: str) -> StepAsDone | None:
         """The step of this id, if there is one."""
@@ -122,5 +123,9 @@ def as_released(sequence: ReadySequence, limit_sets: LimitSets) -> ReleasedSeque
         ),
         decision=sequence.decision,
         steps=tuple(step_as_done(step) for step in sequence.steps),
-        expected=(*expected_tests(product), *asked_by_sets(product, cited, limit_sets)),
+        occasions=sequence.occasions,
+        expected=(
+            *expected_tests(product, sequence.occasions),
+            *asked_by_sets(product, cited, limit_sets),
+        ),
     )

@@ -16,6 +16,7 @@ from loricate.core.measuring.grading import DecisionRule
 from loricate.core.measuring.repetitions import Repeat
 from loricate.core.planning.line import LineOptions
 from loricate.core.planning.scheduling import Across
+from loricate.core.products.families.section import PRODUCTION, Occasion
 from loricate.core.quantities import Seconds
 from loricate.core.sequences.branching import When
 from loricate.core.sequences.cues import Cue
@@ -121,6 +122,12 @@ class Sequence(WithFormerForms):
         default=LineOptions(),
         title="Line",
         description="How a load of it goes; whoever makes a load or a series may say otherwise",
+    )
+    occasions: tuple[Occasion, ...] = Field(
+        default=PRODUCTION,
+        min_length=1,
+        title="Occasions",
+        description="On which it is used: what must be tested depends on that",
     )
     steps: tuple[Step, ...] = Field(min_length=1, max_length=MOST_STEPS)
 

@@ -8,7 +8,6 @@ from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from loricate.api.records import AnswerIn, QuestionOut
 from loricate.api.rehearsals import NewRehearsal, RehearsalOut, TakenOut, Taking
-from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.readings import Measurand
 from loricate.core.sequences.rehearsing import highest_v, unjudged_steps
 from loricate.core.sequences.released import step_as_done
@@ -86,7 +85,7 @@ async def answer_rehearsal(
     rehearsal_id: str, body: AnswerIn, person: Runner, desk: TheDesk
 ) -> None:
     """Answer what the nest is being asked."""
-    answer = Answer(body.choice, body.note, person.name, body.picture, body.values)
+    answer = body.by(person.name)
     await desk.bench.do(
         lambda side: side.rehearsals.answer(rehearsal_id, body.nest, answer, body.question)
     )

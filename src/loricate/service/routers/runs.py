@@ -19,7 +19,6 @@ from loricate.api.records import (
     RunSummary,
 )
 from loricate.core.errors import Finding
-from loricate.core.measuring.actions import Answer
 from loricate.records import curves, pictures, remarks, runs, sequences
 from loricate.service.desk import Desk
 from loricate.service.errors import NotReady
@@ -147,7 +146,7 @@ async def abort_run(run_id: str, person: Runner, desk: TheDesk) -> RunSummary:
 @router.post("/{run_id}/answers", status_code=204)
 async def answer_question(run_id: str, body: AnswerIn, person: Runner, desk: TheDesk) -> None:
     """Answer what a nest is being asked."""
-    answer = Answer(body.choice, body.note, person.name, body.picture, body.values)
+    answer = body.by(person.name)
     await desk.bench.do(lambda side: side.runs.answer(run_id, body.nest, answer, body.question))
 
 

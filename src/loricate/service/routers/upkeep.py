@@ -9,7 +9,6 @@ from fastapi.sse import EventSourceResponse, ServerSentEvent
 from loricate.api.bench import NewUpkeep, UpkeepOut
 from loricate.api.records import AnswerIn, QuestionOut
 from loricate.core.errors import Finding
-from loricate.core.measuring.actions import Answer
 from loricate.execution.upkeep import Upkeep
 from loricate.service.desk import Desk
 from loricate.service.errors import NotReady
@@ -77,7 +76,7 @@ async def show_upkeep(act_id: str, person: Reader, desk: TheDesk) -> UpkeepOut:
 @router.post("/{act_id}/answers", status_code=204)
 async def answer_upkeep(act_id: str, body: AnswerIn, person: Runner, desk: TheDesk) -> None:
     """Say that what was asked for is done, or stop."""
-    answer = Answer(body.choice, body.note, person.name, body.picture, body.values)
+    answer = body.by(person.name)
     await desk.bench.do(lambda side: side.upkeeps.answer(act_id, body.nest, answer, body.question))
 
 

@@ -36,6 +36,8 @@ class Hands(Instrument):
         self.command("HANDs:NEST:TURN", self._turn)
         self.command("HANDs:NEST:BEND", self._bend)
         self.command("HANDs:NEST:WARM", self._warm)
+        self.command("HANDs:NEST:PUMP", self._pump)
+        self.command("HANDs:NEST:SHOWn?", self._shown)
         self.command("HANDs:DIAL", self._dial)
         self.command("HANDs:NEST:TOUCh", self._touch)
         self.command("HANDs:NEST:LIFT", self._lift)
@@ -78,6 +80,24 @@ class Hands(Instrument):
         except KeyError:
             raise ScpiError(*scpi.ILLEGAL_VALUE) from None
 
+    def _pump(self, nest: str, pascals: str) -> None:
+        """Bring the cuff of the device in a nest to a pressure; 0 vents it."""
+        device = self.floor.device_in(scpi.unquoted(nest))
+        if device is None:
+            raise ScpiError(*scpi.ILLEGAL_VALUE)
+        device.cuff_pa = scpi.number(pascals, 0, 100_000)
+
+    def _shown(self, nest: str, name: str) -> str:
+        """What a person reads from the display of the device in a nest."""
+        device = self.floor.device_in(scpi.unquoted(nest))
+        try:
+            told = device.shown(scpi.unquoted(name)) if device is not None else None
+        except KeyError:
+            told = None
+        if told is None:
+            raise ScpiError(*scpi.ILLEGAL_VALUE)
+        return told if isinstance(told, str) else f"{told:.6g}"
+
     def _dial(self, name: str, volts: str, slope: str) -> None:
         """Turn the dial of a source, by so many volts a second."""
         source = self.instruments.get(scpi.unquoted(name))
@@ -111,7 +131,8 @@ class Hands(Instrument):
 
     def _fault(self, name: str, how: str) -> None:
         instrument = self.instruments.get(scpi.unquoted(name))
-        if instrument is None or how.upper() not in (*MISCHIEF, "NONE"):
+        known = () if instrument is None else (*MISCHIEF, *instrument.own_mischief, "NONE")
+        if instrument is None or how.upper() not in known:
             raise ScpiError(*scpi.ILLEGAL_VALUE)
         instrument.misbehave(how.upper())
 

@@ -2,20 +2,23 @@
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from typing import Annotated, ClassVar
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 Terminal = Annotated[str, Field(pattern=r"^[A-Za-z0-9+-][A-Za-z0-9+_.:/-]{0,31}$")]
+Occasion = Literal["production", "acceptance", "recurrent", "after_repair"]
+PRODUCTION: tuple[Occasion, ...] = ("production",)
 EARTH, ACROSS = ("ground_bond", "continuity"), ("insulation", "withstand")
 
 
 @dataclass(frozen=True, slots=True)
 class Expectation:
-    """Kinds of which one must be tested, and what for."""
+    """Kinds of which one must be tested, and what for; on some occasions only, where it says so."""
 
     kinds: tuple[str, ...]
     purpose: str
+    occasions: tuple[Occasion, ...] = ()
 
     @property
     def text(self) -> str:
