@@ -7,6 +7,7 @@ opens; or no relay opens at all, and the bench says to treat the fixture as char
 
 import asyncio
 import contextlib
+import math
 from collections.abc import Awaitable, Callable
 from contextlib import AsyncExitStack
 from dataclasses import dataclass, field, replace
@@ -161,9 +162,13 @@ async def _power(rig: Rig, engine: Engine) -> None:
 
 
 async def _stuck(rig: Rig, engine: Engine) -> None:
-    """Its bleed is broken: the unit keeps its charge, unless its source takes it down by itself."""
+    """Its bleed is broken: the unit keeps its charge, unless its source takes it down by itself.
+
+    A pulse source keeps its own.
+    """
     rig.source.bleed = lambda: ()  # type: ignore[attr-defined]
-    if rig.source.fall_s:  # type: ignore[attr-defined]
+    rig.source.dumps_s = math.inf  # type: ignore[attr-defined]
+    if getattr(rig.source, "fall_s", 1.0):
         engine.abort("Aborted by the drill.")
 
 
@@ -199,6 +204,10 @@ def _netwise(apply: str) -> Callable[[ReadyStep], ReadyStep]:
     return change
 
 
+def _pulse(pulse: ReadyStep) -> ReadyStep:
+    return replace(pulse, settings=pulse.settings.model_copy(update={"charge": 12.0}))
+
+
 # Each ending, and whether the instrument can still say what is left.
 ENDINGS: dict[str, tuple[Ending, bool]] = {
     "finished": (_finished, True),
@@ -229,6 +238,7 @@ class Driven:
     between: tuple[str, str] = ("L", "PE")
     position: str = ""  # that its switch stands in
     source: str = "HV1"
+    step: str = "insulation"
 
 
 def _lead(change: Callable[[ReadyStep], ReadyStep]) -> Driven:
@@ -243,6 +253,9 @@ OUTPUTS: dict[str, Driven] = {
     "net after net": _lead(_netwise("each_net")),
     "minutes on a winding": Driven(
         _for_minutes, "wm3-final", "FX-M/1", "WM-3", ("U", "FRAME"), source="DS1"
+    ),
+    "a pulse being charged": Driven(
+        _pulse, "fw2-whole", "FX-W/1", "FW-2", ("C1", "CASE"), source="PS1", step="pulse"
     ),
 }
 
@@ -268,8 +281,8 @@ async def _try_end(name: str, output: str) -> Ended:
         await rig.open(stack, driven)
         rig.put_in(driven, 470.0 if name == "trip" else None)
         sequence = demo_sequence(driven.sequence)
-        insulation = next(each for each in sequence.steps if each.id == "insulation")
-        quick = replace(driven.change(insulation), discharge_within_s=1.0)
+        driving = next(each for each in sequence.steps if each.id == driven.step)
+        quick = replace(driven.change(driving), discharge_within_s=1.0)
         notebook = Notebook()
         fixture = rig.bench.plan.find_fixture(driven.nest.partition("/")[0])
         assert fixture is not None

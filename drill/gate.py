@@ -33,7 +33,7 @@ from loricate.simulator.units import read_unit_model
 FILE = Path(__file__).parent / "tricky.toml"
 STAND_INS = (
     "withstand", "bond", "leakage", "impedance", "wiring", "thermometer", "low_resistance",
-    "dc_source", "surge", "ratio",
+    "dc_source", "surge", "ratio", "pulse", "gauge", "stimulus",
 )  # fmt: skip
 REASON = "left as it is by the drill"
 
@@ -53,6 +53,8 @@ BASES = {
     "motor": Base("wm3-final", "wm-3", "winch-motor"),
     "transformer": Base("ct14-final", "ct-14", "control-transformer"),
     "repair": Base("lead-repair", "cl-7", "control-lead"),
+    "warmer": Base("fw2-final", "fw-2", "fluid-warmer"),
+    "device": Base("fw2-whole", "fw-2", "fluid-warmer"),
 }
 
 

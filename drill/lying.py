@@ -36,7 +36,10 @@ PATIENCE = Patience(link_s=0.6, overrun_s=0.3)
 OUT_S = 0.2  # how long hands take
 HANGS_S, FALLS_S = 150.0, 1.0  # a load takes a minute where each answer is late
 SAFE_V = 60.0
-SOURCES = ("HV1", "HV2", "GB1", "LK1", "WM1", "TM1", "LR1", "DS1", "SG1", "RM1", "IM1")
+SOURCES = (
+    "HV1", "HV2", "GB1", "LK1", "WM1", "TM1", "LR1", "DS1", "SG1", "RM1", "IM1", "PS1", "PG1",
+    "ST1",
+)  # fmt: skip
 WIRES = (*SOURCES, "MX1", "GD1")
 RATES = (0.02, 0.1, 0.5, 1.0)
 POSITION = re.compile(r"position (\w+)")
@@ -142,6 +145,27 @@ def warmers() -> Job:
     return Job(replace(final, steps=steps), "FX-W", "1", "FW-2", faults, wires)
 
 
+def devices() -> Job:
+    """Fluid warmers as whole devices: what they show of stimuli, their cuff, a pulse."""
+    faults = (
+        "leaking_cuff", "sensor_off", "pressure_off", "silent_alarm", "absorbing_catheter",
+    )  # fmt: skip
+    whole = demo_sequence("fw2-whole")
+    quick: dict[str, dict[str, Any]] = {
+        "display": {"at_most": 40.0},
+        "cuff-shown": {"at_most": 20.0, "tries": 1},
+        "cuff-loss": {"at_most": 20.0, "tries": 1, "over": "30 s"},
+        "pulse": {},
+    }
+    steps = tuple(
+        replace(step, settings=step.settings.model_copy(update=update), on_fail="carry_on")
+        for name, update in quick.items()
+        for step in (whole.step(name),)
+    )
+    wires = ("ST1", "PG1", "PS1", "MX1", "GD1")
+    return Job(replace(whole, steps=steps), "FX-W", "1", "FW-2", faults, wires)
+
+
 @dataclass
 class Notebook:
     """Takes what the engine leaves: the verdict of each unit, and how the run ended."""
@@ -190,7 +214,15 @@ class Site:
     def __init__(self, chance: random.Random) -> None:
         self.chance = chance
         self.floor = StandIns(demo_folder() / "stand-ins" / "stand-ins.toml", pace=PACE)
-        self.jobs = (cabinets(), leads(), bent_leads(), motors(), transformers(), warmers())
+        self.jobs = (
+            cabinets(),
+            leads(),
+            bent_leads(),
+            motors(),
+            transformers(),
+            warmers(),
+            devices(),
+        )
         self.wires: dict[str, LyingWire] = {}
         self.opened_over_v = 0.0
         self.set_otherwise: list[str] = []
@@ -334,6 +366,8 @@ class Site:
                 async for event in engine.log.follow():
                     if event.name == "question":
                         self._answer(engine, job, event.data)
+                    elif event.name == "cue":
+                        self._work_the_cuff(job, event.data)
                 await engine.wait()
         except TimeoutError:
             found.faults.append(f"it hung for {HANGS_S:g} s at {'; '.join(waiting_at())}")
@@ -345,6 +379,9 @@ class Site:
 
         Hands are in from when that is asked for until they were said to be out, a while later.
         """
+        if asked["entries"]:
+            self._read_display(engine, job, asked)
+            return
         if asked["choices"] == [HANDS_OUT]:
             loop = asyncio.get_running_loop()
             loop.call_later(self.chance.uniform(0.0, OUT_S), self._take_out, engine, asked)
@@ -358,6 +395,33 @@ class Site:
             self.floor.floor.bend(f"{job.fixture}/{asked['nest']}")
         if asked["choices"][0] != GIVE_UP:  # what comes by itself is waited for
             engine.answer(asked["nest"], Answer(asked["choices"][0]))
+
+    def _work_the_cuff(self, job: Job, told: Mapping[str, Any]) -> None:
+        """As an operator: vent the cuff, or have it pumped, as the step says."""
+        device = self.floor.floor.device_in(f"{job.fixture}/{told['nest']}")
+        if device is not None:
+            text = str(told["text"])
+            vents, pumps = text.startswith("Vent"), "30 kPa" in text
+            device.cuff_pa = 0.0 if vents else 33_000.0 if pumps else device.cuff_pa
+
+    def _read_display(self, engine: Engine, job: Job, asked: Mapping[str, Any]) -> None:
+        """As an operator: what the device shows, once it can have settled."""
+        settles_s = max(each["settles_s"] for each in asked["entries"])
+
+        def read() -> None:
+            device = self.floor.floor.device_in(f"{job.fixture}/{asked['nest']}")
+            if device is None:
+                return
+            values = {}
+            for entry in asked["entries"]:
+                name = entry["name"]
+                shown = device.shown("cuff" if name == "shown" else name)
+                unit = {"temperature": " °C", "pressure": " Pa"}.get(entry["quantity"], "")
+                values[name] = shown if isinstance(shown, str) else f"{shown:.6g}{unit}"
+            engine.answer(asked["nest"], Answer("", values=values), asked["number"])
+
+        loop = asyncio.get_running_loop()
+        loop.call_later((settles_s + 1) / PACE, read)
 
     def _take_out(self, engine: Engine, asked: Mapping[str, Any]) -> None:
         self.hands_in.discard(asked["nest"])

@@ -1,8 +1,11 @@
-"""What a table of leakage currents costs beside its measurements: switchings, and time."""
+"""What medical devices cost beside their measurements: switchings, time, and keys pressed."""
 
 import datetime as dt
 import tempfile
 from pathlib import Path
+from typing import Any
+
+from playwright.sync_api import Page, sync_playwright
 
 from loricate.client import Client
 from loricate.commands import demo_site
@@ -12,6 +15,9 @@ from loricate.core.limits.limit_sets import LimitSet
 from loricate.core.products.product import Product
 from loricate.core.sequences.proposing import proposed_step
 from loricate.simulator.hands_link import Hands
+
+CHROMIUM = ["--headless", "--no-sandbox", "--disable-gpu"]
+FUNCTIONAL = ("display", "cuff-shown", "cuff-loss")
 
 SET, DWELL_S, QUICK = "IEC-60601-1-8.7", 1.0, 20.0
 WHY = "a table by itself, for a figure"
@@ -68,3 +74,72 @@ def matrix_overhead() -> float:
         dt.datetime.fromisoformat(each) for each in (attempt.started_at, attempt.ended_at)
     )
     return (ended - began).total_seconds() / (cells * DWELL_S)
+
+
+def capture_keys() -> float:
+    """The keys for the whole functional part of a good device, over the figures that it gives.
+
+    Counted at the console, from its first question to its verdict: every key that somebody presses
+    who takes what is offered where the device shows that, and types what it shows elsewhere.
+    """
+    with (
+        tempfile.TemporaryDirectory() as folder,
+        demo_site.running_site(Path(folder), QUICK) as site,
+        Client(site["url"]) as client,
+        sync_playwright() as playwright,
+    ):
+        hands = Hands("127.0.0.1", site["ports"]["HANDS"])
+        client.sign_in(site["name"], site["password"])
+        hands.put("FX-W/1", "FW-2", "", "KEYS-1")
+        run = client.create_run("FW2-WHOLE", "FX-W", {"1": "KEYS-1"})
+        browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium-headless-shell", args=CHROMIUM
+        )
+        page = browser.new_page(viewport={"width": 1024, "height": 768})
+        page.goto(f"{site['url']}/run/{run.id}")
+        page.get_by_label("Name").fill(site["name"])
+        page.get_by_label("Password").fill(site["password"])
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name="Sign out", exact=True).wait_for()
+        client.arm_run(run.id)
+        client.start_run(run.id)
+        keys = 0
+        for event in client.events(run.id):
+            if event.name == "question":
+                pressed = _answered_by_keys(page, event.data, hands)
+                keys += pressed if event.data["step"] in FUNCTIONAL else 0
+            elif event.name == "cue":
+                text = str(event.data["text"])
+                if text.startswith("Vent"):
+                    hands.pump("FX-W/1", 0.0)
+                elif "30 kPa" in text:
+                    hands.pump("FX-W/1", 33_000.0)
+        browser.close()
+        unit = client.run(run.id).units[0]
+    functional = [each for each in unit.attempts if each.step_id in FUNCTIONAL]
+    graded = [each for one in functional for each in one.readings if each.verdict]
+    seen = sum("alarm" in str(each.choice) for each in unit.answers)
+    if unit.verdict != "pass" or len(graded) < len(FUNCTIONAL):
+        raise RuntimeError(f"The functional part was not done: {unit.verdict}.")
+    return keys / (len(graded) + seen)
+
+
+def _answered_by_keys(page: Page, asked: dict[str, Any], hands: Hands) -> int:
+    """Answer a question at the console as a person would; gives the keys that it took."""
+    page.get_by_role("group", name="Question for nest 1").get_by_text(asked["question"]).wait_for()
+    if not asked["entries"]:
+        for word, position in (("on", "on"), ("off", "off")):
+            if f"it is {word}" in asked["choices"]:
+                hands.turn("FX-W/1", position)
+        page.keyboard.press("1")
+        return 1
+    keys = 0
+    for entry in asked["entries"]:
+        page.get_by_text("settles, ", exact=False).first.wait_for(state="detached")
+        if not entry["target"]:
+            shown = f"{float(hands.shown('FX-W/1', 'cuff')) / 1000:.1f}"
+            page.keyboard.type(shown)
+            keys += len(shown)
+        page.keyboard.press("Enter")
+        keys += 1
+    return keys

@@ -15,7 +15,7 @@ from figures.harness import (
 )
 from figures.loads import best_forecast, load_over_bound
 from figures.long_steps import long_step_memory, long_step_page
-from figures.medical import matrix_overhead, matrix_switchings
+from figures.medical import capture_keys, matrix_overhead, matrix_switchings
 from figures.nets_drawn import nets_drawn_ms, nets_scrolled_ms
 from figures.paper import certificate_cpu, verify_many
 from figures.processes import cli_start
@@ -111,5 +111,11 @@ FIGURES = {
     ),
     "matrix_overhead": Figure(
         matrix_overhead, "ratio", "the dwells of the table's cells, pace 1", "<= 1.05"
+    ),
+    "capture_keys": Figure(
+        capture_keys,
+        "ratio",
+        "one key for each figure of a good device's functional part",
+        "<= 1.2",
     ),
 }

@@ -4,7 +4,7 @@ import type { Schemas } from '../api/client'
 import { KeyButton } from '../parts/KeyButton'
 import { LabelledInput } from '../parts/LabelledInput'
 import type { Question } from './question'
-import { stepped } from './stepped'
+import { stepped, withUnit } from './stepped'
 
 type Entry = Question['entries'][number]
 export type Beside = Schemas['BesideIn']
@@ -54,7 +54,7 @@ export function EntriesForm({ entries, elapsedS, onFilled }: Props) {
     const lacking = entries.findIndex((each) => !isGiven(each, now) || leftS(each) > 0)
     if (place + 1 < entries.length) setAt(place + 1)
     else if (lacking >= 0) setAt(lacking)
-    else onFilled(now)
+    else onFilled({ ...now, values: written(entries, now.values) })
   }
   function submit(event: FormEvent) {
     event.preventDefault()
@@ -85,6 +85,12 @@ export function EntriesForm({ entries, elapsedS, onFilled }: Props) {
       </Flex>
     </form>
   )
+}
+
+/** The values as they are handed in: what stands for a photo alone is left out. */
+function written(entries: Entry[], values: Record<string, string>): Record<string, string> {
+  const whole = entries.map(({ name, step }) => [name, withUnit(values[name] ?? '', step)])
+  return Object.fromEntries(whole.filter(([, value]) => value !== ''))
 }
 
 interface RowProps {

@@ -1,5 +1,13 @@
 import { expect, test } from 'vitest'
-import { stepped } from './stepped'
+import { stepped, withUnit } from './stepped'
+
+test('a figure without a unit has that of its display; any other stays as it is written', () => {
+  expect(withUnit('33.0', '0.1 kPa')).toBe('33.0 kPa')
+  expect(withUnit(' 33 ', '0.1 kPa')).toBe('33 kPa')
+  expect(withUnit('33000 Pa', '0.1 kPa')).toBe('33000 Pa')
+  expect(withUnit('33', '')).toBe('33')
+  expect(withUnit('warm', '0.1 °C')).toBe('warm')
+})
 
 test('a figure moves by steps of its display, from whatever is written', () => {
   expect(stepped('37 °C', '0.1 °C', 1)).toBe('37.1 °C')

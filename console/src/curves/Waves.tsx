@@ -7,7 +7,7 @@ import { type Drawn, peakOf, pointsOf } from './drawn'
 import { type View, wavesIn } from './waveform'
 
 const VIEWS: [View, string][] = [
-  ['overlaid', 'overlaid: every phase at its last pulse'],
+  ['overlaid', 'overlaid: each at its last pulse'],
   ['nested', 'nested: the rising pulses of a phase'],
   ['singly', 'singly: one pulse after another'],
 ]

@@ -322,6 +322,7 @@ class Outputs:
             {mark: instrument.looked(each) for mark, each in holding.at.items()},
             dict(holding.lowest),
             dict(holding.highest),
+            runner_up=dict(holding.runner_up),
         )
 
     async def _others_are_on(self, name: str) -> bool:

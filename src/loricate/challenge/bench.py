@@ -417,6 +417,7 @@ class OfflineBench:
             {mark: self._looked(role, each) for mark, each in holding.at.items()},
             dict(holding.lowest),
             dict(holding.highest),
+            runner_up=dict(holding.runner_up),
         )
 
     def _advanced(

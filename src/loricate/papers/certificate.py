@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from loricate.core.measuring.headlines import Judged, headlines, kind_of
-from loricate.core.quantities import DIMENSIONS, display
+from loricate.core.quantities import DIMENSIONS, NUMBER, display
 from loricate.papers.former import in_current_form
 from loricate.papers.look import SIGNATURES, Look
 from loricate.papers.plots import curve_words, plot_curve
@@ -512,5 +512,8 @@ def _fact(name: str, value: str, strong: str = "") -> dict[str, Any]:
 def _spread(reading: dict[str, Any]) -> str:
     if not reading["uncertainty"] or not reading["value"] or reading["bound"] != "exact":
         return ""
+    if reading["uncertainty"] > abs(reading["value"]):  # of next to nothing a share says nothing
+        dimension = next((d for d in DIMENSIONS.values() if d.unit == reading["unit"]), NUMBER)
+        return display(reading["uncertainty"], dimension, 2)
     percent = 100 * reading["uncertainty"] / abs(reading["value"])
     return f"{float(f'{percent:.2g}'):g} %"  # two digits, never with an exponent

@@ -57,6 +57,10 @@ EMPTY = 0.1  # of the pressure asked for: what a vented unit may still show
 STEADY_S = 1.0  # how long the pressure asked for must have stood
 VENTED_S = 0.5
 OVER_S = 5.0
+AFTER_S = 0.5  # how long a captured value must stand
+NOISE = 0.5  # of the expanded uncertainty: how far samples of what stands still lie apart
+ALONE = 0.05  # of a peak: how far the next highest sample may be below it
+SHARE = 0.5  # of the pressure, lost within the window: no limit lets that pass
 LATE = 0.05  # of the window: how much later its last sample may be
 CAPTURE, OVER = "capture", "it is over"
 KEEP, AGAIN = "keep it", "another try"
@@ -85,7 +89,7 @@ class Gauge(KindSettings):
         "pressure": LimitSlot(PRESSURE, title="Pressure at the gauge"),
     }
     meters = (QUANTITY,)
-    advises = ("still_gauge",)
+    advises = ("still_gauge", "loose_loss")
 
     read: Literal["value", "loss", "peak"] = Field(
         default="value",
@@ -226,6 +230,7 @@ class Gauge(KindSettings):
             return
         loss = loss_between(first, last, QUANTITY)
         tried.doubts += self._late(loss.over_s, held)
+        tried.doubts += self._jumped(first, last, held)
         tried.readings.append(loss.reading)
         tried.note = (
             f"From {first.reading(QUANTITY, PRESSURE).text} to "
@@ -238,6 +243,21 @@ class Gauge(KindSettings):
         if over_s > self.window_s * (1 + LATE) + STEADY_S:
             lasted = display(over_s, TIME)
             yield Doubt(held.last.instrument, f"was read after {lasted}, not {self.over}")
+
+    def _jumped(self, first: Look, last: Look, held: Held) -> Iterator[Doubt]:
+        """Why the two samples of a loss are none of the course between them.
+
+        What leaks falls: the first is the highest of all and the last the lowest, but for noise.
+        """
+        began, ended = first.reading(QUANTITY, PRESSURE), last.reading(QUANTITY, PRESSURE)
+        lowest, highest = held.lowest.get(QUANTITY, math.nan), held.highest.get(QUANTITY, math.nan)
+        noise = ended.uncertainty * NOISE
+        if not ended.value - lowest <= noise:
+            shown, least = ended.text, display(lowest, PRESSURE)
+            yield Doubt(last.instrument, f"showed {shown} in the end and {least} before")
+        if not highest - began.value <= noise:
+            shown, most = began.text, display(highest, PRESSURE)
+            yield Doubt(first.instrument, f"showed {shown} at first and {most} after it")
 
     def _peak(self, tried: _Try) -> Asking[None]:
         empty = Enters(QUANTITY, -math.inf, self.pressure * EMPTY, VENTED_S)
@@ -259,6 +279,9 @@ class Gauge(KindSettings):
             shown, wanted = display(highest, PRESSURE), display(self.pressure, PRESSURE)
             tried.note = f"The pressure came to {shown} of the {wanted} asked for."
             tried.faults.append(Fault(Cause.LEVEL_NOT_REACHED, text=tried.note))
+        if not highest - held.runner_up.get(QUANTITY, math.nan) <= ALONE * highest:
+            text = f"showed {display(highest, PRESSURE)} once, and nothing near it"
+            tried.doubts.append(Doubt(held.last.instrument, text))
         at_peak = Look(
             Sample(held.last.sample.elapsed_s, 0.0, "dwell", {QUANTITY: highest}),
             held.last.instrument,
@@ -288,6 +311,12 @@ class Gauge(KindSettings):
             instrument=there.instrument,
         )
         tried.readings += [difference, there]
+        after = yield from do(Hold(GAUGE, (For(AFTER_S),)))
+        for seen in (held.last, after.last):
+            shown_pa = seen.sample.values.get(QUANTITY, math.nan)
+            if not abs(shown_pa - there.value) <= there.uncertainty:
+                text = f"showed {there.text} and then {display(shown_pa, PRESSURE)}"
+                tried.doubts.append(Doubt(there.instrument, text))
         note = held.answer.beside.get("shown", BARE).note
         tried.note = f"The device showed {told}, the gauge {there.text}. {note}".strip()
         yield from self._falls(tried)
@@ -303,7 +332,16 @@ class Gauge(KindSettings):
         return True
 
     def advice(self, step: Considered) -> Iterator[Advice]:
-        """A loss that no tight unit meets, or that the gauge cannot tell."""
+        """A loss that every unit meets, or that the gauge cannot tell."""
+        for limit in step.limits_of("loss"):
+            if (limit.maximum or 0.0) * self.window_s > self.pressure * SHARE:
+                yield Advice(
+                    "loose_loss",
+                    Severity.ERROR,
+                    f"its loss {limit.text} lets more than half of the pressure go within "
+                    f"{self.over}: whatever leaks passes.",
+                    "Set the loss that a tight unit has.",
+                )
         gauge = step.instrument(GAUGE)
         if gauge is None or QUANTITY not in gauge.accuracy or self.read != "loss":
             return

@@ -16,6 +16,7 @@ from typing import Annotated, Any
 
 from pydantic import Field
 
+from loricate.core.kinds.advice import Advice, Considered, Severity
 from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Point, Points
 from loricate.core.limits.limit import Limit, LimitSource
 from loricate.core.measuring.actions import (
@@ -89,6 +90,7 @@ class Response(KindSettings):
     }
     judged_by = ()
     meters = ("temperature", "pressure")
+    advises = ("same_at_every_preset",)
 
     presets: tuple[str, ...] = Field(
         default=(), title="Presets", description="Of the product, in order; all where none is named"
@@ -303,6 +305,29 @@ class Response(KindSettings):
             name = _preset(point).name
             longest[name] = max(longest.get(name, 0.0), _parameter(point).settles)
         return sum(longest.values())
+
+    def advice(self, step: Considered) -> Iterator[Advice]:
+        """A display that shows the same at every preset must not pass."""
+        wide: dict[str, list[Limit]] = {}
+        for measurand, limit in step.limits.items():
+            wide.setdefault(measurand.quantity, []).append(limit)
+        for quantity, limits in wide.items():
+            lowest = max(limit.minimum or -math.inf for limit in limits)
+            highest = min(limit.maximum or math.inf for limit in limits)
+            if len(limits) > 1 and lowest <= highest:
+                yield Advice(
+                    "same_at_every_preset",
+                    Severity.ERROR,
+                    f"a device that always shows the same {quantity} passes at every preset.",
+                    "Set closer tolerances, or presets that are further apart.",
+                )
+            elif len(limits) == 1:
+                yield Advice(
+                    "same_at_every_preset",
+                    Severity.WARNING,
+                    f"reads {quantity} at one preset alone: a display that stands still passes.",
+                    "Read it at two presets at least.",
+                )
 
     def leaves_switch(self) -> str:
         return "on"

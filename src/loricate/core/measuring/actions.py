@@ -358,7 +358,8 @@ class Source(Action[Level]):
 class Held:
     """What came of a hold: what ended it, None where an output ended by itself.
 
-    ``last`` and ``at`` are looks at the role that was held, ``answer`` what the operator said.
+    ``last`` and ``at`` are looks at the role that was held, ``answer`` what the operator said,
+    ``runner_up`` the next highest of its samples.
     """
 
     met: Until | None
@@ -368,6 +369,7 @@ class Held:
     lowest: Mapping[str, float] = field(default_factory=dict)
     highest: Mapping[str, float] = field(default_factory=dict)
     answer: Answer | None = None
+    runner_up: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)

@@ -139,8 +139,9 @@ def asks_hands_in(until: Until) -> bool:
 class Holding:
     """One hold under way: takes in samples in order and says which end it came to.
 
-    ``lowest`` and ``highest`` are the extremes of each quantity, ``at`` the first sample at or
-    after each mark. Raises ProcedureError without an end that bounds the time.
+    ``lowest`` and ``highest`` are the extremes of each quantity, ``runner_up`` the next highest of
+    its samples, ``at`` the first sample at or after each mark. Raises ProcedureError without an end
+    that bounds the time.
     """
 
     until: tuple[Until, ...]
@@ -149,6 +150,7 @@ class Holding:
     at: dict[float, Sample] = field(default_factory=dict)
     lowest: dict[str, float] = field(default_factory=dict)
     highest: dict[str, float] = field(default_factory=dict)
+    runner_up: dict[str, float] = field(default_factory=dict)
     _seen: dict[Settled | Steeper | Enters, list[tuple[float, float]]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
@@ -194,7 +196,9 @@ class Holding:
         self.last = sample
         for name, value in sample.values.items():
             self.lowest[name] = min(value, self.lowest.get(name, value))
-            self.highest[name] = max(value, self.highest.get(name, value))
+            before = self.highest.get(name, -math.inf)
+            self.runner_up[name] = max(min(value, before), self.runner_up.get(name, -math.inf))
+            self.highest[name] = max(value, before)
         passed_s = sample.elapsed_s - self.began_s
         for mark in _marks(self.until):
             if passed_s >= mark:

@@ -49,6 +49,7 @@ class PulseSource(OutputInstrument):
         self.gain = 1 + self.chance.uniform(-0.004, 0.004)
         self.stored_v, self.charged_v, self.stored_at = 0.0, 0.0, 0.0
         self.wave = np.zeros(0)
+        self.dumps_s = DUMPS_S
         self.setting("SOURce:VOLTage[:LEVel]", "level_v", 100, 5_200, "V")
         self.setting("SOURce:CHARge:TIME", "ramp_s", 1, 60, "S")
         self.setting("SOURce:TIME", "dwell_s", 0.05, 10, "S")
@@ -99,9 +100,15 @@ class PulseSource(OutputInstrument):
 
     def residual_v(self) -> float:
         """What is left at the unit, or in its own capacitor where that is more."""
+        return max(super().residual_v(), self.volts)
+
+    @property
+    def volts(self) -> float:
+        """What its capacitor holds: off, it discharges into itself."""
+        if self.output_on:
+            return self.stored_v
         passed_s = self.clock.now() - self.stored_at
-        own_v = self.stored_v * math.exp(-passed_s / DUMPS_S)
-        return max(super().residual_v(), own_v)
+        return self.stored_v * math.exp(-passed_s / self.dumps_s)
 
     def bleed(self) -> tuple[Resistor, ...]:
         return (Resistor(self.high, self.earthed, BLEED_OHMS),)
