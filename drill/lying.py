@@ -157,13 +157,13 @@ def devices() -> Job:
         "cuff-loss": {"at_most": 20.0, "tries": 1, "over": "30 s"},
         "pulse": {},
     }
-    steps = tuple(
-        replace(step, settings=step.settings.model_copy(update=update), on_fail="carry_on")
-        for name, update in quick.items()
-        for step in (whole.step(name),)
-    )
+    steps = []
+    for name, update in quick.items():
+        one = whole.step(name)
+        changed = one.settings.model_copy(update=update)
+        steps.append(replace(one, settings=changed, on_fail="carry_on"))
     wires = ("ST1", "PG1", "PS1", "MX1", "GD1")
-    return Job(replace(whole, steps=steps), "FX-W", "1", "FW-2", faults, wires)
+    return Job(replace(whole, steps=tuple(steps)), "FX-W", "1", "FW-2", faults, wires)
 
 
 @dataclass

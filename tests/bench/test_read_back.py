@@ -13,11 +13,14 @@ from loricate.core.measuring.actions import Join
 from loricate.core.measuring.roles import (
     BOND,
     DC_SOURCE,
+    GAUGE,
     IMPEDANCE,
     LEAKAGE,
     LOW_RESISTANCE,
+    PULSE,
     RATIO_METER,
     ROLES,
+    STIMULUS,
     SURGE,
     THERMOMETER,
     TURNED_SOURCE,
@@ -31,7 +34,7 @@ from tests.rig import Rig, on_the_way, said
 NAMES = {
     WITHSTAND: "HV1", BOND: "GB1", LEAKAGE: "LK1", IMPEDANCE: "IM1", WIRING: "WM1",
     THERMOMETER: "TM1", LOW_RESISTANCE: "LR1", DC_SOURCE: "DS1", TURNED_SOURCE: "TS1",
-    SURGE: "SG1", RATIO_METER: "RM1",
+    SURGE: "SG1", RATIO_METER: "RM1", PULSE: "PS1", GAUGE: "PG1", STIMULUS: "ST1",
 }  # fmt: skip
 # None of it is what the stand-ins are set to when they are switched on.
 WANTED: dict[Role, dict[str, float | str]] = {
@@ -54,13 +57,16 @@ WANTED: dict[Role, dict[str, float | str]] = {
     },
     SURGE: {"level_v": 800.0, "dwell_s": 0.4},
     RATIO_METER: {"level_v": 8.0, "frequency_hz": 120.0, "dwell_s": 0.4},
+    PULSE: {"level_v": 4000.0, "ramp_s": 8.0, "dwell_s": 0.5},
+    GAUGE: {"dwell_s": 4.0},
+    STIMULUS: {"dwell_s": 4.0, "temperature_c": 34.0, "pressure_pa": 8000.0},
     TURNED_SOURCE: {"level_v": 800.0, "dwell_s": 4.0, "trip_a": 1e-4, "ranging_s": 3.0},
 }  # fmt: skip
 OTHER = {
     "function": "AC", "path": "earth", "network": "iec60990", "method": "direct",
     "neutral": "closed", "polarity": "normal",
 }  # fmt: skip
-EVERY = [(role, name) for role, facts in ROLES.items() for name in facts.sets]
+EVERY = [(role, name) for role in ROLES for name in WANTED[role]]
 
 
 def header(role: str, name: str) -> str:

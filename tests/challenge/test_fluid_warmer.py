@@ -49,11 +49,34 @@ def failed(grade: StepGrade) -> set[str]:
     }
 
 
-def test_the_final_test_misses_nothing_and_passes_good_ones(
+FUNCTIONAL = {
+    "absorbing_catheter": ("pulse",),
+    "leaking_cuff": ("cuff-loss",),
+    "sensor_off": ("display",),
+    "pressure_off": ("display", "cuff-shown"),
+    "silent_alarm": ("display",),
+}
+
+
+def test_the_whole_device_misses_what_a_withstand_alone_finds_and_nothing_else(
+    limit_sets: LimitSets, warmer: UnitModel
+) -> None:
+    document = read_demo("sequences/fw2-whole.toml")
+    product = Product.model_validate(read_demo("products/fw-2.toml"))
+    whole = prepare(document, {product.code: product}, limit_sets)
+    found = challenge(whole, warmer, repetitions=10)
+    assert {row.faults[0] for row in found.missed} == {"cracked_insulator", "thin_barrier"}
+    assert not any(found.false_alarms.values())
+    rows = {row.faults[0]: row.caught_by for row in found.rows}
+    assert {name: rows[name] for name in FUNCTIONAL} == FUNCTIONAL
+
+
+def test_the_final_test_misses_no_electrical_fault_and_passes_good_ones(
     limit_sets: LimitSets, warmer: UnitModel
 ) -> None:
     found = challenge(ready(limit_sets), warmer, repetitions=10)
-    assert found.missed == () and not any(found.false_alarms.values())
+    assert {row.faults[0] for row in found.missed} == FUNCTIONAL.keys()
+    assert not any(found.false_alarms.values())
     # What insulation alone is wrong with shows in the leakage step and in no other.
     rows = {row.faults[0]: row.caught_by for row in found.rows}
     for fault in ("wet_catheter", "biased_sensor", "wet_pole"):

@@ -211,6 +211,9 @@ WHO_MAY: dict[str, object] = {
     "POST /runs/{run_id}/remarks": RUNNERS,
     "GET /runs/{run_id}/curves/{nest}/{step}/{number}": EVERYONE,
     "GET /runs/{run_id}/events": EVERYONE,
+    "GET /assets": EVERYONE,
+    "GET /assets/{number}": EVERYONE,
+    "PUT /assets/{number}": RUNNERS,
     "GET /units": EVERYONE,
     "GET /units/{serial}": EVERYONE,
     "POST /pictures": RUNNERS,
@@ -318,8 +321,8 @@ async def test_an_expired_session_is_over(wire: httpx.AsyncClient, tmp_path: Pat
 
 async def test_a_bench_that_does_not_answer_is_told_before_a_run(wire: httpx.AsyncClient) -> None:
     stranger = (await wire.get("http://bench/health")).json()
-    assert stranger["status"] == "degraded" and stranger["problems"] == ["16; sign in to see."]
+    assert stranger["status"] == "degraded" and stranger["problems"] == ["19; sign in to see."]
     assert "127.0.0.1" not in str(stranger), "strangers learn nothing of where instruments are"
     headers = await bearer(wire, "olle")
     health = (await wire.get("http://bench/health", headers=headers)).json()
-    assert health["status"] == "degraded" and len(health["problems"]) == 16
+    assert health["status"] == "degraded" and len(health["problems"]) == 19

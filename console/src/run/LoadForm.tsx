@@ -1,14 +1,18 @@
 import { Box, Flex, Heading, Input, Stack, Text } from '@chakra-ui/react'
-import { useQuery } from '@tanstack/react-query'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { type FormEvent, type KeyboardEvent, lazy, Suspense, useRef, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api, ask, askAll, type Schemas } from '../api/client'
+import { AssetPlate } from '../assets/AssetPlate'
+import { DescribeForm } from '../assets/DescribeForm'
+import { useAsset } from '../assets/useAsset'
 import { BusyNote } from '../bench/BusyNote'
 import type { Value } from '../forms/schema'
 import { Choice } from '../parts/Choice'
 import { KeyButton } from '../parts/KeyButton'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
+import { words } from '../parts/words'
 import { useMay } from '../session/SessionProvider'
 import { AmbientNote } from './AmbientNote'
 import { LineForm } from './LineForm'
@@ -17,6 +21,14 @@ import { NestGrid } from './NestGrid'
 const SeriesForm = lazy(() => import('./SeriesForm'))
 
 type Pair = [string, string]
+type Occasion = Schemas['NewRun']['occasion']
+
+/** What of a product's document is looked at here. */
+interface Held {
+  code: string
+  terminals: string[]
+  occasions?: { occasion: string; sequence: string }[]
+}
 
 /** Choose a sequence and fixture, give each nest its serial by keyboard or scanner, make the run. */
 export function LoadForm() {
@@ -24,6 +36,8 @@ export function LoadForm() {
   const may = useMay()
   const [query, setQuery] = useSearchParams()
   const [serials, setSerials] = useState<Record<string, string>>({})
+  const [scans, setScans] = useState<Record<string, string>>({})
+  const [occasion, setOccasion] = useState<Occasion>('')
   const [retest, setRetest] = useState('')
   const [line, setLine] = useState<Value>({})
   const [trouble, setTrouble] = useState('')
@@ -60,13 +74,15 @@ export function LoadForm() {
 
   const fixtureCode = chosen(query, 'fixture', bench.data.fixtures)
   const fixture = bench.data.fixtures.find((each) => each.code === fixtureCode)
-  const fitting = sequencesFor(fixture, sequences.data, products.data)
+  const held = productsFor(fixture, products.data)
+  const fitting = sequencesFor(held, sequences.data)
   const code = chosen(query, 'sequence', sequences.data, fitting[0]?.code)
   const sequence = sequences.data.find((each) => each.code === code)
   const openLots = (lots.data ?? []).filter((each) => each.product === sequence?.product)
   const lot = query.get('lot') ?? ''
   const canFeel = (fixture?.felt.length ?? 0) > 0
   const startBy = starting(bench.data.has_inputs, canFeel)
+  const occasions = held.flatMap((each) => each.occasions ?? [])
   const unmet = (fixture?.requirements ?? []).filter((each) => !each.met)
   const nests = Object.keys(fixture?.nests ?? {})
   const load = nests
@@ -93,6 +109,7 @@ export function LoadForm() {
     event.preventDefault()
     const nest = event.currentTarget.dataset.nest ?? ''
     const scannedCode = event.currentTarget.value.trim()
+    setScans({ ...scans, [nest]: scannedCode })
     if (sequences.data?.some((each) => each.code === scannedCode)) {
       choose('sequence', scannedCode)
       setSerials({ ...serials, [nest]: '' })
@@ -129,6 +146,7 @@ export function LoadForm() {
         retest,
         start_by: startBy === 'series' ? ('key' as const) : startBy,
         line,
+        occasion,
       }
       const header = { 'idempotency-key': keyFor(JSON.stringify(body)) }
       const run = await ask(api.POST('/api/v1/runs', { body, params: { header } }))
@@ -152,8 +170,27 @@ export function LoadForm() {
           label="Sequence"
           value={code}
           options={sequences.data.map((each) => [each.code, `${each.code}  ${each.title}`])}
-          onChange={(value) => choose('sequence', value)}
+          onChange={(value) => {
+            choose('sequence', value)
+            setOccasion('')
+          }}
         />
+        {occasions.length > 0 && (
+          <Choice
+            size="lg"
+            label="Occasion"
+            value={occasion}
+            options={[
+              ['', 'as the sequence has it'],
+              ...occasions.map((each): Pair => [each.occasion, words(each.occasion)]),
+            ]}
+            onChange={(value) => {
+              setOccasion(value as Occasion)
+              const own = occasions.find((each) => each.occasion === value)
+              if (own) choose('sequence', own.sequence)
+            }}
+          />
+        )}
         <Choice
           size="lg"
           label="Fixture"
@@ -230,6 +267,9 @@ export function LoadForm() {
                   <Text color="soft" fontSize="sm" mt="1">
                     {(serials[nest] ?? '') === '' ? 'empty: this nest stays off' : 'will be tested'}
                   </Text>
+                  {occasions.length > 0 && scans[nest] && scans[nest] === serials[nest]?.trim() && (
+                    <Scanned text={scans[nest]} products={held.map((each) => each.code)} />
+                  )}
                 </Box>
               ))}
             </NestGrid>
@@ -277,6 +317,25 @@ export function LoadForm() {
   )
 }
 
+/** What is known of the device that was scanned; one that nobody has described can be now. */
+function Scanned({ text, products }: { text: string; products: string[] }) {
+  const queries = useQueryClient()
+  const asset = useAsset(text, true)
+  if (asset.isError) return <Trouble text={asset.error.message} />
+  if (asset.data === undefined) return null
+  if (asset.data !== null && asset.data.number !== '') return <AssetPlate asset={asset.data} />
+  return (
+    <details>
+      <summary>Not known by this number: describe it</summary>
+      <DescribeForm
+        number={text}
+        products={products}
+        onDescribed={(made) => queries.setQueryData(['asset', text], made)}
+      />
+    </details>
+  )
+}
+
 /** The code in the address, else the one chosen last on this computer, else the first there is. */
 function chosen(
   query: URLSearchParams,
@@ -289,18 +348,24 @@ function chosen(
   return wanted.find((code) => code !== null && codes.includes(code)) ?? codes[0] ?? ''
 }
 
-/** The sequences whose product has all its terminals in a fixture. */
-function sequencesFor(
+/** The products that have all their terminals in a fixture. */
+function productsFor(
   fixture: Schemas['FixtureOut'] | undefined,
-  sequences: Schemas['SequenceSummary'][],
   products: Record<string, unknown>[],
-): Schemas['SequenceSummary'][] {
+): Held[] {
   const reached = Object.values(fixture?.nests ?? {}).flatMap((nest) => Object.keys(nest))
-  const fitting = products.filter((each) => {
-    const terminals = Array.isArray(each.terminals) ? each.terminals : []
-    return terminals.length > 0 && terminals.every((name) => reached.includes(name))
+  return (products as unknown as Held[]).filter(({ terminals }) => {
+    const named = Array.isArray(terminals) ? terminals : []
+    return named.length > 0 && named.every((name) => reached.includes(name))
   })
-  const codes = fitting.map((each) => each.code)
+}
+
+/** The sequences of these products. */
+function sequencesFor(
+  held: Held[],
+  sequences: Schemas['SequenceSummary'][],
+): Schemas['SequenceSummary'][] {
+  const codes = held.map((each) => each.code)
   return sequences.filter((each) => codes.includes(each.product))
 }
 

@@ -3,12 +3,15 @@ import { useQuery } from '@tanstack/react-query'
 import { lazy, Suspense } from 'react'
 import { Link, useParams } from 'react-router'
 import { api, ask } from '../api/client'
+import { AssetPlate } from '../assets/AssetPlate'
+import { useAsset } from '../assets/useAsset'
 import { PaperLink } from '../certificates/PaperLink'
 import { LINK } from '../parts/link'
 import { ReadingsTable } from '../parts/ReadingsTable'
 import { Trouble } from '../parts/Trouble'
 import { VerdictMark } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
+import { words } from '../parts/words'
 import { KeptList } from './KeptList'
 import { UnitTold } from './UnitTold'
 
@@ -21,6 +24,7 @@ export default function UnitPage() {
     queryKey: ['unit', serial],
     queryFn: () => ask(api.GET('/api/v1/units/{serial}', { params: { path: { serial } } })),
   })
+  const asset = useAsset(serial, true)
   if (found.isError) return <Trouble text={found.error.message} />
   if (found.data === undefined) return <Waiting />
   return (
@@ -39,6 +43,7 @@ export default function UnitPage() {
           {found.data[0]?.product}
         </Text>
       </Heading>
+      {asset.data?.number && <AssetPlate asset={asset.data} />}
       {found.data.map((unit) => (
         <Box key={unit.run_id} bg="plate" borderWidth="1px" borderColor="edge" p="4">
           <Flex gap="6" align="center" wrap="wrap" mb="3">
@@ -46,6 +51,7 @@ export default function UnitPage() {
             <Text>
               {(unit.started_at ?? '').slice(0, 19).replace('T', ' ')} UTC, {unit.sequence_code}{' '}
               revision {unit.sequence_revision}, nest {unit.nest}
+              {unit.occasion && unit.occasion !== 'production' && `, ${words(unit.occasion)}`}
             </Text>
             <Link to={`/run/${unit.run_id}`} style={LINK}>
               The run

@@ -25,7 +25,7 @@ export default function UnitsPage() {
         Units
       </Heading>
       <Stack gap="1" maxW="26rem">
-        <label htmlFor="search">Serial, or a part of it</label>
+        <label htmlFor="search">Serial or asset number, or a part of it</label>
         <Input
           id="search"
           size="lg"
@@ -60,6 +60,7 @@ export default function UnitsPage() {
                 </Link>
               ),
             },
+            { head: 'Asset', cell: (unit) => unit.asset },
             { head: 'Product', cell: (unit) => unit.product },
             {
               head: 'Verdict',

@@ -12,6 +12,7 @@ from loricate.core.measuring.curves import Drawn
 from loricate.core.measuring.grading import Band, Cause, Verdict
 from loricate.core.measuring.readings import Bound, Measurand
 from loricate.core.planning.line import LineOptions
+from loricate.core.products.families.section import Occasion
 
 Graded = Verdict | Literal[""]  # of a reading: empty where no limit was held against it
 
@@ -171,6 +172,9 @@ class UnitOut(BaseModel):
     )
     sequence_code: str
     sequence_revision: int
+    asset: str = Field(default="", description="The number that its owner gave it")
+    place: str = Field(default="", description="Where it is used")
+    occasion: str = Field(default="", description="Why it was tested")
     run_state: RunState
     started_at: str | None
     attempts: list[AttemptOut]
@@ -193,7 +197,7 @@ Digest = Annotated[str, Field(pattern="^([0-9a-f]{64})?$")]
 
 
 class LoadPlace(BaseModel):
-    """A serial in a nest."""
+    """A unit in a nest, by its serial or its asset number."""
 
     model_config = ConfigDict(extra="forbid", strict=True)
 
@@ -221,9 +225,14 @@ class NewRun(BaseModel):
         },
     )
 
-    sequence: str
+    sequence: str = Field(
+        default="", description="Empty with an occasion: the one that the product names for it"
+    )
     fixture: str
     load: list[LoadPlace] = Field(min_length=1, max_length=64)
+    occasion: Occasion | Literal[""] = Field(
+        default="", description="Why; by default the first that the sequence is for"
+    )
     lot: str = Field(default="", max_length=64)
     retest: str = Field(
         default="", max_length=200, description="Why serials with a verdict are tested again"
@@ -316,6 +325,7 @@ class RunSummary(BaseModel):
     started_at: str | None
     ended_at: str | None
     note: str = Field(description="Why it ended as it did, when that is not how it should")
+    occasion: str = Field(default="", description="Why these units are tested")
 
 
 class RunOut(RunSummary):
@@ -451,6 +461,7 @@ class UnitFound(BaseModel):
 
     id: str
     serial: str
+    asset: str = Field(default="", description="The number that its owner gave it")
     product: str
     run_id: str
     nest: str

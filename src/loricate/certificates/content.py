@@ -64,6 +64,8 @@ def certificate_body(
             "title": sequence.product.title,
             "protection_class": sequence.product.protection_class,
             "lot": run["lot"],
+            "asset": unit["asset"],
+            "place": unit["place"],
         },
         "run": {
             "id": run["id"],
@@ -74,6 +76,7 @@ def certificate_body(
             "bench": run["bench"]["code"],
             "fixture": run["fixture"],
             "nest": unit["nest"],
+            "occasion": run["occasion"],
         },
         "sequence": {
             "code": sequence.code,

@@ -141,6 +141,8 @@ class FormUnit(_Part):
     title: str
     protection_class: str
     lot: str
+    asset: str = ""
+    place: str = ""
 
 
 class FormConnector(_Part):
@@ -189,6 +191,7 @@ class FormRun(_Part):
     bench: str
     fixture: str
     nest: str
+    occasion: str = ""
 
 
 class FormFinding(_Part):

@@ -1,5 +1,6 @@
 """The client itself: the calls of each subject over one wire."""
 
+from loricate.client._assets import AssetCalls
 from loricate.client._bench import BenchCalls
 from loricate.client._captures import CaptureCalls
 from loricate.client._certificates import CertificateCalls
@@ -22,6 +23,7 @@ class Client(
     RunCalls,
     SeriesCalls,
     LotCalls,
+    AssetCalls,
     CertificateCalls,
 ):
     """A connection to one service, one method a call of the HTTP API; a context manager.

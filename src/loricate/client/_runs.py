@@ -23,9 +23,13 @@ class RunCalls(Wire):
         retest: str = "",
         start_by: str = "key",
         line: Mapping[str, Any] | None = None,
+        occasion: str = "",
         idempotency_key: str = "",
     ) -> RunOut:
         """Make a run; ``load`` gives the serial in each nest. Nothing is energised yet.
+
+        In place of a serial the asset number will do. With an ``occasion`` the ``sequence`` may be
+        empty: it is the one that the product of these devices names for it.
 
         Once armed it is started by ``start_run``, and by the ``foot`` switch or the ``presence`` of
         a unit in every nest if ``start_by`` says so. ``line`` are line options, by name, that are
@@ -40,6 +44,7 @@ class RunCalls(Wire):
             "retest": retest,
             "start_by": start_by,
             "line": dict(line or {}),
+            "occasion": occasion,
         }
         headers = {"Idempotency-Key": idempotency_key or str(uuid.uuid4())}
         return self._post(RunOut, f"{API}/runs", body, headers, tries=LOST_TRIES)

@@ -170,6 +170,9 @@ def add_definitions(client: "Client") -> None:
         if document["code"] not in known:
             client.add_sequence(send_pictures(client, document, folder))
             client.release_sequence(document["code"], "demo data")
+    for listed in demo_documents("assets"):
+        for each in listed["assets"]:
+            client.describe_asset(**each)
 
 
 def today() -> dt.date:

@@ -40,8 +40,13 @@ def read_pairs(pairs: tuple[str, ...]) -> dict[str, str]:
 
 @command.command("start")
 @click.argument("sequence")
-@click.argument("load", nargs=-1, required=True, metavar="NEST=SERIAL...")
+@click.argument("load", nargs=-1, metavar="NEST=SERIAL...")
 @fixture_option
+@click.option(
+    "--occasion",
+    type=click.Choice(["production", "acceptance", "recurrent", "after_repair"]),
+    help="Why they are tested; without a sequence it chooses the one that the product names.",
+)
 @click.option("--lot", default="", help="The lot that these units belong to.")
 @click.option("--retest", default="", help="Why serials with a verdict are tested again.")
 @click.option(
@@ -58,6 +63,7 @@ def start(
     sequence: str,
     load: tuple[str, ...],
     fixture: str,
+    occasion: str | None,
     lot: str,
     retest: str,
     start_by: str,
@@ -70,7 +76,13 @@ def start(
     Exits 3 when a unit did not pass.
 
     Example: loricate run start DC40-FINAL --fixture FX-A 1=DC40-26-0117
+
+    Example: loricate run start --occasion recurrent --fixture FX-W 1=RB-1041
     """
+    if "=" in sequence and occasion:  # then the first word is no sequence
+        sequence, load = "", (sequence, *load)
+    if not load:
+        raise click.UsageError("No unit is given; write for example 1=DC40-26-0117.")
     places = read_pairs(load)
     with call.connect() as client:
         run = client.create_run(
@@ -81,6 +93,7 @@ def start(
             retest=retest,
             start_by=start_by,
             line=line,
+            occasion=occasion or "",
         )
         ended = perform(client, run, pass_visual)
     report(ended, call.as_json)

@@ -154,9 +154,13 @@ class CertificateSheet:
         unit, run, sequence = document["unit"], document["run"], document["sequence"]
         yield "Unit", f"{unit['title']} ({unit['product']} rev. {unit['product_revision']})"
         yield "Serial", unit["serial"], "strong"
+        if unit.get("asset"):  # former papers say none
+            yield "Asset", f"{unit['asset']}{unit['place'] and ', '}{unit['place']}"
         yield "Protection class", unit["protection_class"] or "not stated"
         yield "Lot", unit["lot"] or "none"
         yield "Sequence", f"{sequence['code']} revision {sequence['revision']}"
+        if run.get("occasion"):
+            yield "Occasion", run["occasion"].replace("_", " ")
         yield "Tested", local_until(run["started_at"], run["ended_at"], self.zone)
         yield "Issued", local(document["issued_at"], self.zone)
         yield "Place", f"{run['bench']}, fixture {run['fixture']}, nest {run['nest']}"

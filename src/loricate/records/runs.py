@@ -17,7 +17,7 @@ Row = dict[str, Any]
 _INSTRUMENT = ("id", "title", "identity", "serial", "calibrated", "due", "certificate")
 _SUMMARY = (
     "id, sequence_code, sequence_revision, fixture, lot, state, verdict, created_at, created_by,"
-    " started_at, ended_at, note"
+    " started_at, ended_at, note, occasion"
 )
 _RUN = (
     f"{_SUMMARY}, retest, start_by, line, bench, software, started_by, finished_at, doubts_until,"
@@ -38,13 +38,14 @@ def add_run(
     retest: str = "",
     start_by: str = "key",
     line: LineOptions = NOTHING_SAID,
+    occasion: str = "",
 ) -> str:
     """Add a run with its units (nest to serial); gives its id."""
     run_id = new_id()
     conn.execute(
         "INSERT INTO run (id, sequence_code, sequence_revision, fixture, lot, retest, start_by,"
-        " line, state, bench, software, created_at, created_by)"
-        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, 'created', '{}', ?, ?, ?)",
+        " line, occasion, state, bench, software, created_at, created_by)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, 'created', '{}', ?, ?, ?)",
         (
             run_id,
             *sequence,
@@ -53,6 +54,7 @@ def add_run(
             retest,
             start_by,
             line.model_dump_json(exclude_none=True),
+            occasion,
             software,
             now(),
             account,
@@ -239,17 +241,18 @@ def list_runs(conn: sqlite3.Connection, count: int, before: str = "") -> list[Ro
 
 
 def find_units(conn: sqlite3.Connection, pattern: str, count: int, before: str = "") -> list[Row]:
-    """The newest appearance first of units whose serial matches (``*`` and ``?`` are wildcards).
+    """The newest appearance first of units whose serial or asset number matches (``*``, ``?``).
 
     Those older than ``before``, an appearance's id, if that is one.
     """
     rows = conn.execute(
-        "SELECT run_unit.id, run_id, nest, unit.serial, product, run_unit.verdict, cause,"
+        "SELECT run_unit.id, run_id, nest, unit.serial, asset, product, run_unit.verdict, cause,"
         " run.started_at, run.ended_at, run.state, sequence_code, sequence_revision,"
         " document.number AS certificate, document.kind AS certificate_kind, document.revoked"
         " FROM run_unit JOIN run ON run.id = run_id JOIN unit ON unit.id = unit_id"
         " LEFT JOIN current_document AS document ON run_unit_id = run_unit.id"
-        " WHERE unit.serial LIKE ?1 ESCAPE '\\' AND (?2 = '' OR run_unit.id < ?2)"
+        " WHERE (unit.serial LIKE ?1 ESCAPE '\\' OR asset LIKE ?1 ESCAPE '\\')"
+        " AND (?2 = '' OR run_unit.id < ?2)"
         " ORDER BY run_unit.id DESC LIMIT ?3",
         (as_like(pattern), before, count),
     )
@@ -283,7 +286,8 @@ def units_of(
             " document.revoked AS revoked,"
             " document.issued_at AS certified_at, issued_after.attempts AS certified_after,"
             " set_aside.reason AS set_aside, run.sequence_code, run.sequence_revision,"
-            " run.state AS run_state, run.started_at FROM run_unit JOIN run ON run.id = run_id"
+            " run.state AS run_state, run.started_at, run.occasion"
+            " FROM run_unit JOIN run ON run.id = run_id"
             " JOIN unit ON unit.id = unit_id"
             " LEFT JOIN current_document AS document ON document.run_unit_id = run_unit.id"
             " LEFT JOIN issued_after ON issued_after.number = document.number"

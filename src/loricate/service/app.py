@@ -25,6 +25,7 @@ from loricate.service.paper_look import read_look
 from loricate.service.problems import add_problem_handlers
 from loricate.service.routers import (
     ambient,
+    assets,
     bench,
     captures,
     certificates,
@@ -144,6 +145,7 @@ def create_app(settings: Settings) -> FastAPI:
         runs,
         series,
         units,
+        assets,
         pictures,
         certificates,
         keys,

@@ -39,6 +39,7 @@ from loricate.records.store import Store
 from loricate.service.ambient import kept_with_run
 from loricate.service.answering import answer_question
 from loricate.service.arming import ARM_LASTS_S, WATCH_S, Arming, InSeries, Permission, unchecked
+from loricate.service.asset_keeping import occasion_of, wanted_run
 from loricate.service.errors import KeyReused, NotReady, ServiceError, WrongState
 from loricate.service.holding import BenchHolders
 from loricate.service.lot_keeping import lot_findings
@@ -193,12 +194,13 @@ class Runs:
         retest: str = "",
         start_by: str = "key",
         line: LineOptions = NOTHING_SAID,
+        occasion: str = "",
         key: str | None = None,
         within: InSeries | None = None,
     ) -> str:
         """Check everything, then make a run; gives its id. The same key gives the same run."""
         request_digest = hashlib.sha256(
-            repr((sequence_code, fixture, load, lot, retest, start_by, line)).encode()
+            repr((sequence_code, fixture, load, lot, retest, start_by, line, occasion)).encode()
         ).hexdigest()
         if key is not None:
             kept = await self.store.read(lambda conn: runs.find_idempotent(conn, account, key))
@@ -206,13 +208,16 @@ class Runs:
                 if kept[0] != request_digest:
                     raise KeyReused("This Idempotency-Key made another run; use a fresh key.")
                 return kept[1]
-        record = await self.store.read(lambda c: sequences.released_sequence(c, sequence_code))
+        asked = await self.store.read(lambda c: wanted_run(c, load, sequence_code, occasion))
+        load = asked.load
+        record = await self.store.read(lambda c: sequences.released_sequence(c, asked.sequence))
         if within is not None and record.revision != within.revision:
             raise WrongState(
                 f"Revision {record.revision} of {record.code} is released by now; begin another "
                 "series."
             )
         sequence = await self.store.read(lambda c: sequences.ready_sequence(c, record))
+        why = occasion_of(asked, sequence)
         line = line.over(sequence.line)
         check_printed(line, self.printer)
         await self.check(sequence, fixture, load, within.holding if within else "")
@@ -241,6 +246,7 @@ class Runs:
                 retest,
                 start_by,
                 line,
+                why,
             )
             if key is not None:
                 runs.keep_idempotent(conn, account, key, request_digest, run_id)

@@ -16,7 +16,7 @@ from loricate.core.limits.limit import Code, Sentence
 from loricate.core.products.families import FAMILIES
 from loricate.core.products.families.cable import CableSection
 from loricate.core.products.families.medical import AccessiblePart, AppliedPart, MedicalSection
-from loricate.core.products.families.section import FamilySection, Terminal
+from loricate.core.products.families.section import FamilySection, Occasion, Terminal
 from loricate.core.products.families.winding import WindingSection
 from loricate.core.quantities import Amperes, Farads, Hertz, Metres, Volts, Watts
 from loricate.core.wiring.description import Wiring
@@ -42,6 +42,18 @@ class NotTested(BaseModel):
     kind: Code = Field(title="Kind", description="The kind of step that is not expected")
     by: str = Field(min_length=3, max_length=80, title="By", description="Who stands for it")
     reason: Sentence = Field(title="Reason", description="A sentence; it is on each certificate")
+
+
+class OnOccasion(BaseModel):
+    """Which sequence tests a product on an occasion, and how often."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    occasion: Occasion = Field(title="Occasion")
+    sequence: Code = Field(title="Sequence", description="Its code; it must be for that occasion")
+    every_months: Annotated[int, Field(ge=1, le=120)] | None = Field(
+        default=None, title="Every so many months", description="After which it is due again"
+    )
 
 
 class Product(WithFormerForms):
@@ -93,6 +105,9 @@ class Product(WithFormerForms):
     )
     medical: MedicalSection | None = Field(
         default=None, title="Medical", json_schema_extra=_of("medical")
+    )
+    occasions: tuple[OnOccasion, ...] = Field(
+        default=(), title="Occasions", description="Which sequence tests it, and when it is due"
     )
     not_tested: tuple[NotTested, ...] = Field(
         default=(),
@@ -172,6 +187,22 @@ class Product(WithFormerForms):
     def wirings(self) -> tuple[Wiring, ...]:
         """What of a cable should hang together, in each position of its switch."""
         return () if self.cable is None else self.cable.wirings
+
+    @model_validator(mode="after")
+    def _occasions_are_one_each(self) -> "Product":
+        named = [each.occasion for each in self.occasions]
+        if len(set(named)) < len(named):
+            raise fault_at("occasions", "has one twice", "each has one sequence.")
+        return self
+
+    def on_occasion(self, occasion: str) -> OnOccasion | None:
+        """Which sequence tests it on an occasion; None where nobody said."""
+        return next((each for each in self.occasions if each.occasion == occasion), None)
+
+    @property
+    def due_every_months(self) -> int | None:
+        """How often it is due; None where nobody said."""
+        return next((each.every_months for each in self.occasions if each.every_months), None)
 
     @model_validator(mode="after")
     def _parts_have_terminals(self) -> "Product":

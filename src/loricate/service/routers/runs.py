@@ -100,6 +100,7 @@ async def create_run(
             retest=body.retest,
             start_by=body.start_by,
             line=body.line,
+            occasion=body.occasion,
             key=idempotency_key,
         )
     )

@@ -1,0 +1,119 @@
+"""Devices by asset number: how they stand, and which sequence an occasion asks for."""
+
+import datetime as dt
+import sqlite3
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from loricate.api.assets import AssetOut, LastTestOut, OccasionOut
+from loricate.core.errors import Finding
+from loricate.core.planning.occasions import due_on, state_of
+from loricate.core.products.product import Product
+from loricate.core.sequences.ready import ReadySequence
+from loricate.records import assets, definitions
+from loricate.records.assets import Asset
+from loricate.service.errors import NotReady
+
+Load = list[tuple[str, str]]
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What a run is to be: its units by serial, the sequence, and the occasion (may be empty)."""
+
+    load: Load
+    sequence: str
+    occasion: str
+    products: tuple[tuple[int, Asset], ...]  # of places that were told by asset number
+
+
+def wanted_run(conn: sqlite3.Connection, load: Load, sequence: str, occasion: str) -> Wanted:
+    """Put serials in the place of asset numbers, and find the sequence of an occasion.
+
+    Raises NotReady for a device that nobody described, devices of several products, and a product
+    that names no sequence for the occasion.
+    """
+    known = [assets.find_by_number(conn, text) for _, text in load]
+    found = [
+        (nest, text if asset is None else asset.serial)
+        for (nest, text), asset in zip(load, known, strict=True)
+    ]
+    by_number = tuple((place, each) for place, each in enumerate(known) if each is not None)
+    if sequence:
+        return Wanted(found, sequence, occasion, by_number)
+    if not occasion:
+        message = "is missing", "name a sequence, or the occasion, which chooses it."
+        raise NotReady.because([Finding("sequence", *message)])
+    products = {}
+    for place, (_, text) in enumerate(load):
+        either = assets.find_either(conn, text)
+        if len(either) != 1:
+            why = "nobody has described" if not either else "several products have"
+            remedy = "describe it first" if not either else "scan its asset number"
+            message = f"'{text}' is one that {why}", f"{remedy}, or name a sequence."
+            raise NotReady.because([Finding(f"load[{place}].serial", *message)])
+        products[either[0].product] = place
+    if len(products) > 1:
+        message = f"are {' and '.join(sorted(products))}", "test one product at a time."
+        raise NotReady.because([Finding("load", *message)])
+    (code,) = products
+    product = definitions.known_products(conn)[code]
+    chosen = product.on_occasion(occasion)
+    if chosen is None:
+        there = ", ".join(each.occasion for each in product.occasions) or "none"
+        reason = f"product '{code}' names no sequence for {occasion}"
+        raise NotReady.because([Finding("occasion", reason, f"it has {there}.")])
+    return Wanted(found, chosen.sequence, occasion, by_number)
+
+
+def occasion_of(wanted: Wanted, sequence: ReadySequence) -> str:
+    """The occasion of a run of a sequence; raises NotReady where it is for none such.
+
+    Also where a device was told by its number and is another product.
+    """
+    strange = [each for each in wanted.products if each[1].product != sequence.product.code]
+    if strange:
+        place, asset = strange[0]
+        reason = f"{asset.number} is a {asset.product}, and {sequence.code} is for "
+        reason += sequence.product.code
+        raise NotReady.because([Finding(f"load[{place}].serial", reason)])
+    if wanted.occasion and wanted.occasion not in sequence.occasions:
+        there = ", ".join(sequence.occasions)
+        reason = f"sequence '{sequence.code}' is not for {wanted.occasion}"
+        raise NotReady.because([Finding("occasion", reason, f"it is for {there}.")])
+    return wanted.occasion or sequence.occasions[0]
+
+
+def told_asset(conn: sqlite3.Connection, asset: Asset, today: dt.date) -> AssetOut:
+    """A device as it stands."""
+    product: Product | None = definitions.known_products(conn).get(asset.product)
+    tests = assets.tests_of(conn, asset.unit_id)
+    past = [each.past for each in tests]
+    last = tests[0] if tests else None
+    every = product.due_every_months if product is not None else None
+    due = due_on(past, every) if every else None
+    occasions: Sequence[OccasionOut] = [
+        OccasionOut(occasion=each.occasion, sequence=each.sequence, every_months=each.every_months)
+        for each in (product.occasions if product is not None else ())
+    ]
+    return AssetOut(
+        number=asset.number,
+        product=asset.product,
+        serial=asset.serial,
+        place=asset.place,
+        state=state_of(past),
+        last=None
+        if last is None
+        else LastTestOut(
+            run_id=last.run_id,
+            occasion=last.past.occasion,
+            sequence=last.sequence_code,
+            ended_at=last.ended_at,
+            verdict=last.past.verdict,
+            failed=assets.failed_steps(conn, last.run_unit_id),
+            certificate=last.certificate,
+        ),
+        due=due,
+        is_overdue=every is not None and (due is None or due < today),
+        occasions=list(occasions),
+    )
