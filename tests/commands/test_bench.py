@@ -21,7 +21,7 @@ def under_way(client: Client) -> list[QuestionOut]:
 
 def test_bench_and_units(loricate: Run) -> None:
     bench = loricate("bench", "show").stdout
-    assert "Guard closed" in bench and bench.count("answers") == 16
+    assert "Guard closed" in bench and bench.count("answers") == 19
     assert json.loads(loricate("bench", "show", "--json").stdout)["code"] == "BENCH-2"
     loricate("run", "start", "DC40-FINAL", "2=U-77", "--pass-visual")
     assert "U-77" in loricate("unit", "find", "U-7*").stdout

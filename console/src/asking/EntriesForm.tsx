@@ -21,8 +21,8 @@ const NOTHING: Filled = { values: {}, beside: {}, photos: {} }
 
 interface Props {
   entries: Question['entries']
-  /** How long the question's output has been on, by its instrument; null where there is none. */
-  elapsedS: number | null
+  /** How long the question's output has been on; null where that was not heard yet. */
+  elapsedS: number | null | undefined
   onFilled: (filled: Filled) => void
 }
 
@@ -38,10 +38,10 @@ export function EntriesForm({ entries, elapsedS, onFilled }: Props) {
   const [at, setAt] = useState(0)
   const began = useRef(elapsedS)
   began.current ??= elapsedS // asked before its output was first looked at
-  const passedS = elapsedS === null || began.current === null ? null : elapsedS - began.current
 
   function leftS(entry: Entry): number {
-    return passedS === null ? 0 : Math.max(0, entry.settles_s - passedS)
+    if (elapsedS === undefined) return 0 // whoever asks sees to it
+    return Math.max(0, entry.settles_s - ((elapsedS ?? 0) - (began.current ?? 0)))
   }
   function isGiven(entry: Entry, now: Filled): boolean {
     const photo = now.photos[entry.name] !== undefined
@@ -106,6 +106,7 @@ interface RowProps {
 
 function EntryRow({ entry, filled, isAt, isDone, leftS, onAt, onChange, onTake }: RowProps) {
   const [isOpen, setIsOpen] = useState(false)
+  const more = ['note', ...(entry.may_retarget ? ['target'] : [])].join(', ')
   const value = filled.values[entry.name] ?? ''
   const beside = filled.beside[entry.name] ?? NOTHING_BESIDE
   const withValue = (next: string): Filled => ({
@@ -155,11 +156,10 @@ function EntryRow({ entry, filled, isAt, isDone, leftS, onAt, onChange, onTake }
           bg="plate"
           borderColor="edge"
           aria-expanded={isOpen}
-          aria-label={`More on ${entry.title}`}
+          aria-label={`${more} on ${entry.title}`}
           onClick={() => setIsOpen(!isOpen)}
         >
-          note{entry.photo !== 'none' && ', photo'}
-          {entry.may_retarget && ', target'}
+          {more}
         </Button>
         {entry.photo !== 'none' && <PhotoOf entry={entry} filled={filled} onChange={onChange} />}
       </Flex>

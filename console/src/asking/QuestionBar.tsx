@@ -22,12 +22,12 @@ interface Props {
   /** Who is meant, for people: a nest with its serial, the whole load, a fixture. */
   place: string
   onAnswer: (given: Given) => Promise<unknown>
-  /** How long the output of its step has been on, by the instrument; null where none is. */
+  /** How long the output of its step has been on, by the instrument; null if not heard yet. */
   elapsedS?: number | null
 }
 
 /** An open question with its choices on the keys 1, 2, 3, and its picture if it has one. */
-export function QuestionBar({ question, place, onAnswer, elapsedS = null }: Props) {
+export function QuestionBar({ question, place, onAnswer, elapsedS }: Props) {
   const [trouble, setTrouble] = useState('')
   const [noting, setNoting] = useState('')
 

@@ -7,6 +7,7 @@ from typing import Any
 
 import pytest
 
+from loricate.bench.profiles import read_profile
 from loricate.challenge.bench import OfflineBench, _OfflineDriver
 from loricate.core.errors import DocumentError
 from loricate.core.limits.limit_sets import LimitSets
@@ -29,8 +30,9 @@ from loricate.core.measuring.driving import at_once
 from loricate.core.measuring.grading import Cause, DecisionRule, StepGrade, Verdict
 from loricate.core.measuring.holding import For, Holding
 from loricate.core.measuring.readings import Measurand
-from loricate.core.measuring.roles import PULSE
+from loricate.core.measuring.roles import GAUGE, PULSE
 from loricate.core.products.product import Product
+from loricate.core.review import Reviewed, review
 from loricate.core.sequences.preparing import prepare
 from loricate.core.sequences.ready import ReadyStep
 from loricate.simulator.units import UnitModel, read_unit_model
@@ -518,3 +520,53 @@ def test_by_hand_each_connection_is_asked_for_with_hands_in(limit_sets: LimitSet
     assert len(asked) == 2 and all(each.hands_in for each in asked)
     assert "into the load alone" in asked[0].question
     assert "to C1, and earth P1, P2" in asked[1].question
+
+
+# Review.
+
+
+def found(
+    limit_sets: LimitSets, step_id: str, change: Callable[[dict[str, Any]], None]
+) -> set[str]:
+    """The rules that find something in a step of the whole device, after a change to it."""
+    document = read_demo("sequences/fw2-whole.toml")
+    one = next(each for each in document["steps"] if each["id"] == step_id)
+    one.setdefault("settings", {})
+    one.setdefault("limits", {})
+    change(one)
+    product = Product.model_validate(read_demo("products/fw-2.toml"))
+    ready = prepare(document, {"FW-2": product}, limit_sets)
+    bench = {GAUGE: (read_profile("stand-in-gauge").capability("PG1"),)}
+    seen = review(Reviewed(ready, limit_sets, bench))
+    return {each.rule for each in seen if each.step == step_id} & {
+        "loose_loss", "still_gauge", "same_at_every_preset",
+    }  # fmt: skip
+
+
+def limited(quantity: str, **limit: str) -> Callable[[dict[str, Any]], None]:
+    return lambda one: one["limits"].update({quantity: {"source": "the drawing", **limit}})
+
+
+def at_one_preset(one: dict[str, Any]) -> None:
+    one["settings"]["presets"] = ["high"]
+
+
+@pytest.mark.parametrize(
+    ("step_id", "change", "rules"),
+    [
+        ("cuff-loss", limited("loss", maximum="17 kPa/min"), {"loose_loss"}),
+        ("cuff-loss", limited("loss", maximum="100 Pa/min"), {"still_gauge"}),
+        ("cuff-loss", limited("loss", maximum="0.5 kPa/min"), set()),
+        ("display", limited("temperature", minimum="30 °C", maximum="45 °C"),
+         {"same_at_every_preset"}),
+        ("display", at_one_preset, {"same_at_every_preset"}),
+        ("display", lambda one: None, set()),
+    ],
+)  # fmt: skip
+def test_the_review_finds_limits_that_let_what_is_bad_pass(
+    limit_sets: LimitSets,
+    step_id: str,
+    change: Callable[[dict[str, Any]], None],
+    rules: set[str],
+) -> None:
+    assert found(limit_sets, step_id, change) == rules

@@ -8,12 +8,15 @@ import pytest
 
 from loricate.core.errors import AlreadyRegistered, ProcedureError
 from loricate.core.kinds import KINDS, register
+from loricate.core.kinds.defibrillation import Defibrillation
+from loricate.core.kinds.gauge import Gauge
 from loricate.core.kinds.ground_bond import GroundBond
 from loricate.core.kinds.inductance import Inductance
 from loricate.core.kinds.insulation import AGAIN, STANDS
 from loricate.core.kinds.intermittent import Intermittent
 from loricate.core.kinds.kind import WHOLE
 from loricate.core.kinds.leakage import Leakage
+from loricate.core.kinds.response import Response
 from loricate.core.kinds.step_voltage import StepVoltage
 from loricate.core.kinds.surge import Surge
 from loricate.core.kinds.touch import Touch
@@ -40,7 +43,9 @@ from loricate.core.measuring.grading import (
 )
 from loricate.core.measuring.readings import Bound
 from loricate.core.products.product import Product
+from loricate.core.sequences.preparing import prepare
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
+from tests.conftest import demo_limit_sets, read_demo
 from tests.core.kinds.test_transformers import product as winding_of
 from tests.core.kinds.test_windings import ladder, resistance, surge
 from tests.core.wiring.made import cable
@@ -284,7 +289,16 @@ OF_WINDINGS: dict[Any, Any] = {
     WindingResistance: resistance, StepVoltage: ladder, Surge: surge,
 }  # fmt: skip
 OF_TRANSFORMERS = (TurnsRatioStep, Inductance)
+OF_DEVICES = (Defibrillation, Response, Gauge)
 ANSWERED = [kind for kind in KINDS.values() if kind.name != "wait"]  # no outcome is right for it
+
+
+def whole_device_step(kind: str) -> ReadyStep:
+    """The first step of a kind in the demo's test of whole devices."""
+    product = Product.model_validate(read_demo("products/fw-2.toml"))
+    document = read_demo("sequences/fw2-whole.toml")
+    whole = prepare(document, {product.code: product}, demo_limit_sets())
+    return next(step for step in whole.steps if step.kind.name == kind)
 
 
 @pytest.mark.parametrize("kind", ANSWERED, ids=lambda kind: kind.name)
@@ -293,7 +307,9 @@ def test_a_procedure_refuses_an_outcome_that_is_none(
 ) -> None:
     """Being driven wrongly is a defect, and must not end in a verdict."""
     step = next((step for step in steps.values() if step.kind is kind), None)
-    if kind in OF_CABLES:
+    if kind in OF_DEVICES:
+        procedure = whole_device_step(kind.name).procedure()
+    elif kind in OF_CABLES:
         procedure = step_for(cable(2), kind.name, **OF_CABLES[kind]).procedure()
     elif kind in OF_WINDINGS:
         procedure = OF_WINDINGS[kind]().procedure()

@@ -142,6 +142,7 @@ class Gauge(KindSettings):
             wrong = self._is_wrong(tried, limits)
             if not wrong or number == self.tries:
                 break
+            wrong = wrong.rstrip(".")
             text = f"{wrong}. Keep it, or try again?"
             answer = yield from do(Ask(text, (KEEP, AGAIN), passing=KEEP))
             if answer.choice != AGAIN:
