@@ -1,6 +1,8 @@
 """Devices by asset number: scanned, described, tested on an occasion, and when they are due."""
 
 import datetime as dt
+import json
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -129,24 +131,96 @@ async def test_what_failed_last_time_is_in_sight_until_it_passes(live: Live) -> 
     await live.release(QUICK)
     await describe(live)
 
-    async def test_it(*faults: str) -> Any:
-        live.floor.floor.put_in("FX-W/1", "FW-2", faults, SERIAL)
-        made = await live.post("/runs", a_run(occasion="recurrent"))
-        if made["needs_arming"]:
-            await live.post(f"/runs/{made['id']}/arm")
-        await live.post(f"/runs/{made['id']}/start")
-        await live.ended(made["id"])
-        return await live.get(f"/assets/{NUMBER}")
-
-    bad = await test_it("open_earth")
+    await have_tested(live, NUMBER, "open_earth")
+    bad = await live.get(f"/assets/{NUMBER}")
     assert (bad["state"], bad["last"]["failed"], bad["is_overdue"]) == (
         "in_repair",
         ["Earth"],
         True,
     )
-    good = await test_it()
+    await have_tested(live, NUMBER)
+    good = await live.get(f"/assets/{NUMBER}")
     today = dt.datetime.now(dt.UTC).date()
     assert (good["state"], good["last"]["failed"]) == ("in_use", [])
     assert (good["due"], good["is_overdue"]) == (months_after(today, 12).isoformat(), False)
     found = await live.get(f"/units?serial={NUMBER}")
     assert {each["serial"] for each in found} == {SERIAL}, "units are found by number as well"
+
+
+async def have_tested(live: Live, serial: str, *faults: str, of: str = SERIAL) -> Any:
+    """A recurrent test of the device in the nest, from its beginning to its end."""
+    live.floor.floor.put_in("FX-W/1", "FW-2", faults, of)
+    made = await live.post("/runs", a_run(serial, sequence="FW2-WHOLE", occasion="recurrent"))
+    if made["needs_arming"]:
+        await live.post(f"/runs/{made['id']}/arm")
+    await live.post(f"/runs/{made['id']}/start")
+    return await live.ended(made["id"])
+
+
+def told_in(folder: Path) -> list[Any]:
+    """What the maintenance system finds, oldest first."""
+    found = sorted(folder.glob("*.json"), key=lambda path: path.stat().st_mtime_ns)
+    return [json.loads(path.read_text("utf-8")) for path in found]
+
+
+async def messages(live: Live, folder: Path, count: int) -> list[Any]:
+    """What the maintenance system finds, once there are so many."""
+
+    async def there() -> list[Any]:
+        found = told_in(folder)
+        return found if len(found) >= count else []
+
+    found: list[Any] = await live.until(there)
+    return found
+
+
+async def test_the_maintenance_system_is_told_of_each_device_that_has_a_number(
+    live: Live, tmp_path: Path
+) -> None:
+    folder = live.desk.issuer.maintenance.folder = tmp_path / "told"
+    await live.release(QUICK)
+    await describe(live)
+    bad = await have_tested(live, NUMBER, "open_earth")
+    await have_tested(live, "FW2-26-0008", of="FW2-26-0008")  # which nobody gave a number
+    good = await have_tested(live, NUMBER)
+    first, second = await messages(live, folder, 2)
+    assert first["format"] == "loricate-maintenance/1"
+    assert first["asset"] == {
+        "number": NUMBER, "product": "FW-2", "serial": SERIAL, "place": "hangar",
+    }  # fmt: skip
+    assert (first["state"], first["test"]["failed"], first["due"]) == ("in_repair", ["Earth"], None)
+    assert (first["test"]["run"], first["test"]["verdict"]) == (bad["id"], "fail")
+    assert first["test"]["document"].startswith("N-"), "with the report of what is wrong"
+    assert (second["state"], second["test"]["run"]) == ("in_use", good["id"])
+    assert second["due"] == months_after(dt.datetime.now(dt.UTC).date(), 12).isoformat()
+
+
+async def test_a_folder_that_cannot_be_written_holds_up_no_test_and_loses_no_message(
+    live: Live, tmp_path: Path
+) -> None:
+    folder = live.desk.issuer.maintenance.folder = tmp_path / "told"
+    folder.write_text("a file is in the way")
+    await live.release(QUICK)
+    await describe(live)
+    run = await have_tested(live, NUMBER)
+    assert run["units"][0]["verdict"] == "pass"
+
+    async def held_up() -> Any:
+        waiting = await live.get("/outbox?waiting=true")
+        return [each for each in waiting if each["target"] == "maintenance" and each["problem"]]
+
+    (waiting,) = await live.until(held_up)
+    assert waiting["subject"] == NUMBER
+    folder.unlink()
+    await live.post("/outbox/tries")
+    (told,) = await messages(live, folder, 1)
+    assert told["test"]["run"] == run["id"]
+
+
+async def test_without_a_folder_nothing_is_queued(live: Live) -> None:
+    live.desk.issuer.maintenance.folder = None
+    await live.release(QUICK)
+    await describe(live)
+    await have_tested(live, NUMBER)
+    found = await live.get("/outbox")
+    assert [each for each in found if each["target"] == "maintenance"] == []

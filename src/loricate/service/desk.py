@@ -24,6 +24,7 @@ from loricate.service.keyring import Keyring
 from loricate.service.ledger_check import LedgerCheck
 from loricate.service.ledger_keeping import LedgerKeeper
 from loricate.service.lot_keeping import LotKeeper
+from loricate.service.maintaining import MAINTENANCE, Maintenance
 from loricate.service.paper_look import tried_look
 from loricate.service.paper_making import PRINT, PaperMaker
 from loricate.service.printing import Printing
@@ -77,7 +78,9 @@ class Desk:
         self.keeper = LedgerKeeper(
             self.store, self.keys, self.heads, self.sender, self.sealing, site, settings.base_url
         )
-        self.issuer = Issuer(self.store, self.keeper)
+        maintenance = Maintenance(self.site.maintenance, settings.site_folder, self.store)
+        self.sender.add(MAINTENANCE, maintenance.send)
+        self.issuer = Issuer(self.store, self.keeper, maintenance)
         self.acts = Acts(self.store, self.keeper, self.site.printer)
         self.lots = LotKeeper(self.store, self.keeper)
         self.sender.add(lots.SUMMARY, self.lots.send)

@@ -29,6 +29,7 @@ from loricate.records import (
 from loricate.records.sequences import SequenceRecord
 from loricate.records.store import Store
 from loricate.service.ledger_keeping import Entering, LedgerKeeper
+from loricate.service.maintaining import Maintenance
 
 AGAIN_S = 5.0
 logger = logging.getLogger("loricate.certificates")
@@ -136,8 +137,8 @@ class Issuer:
     What cannot be issued is set aside with its reason, by itself; everything else goes on.
     """
 
-    def __init__(self, store: Store, keeper: LedgerKeeper) -> None:
-        self.store, self.keeper = store, keeper
+    def __init__(self, store: Store, keeper: LedgerKeeper, maintenance: Maintenance) -> None:
+        self.store, self.keeper, self.maintenance = store, keeper, maintenance
         self._later: asyncio.Task[None] | None = None
         self._going: set[asyncio.Task[None]] = set()
         self._one_at_a_time = asyncio.Lock()  # two who issue a run's documents would do it twice
@@ -221,6 +222,8 @@ class Issuer:
         def done(conn: sqlite3.Connection) -> None:
             lot = lots.find_lot(conn, run["lot"])
             is_new = runs.set_issued(conn, run_id, run["ended_at"])
+            if is_new:
+                self.maintenance.queue(conn, run)
             if is_new and lot is not None and lot.state == "closed":
                 outbox.add_outgoing(conn, lots.SUMMARY, lot.code, {})
 

@@ -37,6 +37,12 @@ class ExportsPlan(_Part):
         return name
 
 
+class MaintenancePlan(_Part):
+    """Where the maintenance system finds what it is told of devices: a folder, as of exports."""
+
+    folder: str = Field(min_length=1)
+
+
 class PrinterPlan(_Part):
     """The printer of the site, or a queue for it: whatever takes PDF by IPP."""
 
@@ -116,6 +122,7 @@ class SitePlan(_Part):
     format: Literal["loricate-site/1"] = "loricate-site/1"
     sounds: SoundsPlan = SoundsPlan()
     exports: ExportsPlan | None = None
+    maintenance: MaintenancePlan | None = None
     printer: PrinterPlan | None = None
     papers: PapersPlan = PapersPlan()
     ambient: AmbientPlan = AmbientPlan()
