@@ -55,6 +55,7 @@ FUNCTIONAL = {
     "sensor_off": ("display",),
     "pressure_off": ("display", "cuff-shown"),
     "silent_alarm": ("display",),
+    "loose_cord_earth": ("earth-flexed",),
 }
 
 
@@ -75,7 +76,8 @@ def test_the_final_test_misses_no_electrical_fault_and_passes_good_ones(
     limit_sets: LimitSets, warmer: UnitModel
 ) -> None:
     found = challenge(ready(limit_sets), warmer, repetitions=10)
-    assert {row.faults[0] for row in found.missed} == FUNCTIONAL.keys()
+    flexed = {"loose_cord_earth"}  # of a cord that nobody flexes it is not known
+    assert {row.faults[0] for row in found.missed} == FUNCTIONAL.keys() - flexed
     assert not any(found.false_alarms.values())
     # What insulation alone is wrong with shows in the leakage step and in no other.
     rows = {row.faults[0]: row.caught_by for row in found.rows}

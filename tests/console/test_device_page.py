@@ -1,5 +1,6 @@
 """A whole device at the console: its number, its figures by key or tap, on a tablet as well."""
 
+import re
 from typing import Any
 
 import pytest
@@ -118,3 +119,28 @@ def test_a_device_is_scanned_by_its_number_or_described(
     expect(page.get_by_role("status", name="Device RB-78")).to_contain_text("FW2-26-0778")
     assert client.asset("FW2-26-0778").number == "RB-78"
     assert page.url.endswith("fixture=FX-W&sequence=FW2-WHOLE"), "no load was handed in by that"
+
+
+def test_a_cord_that_is_flexed_is_watched_by_a_needle_and_its_greatest_kept(
+    page: Page, site: dict[str, Any], client: Client, hands: Hands
+) -> None:
+    document = demo_sequence("FW2-WHOLE")
+    steps = [each for each in document["steps"] if each["id"] == "earth-flexed"]
+    release(client, {**document, "code": "DEVICE-3", "steps": steps})
+    hands.put("FX-W/1", "FW-2", "loose_cord_earth", SERIAL)
+    run = client.create_run("DEVICE-3", "FX-W", {"1": SERIAL})
+    client.start_run(run.id)
+    sign_in(page, site, f"/run/{run.id}")
+    question = page.get_by_role("group", name="Question for nest 1")
+    expect(question).to_contain_text("Flex the cord along its whole length")
+    needle = page.get_by_role("img", name="Resistance now")
+    expect(needle).to_have_accessible_name(re.compile("greatest [0-9.]+ mΩ"))
+    check_accessible(page)
+    hands.bend("FX-W/1")
+    expect(needle).to_have_accessible_name(re.compile("greatest open"))
+    page.keyboard.press("1")
+    expect(question).to_contain_text("What now?")
+    page.get_by_role("button", name="carry on").click()
+    expect(page.get_by_test_id("verdict")).to_have_text("FAIL")
+    (unit,) = client.run(run.id).units
+    assert (unit.verdict, unit.cause) == ("fail", "open")

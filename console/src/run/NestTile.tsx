@@ -4,6 +4,7 @@ import { quantityText, timeText } from '../parts/quantity'
 import { VerdictMark, verdictInk } from '../parts/VerdictMark'
 import { words } from '../parts/words'
 import { LiveCurve } from './LiveCurve'
+import { Needle } from './Needle'
 import { Plate } from './Plate'
 import { breaksOf, type Kept, type Live, type NestState } from './runState'
 
@@ -23,6 +24,8 @@ export function NestTile({ nest, steps, isAsked, isCompact }: Props) {
   const verdict = isDone ? nest.verdict : nest.failed ? 'fail' : ''
   const ink = verdict ? verdictInk(verdict) : nest.live ? 'act' : 'edge'
   const limits = limitsNow(nest, steps)
+  // An earth is asked about under its current only while somebody moves its cord.
+  const isFlexed = isAsked && nest.live?.phase === 'dwell' && kindOf(nest, steps) === 'ground_bond'
   return (
     <Plate nest={nest.nest} serial={nest.serial} ink={ink}>
       <Flex gap="1" mb="2" aria-hidden="true">
@@ -61,6 +64,7 @@ export function NestTile({ nest, steps, isAsked, isCompact }: Props) {
               </Text>
             )}
             {nest.live && <Meters live={nest.live} limits={limits} />}
+            {isFlexed && <Needle course={nest.course} most={mostOhms(nest, steps)} />}
             {nest.live && (
               <Flex wrap="wrap" columnGap="6">
                 <LiveCurve nest={nest} limits={limits} />
@@ -73,6 +77,16 @@ export function NestTile({ nest, steps, isAsked, isCompact }: Props) {
       </Box>
     </Plate>
   )
+}
+
+function kindOf(nest: NestState, steps: Run['steps']): string {
+  return steps.find((each) => each.id === nest.stepId)?.kind ?? ''
+}
+
+/** The greatest resistance that the step under way lets pass, in Ω. */
+function mostOhms(nest: NestState, steps: Run['steps']): number | null {
+  const limits = steps.find((each) => each.id === nest.stepId)?.limits ?? []
+  return limits.find((each) => each.quantity === 'resistance')?.maximum ?? null
 }
 
 /** The limits on what the meters show, at the point that is measured now. */

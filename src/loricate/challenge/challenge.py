@@ -87,7 +87,7 @@ def challenge(
     for role in sorted({role for step in sequence.steps for role in step.roles} - MODELS.keys()):
         raise NoStandIn(sequence.product.code, f"there is no stand-in for a {role}")
     offline = OfflineBench(model, bench)
-    is_bent = any(step.kind.bends for step in sequence.steps)
+    is_bent = any(step.bends for step in sequence.steps)
     tried = [name for name in model.fault if is_bent or not model.fault[name].is_loose]
     faults: list[tuple[str, ...]] = [(name,) for name in tried]
     if pairs:

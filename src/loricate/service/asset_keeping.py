@@ -57,10 +57,11 @@ def wanted_run(conn: sqlite3.Connection, load: Load, sequence: str, occasion: st
         message = f"are {' and '.join(sorted(products))}", "test one product at a time."
         raise NotReady.because([Finding("load", *message)])
     (code,) = products
-    product = definitions.known_products(conn)[code]
-    chosen = product.on_occasion(occasion)
+    product = Products(conn).find(code)
+    chosen = product.on_occasion(occasion) if product is not None else None
     if chosen is None:
-        there = ", ".join(each.occasion for each in product.occasions) or "none"
+        named = product.occasions if product is not None else ()
+        there = ", ".join(each.occasion for each in named) or "none"
         reason = f"product '{code}' names no sequence for {occasion}"
         raise NotReady.because([Finding("occasion", reason, f"it has {there}.")])
     return Wanted(found, chosen.sequence, occasion, by_number)
@@ -84,9 +85,25 @@ def occasion_of(wanted: Wanted, sequence: ReadySequence) -> str:
     return wanted.occasion or sequence.occasions[0]
 
 
-def told_asset(conn: sqlite3.Connection, asset: Asset, today: dt.date) -> AssetOut:
+class Products:
+    """The products of devices, each read once: a list has hundreds of devices of a few."""
+
+    def __init__(self, conn: sqlite3.Connection) -> None:
+        self._documents = definitions.newest_documents(conn, "product")
+        self._read: dict[str, Product] = {}
+
+    def find(self, code: str) -> Product | None:
+        """The newest revision of a product; None where there is none."""
+        if code in self._documents and code not in self._read:
+            self._read[code] = Product.model_validate(self._documents[code][0])
+        return self._read.get(code)
+
+
+def told_asset(
+    conn: sqlite3.Connection, asset: Asset, today: dt.date, products: Products
+) -> AssetOut:
     """A device as it stands."""
-    product: Product | None = definitions.known_products(conn).get(asset.product)
+    product = products.find(asset.product)
     tests = assets.tests_of(conn, asset.unit_id)
     past = [each.past for each in tests]
     last = tests[0] if tests else None

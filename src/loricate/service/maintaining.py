@@ -15,9 +15,10 @@ from pathlib import Path
 from typing import Any
 
 from loricate.records import assets, outbox
+from loricate.records.assets import Asset
 from loricate.records.outbox import Outgoing
 from loricate.records.store import Store
-from loricate.service.asset_keeping import told_asset
+from loricate.service.asset_keeping import Products, told_asset
 from loricate.service.site_file import MaintenancePlan
 
 MAINTENANCE = "maintenance"
@@ -42,10 +43,11 @@ class Maintenance:
         """Queue a message for each device of a run that has an asset number."""
         if self.folder is None:
             return
+        products = Products(conn)
         for unit in run["units"]:
             if unit["asset"]:
                 name = f"{unit['asset']}-{run['id']}-{_stamp(run['ended_at'])}.json"
-                message = json.dumps(_message(conn, run, unit), ensure_ascii=False)
+                message = json.dumps(_message(conn, run, unit, products), ensure_ascii=False)
                 outbox.add_outgoing(conn, MAINTENANCE, unit["asset"], {name: message})
 
     async def send(self, outgoing: Outgoing) -> None:
@@ -62,11 +64,11 @@ def _stamp(at: str) -> str:
 
 
 def _message(
-    conn: sqlite3.Connection, run: Mapping[str, Any], unit: Mapping[str, Any]
+    conn: sqlite3.Connection, run: Mapping[str, Any], unit: Mapping[str, Any], products: Products
 ) -> dict[str, Any]:
     """What is told of a device: which it is, how it stands now, its test, when it is next due."""
-    (asset,) = (each for each in (assets.find_by_number(conn, unit["asset"]),) if each is not None)
-    told = told_asset(conn, asset, dt.datetime.now(dt.UTC).date())
+    asset = Asset(unit["unit_id"], unit["asset"], unit["product"], unit["serial"], unit["place"])
+    told = told_asset(conn, asset, dt.datetime.now(dt.UTC).date(), products)
     return {
         "format": FORMAT,
         "asset": {

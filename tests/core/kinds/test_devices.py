@@ -228,6 +228,73 @@ def test_another_try_keeps_both_and_the_last_one_counts(limit_sets: LimitSets) -
     assert found.verdict is Verdict.PASS and points[""].reading.value * 60 < 500
 
 
+# Earth while the cord is flexed.
+
+
+def flexing(limit_sets: LimitSets) -> ReadyStep:
+    settings = {"earth": "PE", "part": "CASE", "current": "26 A", "dwell": "5 s", "flexed": "10 s"}
+    limits = {"resistance": {"source": "IEC-60601-1-8.6"}}
+    return step(limit_sets, "ground_bond", limits, **settings)
+
+
+def test_an_earth_that_breaks_off_while_its_cord_is_flexed_is_found(
+    limit_sets: LimitSets,
+) -> None:
+    good = grade(person(flexing(limit_sets)))
+    assert good.verdict is Verdict.PASS
+    bad = grade(person(flexing(limit_sets), "loose_cord_earth"))
+    assert (bad.verdict, bad.cause) == (Verdict.FAIL, Cause.OPEN)
+    still = person(flexing(limit_sets), "loose_cord_earth")
+    still.bench.bend = lambda: None  # type: ignore[method-assign]
+    assert grade(still).verdict is Verdict.PASS, "what is loose shows only while it is moved"
+
+
+def test_of_a_flexed_cord_the_greatest_resistance_counts(limit_sets: LimitSets) -> None:
+    who = person(flexing(limit_sets))
+    wired = who.bench._wired["bond"]  # type: ignore[index]
+    true = type(wired.instrument).step
+    seen = [0]
+
+    def step(phase: str, into_s: float, length_s: float) -> None:
+        true(wired.instrument, phase, into_s, length_s)
+        seen[0] += 1
+        if seen[0] == 20:  # for one look
+            wired.instrument.volts *= 5  # type: ignore[attr-defined]
+
+    wired.instrument.step = step  # type: ignore[method-assign]
+    found = grade(who)
+    assert (found.verdict, found.cause) == (Verdict.FAIL, Cause.OVER_LIMIT)
+    usual = grade(person(flexing(limit_sets))).readings[0].reading.value
+    assert found.readings[0].reading.value == pytest.approx(5 * usual, rel=0.05)
+
+
+@pytest.mark.parametrize("every", [11, 1000])
+def test_a_cord_that_was_looked_at_too_seldom_decides_nothing(
+    limit_sets: LimitSets, every: int
+) -> None:
+    who = person(flexing(limit_sets))
+    true = who.bench.off
+
+    def thinned(role: Any) -> Output:
+        output = true(role)
+        return replace(output, samples=output.samples[:1] + output.samples[every::every])
+
+    who.bench.off = thinned  # type: ignore[method-assign]
+    found = grade(who)
+    assert found.verdict is Verdict.INCONCLUSIVE
+    assert "too seldom" in texts(found)
+
+
+def test_a_cord_that_nobody_says_was_flexed_decides_nothing(limit_sets: LimitSets) -> None:
+    who = person(flexing(limit_sets))
+    true = who.bench.hold
+    who.bench.hold = lambda role, holding: replace(  # type: ignore[method-assign]
+        true(role, holding), met=None
+    )
+    found = grade(who)
+    assert found.verdict is Verdict.INCONCLUSIVE and not found.readings
+
+
 # Response.
 
 

@@ -75,7 +75,6 @@ class Intermittent(KindSettings):
     }
     judged_by = ()
     meters = ("resistance", "breaks")
-    bends = True
     advises = ("loose_watch",)
 
     nets: tuple[str, ...] = Field(
@@ -129,6 +128,9 @@ class Intermittent(KindSettings):
         if self.at_most < self.at_least:
             told = "is less than it is watched at least"
             yield "at_most", told, "give more."
+
+    def bends(self) -> bool:
+        return True
 
     def shares_terminals(self) -> bool:
         return True

@@ -120,8 +120,6 @@ class KindSettings(BaseModel):
     be done together."""
     tells_temperature: ClassVar[bool] = False
     """Whether it tells the temperature that later steps correct their readings with."""
-    bends: ClassVar[bool] = False
-    """Whether somebody bends the unit meanwhile: what is loose shows in no other step."""
     is_filled: ClassVar[bool] = False
     """Whether a standard's limits decide how its steps are set: ``proposed`` says it then."""
     advises: ClassVar[tuple[str, ...]] = ()
@@ -230,6 +228,10 @@ class KindSettings(BaseModel):
     def takes_isolated(self) -> bool:
         """Whether what it measures must not flow to earth past its meter, as through a case would
         that the fixture earths."""
+        return False
+
+    def bends(self) -> bool:
+        """Whether somebody bends the unit meanwhile: what is loose shows in no other step."""
         return False
 
     def measures_high(self) -> bool:

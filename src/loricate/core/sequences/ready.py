@@ -127,6 +127,11 @@ class ReadyStep:
         return self.settings.takes_isolated()
 
     @property
+    def bends(self) -> bool:
+        """Whether somebody bends the unit meanwhile."""
+        return self.settings.bends()
+
+    @property
     def measures_high(self) -> bool:
         """Whether a source measures on its high side for it."""
         return self.settings.measures_high()

@@ -10,7 +10,7 @@ from loricate.api.assets import AssetIn, AssetOut
 from loricate.core.errors import Finding
 from loricate.records import assets, definitions
 from loricate.records.errors import NotFound
-from loricate.service.asset_keeping import told_asset
+from loricate.service.asset_keeping import Products, told_asset
 from loricate.service.errors import NotReady
 from loricate.service.routers.access import APage, TheDesk, make_router
 from loricate.service.sign_in import Reader, Runner
@@ -36,7 +36,8 @@ async def list_assets(
     def read(conn: sqlite3.Connection) -> list[AssetOut]:
         found = assets.list_assets(conn, search, page.look_for, after)
         rows = page.cut(found, "after", lambda each: each.number)
-        return [told_asset(conn, each, _today()) for each in rows]
+        products = Products(conn)
+        return [told_asset(conn, each, _today(), products) for each in rows]
 
     return await desk.store.read(read)
 
@@ -53,7 +54,7 @@ async def show_asset(number: NumberInPath, person: Reader, desk: TheDesk) -> Ass
             products = ", ".join(each.product for each in found)
             reason = f"'{number}' is the serial of several products: {products}"
             raise NotReady.because([Finding("number", reason, "scan the asset number.")])
-        return told_asset(conn, found[0], _today())
+        return told_asset(conn, found[0], _today(), Products(conn))
 
     return await desk.store.read(read)
 
@@ -65,8 +66,9 @@ async def describe_asset(
     """Say which device has a number, and where it is used; said again, the place may be another."""
 
     def keep(conn: sqlite3.Connection) -> AssetOut:
-        if body.product not in definitions.known_products(conn):
-            known = ", ".join(sorted(definitions.known_products(conn)))
+        documents = definitions.newest_documents(conn, "product")
+        if body.product not in documents:
+            known = ", ".join(sorted(documents))
             reason = f"there is no product '{body.product}'"
             raise NotReady.because([Finding("product", reason, f"there are {known}.")])
         other = assets.find_by_number(conn, number)
@@ -74,6 +76,6 @@ async def describe_asset(
             reason = f"'{number}' is the {other.product} {other.serial} already"
             raise NotReady.because([Finding("number", reason, "give this one another number.")])
         made = assets.describe(conn, person.name, number, body.product, body.serial, body.place)
-        return told_asset(conn, made, _today())
+        return told_asset(conn, made, _today(), Products(conn))
 
     return await desk.store.write(keep)
