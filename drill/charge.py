@@ -72,6 +72,7 @@ class Rig:
         self.source = self.floor.instruments[driven.source]
         self.order: list[str] = []
         self.opened_over_v: float | None = None
+        self.charged_v, self.is_charged = 0.0, asyncio.Event()
         self._listen()
 
     def put_in(self, driven: "Driven", gap_v: float | None) -> None:
@@ -100,6 +101,17 @@ class Rig:
                 self.order.append("stop")
             return answer
 
+        step = self.source.step  # type: ignore[attr-defined]
+
+        def stepped(phase: str, into_s: float, length_s: float) -> None:
+            step(phase, into_s, length_s)
+            volts: float = abs(self.source.volts)  # type: ignore[attr-defined]
+            is_on = self.bench.danger.state is DangerState.HIGH_VOLTAGE
+            if volts >= LEVEL_V and is_on and not self.is_charged.is_set():
+                self.charged_v = volts
+                self.order.clear()  # what was before is not looked at
+                self.is_charged.set()
+
         def moved(points: set[tuple[int, int]]) -> None:
             if points & self.floor.floor.closed:
                 self.order.append("open")
@@ -109,18 +121,16 @@ class Rig:
 
         self.source.perform = heard  # type: ignore[method-assign]
         matrix._switching = moved  # type: ignore[attr-defined]
+        self.source.step = stepped  # type: ignore[attr-defined]
 
     async def until_charged(self) -> float:
         """Return once the unit is under voltage; gives the volts.
 
-        They are the source's own: the bench's last look may miss the moment before a breakdown.
+        They are the source's own, as it steps: whoever only looks now and then may miss the moment
+        before a breakdown.
         """
-        while True:
-            volts: float = abs(self.source.volts)  # type: ignore[attr-defined]
-            if self.bench.danger.state is DangerState.HIGH_VOLTAGE and volts >= LEVEL_V:
-                self.order.clear()
-                return volts
-            await asyncio.sleep(0.002)
+        await self.is_charged.wait()
+        return self.charged_v
 
 
 Ending = Callable[[Rig, Engine], Awaitable[None]]
@@ -314,6 +324,8 @@ async def _until_charged(rig: Rig, engine: Engine, notebook: Notebook) -> float:
     ending = asyncio.create_task(engine.wait())
     await asyncio.wait((charging, ending), timeout=30, return_when=asyncio.FIRST_COMPLETED)
     ending.cancel()
+    if rig.is_charged.is_set():
+        return await charging
     if not charging.done():
         charging.cancel()
         raise NotCharged(f"{notebook.state or 'still running'}: {notebook.note}")

@@ -254,6 +254,54 @@ def take_medical(browser: Browser, sign_in: dict[str, Any]) -> None:
     table.wait_for()
     table.evaluate("table => window.scrollBy(0, table.getBoundingClientRect().top - 130)")
     shoot(page, "console-medical")
+    take_device(page, url, sign_in, hands)
+
+
+def take_device(page: Page, url: str, sign_in: dict[str, Any], hands: Hands) -> None:
+    """The same device without a fault, its display being read; put below the table."""
+    hands.put("FX-W/1", "FW-2", "", WARMER)
+    hands.pace(20)
+    with Client(url) as client:
+        client.sign_in(sign_in["name"], sign_in["password"])
+        load = {"1": "RB-1041"}
+        run = client.create_run("", "FX-W", load, occasion="recurrent", retest="after repair")
+        page.goto(f"{url}/run/{run.id}")
+        client.arm_run(run.id)
+        client.start_run(run.id)
+        for event in client.events(run.id):
+            if event.name != "question":
+                continue
+            asked = event.data
+            if asked["entries"]:
+                page.get_by_text("High: what does the device show?").or_(
+                    page.get_by_text(asked["question"])
+                ).first.wait_for()
+                page.get_by_text("settles, ").first.wait_for(state="detached")
+                if "High" in asked["question"]:
+                    hands.pace(1)
+                    page.keyboard.press("Enter")
+                    page.wait_for_timeout(500)
+                    shoot(page, "console-device")
+                    break
+                values = {each["name"]: each["target"] for each in asked["entries"]}
+                client.answer(run.id, "1", "", values=values)
+                continue
+            for word in ("on", "off"):
+                if f"it is {word}" in asked["choices"]:
+                    hands.turn("FX-W/1", word)
+            client.answer(run.id, "1", asked["choices"][0])
+        client.abort_run(run.id)
+    put_below(HERE / "console-medical.png", HERE / "console-device.png")
+
+
+def put_below(first: Path, second: Path) -> None:
+    """Make one picture of two, the second one below the first."""
+    with Image.open(first) as above, Image.open(second) as below:
+        both = Image.new("RGB", (above.width, above.height + below.height), "white")
+        both.paste(above, (0, 0))
+        both.paste(below, (0, above.height))
+    both.save(first)
+    second.unlink()
 
 
 def take_terminal(browser: Browser, sign_in: dict[str, str]) -> None:

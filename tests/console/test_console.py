@@ -312,7 +312,7 @@ def test_units_are_found_and_the_search_stands_in_the_address(
         client.sign_in(site["name"], site["password"])
         run_load(client, {"1": "FIND-ME-7"})
     sign_in(page, site, "/units")
-    page.get_by_label("Serial, or a part of it").fill("ME-7")
+    page.get_by_label("Serial or asset number, or a part of it").fill("ME-7")
     expect(page.get_by_role("table", name="Units found").get_by_role("link")).to_have_count(1)
     assert "serial=ME-7" in page.url
     check_accessible(page)
