@@ -71,7 +71,7 @@ def test_figures_are_taken_by_enter_moved_by_arrows_and_wait_until_they_are_sett
         page.keyboard.press("Enter")
     expect(page.get_by_test_id("verdict")).to_have_text("PASS")
     (unit,) = client.run(run_id).units
-    shown = {each.point: each.text for each in unit.attempts[0].readings}
+    shown = {each.point: each.text for each in unit.attempts[0].readings if each.point}
     assert shown["low, Pressure"] == "10.10 kPa" and len(shown) == 6
     assert "read from the side" in unit.attempts[0].note
 

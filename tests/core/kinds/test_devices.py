@@ -348,6 +348,52 @@ def test_nobody_there_passes_nothing(limit_sets: LimitSets) -> None:
     assert found.verdict is Verdict.INCONCLUSIVE and not found.readings
 
 
+@pytest.mark.parametrize("presets", [["normal"], ["high", "normal"]])
+@pytest.mark.parametrize("parameters", [["over_temperature"], ["temperature"], []])
+def test_whatever_is_asked_nobody_there_passes_nothing(
+    limit_sets: LimitSets, presets: list[str], parameters: list[str]
+) -> None:
+    """An alarm has no figure whose limit would be missed."""
+    who = person(response(limit_sets, presets=presets, parameters=parameters))
+    who.said, who.is_there = as_shown, False
+    assert grade(who).verdict is Verdict.INCONCLUSIVE
+    who = person(response(limit_sets, presets=presets, parameters=parameters))
+    who.said = as_shown
+    assert grade(who).verdict is Verdict.PASS
+
+
+def test_a_stimulus_that_ends_by_itself_passes_nothing(limit_sets: LimitSets) -> None:
+    who = person(response(limit_sets, parameters=["over_temperature"]))
+    who.said = as_shown
+    true = who.bench.source
+    calls = [0]
+
+    def once(action: Any) -> Any:
+        calls[0] += 1
+        level = true(action)
+        return level if calls[0] == 1 else replace(level, look=None)
+
+    who.bench.source = once  # type: ignore[method-assign]
+    assert grade(who).verdict is Verdict.INCONCLUSIVE
+
+
+def test_where_the_engineer_wrote_a_limit_no_target_is_changed(limit_sets: LimitSets) -> None:
+    closer = {"temperature": {"minimum": "30 °C", "maximum": "50 °C", "source": "the drawing"}}
+    for limits, may in ((None, True), (closer, False)):
+        ready = step(limit_sets, "response", limits, presets=["normal"])
+        who = person(ready)
+        asked: list[Entry] = []
+
+        def kept(entries: Sequence[Entry], asked: list[Entry] = asked) -> Answer:
+            asked += entries
+            return as_shown(entries)
+
+        who.said = kept
+        grade(who)
+        offered = {each.name: each.may_retarget for each in asked}
+        assert offered == {"pressure": True, "temperature": may, "over_temperature": False}
+
+
 def test_what_is_read_too_early_is_read_again(limit_sets: LimitSets) -> None:
     """The quick figure counts; the slow one is asked for again, once it can have settled."""
     asked: list[tuple[str, ...]] = []

@@ -42,6 +42,7 @@ from loricate.core.products.families.medical import SEEN, Parameter, Preset
 from loricate.core.products.product import Product
 from loricate.core.quantities import (
     DIMENSIONS,
+    NUMBER,
     PRESSURE,
     TEMPERATURE,
     TIME,
@@ -53,6 +54,8 @@ from loricate.core.quantities import (
 
 SETS = {"temperature": "temperature_c", "pressure": "pressure_pa"}
 MOST_S, OVER_S = 3_600.0, 5.0
+READ = "points_read"
+EVERYTHING = LimitSource(engineer="all that the presets ask")
 SHARE = 0.5  # of a figure's tolerance that the stimulus may be off by
 IT_IS_ON, CANNOT = "it is on", "it cannot be"
 NO_PARAMETERS = "the product describes no parameters and presets"
@@ -87,6 +90,7 @@ class Response(KindSettings):
     slots = {
         "temperature": LimitSlot(TEMPERATURE, title="Temperature shown"),
         "pressure": LimitSlot(PRESSURE, title="Pressure shown"),
+        READ: LimitSlot(NUMBER, title="What was read", of_whole=True, side="minimum"),
     }
     judged_by = ()
     meters = ("temperature", "pressure")
@@ -148,15 +152,17 @@ class Response(KindSettings):
         return _parameter(point).quantity == quantity
 
     def judged(self, points: Points, limits: Limits) -> Limits:
-        """The target with its tolerance, as the product has them, unless a limit is written."""
+        """The target with its tolerance, as the product has them, unless a limit is written.
+
+        All that the presets ask must have been read, figure or not: else nothing is decided.
+        """
         found = dict(limits)
         for point in points:
-            parameter = _parameter(point)
-            if parameter.quantity is None or not parameter.tolerance:
-                continue
-            source = LimitSource(engineer=f"target {point.values['target']} of the product")
-            own = _about(parameter, point.values["target"], source)
-            found.setdefault(Measurand(parameter.quantity, point.name), own)
+            if (own := _usual(point)) is not None:
+                found.setdefault(_measurand(point), own)
+        found[Measurand(READ)] = Limit(
+            dimension=NUMBER.name, minimum=float(len(points)), source=EVERYTHING
+        )
         return found
 
     def procedure(self, points: Points, limits: Limits) -> Procedure:
@@ -183,11 +189,12 @@ class Response(KindSettings):
             if level.look is None:
                 break
             began_s = level.look.sample.elapsed_s
-            if not (yield from self._read(group, began_s, found)):
+            if not (yield from self._read(group, began_s, limits, found)):
                 break
             done += len(group)
-        if level.look is not None:
-            yield from do(Off(STIMULUS))
+        yield from do(Off(STIMULUS))
+        if done == len(points):
+            found.readings.append(Reading(READ, float(done), NUMBER))
         return found.measured()
 
     def _longest_s(self, points: Points) -> float:
@@ -201,14 +208,16 @@ class Response(KindSettings):
         }
         return {**given, "dwell_s": longest_s}
 
-    def _read(self, group: Sequence[Point], began_s: float, found: _Found) -> Asking[bool]:
+    def _read(
+        self, group: Sequence[Point], began_s: float, limits: Limits, found: _Found
+    ) -> Asking[bool]:
         """Have a preset's figures read, those again that were read too early."""
         left = list(group)
         name = _preset(group[0]).name
         while left:
             asked = Answered(
                 f"{name.capitalize()}: what does the device show?",
-                entries=tuple(_entry(point) for point in left),
+                entries=tuple(_entry(point, limits) for point in left),
             )
             held = yield from do(Hold(STIMULUS, (asked, For(self.at_most))))
             if held.met != asked or held.answer is None:
@@ -275,9 +284,8 @@ class Response(KindSettings):
         )
         found.notes.append(f"{point.name}: {told}.")
         if parameter.quantity is not None and parameter.tolerance:
-            measurand = Measurand(parameter.quantity, point.name)
             limit = _about(parameter, changed.target, LimitSource(engineer=told))
-            found.retargeted[measurand] = limit
+            found.retargeted[_measurand(point)] = limit
 
     def demands(self, limits: Limits) -> tuple[Demand, ...]:
         """A stimulus."""
@@ -311,7 +319,8 @@ class Response(KindSettings):
         wide: dict[str, list[Limit]] = {}
         for measurand, limit in step.limits.items():
             wide.setdefault(measurand.quantity, []).append(limit)
-        for quantity, limits in wide.items():
+        for quantity in SETS.keys() & wide.keys():
+            limits = wide[quantity]
             lowest = max(limit.minimum or -math.inf for limit in limits)
             highest = min(limit.maximum or math.inf for limit in limits)
             if len(limits) > 1 and lowest <= highest:
@@ -346,9 +355,23 @@ def _parameter(point: Point) -> Parameter:
     return parameter
 
 
-def _entry(point: Point) -> Entry:
-    """How a parameter is asked for."""
+def _measurand(point: Point) -> Measurand:
+    """What a figure is of."""
+    return Measurand(_parameter(point).quantity or "", point.name)
+
+
+def _usual(point: Point) -> Limit | None:
+    """The limit that a figure has by its product; None for what has no tolerance."""
+    parameter, target = _parameter(point), str(point.values["target"])
+    if parameter.quantity is None or not parameter.tolerance:
+        return None
+    return _about(parameter, target, LimitSource(engineer=f"target {target} of the product"))
+
+
+def _entry(point: Point, limits: Limits) -> Entry:
+    """How a parameter is asked for; the target is changed where it is the product's that counts."""
     parameter = _parameter(point)
+    usual = _usual(point)
     return Entry(
         parameter.name,
         parameter.title,
@@ -358,7 +381,7 @@ def _entry(point: Point) -> Entry:
         parameter.step,
         parameter.photo,
         parameter.settles,
-        may_retarget=parameter.dimension is not None,
+        may_retarget=usual is not None and limits.get(_measurand(point)) == usual,
     )
 
 
