@@ -91,9 +91,11 @@ def test_notes_photos_and_a_changed_target_are_on_the_record_and_the_document(
             continue
         values = settled(asked)
         beside, photos = {}, {}
-        if "Normal" in asked["question"]:
+        # What a busy machine has read too early is asked for again by itself.
+        if "Normal" in asked["question"] and "temperature" in values:
             values["temperature"] = "36.2 °C"
             beside["temperature"] = BesideIn(target="36.4 °C", reason="probe in its holder")
+        if "Normal" in asked["question"] and "pressure" in values:
             photos["pressure"] = photo()
             beside["pressure"] = BesideIn(note="hose is new")
         client.answer(run_id, "1", "", values=values, beside=beside, photos=photos)

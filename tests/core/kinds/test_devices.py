@@ -10,19 +10,24 @@ import pytest
 from loricate.bench.profiles import read_profile
 from loricate.challenge.bench import OfflineBench, _OfflineDriver
 from loricate.core.errors import DocumentError
+from loricate.core.kinds.leakage import LIVE
 from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.measuring.actions import (
     Acquire,
     Answer,
     Ask,
     Beside,
+    Connect,
     Ending,
     Energise,
     Entry,
     Held,
     Hold,
+    Off,
     Output,
     Rest,
+    Source,
+    Tell,
     Waveform,
 )
 from loricate.core.measuring.curves import Block, Column
@@ -293,6 +298,31 @@ def test_a_cord_that_nobody_says_was_flexed_decides_nothing(limit_sets: LimitSet
     )
     found = grade(who)
     assert found.verdict is Verdict.INCONCLUSIVE and not found.readings
+
+
+def test_whoever_stands_there_is_warned_before_mains_is_on_with_the_earth_open(
+    limit_sets: LimitSets,
+) -> None:
+    settings = {
+        "path": ["touch", "patient"], "condition": ["normal", "open_earth"], "switch": "on",
+        "network": "iec60601", "supply": "262 V", "load_current": "1.2 A",
+    }  # fmt: skip
+    source = {"source": "IEC-60601-1-8.7"}
+    ready = step(limit_sets, "leakage", {"current": source, "dc_current": source}, **settings)
+    who = person(ready)
+    assert grade(who).verdict is Verdict.PASS
+    warned, is_earthed, seen = False, True, set()
+    for action in who.done:
+        if isinstance(action, Tell):
+            warned = action.text == LIVE
+        elif isinstance(action, Connect):
+            is_earthed = "earth" in action.points
+        elif isinstance(action, Source):
+            seen.add(is_earthed)
+            assert warned or is_earthed
+        elif isinstance(action, Off):
+            warned = False
+    assert seen == {True, False}
 
 
 # Response.

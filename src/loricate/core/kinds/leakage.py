@@ -75,6 +75,7 @@ from loricate.core.measuring.actions import (
     Procedure,
     Programme,
     Source,
+    Tell,
     do,
 )
 from loricate.core.measuring.grading import Cause, Fault, Measured
@@ -98,6 +99,7 @@ from loricate.core.quantities import (
 )
 
 CANNOT = "it cannot be switched"
+LIVE = "The earth is open: whatever the device earths may be live. Touch nothing of it."
 LEFT_S, MOST_S = 10.0, 3000.0  # that an output may stay on beside a cell's dwell, and in all
 
 
@@ -360,6 +362,8 @@ class Leakage(KindSettings):
         Gives how many were measured: fewer than there are where the unit is not switched as it is
         to be.
         """
+        if _cell(stage[0][1]).supply.condition == "open_earth":
+            yield from do(Tell(LIVE))
         yield from do(Connect(LEAKAGE, self._connected(stage, found.leads)))
         is_on, ran_out_at = False, -1
         place, longest_s = 0, self.dwell
