@@ -42,9 +42,10 @@ def stand_still(rig: Rig) -> None:
     rig.floor.clock.pace = 1.0
 
 
-async def pulse(bench: Bench) -> float:
+async def pulse(bench: Bench, dwell_s: float = 0.2) -> float:
     """A pulse as any procedure may ask for one; gives what it was charged to."""
-    output = await bench.outputs.energise("PS1", PROGRAMME, [NEST], unseen, ARMED)
+    programme = {**PROGRAMME, "dwell_s": dwell_s}
+    output = await bench.outputs.energise("PS1", programme, [NEST], unseen, ARMED)
     return output.summary["voltage"]
 
 
@@ -110,7 +111,7 @@ async def test_a_clock_that_runs_ahead_of_ours_makes_no_rest_shorter(rig: Rig) -
 @pytest.mark.parametrize("when", ["charging", "pulsing"])
 async def test_a_pulse_that_was_broken_off_counts_as_one(rig: Rig, when: str) -> None:
     await rig.bench.outputs.rest("PS1", unseen)
-    pulsing = asyncio.create_task(pulse(rig.bench))
+    pulsing = asyncio.create_task(pulse(rig.bench, dwell_s=10.0))  # time enough to be seen in
     phase = "RAMP" if when == "charging" else "DWELL"
     await until(lambda: source(rig).phase == phase)
     rig.bench.stop_now()

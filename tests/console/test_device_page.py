@@ -128,6 +128,7 @@ def test_a_cord_that_is_flexed_is_watched_by_a_needle_and_its_greatest_kept(
     steps = [each for each in document["steps"] if each["id"] == "earth-flexed"]
     release(client, {**document, "code": "DEVICE-3", "steps": steps})
     hands.put("FX-W/1", "FW-2", "loose_cord_earth", SERIAL)
+    hands.pace(4)  # the two minutes of the step, and the moments of the cord, at leisure
     run = client.create_run("DEVICE-3", "FX-W", {"1": SERIAL})
     client.start_run(run.id)
     sign_in(page, site, f"/run/{run.id}")

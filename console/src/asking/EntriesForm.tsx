@@ -30,7 +30,7 @@ interface Props {
  * Several entries at once, a row each: Enter takes what stands there and goes to the next, the last
  * one hands all of them in. Arrows move a figure by the steps of its display.
  */
-export function EntriesForm({ entries, elapsedS, onFilled }: Props) {
+export default function EntriesForm({ entries, elapsedS, onFilled }: Props) {
   const [filled, setFilled] = useState<Filled>(() => ({
     ...NOTHING,
     values: Object.fromEntries(entries.map((each) => [each.name, each.target])),

@@ -1,12 +1,15 @@
 import { Flex, Image, Input, Text } from '@chakra-ui/react'
-import { type FormEvent, useCallback, useState } from 'react'
+import { type FormEvent, lazy, Suspense, useCallback, useState } from 'react'
 import { ask } from '../api/client'
 import { sendPicture } from '../api/pictures'
 import { KeyButton } from '../parts/KeyButton'
 import { Trouble } from '../parts/Trouble'
 import { useKey } from '../parts/useKey'
-import { type Beside, EntriesForm, type Filled } from './EntriesForm'
+import { Waiting } from '../parts/Waiting'
+import type { Beside, Filled } from './EntriesForm'
 import { type Question, WHOLE_LOAD } from './question'
+
+const EntriesForm = lazy(() => import('./EntriesForm'))
 
 /** What is answered: a choice or figure with a note and a picture, or the entries of a form. */
 export interface Given {
@@ -82,11 +85,13 @@ export function QuestionBar({ question, place, onAnswer, elapsedS }: Props) {
         <b>{place}:</b> {question.question}
       </Text>
       {question.entries.length > 0 ? (
-        <EntriesForm
-          entries={question.entries}
-          elapsedS={elapsedS}
-          onFilled={(filled) => void answer('', '', undefined, filled)}
-        />
+        <Suspense fallback={<Waiting />}>
+          <EntriesForm
+            entries={question.entries}
+            elapsedS={elapsedS}
+            onFilled={(filled) => void answer('', '', undefined, filled)}
+          />
+        </Suspense>
       ) : question.quantity !== '' ? (
         <FigureForm
           question={question}

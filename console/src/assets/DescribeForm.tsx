@@ -17,7 +17,7 @@ interface Props {
  * A device that nobody has described yet: what it is, and where it is used. No form of its own: it
  * stands within that of the load, which Enter in here is not to hand in.
  */
-export function DescribeForm({ number, products, onDescribed }: Props) {
+export default function DescribeForm({ number, products, onDescribed }: Props) {
   const [product, setProduct] = useState(products[0] ?? '')
   const [serial, setSerial] = useState('')
   const [place, setPlace] = useState('')

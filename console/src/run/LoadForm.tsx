@@ -4,7 +4,6 @@ import { type FormEvent, type KeyboardEvent, lazy, Suspense, useRef, useState } 
 import { useNavigate, useSearchParams } from 'react-router'
 import { api, ask, askAll, type Schemas } from '../api/client'
 import { AssetPlate } from '../assets/AssetPlate'
-import { DescribeForm } from '../assets/DescribeForm'
 import { useAsset } from '../assets/useAsset'
 import { BusyNote } from '../bench/BusyNote'
 import type { Value } from '../forms/schema'
@@ -18,6 +17,7 @@ import { AmbientNote } from './AmbientNote'
 import { LineForm } from './LineForm'
 import { NestGrid } from './NestGrid'
 
+const DescribeForm = lazy(() => import('../assets/DescribeForm'))
 const SeriesForm = lazy(() => import('./SeriesForm'))
 
 type Pair = [string, string]
@@ -327,11 +327,13 @@ function Scanned({ text, products }: { text: string; products: string[] }) {
   return (
     <details>
       <summary>Not known by this number: describe it</summary>
-      <DescribeForm
-        number={text}
-        products={products}
-        onDescribed={(made) => queries.setQueryData(['asset', text], made)}
-      />
+      <Suspense fallback={<Waiting />}>
+        <DescribeForm
+          number={text}
+          products={products}
+          onDescribed={(made) => queries.setQueryData(['asset', text], made)}
+        />
+      </Suspense>
     </details>
   )
 }

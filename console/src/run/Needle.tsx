@@ -20,7 +20,7 @@ interface Props {
  * A resistance while somebody moves what it is of: a needle on a scale with its limit, the greatest so
  * far, and a tone that rises with it, for eyes are on the cord.
  */
-export function Needle({ course, most }: Props) {
+export default function Needle({ course, most }: Props) {
   const site = useQuery({ queryKey: ['site'], queryFn: () => ask(api.GET('/api/v1/site')) })
   const sounds: Schemas['SiteOut']['sounds'] | undefined = site.data?.sounds
   const now = ohmsOf(course.at(-1))

@@ -1,12 +1,14 @@
 import { Box, Flex, Image, Text } from '@chakra-ui/react'
+import { lazy, Suspense } from 'react'
 import type { Run } from '../api/client'
 import { quantityText, timeText } from '../parts/quantity'
 import { VerdictMark, verdictInk } from '../parts/VerdictMark'
 import { words } from '../parts/words'
 import { LiveCurve } from './LiveCurve'
-import { Needle } from './Needle'
 import { Plate } from './Plate'
 import { breaksOf, type Kept, type Live, type NestState } from './runState'
+
+const Needle = lazy(() => import('./Needle'))
 
 type Limit = Run['steps'][number]['limits'][number]
 
@@ -64,7 +66,11 @@ export function NestTile({ nest, steps, isAsked, isCompact }: Props) {
               </Text>
             )}
             {nest.live && <Meters live={nest.live} limits={limits} />}
-            {isFlexed && <Needle course={nest.course} most={mostOhms(nest, steps)} />}
+            {isFlexed && (
+              <Suspense fallback={null}>
+                <Needle course={nest.course} most={mostOhms(nest, steps)} />
+              </Suspense>
+            )}
             {nest.live && (
               <Flex wrap="wrap" columnGap="6">
                 <LiveCurve nest={nest} limits={limits} />
