@@ -38,6 +38,13 @@ def signatures_of(pdf: bytes, folder: Path) -> str:
     return _said(["pdfsig"], pdf, folder)
 
 
+def pictures_of(pdf: bytes, folder: Path) -> int:
+    """How many photos are on the pages, as Poppler counts them."""
+    return sum(
+        " image " in line for line in _said(["pdfimages", "-list"], pdf, folder).splitlines()
+    )
+
+
 def codes_of(pdf: bytes, folder: Path, dots: int = 150) -> dict[str, str]:
     """The codes that a scanner reads on the first page, by their symbology."""
     picture = folder / "page"

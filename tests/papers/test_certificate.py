@@ -1,6 +1,7 @@
 """The paper of a certificate: what it says, in which order, on which page, for whom."""
 
 import io
+import re
 from pathlib import Path
 from typing import Any
 
@@ -8,11 +9,12 @@ import pikepdf
 import pytest
 from figures.demo_documents import certificate_document
 
-from loricate.papers import certificate
-from loricate.papers.certificate import draw_certificate, limits_of
+from loricate.papers import steps
+from loricate.papers.certificate import draw_certificate
 from loricate.papers.look import Look
 from loricate.papers.samples import sample_certificate
 from loricate.papers.standing import COUNTS, Standing
+from loricate.papers.steps import limits_of, point_grids
 from loricate.papers.typesetting import Attached
 from tests.papers.reading import codes_of, fonts_of, text_of
 
@@ -205,12 +207,12 @@ def test_a_correction_is_told_once_with_the_values_before_it() -> None:
         corrected("corrected_resistance", "V to W", "5.059 Ω", why),
         {"quantity": "unbalance", "point": "", "corrections": []},
     ]
-    (told,) = certificate._corrections({"readings": readings}, is_table=True)
+    (told,) = steps._corrections({"readings": readings}, is_table=True)
     assert told == (
         "Corrected resistance (was U to V 5.064 Ω; V to W 5.059 Ω) is corrected for " + why + "."
     )
     many = [corrected("resistance", f"W{number}", "1 Ω", "zero") for number in range(9)]
-    (short,) = certificate._corrections({"readings": many}, is_table=True)
+    (short,) = steps._corrections({"readings": many}, is_table=True)
     assert short == "Resistance is corrected for zero."
 
 
@@ -220,7 +222,39 @@ def test_a_table_of_marks_is_figures_and_what_is_no_number_a_dash() -> None:
         "x": {"name": "time", "dimension": "time", "values": [15.0, 60.0]},
         "columns": [{"name": "current", "dimension": "current", "values": [4.335e-7, None]}],
     }  # fmt: skip
-    assert certificate.is_table(curve)
-    assert certificate.curve_table(curve) == {
+    assert steps.is_table(curve)
+    assert steps.curve_table(curve) == {
         "heads": ["Time", "Current"], "rows": [["15.00 s", "433.5 nA"], ["60.00 s", "–"]],
     }  # fmt: skip
+
+
+def test_many_points_are_places_by_circumstances(tmp_path: Path) -> None:
+    """Each value is in its row and column, with its limit where a column has several."""
+    document = sample_certificate()
+    (reading,) = document["steps"][1]["readings"]
+    readings = [
+        {
+            **reading,
+            "quantity": "current",
+            "point": f"{place}{circumstances}",
+            "text": f"{row}{column}.0 µA",
+            "corrections": [],
+            "verdict": "fail" if (row, column) == (2, 1) else "pass",
+            "limit": {**reading["limit"], "text": f"≤ {100 * row} µA"},
+        }
+        for row, place in enumerate(["earth", "touch", "probe"], start=1)
+        for column, circumstances in enumerate(["", ", open", ", open, off"], start=1)
+        if (row, column) != (1, 3)
+    ]
+    document["steps"] = [{**document["steps"][1], "readings": readings, "curves": []}]
+    text = text_of(draw_certificate(document, COUNTS, Look()), tmp_path, "-layout")
+    rows = {line.split()[0]: line.split()[1:] for line in text.splitlines() if line.split()}
+    assert rows["earth"] == ["11.0", "µA", "12.0", "µA", "–"]
+    assert rows["touch"] == ["21.0", "µA", "22.0", "µA", "23.0", "µA"]
+    assert text.count("≤ 300 µA") >= 3 and "≤ 200 µA" in text
+    assert re.search(r"21\.0 µA.*\n+ *FAIL", text)
+    assert len(point_grids(readings)) == 1
+    wide = [{**readings[0], "point": f"earth, c{n}"} for n in range(30)]
+    assert [len(each["heads"]) for each in point_grids(wide)] == [12, 12, 6]
+    apart = [{**readings[0], "point": f"{each}, Pressure"} for each in ("low", "high")]
+    assert point_grids(apart) == []

@@ -3,14 +3,18 @@
 from pathlib import Path
 
 import pytest
+from PIL import Image
 
 from loricate.core.errors import DocumentError
 from loricate.papers import typesetting
 from loricate.papers.look import Look
-from loricate.papers.samples import try_look
+from loricate.papers.lot import draw_lot
+from loricate.papers.samples import sample_lot, try_look
+from loricate.papers.standing import COUNTS
 from loricate.papers.typesetting import TemplateFault, shipped
 from loricate.service.paper_look import read_look, tried_look
 from loricate.service.site_file import PapersPlan, SitePlan
+from tests.papers.reading import pictures_of
 
 OWN = "papers"
 
@@ -68,6 +72,22 @@ def test_one_faulty_template_leaves_the_others(tmp_path: Path) -> None:
     lot = changed("lot", "== #data.words.units", "== The units")
     tried = tried_look(plan(tmp_path, certificate="#nothing", lot=lot), tmp_path)
     assert len(tried.problems) == 1 and set(tried.look.templates) == {"lot.typ"}
+
+
+@pytest.mark.parametrize("kind", ["PNG", "JPEG"])
+def test_a_logo_in_pixels_is_drawn(kind: str, tmp_path: Path) -> None:
+    name = f"logo.{'png' if kind == 'PNG' else 'jpg'}"
+    Image.new("RGB", (60, 30), "teal").save(tmp_path / name, kind)
+    tried = tried_look(PapersPlan(logo=name), tmp_path)
+    assert tried.problems == () and tried.look.logo
+    assert pictures_of(draw_lot(sample_lot(), COUNTS, tried.look), tmp_path) == 1
+
+
+@pytest.mark.parametrize("data", [b"", b"\x89PNG\r\n\x1a\n cut off", b"<svg/>"])
+def test_a_logo_in_pixels_that_is_none_is_left_out(data: bytes, tmp_path: Path) -> None:
+    (tmp_path / "logo.png").write_bytes(data)
+    tried = tried_look(PapersPlan(logo="logo.png"), tmp_path)
+    assert "logo.png cannot be drawn" in tried.problems[0] and tried.look.logo == b""
 
 
 def test_a_logo_that_is_none_is_left_out_and_told(tmp_path: Path) -> None:

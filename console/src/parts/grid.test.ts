@@ -34,3 +34,7 @@ test('places are rows and circumstances columns, in the order in which they come
 test('points that are places alone are no grid', () => {
   expect(grids([reading('W1'), reading('W2'), reading('W3, and its shield')])).toEqual([])
 })
+
+test('points under circumstances of their own, one each, are no grid', () => {
+  expect(grids([reading('low, Pressure'), reading('high, Pressure')])).toEqual([])
+})

@@ -10,14 +10,15 @@ export interface PointGrid {
 export const PLAIN = 'normal'
 
 /**
- * Points whose names part a place from circumstances by a comma, as grids; none where few do.
+ * Points whose names part a place from circumstances by a comma, as grids; none where few do, or
+ * where no place has several circumstances.
  * The order is that in which they first come.
  */
 export function grids(readings: Reading[]): PointGrid[] {
   const points = readings.filter((each) => each.point !== '')
   const parted = points.filter((each) => each.point.includes(', '))
   if (parted.length * 2 < points.length) return []
-  return [...new Set(points.map((each) => each.quantity))].map((quantity) => {
+  const found = [...new Set(points.map((each) => each.quantity))].map((quantity) => {
     const own = points.filter((each) => each.quantity === quantity)
     const columns = [...new Set(own.map((each) => split(each.point)[1]))]
     const rows = new Map<string, (Reading | undefined)[]>()
@@ -29,6 +30,7 @@ export function grids(readings: Reading[]): PointGrid[] {
     }
     return { quantity, columns, rows: [...rows].map(([place, cells]) => ({ place, cells })) }
   })
+  return found.every((each) => each.columns.length < 2) ? [] : found
 }
 
 function split(point: string): [string, string] {

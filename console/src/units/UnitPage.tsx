@@ -13,6 +13,7 @@ import { VerdictMark } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
 import { words } from '../parts/words'
 import { KeptList } from './KeptList'
+import { ReportLink } from './ReportLink'
 import { UnitTold } from './UnitTold'
 
 const WiringSection = lazy(() => import('../wiring/WiringSection'))
@@ -77,6 +78,7 @@ export default function UnitPage() {
                 )}
               </>
             )}
+            <ReportLink unit={unit} />
           </Flex>
           <Suspense fallback={null}>
             <WiringSection product={unit.product} attempts={unit.attempts} />

@@ -129,6 +129,9 @@ class AnswerOut(BaseModel):
     account: str
     answered_at: str
     picture: str | None = Field(description="Digest of its picture")
+    pictures: dict[str, str] = Field(
+        default={}, description="Of a form: the digest of each picture, by the entry's name"
+    )
 
 
 class RemarkOut(BaseModel):

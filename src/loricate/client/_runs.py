@@ -128,3 +128,14 @@ class RunCalls(Wire):
     def unit(self, serial: str) -> list[UnitOut]:
         """Every appearance of a serial, newest first, with all attempts and readings."""
         return self._get_all(UnitOut, f"{API}/units/{serial}")
+
+    def unit_report(
+        self, serial: str, depth: str = "limits", failed_only: bool = False, run_id: str = ""
+    ) -> bytes:
+        """The PDF of a report of a unit, of its newest run or of ``run_id``; it is not sealed.
+
+        ``depth`` is summary, readings, limits, procedure or photos.
+        """
+        asked = {"depth": depth, "failed_only": str(failed_only).lower(), "run": run_id}
+        path = f"{API}/units/{serial}/report"
+        return self.send("GET", path, params=asked, timeout=90.0).content

@@ -2,6 +2,7 @@
 
 import csv
 import sys
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
@@ -9,6 +10,7 @@ import click
 from loricate.commands.connection import Call, service_options
 from loricate.commands.nets_view import is_told, print_nets
 from loricate.commands.output import percent, print_table, verdict_word
+from loricate.core.depths import Depth
 
 if TYPE_CHECKING:
     from loricate.api.records import AttemptOut, ReadingOut, UnitOut
@@ -88,6 +90,8 @@ def print_readings(unit: "UnitOut", with_points: bool = False) -> None:
         note = f" ({answer.note})" if answer.note else ""
         photo = f" (picture {answer.picture[:12]})" if answer.picture else ""
         click.echo(f"{answer.question} {answer.choice}{photo}{note}, {answer.account}")
+        for name, digest in answer.pictures.items():
+            click.echo(f"  {name.replace('_', ' ')}: picture {digest[:12]}")
     for remark in unit.remarks:
         about = f" on {titles.get(remark.step_id, remark.step_id)}" if remark.step_id else ""
         picture = f" (picture {remark.picture[:12]})" if remark.picture else ""
@@ -175,6 +179,41 @@ def _reading_rows(readings: "list[ReadingOut]", repetition: int) -> list[tuple[s
         for r in readings
         if r.repetition == repetition
     ]
+
+
+@command.command("report")
+@click.argument("serial")
+@click.option(
+    "--depth",
+    type=click.Choice([str(each) for each in Depth]),
+    default=str(Depth.LIMITS),
+    show_default=True,
+    help="How much it tells; each tells all that those before it tell.",
+)
+@click.option("--failed-only", is_flag=True, help="Only what did not pass.")
+@click.option("--run", "run_id", default="", help="Of this run; of the newest by default.")
+@click.option(
+    "--to",
+    type=click.Path(dir_okay=False, writable=True, path_type=Path),
+    default=None,
+    help="The file to write; SERIAL-DEPTH.pdf here by default.",
+)
+@service_options
+def report(
+    serial: str, depth: str, failed_only: bool, run_id: str, to: Path | None, call: Call
+) -> None:
+    """Write a report of a unit as PDF, with lines for technician and client to sign.
+
+    It is drawn from the record as it is now, and is no certificate.
+
+    Example: loricate unit report FW2-26-0007 --depth photos --failed-only
+    """
+    with call.connect() as client:
+        pdf = client.unit_report(serial, depth, failed_only, run_id)
+    target = to or Path(f"{serial}-{depth}.pdf")
+    target.write_bytes(pdf)
+    if not call.printed({"file": str(target), "bytes": len(pdf)}):
+        click.echo(f"Wrote {target}.")
 
 
 @command.command("curve")

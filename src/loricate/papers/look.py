@@ -22,19 +22,23 @@ TEXTS = {
     "certificate": "Certificate of electrical safety test",
     "nonconformance": "Nonconformance report",
     "lot": "Lot summary",
+    "report": "Test report",
     "above": "",  # a paragraph above the readings
     "below": "",  # a paragraph at the end of the grounds
     "tested_by": "Tested by",
     "approved_by": "Approved by (quality)",
     "summed_up_by": "Summed up by",
     "released_by": "Released by (quality)",
+    "technician": "Technician",
+    "client": "Client",
 }
 SIGNATURES = {
     "certificate": ("tested_by", "approved_by"),
     "nonconformance": ("tested_by", "approved_by"),
     "lot": ("summed_up_by", "released_by"),
+    "report": ("technician", "client"),
 }
-TEMPLATES = ("certificate.typ", "lot.typ", "label.typ", "look.typ")
+TEMPLATES = ("certificate.typ", "report.typ", "steps.typ", "lot.typ", "label.typ", "look.typ")
 LOGO_SUFFIXES = ("png", "jpg", "svg")
 MOST_LOGO_BYTES, MOST_TEMPLATE_BYTES = 200_000, 100_000
 
@@ -67,8 +71,8 @@ class Look:
 
     @property
     def logo_file(self) -> str:
-        """What the logo is called beside the templates; empty without one."""
-        return f"logo.{self.logo_suffix}" if self.logo else ""
+        """What the logo is called beside the templates, whatever it came as; empty without one."""
+        return "logo.svg" if self.logo else ""
 
     @property
     def shown(self) -> dict[str, Any]:

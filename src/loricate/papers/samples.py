@@ -1,11 +1,16 @@
 """Documents of no unit, with a little of everything, to try templates on before they are used."""
 
+import io
 from typing import Any
 
+from PIL import Image
+
+from loricate.core.depths import Depth
 from loricate.papers.certificate import draw_certificate
 from loricate.papers.label import draw_label
 from loricate.papers.look import Look
 from loricate.papers.lot import draw_lot
+from loricate.papers.report import Report, Shown, draw_report
 from loricate.papers.standing import Standing
 
 _LIMIT = {"minimum": None, "maximum": 0.2, "text": "≤ 200 mΩ", "source": "Sample 1:2026 A"}
@@ -92,6 +97,29 @@ def sample_certificate(kind: str = "certificate") -> dict[str, Any]:
     }  # fmt: skip
 
 
+def sample_report() -> Report:
+    """A report of the same, with what was told at a step, and a photo."""
+    body = {**sample_certificate(), "verdict": "fail"}
+    return Report(
+        body,
+        body["issued_at"],
+        "Sample Person (sample)",
+        body["site"],
+        body["software"],
+        body["number"],
+        body["verify_url"],
+        not_certified=("One step did not pass.",),
+        procedure={"look": ("Before: clip on.",)},
+        pictures={"look": (Shown("ab", "The case"),), "": (Shown("cd", "The unit"),)},
+    )
+
+
+def _sample_photo(digest: str) -> bytes:
+    out = io.BytesIO()
+    Image.new("RGB", (32, 24), "grey").save(out, "PNG")
+    return out.getvalue()
+
+
 def sample_lot() -> dict[str, Any]:
     """A lot's summary with a unit tested and one waiting."""
     lot = {
@@ -120,5 +148,6 @@ def try_look(look: Look) -> None:
     )
     draw_certificate(sample_certificate(), standing, look)
     draw_certificate(sample_certificate("nonconformance"), Standing(), look)
+    draw_report(sample_report(), Depth.PHOTOS, False, look, _sample_photo)
     draw_lot(sample_lot(), standing, look)
     draw_label("SAMPLE-1", "Sample", "Sample site", look)

@@ -20,6 +20,7 @@ import typst
 from fontTools.ttLib import TTFont
 
 from loricate.papers.look import TEMPLATES, Look
+from loricate.papers.pictures import NoPicture, in_svg
 
 STANDARD = "a-4f"  # ISO 19005-4, with files attached; it is PDF 2.0
 FONT_FILES = ("DejaVuSans.ttf", "DejaVuSans-Bold.ttf")
@@ -138,7 +139,11 @@ def typeset(
     given: dict[str, bytes] = {name: text.encode() for name, text in sources.items()}
     given |= files or {}
     if look.logo:
-        given[look.logo_file] = look.logo
+        try:
+            is_drawing = look.logo_suffix == "svg"
+            given[look.logo_file] = look.logo if is_drawing else in_svg(look.logo)
+        except NoPicture as error:
+            raise TemplateFault(look.logo_file, 0, 0, str(error)) from error
     given["data.json"] = json.dumps(_all_showable({**data, "look": look.shown})).encode()
     attaching = []
     for index, each in enumerate(attached):

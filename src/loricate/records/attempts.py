@@ -284,23 +284,39 @@ def add_answer(
     question: str,
     answer: tuple[str, str, str],
     picture: str | None = None,
+    pictures: Mapping[str, str] = {},
 ) -> None:
-    """Keep an answer (choice, note, account) to a question of a step (id, attempt number)."""
-    conn.execute(
+    """Keep an answer (choice, note, account) to a question of a step (id, attempt number).
+
+    ``pictures`` are those of single entries of a form, by the entry's name.
+    """
+    added = conn.execute(
         "INSERT INTO answer (run_unit_id, step_id, attempt, moment, question, choice, note,"
         " account, answered_at, picture) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (run_unit_id, *step, moment, question, *answer, now(), picture),
     )
+    conn.executemany(
+        "INSERT INTO answer_picture (answer, entry, picture) VALUES (?, ?, ?)",
+        [(added.lastrowid, entry, digest) for entry, digest in pictures.items()],
+    )
 
 
 def answers_of(conn: sqlite3.Connection, run_unit_id: str) -> list[Row]:
-    """The answers given for a unit in a run, in order."""
+    """The answers given for a unit in a run, in order, each with the pictures of its entries."""
     rows = conn.execute(
-        "SELECT step_id, attempt, moment, question, choice, note, account, answered_at, picture"
-        " FROM answer WHERE run_unit_id = ? ORDER BY id",
+        "SELECT id, step_id, attempt, moment, question, choice, note, account, answered_at,"
+        " picture FROM answer WHERE run_unit_id = ? ORDER BY id",
         (run_unit_id,),
     )
-    return [dict(row) for row in rows]
+    answers = [dict(row) for row in rows]
+    pictures: dict[int, dict[str, str]] = {each.pop("id"): {} for each in list(answers)}
+    for row in conn.execute(
+        "SELECT answer, entry, answer_picture.picture FROM answer_picture"
+        " JOIN answer ON answer.id = answer WHERE run_unit_id = ? ORDER BY answer, entry",
+        (run_unit_id,),
+    ):
+        pictures[row["answer"]][row["entry"]] = row["picture"]
+    return [{**each, "pictures": own} for each, own in zip(answers, pictures.values(), strict=True)]
 
 
 def ask_repeat(

@@ -39,6 +39,7 @@ MARKED: dict[str, Marked] = {
     "account": Marked("account", ("id",), but=("signed_in_at", "code_used"), is_final=False),
     "ambient": Marked("ambient", ("id",)),
     "answer": Marked("answer", ("id",)),
+    "answer picture": Marked("answer_picture", ("answer", "entry")),
     "attempt": Marked(
         "attempt",
         ("run_unit_id", "step_id", "number"),
@@ -87,6 +88,7 @@ MARKED: dict[str, Marked] = {
 # How kinds were marked before a migration changed their tables, by the migration; None where there
 # were none.
 UNTIL: dict[int, dict[str, Marked | None]] = {
+    23: {"answer picture": None},
     20: {"kept reading": None},
     19: {"zeroing": None, "zero": Marked("zero", ("id",))},
     18: {"run of a series": None, "serial of a series": None, "series": None},

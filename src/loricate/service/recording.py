@@ -74,6 +74,7 @@ class RunRecorder:
                 answered.question,
                 (given.choice, given.note, given.account),
                 given.picture or None,
+                {name: each.picture for name, each in given.beside.items() if each.picture},
             )
         )
 

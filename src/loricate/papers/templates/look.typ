@@ -104,3 +104,12 @@
 )
 
 #let paragraphs(lines) = for each in lines { block(above: 4pt, below: 0pt, text(size: 7.5pt, each)) }
+
+// Photos two in a row, each with its words.
+#let pictures(shown) = block(above: 5pt, below: 3pt, grid(
+  columns: (1fr, 1fr), column-gutter: 8pt, row-gutter: 6pt,
+  ..shown.map(each => block(breakable: false, {
+    if each.file == "" { [] } else { image(each.file, width: 100%, height: 52mm, fit: "contain", alt: each.caption) }
+    small(each.caption)
+  })),
+))

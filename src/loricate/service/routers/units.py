@@ -1,13 +1,15 @@
-"""Units: search by serial, and one unit's whole history."""
+"""Units: search by serial, one unit's whole history, and reports of it."""
 
 import sqlite3
 from typing import Annotated
 
-from fastapi import Query
+from fastapi import Query, Response
 
 from loricate.api.records import UnitFound, UnitOut
+from loricate.core.depths import Depth
 from loricate.records import runs
 from loricate.records.errors import NotFound
+from loricate.service.reporting import drawn_report
 from loricate.service.routers.access import APage, Before, TheDesk, make_router
 from loricate.service.routers.showing import unit_out
 from loricate.service.sign_in import Reader
@@ -47,3 +49,24 @@ async def show_unit(
         return [unit_out(row) for row in rows]
 
     return await desk.store.read(read)
+
+
+@router.get(
+    "/{serial}/report",
+    response_class=Response,
+    responses={200: {"content": {"application/pdf": {}}}},
+)
+async def show_report(
+    serial: str,
+    person: Reader,
+    desk: TheDesk,
+    depth: Annotated[
+        Depth, Query(description="How much it tells; each tells all that those before it tell")
+    ] = Depth.LIMITS,
+    failed_only: Annotated[bool, Query(description="Only what did not pass")] = False,
+    run: Annotated[str, Query(max_length=40, description="Of this run; else of the newest")] = "",
+) -> Response:
+    """A report of a unit in a run, as PDF: drawn from the record as it is now, and not sealed."""
+    pdf = await drawn_report(serial, run, depth, failed_only, person, desk)
+    headers = {"Content-Disposition": f'inline; filename="{serial}-{depth}.pdf"'}
+    return Response(pdf, media_type="application/pdf", headers=headers)
