@@ -83,7 +83,13 @@ def test_a_logo_in_pixels_is_drawn(kind: str, tmp_path: Path) -> None:
     assert pictures_of(draw_lot(sample_lot(), COUNTS, tried.look), tmp_path) == 1
 
 
-@pytest.mark.parametrize("data", [b"", b"\x89PNG\r\n\x1a\n cut off", b"<svg/>"])
+def test_an_empty_file_is_no_logo(tmp_path: Path) -> None:
+    (tmp_path / "logo.png").touch()
+    with pytest.raises(DocumentError, match=r"papers\.logo: names .*, which is empty"):
+        tried_look(PapersPlan(logo="logo.png"), tmp_path)
+
+
+@pytest.mark.parametrize("data", [b"\x89PNG\r\n\x1a\n cut off", b"<svg/>"])
 def test_a_logo_in_pixels_that_is_none_is_left_out(data: bytes, tmp_path: Path) -> None:
     (tmp_path / "logo.png").write_bytes(data)
     tried = tried_look(PapersPlan(logo="logo.png"), tmp_path)

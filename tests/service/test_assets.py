@@ -2,6 +2,7 @@
 
 import datetime as dt
 import json
+import sqlite3
 from pathlib import Path
 from typing import Any
 
@@ -9,6 +10,7 @@ import pytest
 
 from loricate.core.measuring.grading import Verdict
 from loricate.core.planning.occasions import DeviceState, PastTest, due_on, months_after, state_of
+from loricate.records import runs
 from tests.service.live_rig import Live
 
 NUMBER, SERIAL = "RB-7", "FW2-26-0007"
@@ -193,6 +195,27 @@ async def test_the_maintenance_system_is_told_of_each_device_that_has_a_number(
     assert first["test"]["document"].startswith("N-"), "with the report of what is wrong"
     assert (second["state"], second["test"]["run"]) == ("in_use", good["id"])
     assert second["due"] == months_after(dt.datetime.now(dt.UTC).date(), 12).isoformat()
+
+
+async def test_a_message_that_is_drawn_late_tells_how_its_own_test_ended(
+    live: Live, tmp_path: Path
+) -> None:
+    keeper = live.desk.issuer.maintenance
+    await live.release(QUICK)
+    await describe(live)
+    keeper.folder = None
+    bad = await have_tested(live, NUMBER, "open_earth")
+    await have_tested(live, NUMBER)
+    keeper.folder = tmp_path / "told"
+
+    def late(conn: sqlite3.Connection) -> None:
+        keeper.queue(conn, runs.get_run(conn, bad["id"]))
+
+    await live.desk.store.write(late)
+    await live.post("/outbox/tries")
+    (told,) = await messages(live, keeper.folder, 1)
+    assert (told["state"], told["test"]["failed"], told["due"]) == ("in_repair", ["Earth"], None)
+    assert told["is_overdue"]
 
 
 async def test_a_folder_that_cannot_be_written_holds_up_no_test_and_loses_no_message(

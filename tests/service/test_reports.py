@@ -1,13 +1,14 @@
 """Reports of units: from the record, for whoever may read, and plain about what has no document."""
 
 import json
+import os
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 from loricate.client import Client, NotFoundError, RefusedError, WrongStateError
-from tests.command_line import CommandLine
+from tests import command_line
 from tests.conftest import release
 from tests.papers.reading import pictures_of, text_of
 from tests.service.test_photos import entries, photo
@@ -46,8 +47,9 @@ def test_a_report_tells_what_was_done_asked_and_shown(
     assert pictures_of(pdf, tmp_path) == 3
     # It passed, and nothing of what the product needs was tested.
     assert "PASS, and not certified." in page and "Expected tests passed" in page
-    shell = CommandLine(site, tmp_path)
-    told = shell("unit", "report", "rp-1", "--depth", "summary", "--to", "r.pdf", "--json")
+    asked = ("unit", "report", "rp-1", "--depth", "summary", "--to", "r.pdf", "--json")
+    environment = {**os.environ, "LORICATE_SERVICE": site["url"], "LORICATE_TOKEN": client.token}
+    told = command_line.run(*asked, env=environment, cwd=tmp_path)
     written = json.loads(told.stdout)
     summary = (tmp_path / written["file"]).read_bytes()
     assert len(summary) == written["bytes"]

@@ -88,15 +88,16 @@ class LastTest:
     certificate: str
 
 
-def tests_of(conn: sqlite3.Connection, unit_id: str) -> list[LastTest]:
-    """The tests of a device that ended, the newest first."""
+def tests_of(conn: sqlite3.Connection, unit_id: str, until: str = "") -> list[LastTest]:
+    """The tests of a device that ended, the newest first; not those that ended after a time."""
     rows = conn.execute(
         "SELECT run.id AS run_id, run_unit.id AS run_unit_id, sequence_code, occasion, ended_at,"
         " run_unit.verdict, document.number AS certificate FROM run_unit"
         " JOIN run ON run.id = run_id"
         " LEFT JOIN current_document AS document ON document.run_unit_id = run_unit.id"
-        " WHERE unit_id = ? AND ended_at IS NOT NULL ORDER BY ended_at DESC LIMIT ?",
-        (unit_id, MOST_TESTS),
+        " WHERE unit_id = ?1 AND ended_at IS NOT NULL AND (?2 = '' OR ended_at <= ?2)"
+        " ORDER BY ended_at DESC LIMIT ?3",
+        (unit_id, until, MOST_TESTS),
     )
     return [
         LastTest(

@@ -100,11 +100,11 @@ class Products:
 
 
 def told_asset(
-    conn: sqlite3.Connection, asset: Asset, today: dt.date, products: Products
+    conn: sqlite3.Connection, asset: Asset, today: dt.date, products: Products, until: str = ""
 ) -> AssetOut:
-    """A device as it stands."""
+    """A device as it stands, or stood when a test ended (``until``, as the record has it)."""
     product = products.find(asset.product)
-    tests = assets.tests_of(conn, asset.unit_id)
+    tests = assets.tests_of(conn, asset.unit_id, until)
     past = [each.past for each in tests]
     last = tests[0] if tests else None
     every = product.due_every_months if product is not None else None

@@ -66,9 +66,12 @@ def _stamp(at: str) -> str:
 def _message(
     conn: sqlite3.Connection, run: Mapping[str, Any], unit: Mapping[str, Any], products: Products
 ) -> dict[str, Any]:
-    """What is told of a device: which it is, how it stands now, its test, when it is next due."""
+    """What is told of a device: which it is, its test, how it stood then, when it is next due.
+
+    Messages are drawn when their turn comes: a later test may have ended by then, and has its own.
+    """
     asset = Asset(unit["unit_id"], unit["asset"], unit["product"], unit["serial"], unit["place"])
-    told = told_asset(conn, asset, dt.datetime.now(dt.UTC).date(), products)
+    told = told_asset(conn, asset, dt.datetime.now(dt.UTC).date(), products, run["ended_at"])
     return {
         "format": FORMAT,
         "asset": {

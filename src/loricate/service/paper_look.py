@@ -94,6 +94,9 @@ def _bytes_of(path: Path, field: str, most: int) -> bytes:
     if len(data) > most:
         told = f"names {path}, which has {len(data)} bytes", f"at most {most}; make it smaller."
         raise DocumentError("site file", (Finding(field, *told),))
+    if not data:
+        told = f"names {path}, which is empty", "put the whole file there."
+        raise DocumentError("site file", (Finding(field, *told),))
     return data
 
 
