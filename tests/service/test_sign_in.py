@@ -216,6 +216,7 @@ WHO_MAY: dict[str, object] = {
     "PUT /assets/{number}": RUNNERS,
     "GET /units": EVERYONE,
     "GET /units/{serial}": EVERYONE,
+    "GET /units/{serial}/report": EVERYONE,
     "POST /pictures": RUNNERS,
     "GET /pictures/{digest}": EVERYONE,
     "GET /certificates/{name}": EVERYONE,
