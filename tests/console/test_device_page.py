@@ -145,3 +145,38 @@ def test_a_cord_that_is_flexed_is_watched_by_a_needle_and_its_greatest_kept(
     expect(page.get_by_test_id("verdict")).to_have_text("FAIL")
     (unit,) = client.run(run.id).units
     assert (unit.verdict, unit.cause) == ("fail", "open")
+
+
+def test_what_comes_next_is_chosen_by_touch_with_what_is_left_in_sight(
+    page: Page, site: dict[str, Any], client: Client, hands: Hands
+) -> None:
+    document = demo_sequence("FW2-WHOLE")
+    look = next(each for each in document["steps"] if each["id"] == "look")
+    titles = {"case": "Case", "leads": "Leads", "label": "Rating plate"}
+    steps = [{**look, "id": each, "title": title} for each, title in titles.items()]
+    release(client, {**document, "code": "ANY-ORDER", "steps": steps})
+    hands.put("FX-W/1", "FW-2", "", SERIAL)
+    run = client.create_run("ANY-ORDER", "FX-W", {"1": SERIAL})
+    client.start_run(run.id)
+    page.set_viewport_size(SIZES["tablet"])  # type: ignore[arg-type]  # its own TypedDict
+    sign_in(page, site, f"/run/{run.id}")
+    question = page.get_by_role("group", name="Question for nest 1")
+    expect(question).to_contain_text("What next? 3 of 3 left.")
+    check_accessible(page)
+    question.get_by_role("button", name="Leads").click()
+    expect(question).to_contain_text("undamaged")
+    expect(page.get_by_text("Left besides: Case, Rating plate")).to_be_visible()
+    page.keyboard.press("1")
+    expect(question).to_contain_text("What next? 2 of 3 left.")
+    expect(question.get_by_role("button", name="Leads")).to_have_count(0)
+    page.reload()
+    expect(question).to_contain_text("What next? 2 of 3 left.")
+    page.keyboard.press("2")
+    expect(page.get_by_text("Left besides: Case")).to_be_visible()
+    page.keyboard.press("1")
+    expect(page.get_by_text("Left besides")).to_have_count(0)
+    expect(question).to_contain_text("undamaged")
+    page.keyboard.press("1")
+    expect(page.get_by_test_id("verdict")).to_have_text("PASS")
+    made = sorted(client.run(run.id).units[0].attempts, key=lambda each: each.started_at)
+    assert [each.step_id for each in made] == ["leads", "label", "case"]

@@ -4,6 +4,7 @@ import type { Run } from '../api/client'
 import { quantityText, timeText } from '../parts/quantity'
 import { VerdictMark, verdictInk } from '../parts/VerdictMark'
 import { words } from '../parts/words'
+import { leftBeside } from './anyOrder'
 import { LiveCurve } from './LiveCurve'
 import { Plate } from './Plate'
 import { breaksOf, type Kept, type Live, type NestState } from './runState'
@@ -26,6 +27,7 @@ export function NestTile({ nest, steps, isAsked, isCompact }: Props) {
   const verdict = isDone ? nest.verdict : nest.failed ? 'fail' : ''
   const ink = verdict ? verdictInk(verdict) : nest.live ? 'act' : 'edge'
   const limits = limitsNow(nest, steps)
+  const left = leftBeside(nest, steps)
   // An earth is asked about under its current only while somebody moves its cord.
   const isFlexed = isAsked && nest.live?.phase === 'dwell' && kindOf(nest, steps) === 'ground_bond'
   return (
@@ -54,6 +56,7 @@ export function NestTile({ nest, steps, isAsked, isCompact }: Props) {
                 </Text>
               )}
             </Text>
+            {left.length > 0 && <Text color="soft">Left besides: {left.join(', ')}</Text>}
             {nest.at && nest.step && (
               <Text color="soft">
                 {nest.at.point}, {nest.at.number} of {nest.at.of}

@@ -162,7 +162,13 @@ export function StepList({
 function Glance({ step, schema }: { step: Step; schema: Schema }) {
   // A figure stays with its unit.
   const { level, limits } = glance(step, schema)
-  const told = [tidy(step.kind), level, limits, step.off ? 'switched off' : ''].filter(Boolean)
+  const told = [
+    tidy(step.kind),
+    level,
+    limits,
+    step.order === 'any' ? 'in any order' : '',
+    step.off ? 'switched off' : '',
+  ].filter(Boolean)
   return (
     <Text fontSize="sm" color="soft">
       {told.join(', ').replace(/([\d≤≥]) (?=\S)/g, '$1\u00a0')}

@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from loricate.core.limits.limit import Sentence
 from loricate.core.planning.scheduling import Across
 from loricate.core.sequences.cues import Cue
+from loricate.core.sequences.ordering import Order
 
 Document = dict[str, Any]
 
@@ -43,6 +44,7 @@ class StepSummary(BaseModel):
     on_fail: str = Field(examples=["halt_unit"])
     when: str = Field(description="Under which outcomes it is done; empty: always")
     cues: list[Cue]
+    order: Order = Field(description="any: its neighbours of any order may come before it")
     left_out: list[str] = Field(description="What it does not measure of the product, and why")
 
 

@@ -70,15 +70,18 @@ def show(code: str, revision: int | None, call: Call) -> None:
             "; ".join(dict.fromkeys(limit.source for limit in step.limits)),
             f"{step.programmed_s:g} s",
             step.across,
+            step.order.replace("_", " "),
             step.on_fail,
         )
         for step in found.steps
     ]
-    heads = ("STEP", "KIND", "TITLE", "LIMITS", "SOURCE", "TIME", "ACROSS", "ON FAIL")
+    heads = ("STEP", "KIND", "TITLE", "LIMITS", "SOURCE", "TIME", "ACROSS", "ORDER", "ON FAIL")
     print_table(heads, rows, ("TIME",))
     for step in found.steps:
         if step.when:
             click.echo(f"{step.id} is done only when {step.when}.")
+        for each in step.left_out:
+            click.echo(f"{step.id} leaves out {each}.")
     for step in found.steps:
         for cue in step.cues:
             choices = f" ({', '.join(cue.choices)})" if cue.choices else ""

@@ -41,10 +41,19 @@ logger = logging.getLogger("loricate.execution")
 
 @dataclass(frozen=True, slots=True)
 class Stage:
-    """A step, or what must be answered before it: asked first, so that it holds no instrument."""
+    """A step, or what must be answered before it: asked first, so that it holds no instrument.
+
+    ``among`` are the steps of which the operator chooses which comes next.
+    """
 
     index: int
     is_cue: bool = False
+    among: tuple[int, ...] = ()
+
+    @property
+    def is_asked(self) -> bool:
+        """Whether nothing is done in it but asking."""
+        return self.is_cue or bool(self.among)
 
 
 @dataclass(slots=True)
@@ -115,6 +124,7 @@ class Engine(Background):
         )
         self._stages = _stages(sequence)
         self._next: dict[str, int] = {}
+        self._todo: dict[str, set[str]] = {}  # what each nest has not done to its end
         self._works: dict[asyncio.Task[None], Work] = {}
         self._changed = asyncio.Event()
         self._halt_run = False
@@ -212,14 +222,16 @@ class Engine(Background):
         using = dict(zip(roles, (each.instrument for each in taken), strict=False))
         work = Work(set(task.nests), resources_of(taken), self._changed, using)
         stage = self._stages[task.step]
-        performing = self._ask_before if stage.is_cue else self._perform_step
+        performing = self._perform_step
+        if stage.is_asked:
+            performing = self._ask_before if stage.is_cue else self._ask_what_next
         started = asyncio.create_task(performing(stage, task, work))
         started.add_done_callback(lambda _: self._changed.set())
         self._works[started] = work
 
     def _planned(self, stage: Stage) -> PlannedStep:
         step = self.sequence.steps[stage.index]
-        if stage.is_cue:
+        if stage.is_asked:
             return PlannedStep((), 0.0, step.across)
         return PlannedStep(
             self.bench.needs_of(step.demands, self._unfit), step.programmed_s, step.across
@@ -234,7 +246,8 @@ class Engine(Background):
                 made = unit.latest(step.id)
                 if made is not None and made.cause is not Cause.SKIPPED:
                     self._take_in(unit, step, made.verdict)
-        self._go_on(unit, 0)
+        self._todo[unit.nest] = set(unit.todo)
+        self._go_on(unit)
 
     @property
     def _why_stopped(self) -> str:
@@ -257,25 +270,29 @@ class Engine(Background):
             unit.halted = True
             self._halt_run = self._halt_run or step.on_fail == "halt_run"
 
-    def _go_on(self, unit: LoadedUnit, stage: int) -> None:
-        """Send a unit to its first stage from this one on."""
-        todo = unit.todo or ()
-        while stage < len(self._stages):
-            if self.sequence.steps[self._stages[stage].index].id in todo:
-                break
-            stage += 1
-        self._next[unit.nest] = stage
+    def _go_on(self, unit: LoadedUnit) -> None:
+        """Send a unit to the first stage of what it has still to do; one left is not chosen."""
+        found = (
+            at
+            for at, stage in enumerate(self._stages)
+            if len(self._left_at(stage, unit)) > bool(stage.among)
+        )
+        self._next[unit.nest] = next(found, len(self._stages))
+
+    def _left_at(self, stage: Stage, unit: LoadedUnit) -> list[ReadyStep]:
+        """The steps of a stage that a unit has still to do."""
+        steps = [self.sequence.steps[index] for index in stage.among or (stage.index,)]
+        return [step for step in steps if step.id in self._todo[unit.nest]]
 
     async def _skip_halted(self, busy: set[str]) -> None:
         """Record what a halted unit will not do, and take it out of the schedule."""
         for unit in self.units:
             if not (unit.halted or self._halt_run) or unit.nest in busy:
                 continue
-            begin = self._next[unit.nest]
+            left, self._todo[unit.nest] = self._todo[unit.nest], set()
             self._next[unit.nest] = len(self._stages)
-            for stage in self._stages[begin:]:
-                step = self.sequence.steps[stage.index]
-                if step.id in (unit.todo or ()) and not stage.is_cue:
+            for step in self.sequence.steps:
+                if step.id in left:
                     await self._keep(unit, self._performer.undone(step, unit, Cause.UNIT_HALTED))
 
     async def _skip_unwanted(self, busy: set[str]) -> None:
@@ -284,15 +301,16 @@ class Engine(Background):
             if unit.nest in busy or unit.halted or self._halt_run:
                 continue
             while self._next[unit.nest] < len(self._stages):
-                stage = self._stages[self._next[unit.nest]]
-                step = self.sequence.steps[stage.index]
-                if is_wanted(step.when, unit.outcomes):
+                left = self._left_at(self._stages[self._next[unit.nest]], unit)
+                unwanted = [step for step in left if not is_wanted(step.when, unit.outcomes)]
+                if not unwanted:
                     break
-                cause = Cause.CONDITION_NOT_MET if step.is_required else Cause.SKIPPED
-                note = f"Done only when {step.when.text}." if step.when is not None else ""
-                await self._keep(unit, self._performer.undone(step, unit, cause, note))
-                after = (at for at, each in enumerate(self._stages) if each.index > stage.index)
-                self._go_on(unit, next(after, len(self._stages)))
+                for step in unwanted:
+                    cause = Cause.CONDITION_NOT_MET if step.is_required else Cause.SKIPPED
+                    note = f"Done only when {step.when.text}." if step.when is not None else ""
+                    await self._keep(unit, self._performer.undone(step, unit, cause, note))
+                    self._todo[unit.nest].discard(step.id)
+                self._go_on(unit)
 
     def _units_in(self, task: Task) -> list[LoadedUnit]:
         return [unit for unit in self.units if unit.nest in task.nests]
@@ -309,10 +327,25 @@ class Engine(Background):
 
         await asyncio.gather(*(ask(group) for group in groups))
 
+    async def _ask_what_next(self, stage: Stage, task: Task, work: Work) -> None:
+        """Have the operator choose among the steps of a group that a unit has still to do."""
+        for unit in self._units_in(task):
+            left = self._left_at(stage, unit)
+            chosen = await self._operator.choose(left, unit.nest, len(stage.among))
+            self._release([unit], work, self._first_stage_of(chosen))
+
     def _release(self, units: Sequence[LoadedUnit], work: Work, stage: int) -> None:
-        """Let units go on by themselves, whatever the others of their task still wait for."""
+        """Let units go on to a stage, whatever the others of their task still wait for."""
         for unit in units:
-            self._go_on(unit, stage)
+            self._next[unit.nest] = stage
+            work.nests.discard(unit.nest)
+        self._changed.set()
+
+    def _pass_on(self, units: Sequence[LoadedUnit], work: Work, step: ReadyStep) -> None:
+        """Let units go on to what they have still to do after a step."""
+        for unit in units:
+            self._todo[unit.nest].discard(step.id)
+            self._go_on(unit)
             work.nests.discard(unit.nest)
         self._changed.set()
 
@@ -341,11 +374,9 @@ class Engine(Background):
         finally:
             during.cancel()
         groups = [units] if step.across is Across.ONCE else [[unit] for unit in units]
-        await asyncio.gather(*(self._follow_up(group, step, task.step, work) for group in groups))
+        await asyncio.gather(*(self._follow_up(group, step, work) for group in groups))
 
-    async def _follow_up(
-        self, units: list[LoadedUnit], step: ReadyStep, stage: int, work: Work
-    ) -> None:
+    async def _follow_up(self, units: list[LoadedUnit], step: ReadyStep, work: Work) -> None:
         """What comes after a step, with no instrument held: cues, and what a failure leads to."""
         attempt = units[0].latest(step.id) or self._performer.undone(step, units[0], Cause.NONE)
         place = _place(step, units)
@@ -356,7 +387,7 @@ class Engine(Background):
             self._release(units, work, self._first_stage_of(step))
             return
         if attempt.verdict is Verdict.PASS or step.on_fail != "ask":
-            self._release(units, work, stage + 1)
+            self._pass_on(units, work, step)
             return
         decision = await self._operator.decide(step, units, place, attempt)
         if decision is Decision.REPEAT:
@@ -364,11 +395,13 @@ class Engine(Background):
             return
         for unit in units:
             unit.halted = unit.halted or decision is Decision.HALT_UNIT
-        self._release(units, work, stage + 1)
+        self._pass_on(units, work, step)
 
     def _first_stage_of(self, step: ReadyStep) -> int:
         return next(
-            at for at, each in enumerate(self._stages) if self.sequence.steps[each.index] is step
+            at
+            for at, each in enumerate(self._stages)
+            if self.sequence.steps[each.index] is step and not each.among
         )
 
     async def _keep(self, unit: LoadedUnit, performed: Attempt) -> None:
@@ -431,9 +464,12 @@ class Engine(Background):
 
 
 def _stages(sequence: ReadySequence) -> tuple[Stage, ...]:
-    """Each step, with a stage of its own for what must be answered before it."""
+    """Each step, with a stage of its own for what must be answered before it, or chosen."""
+    groups = {group[0]: group for group in sequence.groups}
     stages = []
     for index, step in enumerate(sequence.steps):
+        if index in groups:
+            stages.append(Stage(index, among=groups[index]))
         if Operator.must_ask_before(step):
             stages.append(Stage(index, is_cue=True))
         stages.append(Stage(index))

@@ -235,6 +235,23 @@ class Operator:
                 picture=cue.picture,
             )
 
+    async def choose(self, left: Sequence[ReadyStep], nest: str, count: int) -> ReadyStep:
+        """Ask which step of a group of ``count`` comes next at a nest; waits as long as it takes.
+
+        It is kept nowhere: when each was done says the order.
+        """
+        titles = [step.title for step in left]
+        names = [
+            step.title if titles.count(step.title) == 1 else f"{step.title} ({step.id})"
+            for step in left
+        ]
+        text = f"What next? {len(left)} of {count} left."
+        question = Question(nest, text, tuple(names), moment="next")
+        answer = await self.questions.ask(question)
+        if answer is None:
+            raise asyncio.CancelledError
+        return left[names.index(answer.choice)]
+
     async def decide(
         self, step: ReadyStep, units: Sequence[LoadedUnit], place: str, attempt: Attempt
     ) -> Decision:

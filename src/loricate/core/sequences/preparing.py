@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
+from collections.abc import Sequence as Steps
 from typing import Any
 
 from pydantic import ValidationError
@@ -19,6 +20,7 @@ from loricate.core.planning.scheduling import Across
 from loricate.core.products.left_out import left_out_texts
 from loricate.core.products.product import Product
 from loricate.core.sequences.branching import when_findings
+from loricate.core.sequences.ordering import group_findings
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
 from loricate.core.sequences.steps import Sequence, Step
 
@@ -56,12 +58,19 @@ def prepare(
                     "choose another.",
                 )
             )
-        earlier = [each.id for each in sequence.steps[:index] if not each.off]
+        earlier = _surely_before(sequence.steps, index)
         findings += when_findings(path, step.when, earlier)
         seen.setdefault(step.id, index)
         ready = _prepare_step(step, path, product, limit_sets, findings, is_rehearsal)
         if ready is not None and not step.off:
             steps.append(ready)
+    findings += group_findings(
+        [
+            (index, step.id, step.order, step.across)
+            for index, step in enumerate(sequence.steps)
+            if not step.off
+        ]
+    )
     if all(step.off for step in sequence.steps):
         findings.append(Finding("steps", "are all switched off", "switch one on."))
     if findings or product is None:
@@ -75,6 +84,14 @@ def prepare(
         sequence.line,
         sequence.occasions,
     )
+
+
+def _surely_before(steps: Steps[Step], index: int) -> list[str]:
+    """The ids of the steps that come before one in whatever order those of its group are done."""
+    before = [step for step in steps[:index] if not step.off]
+    while steps[index].order == "any" and before and before[-1].order == "any":
+        before.pop()
+    return [step.id for step in before]
 
 
 def _prepare_step(
@@ -126,6 +143,7 @@ def _prepare_step(
         entry.earthed,
         entry.curves_on_paper,
         () if product is None else left_out_texts(settings.left_out(product)),
+        entry.order,
     )
     if any(finding.path.startswith(f"{path}.limits") for finding in findings):
         return None  # what it asks of instruments may depend on the limit that is lacking

@@ -36,6 +36,7 @@ from loricate.core.products.product import Product
 from loricate.core.quantities import VOLTAGE
 from loricate.core.sequences.branching import When
 from loricate.core.sequences.cues import Cue
+from loricate.core.sequences.ordering import Order, groups
 
 
 @dataclass(frozen=True)
@@ -61,6 +62,7 @@ class ReadyStep:
     earthed_s: float = 0.0
     curves_on_paper: bool = False
     left_out: tuple[str, ...] = ()
+    order: Order = "as_written"
 
     @property
     def kind(self) -> Kind:
@@ -239,6 +241,11 @@ class ReadySequence:
     def is_hazardous(self) -> bool:
         """Whether any step puts a voltage on the unit that nobody may touch."""
         return any(step.hazard.is_hazardous for step in self.steps)
+
+    @property
+    def groups(self) -> tuple[tuple[int, ...], ...]:
+        """The places of steps that come in any order, group by group."""
+        return groups([step.order for step in self.steps])
 
     def step(self, step_id: str) -> ReadyStep:
         """The step of this id; raises LookupError when there is none."""

@@ -20,6 +20,7 @@ from loricate.core.products.expected import asked_by_sets, expected_tests
 from loricate.core.products.families.section import PRODUCTION, Expectation, Occasion
 from loricate.core.products.product import NotTested
 from loricate.core.sequences.cues import Cue
+from loricate.core.sequences.ordering import Order
 from loricate.core.sequences.ready import ReadySequence, ReadyStep
 
 
@@ -50,6 +51,7 @@ class StepAsDone(_Kept):
     cues: tuple[Cue, ...] = ()
     curves_on_paper: bool = False
     left_out: tuple[str, ...] = ()
+    order: Order = "as_written"
 
     @cached_property
     def limits(self) -> Limits:
@@ -98,6 +100,7 @@ def step_as_done(step: ReadyStep) -> StepAsDone:
         cues=step.cues,
         curves_on_paper=step.curves_on_paper,
         left_out=step.left_out,
+        order=step.order,
     )
 
 

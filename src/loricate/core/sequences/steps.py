@@ -20,6 +20,7 @@ from loricate.core.products.families.section import PRODUCTION, Occasion
 from loricate.core.quantities import Seconds
 from loricate.core.sequences.branching import When
 from loricate.core.sequences.cues import Cue
+from loricate.core.sequences.ordering import Order
 
 FORMAT, FORMER_FORMAT = "loricate-sequence/2", "loricate-sequence/1"
 MOST_STEPS = 500
@@ -90,6 +91,11 @@ class Step(BaseModel):
         default=Across.EACH,
         title="Across the nests",
         description="Each nest for itself, all together on one source, or once for the load",
+    )
+    order: Order = Field(
+        default="as_written",
+        title="Order",
+        description="Neighbours with `any` are done in the order that the operator chooses",
     )
     cues: tuple[Cue, ...] = Field(
         default=(), title="Cues", description="What to tell or ask the operator"

@@ -173,6 +173,7 @@ def step_summary(step: StepAsDone) -> StepSummary:
         on_fail=step.on_fail,
         when=step.when,
         cues=list(step.cues),
+        order=step.order,
         left_out=list(step.left_out),
     )
 
