@@ -24,6 +24,7 @@ from loricate.core.attempts import Attempt, Kept
 from loricate.core.kinds.wiring import GIVE_UP
 from loricate.core.measuring.actions import Answer, Ending, Output
 from loricate.core.measuring.grading import Verdict
+from loricate.core.measuring.readings import Reading
 from loricate.core.sequences.ready import ReadySequence
 from loricate.execution.engine import Engine
 from loricate.execution.load import Answered, LoadedUnit, NestZeroes
@@ -42,6 +43,7 @@ SOURCES = (
 )  # fmt: skip
 WIRES = (*SOURCES, "MX1", "GD1")
 RATES = (0.02, 0.1, 0.5, 1.0)
+CLIP = re.compile(r"clip of (\w+) (?:back )?on (\w+)")
 POSITION = re.compile(r"position (\w+)")
 
 
@@ -122,7 +124,7 @@ def transformers() -> Job:
 
 
 def warmers() -> Job:
-    """Fluid warmers: the earth, and a table of leakages with the earth closed and open."""
+    """Fluid warmers: the earth by a lead that is zeroed by hand, then a table of leakages."""
     faults = (
         "bad_y_capacitor", "open_earth", "dirty_earth_pin", "wet_probe", "wet_catheter",
         "probe_to_case", "dead_heater",
@@ -138,7 +140,11 @@ def warmers() -> Job:
     names = {point.name for point in points} | {""}
     limits = {of: limit for of, limit in table.limits.items() if of.point in names}
     steps = (
-        replace(final.step("earth"), on_fail="carry_on"),
+        replace(
+            final.step("earth"),
+            on_fail="carry_on",
+            settings=final.step("earth").settings.model_copy(update={"lead_zeroed": 600.0}),
+        ),
         replace(table, settings=settings, points=points, limits=limits),
     )
     wires = ("GB1", "LK1", "MX1", "GD1")
@@ -185,6 +191,9 @@ class Notebook:
 
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
         """Answers are not looked at."""
+
+    async def zeroed(self, unit: LoadedUnit, path: str, reading: Reading, account: str) -> None:
+        """The engine itself remembers it."""
 
     async def ended(
         self, state: str, note: str, verdict: Verdict, units: Mapping[str, tuple[Verdict, str]]
@@ -387,7 +396,11 @@ class Site:
             loop.call_later(self.chance.uniform(0.0, OUT_S), self._take_out, engine, asked)
             return
         position = POSITION.search(str(asked["question"]))
-        if position is not None:
+        clip = CLIP.search(str(asked["question"]))
+        if clip is not None:
+            self.hands_in.add(asked["nest"])
+            self.floor.floor.clip(f"{job.fixture}/{asked['nest']}", *clip.groups())
+        elif position is not None:
             self.hands_in.add(asked["nest"])
             self.floor.floor.turn(f"{job.fixture}/{asked['nest']}", position[1])
         elif self.floor.floor.nests[f"{job.fixture}/{asked['nest']}"].unit is not None:

@@ -1,6 +1,7 @@
 """What medical devices cost beside their measurements: switchings, time, and keys pressed."""
 
 import datetime as dt
+import re
 import tempfile
 from pathlib import Path
 from typing import Any
@@ -17,6 +18,7 @@ from loricate.core.sequences.proposing import proposed_step
 from loricate.simulator.hands_link import Hands
 
 CHROMIUM = ["--headless", "--no-sandbox", "--disable-gpu"]
+CLIP = re.compile(r"clip of (\w+) (?:back )?on (\w+)")
 FUNCTIONAL = ("display", "cuff-shown", "cuff-loss")
 
 SET, DWELL_S, QUICK = "IEC-60601-1-8.7", 1.0, 20.0
@@ -132,6 +134,8 @@ def _answered_by_keys(page: Page, asked: dict[str, Any], hands: Hands) -> int:
         for word, position in (("on", "on"), ("off", "off")):
             if f"it is {word}" in asked["choices"]:
                 hands.turn("FX-W/1", position)
+        if clip := CLIP.search(asked["question"]):
+            hands.clip("FX-W/1", *clip.groups())
         page.keyboard.press("1")
         return 1
     keys = 0

@@ -14,6 +14,7 @@ from loricate.commands import demo_site
 from loricate.core.attempts import Attempt, Kept
 from loricate.core.measuring.actions import Answer
 from loricate.core.measuring.grading import Verdict
+from loricate.core.measuring.readings import Reading
 from loricate.execution.engine import Engine
 from loricate.execution.load import Answered, LoadedUnit
 
@@ -31,6 +32,9 @@ class Nowhere:
         return None
 
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
+        return None
+
+    async def zeroed(self, unit: LoadedUnit, path: str, reading: Reading, account: str) -> None:
         return None
 
     async def ended(

@@ -6,6 +6,7 @@ and a nonconformance report into PNG with poppler's pdftoppm.
 
 import html
 import os
+import re
 import subprocess
 import sys
 import tempfile
@@ -289,6 +290,8 @@ def take_device(page: Page, url: str, sign_in: dict[str, Any], hands: Hands) -> 
             for word in ("on", "off"):
                 if f"it is {word}" in asked["choices"]:
                     hands.turn("FX-W/1", word)
+            if clip := re.search(r"clip of (\w+) (?:back )?on (\w+)", asked["question"]):
+                hands.clip("FX-W/1", *clip.groups())
             client.answer(run.id, "1", asked["choices"][0])
         client.abort_run(run.id)
     put_below(HERE / "console-medical.png", HERE / "console-device.png")

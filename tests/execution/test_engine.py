@@ -12,6 +12,7 @@ from loricate.bench.switching import Nest
 from loricate.core.attempts import Attempt, Kept
 from loricate.core.measuring.actions import Answer, Output, Programme
 from loricate.core.measuring.grading import Cause, StepGrade, Verdict
+from loricate.core.measuring.readings import Reading
 from loricate.core.planning.scheduling import Across
 from loricate.core.sequences.branching import Outcome, When
 from loricate.core.sequences.ready import ReadySequence
@@ -30,6 +31,7 @@ class Notebook:
     performed: list[tuple[str, Attempt]] = field(default_factory=list)
     answers: list[tuple[str, Answered]] = field(default_factory=list)
     kept_readings: list[Kept] = field(default_factory=list)
+    zeroes: list[tuple[str, str, float, str]] = field(default_factory=list)
     state: str = ""
     note: str = ""
     verdict: Verdict = Verdict.NOT_RUN
@@ -45,6 +47,9 @@ class Notebook:
 
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
         self.answers.append((unit.nest, answered))
+
+    async def zeroed(self, unit: LoadedUnit, path: str, reading: Reading, account: str) -> None:
+        self.zeroes.append((unit.nest, path, reading.value, account))
 
     async def ended(
         self, state: str, note: str, verdict: Verdict, units: Mapping[str, tuple[Verdict, str]]
@@ -301,15 +306,16 @@ async def test_an_abort_takes_the_output_off_before_anything_else(
     rig: Rig, sequence: ReadySequence
 ) -> None:
     engine, notebook = engine_for(rig, only(sequence, "withstand"), "12")
-    source = rig.floor.instruments["HV1"]
+    sources = [rig.floor.instruments[name] for name in ("HV1", "HV2")]
+    rig.floor.clock.pace = 1.0  # an output that lasts, however late its first sample is heard
     engine.start()
     async for event in engine.log.follow():
         if event.name == "sample":
-            assert source.output_on
+            assert any(source.output_on for source in sources)
             engine.abort("Enough.")
             break
     await engine.wait()
-    assert not source.output_on and not rig.floor.floor.closed
+    assert not any(source.output_on for source in sources) and not rig.floor.floor.closed
     assert (notebook.state, notebook.note) == ("aborted", "Enough.")
     assert notebook.units["u1"][0] is Verdict.INCONCLUSIVE
 

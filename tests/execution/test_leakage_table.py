@@ -184,7 +184,8 @@ async def test_no_lie_of_the_meter_passes(
     technician: Technician, limit_sets: LimitSets, lie: str
 ) -> None:
     said(technician.rig, "LK1", LIES[lie])
-    step = table(limit_sets, condition="normal", path=["patient", "auxiliary"])
+    path = ["auxiliary"] if lie == "a clock that stands" else ["patient", "auxiliary"]
+    step = table(limit_sets, condition="normal", path=path)  # each cell waits for such a clock
     try:
         _, grade = await technician(step)
     except BenchError:

@@ -30,7 +30,7 @@ from tests.rig import DEMO
 HERE = Path(__file__).parent
 SPEC: dict[str, Any] = json.loads(published()["openapi.json"])
 OPERATIONS = list(operations(SPEC))
-TRY_S = 10
+TRY_S = 7
 # What ends the session that tries, or never ends; tried by strangers and in tests of their own.
 ENDING = ("sign_out", "sign_out_everywhere", "end_session", "follow_danger")
 ROLES = ("operator", "quality", "engineer", "administrator")

@@ -26,6 +26,7 @@ from loricate.core.measuring.actions import (
     Hold,
     Join,
     Keep,
+    KeepZero,
     LeadOhms,
     LeadZero,
     Level,
@@ -212,6 +213,11 @@ class OfflineBench:
         """Put the switch of the unit into a position, as an operator would who is asked to."""
         if self.floor.nests[NEST].unit is not None:
             self.floor.turn(NEST, position)
+
+    def clip(self, contact: str, terminal: str) -> None:
+        """Put a contact's clip to a terminal, as an operator would who is asked to."""
+        if self.floor.nests[NEST].unit is not None:
+            self.floor.clip(NEST, contact, terminal)
 
     def grade(self, step: ReadyStep, rule: DecisionRule) -> StepGrade:
         """Perform a step on what lies in the nest, as often as it is repeated, and grade it."""
@@ -491,6 +497,8 @@ class _OfflineDriver(Driver):
     async def ask(self, action: Ask) -> Answer:
         if action.position:
             self.bench.turn(action.position)
+        if action.clip is not None:
+            self.bench.clip(*action.clip)
         return Answer(action.passing or action.choices[0])
 
     async def enter(self, action: Enter) -> Answer:
@@ -525,6 +533,9 @@ class _OfflineDriver(Driver):
     def lead_zero(self, action: LeadZero) -> LeadOhms | None:
         """Nor has it leads."""
         return None
+
+    async def keep_zero(self, action: KeepZero) -> None:
+        """Each step is tried by itself."""
 
     def fixture_zero(self, action: FixtureZero) -> ImpedanceZero | None:
         """This fixture has none."""

@@ -99,6 +99,19 @@ def bend(hands: Hands, nest: str, times: int) -> None:
         hands.bend(nest)
 
 
+@command.command("clip")
+@_with_hands
+@click.argument("nest")
+@click.argument("contact")
+@click.argument("terminal")
+def clip(hands: Hands, nest: str, contact: str, terminal: str) -> None:
+    """Put a contact's clip to a terminal of the unit in a nest: its own, or another.
+
+    Example: loricate hands clip FX-W/1 CASE PE
+    """
+    hands.clip(nest, contact, terminal)
+
+
 @command.command("touch")
 @_with_hands
 @click.argument("nest")

@@ -1,6 +1,7 @@
 """The driver of runs: a procedure's actions go to the bench, its questions to the operator."""
 
 import asyncio
+import datetime as dt
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Mapping, Sequence
 from contextlib import AbstractAsyncContextManager, asynccontextmanager
 from dataclasses import dataclass, replace
@@ -10,7 +11,7 @@ from loricate.bench.care import USUAL_CARE, Care
 from loricate.bench.outputs import AT_LEVEL
 from loricate.bench.switching import Nest
 from loricate.core.errors import ProcedureError
-from loricate.core.fixtures.zeroes import Zero, lead_ohms
+from loricate.core.fixtures.zeroes import Zero, is_young, lead_ohms
 from loricate.core.measuring.actions import (
     Acquire,
     Answer,
@@ -25,6 +26,7 @@ from loricate.core.measuring.actions import (
     Hold,
     Join,
     Keep,
+    KeepZero,
     LeadOhms,
     LeadZero,
     Level,
@@ -52,6 +54,7 @@ Asking = Callable[[Ask | Enter | Form], Awaitable[Answer]]
 Cables = tuple[tuple[str, Wiring], ...]
 Reaching = Callable[[], AbstractAsyncContextManager[None]]
 Recalling = Callable[[str, Measurand], Reading | None]
+Zeroing = Callable[[KeepZero], Awaitable[None]]
 Keeping = Callable[[Keep, str], Awaitable[None]]  # with the point that it is of
 
 
@@ -73,6 +76,10 @@ async def _nobody_asked(action: Ask | Enter | Form) -> Answer:
 
 def _nobody_reaches() -> AbstractAsyncContextManager[None]:
     raise ProcedureError("There is nobody here to touch a unit under an output.")
+
+
+async def _zeroed_for_nobody(action: KeepZero) -> None:
+    """A zero that nobody takes off afterwards."""
 
 
 async def _kept_nowhere(action: Keep, point: str) -> None:
@@ -141,6 +148,7 @@ class BenchDriver(Driver):
         keep: Keeping = _kept_nowhere,
         on_hold: Callable[[str], None] = _unwaited,
         leads: Mapping[str, Zero] = {},
+        keep_zero: Zeroing = _zeroed_for_nobody,
     ) -> None:
         super().__init__()
         self.bench, self.using, self.nests, self.care = bench, using, nests, care
@@ -153,7 +161,7 @@ class BenchDriver(Driver):
         )
         self._meanwhile, self._reach, self._on_tell = meanwhile, reach, on_tell
         self._cables, self._temperature, self._keep = cables, temperature, keep
-        self._on_hold = on_hold
+        self._on_hold, self._keep_zero = on_hold, keep_zero
         self._left_in_s = lead_in_s
         self._stands: dict[Role, _Standing] = {}
 
@@ -190,7 +198,16 @@ class BenchDriver(Driver):
         await self._keep(action, self.point)
 
     def lead_zero(self, action: LeadZero) -> LeadOhms | None:
-        return lead_ohms(action.contacts, self.leads)
+        at = dt.datetime.now(dt.UTC)
+        young = {
+            contact: zero
+            for contact, zero in self.leads.items()
+            if action.within_s is None or is_young(zero.measured_at, action.within_s, at)
+        }
+        return lead_ohms(action.contacts, young)
+
+    async def keep_zero(self, action: KeepZero) -> None:
+        await self._keep_zero(action)
 
     def fixture_zero(self, action: FixtureZero) -> ImpedanceZero | None:
         return self.zeroes.get(action.path)

@@ -114,6 +114,9 @@ class Recorder(Protocol):
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
         """Keep what the operator answered."""
 
+    async def zeroed(self, unit: LoadedUnit, path: str, reading: Reading, account: str) -> None:
+        """Keep the zero of a lead of the unit's nest."""
+
     async def ended(
         self, state: str, note: str, verdict: Verdict, units: Mapping[str, tuple[Verdict, str]]
     ) -> None:

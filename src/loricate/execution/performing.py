@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import datetime as dt
 import logging
 import time
 from collections.abc import Callable, Mapping, Sequence
@@ -14,8 +15,8 @@ from loricate.bench.errors import BenchError, Charged, GuardOpen, Implausible
 from loricate.bench.outputs import AT_LEVEL
 from loricate.bench.plan import FixturePlan
 from loricate.core.attempts import Attempt, Kept
-from loricate.core.fixtures.zeroes import take_off
-from loricate.core.measuring.actions import Answer, Ask, At, Enter, Form, Keep, Tell
+from loricate.core.fixtures.zeroes import Zero, take_off
+from loricate.core.measuring.actions import Answer, Ask, At, Enter, Form, Keep, KeepZero, Tell
 from loricate.core.measuring.curves import Curve, Sample, thinned_together
 from loricate.core.measuring.ganging import share
 from loricate.core.measuring.grading import Cause, Measured, StepGrade, Verdict
@@ -79,7 +80,8 @@ class Performer:
     ) -> None:
         self.bench, self.fixture, self.decision = bench, fixture, sequence.decision
         self.may_be_hazardous = sequence.is_hazardous  # else nobody had to arm it
-        self.zeroes, self.operator, self.log, self.cables = zeroes, operator, log, cables
+        self.zeroes = dict(zeroes)
+        self.operator, self.log, self.cables = operator, log, cables
         self.recorder = recorder
         self._kept = {
             step.id: (index, step_as_done(step)) for index, step in enumerate(sequence.steps)
@@ -242,6 +244,7 @@ class Performer:
             lambda action, point: self._keep(step, measured_units, action, point),
             waits_for,
             zeroes.leads,
+            lambda action: self._zeroed(measured_units[0], action),
         )
         measured = await driver.measure(step.procedure())
         units[0].stands = measured.position or units[0].stands
@@ -250,6 +253,13 @@ class Performer:
         else:
             measured = take_off(measured, step.leads, zeroes.leads)
         return measured, step.graded(measured, self.decision)
+
+    async def _zeroed(self, unit: LoadedUnit, action: KeepZero) -> None:
+        """Keep the zero of a lead, for later steps of this nest and for later runs."""
+        await self.recorder.zeroed(unit, action.path, action.reading, action.account)
+        own = self.zeroes.get(unit.nest, NestZeroes())
+        zero = Zero(action.reading.value, action.reading.uncertainty, dt.datetime.now(dt.UTC))
+        self.zeroes[unit.nest] = replace(own, leads={**own.leads, action.path: zero})
 
     def _tell(self, step: ReadyStep, nests: Sequence[str], action: Tell) -> None:
         for nest in nests:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 from loricate.core.attempts import Attempt, Kept
 from loricate.core.measuring.grading import GradedReading, Verdict
-from loricate.core.measuring.readings import Doubt, Measurand
+from loricate.core.measuring.readings import Doubt, Measurand, Reading
 from loricate.core.sequences.rehearsing import EVERY_POINT
 from loricate.execution.load import Answered, LoadedUnit
 
@@ -36,6 +36,9 @@ class Blackboard:
 
     async def answered(self, unit: LoadedUnit, answered: Answered) -> None:
         """Answers belong to units; a rehearsal has none."""
+
+    async def zeroed(self, unit: LoadedUnit, path: str, reading: Reading, account: str) -> None:
+        """It counts in this rehearsal."""
 
     async def ended(
         self, state: str, note: str, verdict: Verdict, units: Mapping[str, tuple[Verdict, str]]

@@ -72,9 +72,10 @@ class ZeroingInShort:
 
 
 def last_zeroing(conn: sqlite3.Connection, fixture: str) -> ZeroingInShort | None:
-    """The newest zeroing of a fixture, or None."""
+    """The newest zeroing of a fixture, or None; not of a test lead, which a step zeroes."""
     row = conn.execute(
         "SELECT id, instrument, account, measured_at FROM zeroing WHERE fixture = ?"
+        " AND id IN (SELECT id FROM zeroed_lead WHERE contact NOT LIKE '% to %')"
         " ORDER BY id DESC LIMIT 1",
         (fixture,),
     ).fetchone()

@@ -8,8 +8,9 @@ from typing import Any
 
 from loricate.core.attempts import Attempt, Kept
 from loricate.core.measuring.grading import Verdict
+from loricate.core.measuring.readings import Reading
 from loricate.execution.load import Answered, LoadedUnit
-from loricate.records import attempts, on_the_way, runs
+from loricate.records import attempts, on_the_way, runs, upkeep
 from loricate.records.store import Store
 
 Issue = Callable[[str], None]  # have the documents of a run that has ended issued; nobody waits
@@ -49,10 +50,13 @@ class LateEnds:
 
 
 class RunRecorder:
-    """Keeps one run's attempts, answers and end."""
+    """Keeps one run's attempts, answers, zeroes and end."""
 
-    def __init__(self, store: Store, issue: Issue, late: LateEnds, run_id: str) -> None:
-        self.store, self.issue, self.late, self.run_id = store, issue, late, run_id
+    def __init__(
+        self, store: Store, issue: Issue, late: LateEnds, run_id: str, fixture: str
+    ) -> None:
+        self.store, self.issue, self.late = store, issue, late
+        self.run_id, self.fixture = run_id, fixture
 
     async def attempt(self, unit: LoadedUnit, attempt: Attempt) -> None:
         """Keep one attempt with its readings, faults and curves."""
@@ -76,6 +80,13 @@ class RunRecorder:
                 given.picture or None,
                 {name: each.picture for name, each in given.beside.items() if each.picture},
             )
+        )
+
+    async def zeroed(self, unit: LoadedUnit, path: str, reading: Reading, account: str) -> None:
+        """Keep the zero of a lead of the unit's nest."""
+        zero = {unit.nest: {path: (reading.value, reading.uncertainty)}}
+        await self.store.write(
+            lambda conn: upkeep.add_zeroing(conn, self.fixture, zero, reading.instrument, account)
         )
 
     async def ended(

@@ -416,7 +416,7 @@ class Runs:
                 fixture,
                 await self._load(run),
                 self.bench,
-                RunRecorder(self.store, self.issue, self.late, run_id),
+                RunRecorder(self.store, self.issue, self.late, run_id, fixture.code),
                 await self.upkeeps.zeroes(fixture.code),
                 unfit_instruments(self.bench.states(), dt.datetime.now(dt.UTC).date()),
                 await self._other_cables(sequence),

@@ -30,7 +30,8 @@ class Nest:
 
     ``lead_ohms`` is the resistance of each lead, its contact included, ``stray_farads`` the
     capacitance between each two of them; ``presence`` the number of the switch that feels a unit.
-    ``earthed`` are the unit's terminals that the fixture connects to earth. ``model``, ``faults``
+    ``earthed`` are the unit's terminals that the fixture connects to earth; ``clips`` the contacts
+    that are clipped to another terminal than their own, with that. ``model``, ``faults``
     and ``serial`` are of the unit that lies in it, ``temperature_c`` its own, where it has one.
     """
 
@@ -40,6 +41,7 @@ class Nest:
     presence: int = 0
     stray_farads: float = 0.0
     earthed: tuple[str, ...] = ()
+    clips: dict[str, str] = field(default_factory=dict)
     model: str = ""
     faults: tuple[str, ...] = ()
     serial: str = ""
@@ -107,7 +109,36 @@ class Floor:
             self.models[model], faults, f"{nest}/", serial, temperature_c=self.temperature_in(nest)
         )
         self.changes += 1
-        place.model, place.faults, place.serial = model, faults, serial
+        place.model, place.faults, place.serial, place.clips = model, faults, serial, {}
+
+    def clip(self, nest: str, contact: str, terminal: str) -> None:
+        """Put a contact's clip to a terminal of the unit in a nest; raises KeyError."""
+        place = self.nests[nest]
+        if place.unit is None or not {contact, terminal} <= set(place.columns):
+            raise KeyError(contact)
+        place.clips = {**place.clips, contact: terminal}
+        self._build_anew(place, f"{nest}/")
+
+    def _build_anew(self, place: Nest, prefix: str, position: str = "") -> None:
+        """The unit in a nest with its switch or a clip elsewhere; it has shown what it has shown.
+
+        Its switch stays where it is without a ``position``.
+        """
+        self.rest()
+        unit = place.unit
+        if unit is None:
+            return
+        position = position or unit.position
+        built = build_unit(
+            self.models[place.model],
+            place.faults,
+            prefix,
+            place.serial,
+            position,
+            self.temperature_in(prefix.removesuffix("/")),
+        )
+        place.unit = replace(built.clipped(place.clips), device=unit.device)
+        self.changes += 1
 
     def temperature_in(self, nest: str) -> float:
         """The temperature (°C) of the unit in a nest: that of the air, unless it has its own."""
@@ -126,13 +157,7 @@ class Floor:
         place = self.nests[nest]
         if place.unit is None or position not in self.models[place.model].positions:
             raise KeyError(position)
-        self.rest()
-        model, device = self.models[place.model], place.unit.device
-        turned = build_unit(
-            model, place.faults, f"{nest}/", place.serial, position, self.temperature_in(nest)
-        )
-        place.unit = replace(turned, device=device)  # it has shown what it has shown
-        self.changes += 1
+        self._build_anew(place, f"{nest}/", position)
 
     def device_in(self, nest: str) -> Device | None:
         """The device in a nest that shows something, where there is one."""
@@ -393,12 +418,12 @@ class Floor:
         for each in place.unit.beside.get(node, ()):
             if isinstance(each, Diode) or (isinstance(each, Resistor) and each.ohms <= most_ohms):
                 yield each
-        terminal = place.unit.terminal_at.get(node, "")
-        if terminal in place.earthed:
-            yield Resistor(node, EARTH, EARTH_OHMS)
-        column = f"column {place.columns[terminal]}" if terminal in place.columns else ""
-        if column in at_column:
-            yield Resistor(column, node, self._lead_ohms(nest))
+        for terminal in place.unit.terminals_at.get(node, ()):
+            if terminal in place.earthed:
+                yield Resistor(node, EARTH, EARTH_OHMS)
+            column = f"column {place.columns[terminal]}" if terminal in place.columns else ""
+            if column in at_column:
+                yield Resistor(column, node, self._lead_ohms(nest))
 
     def _lead_ohms(self, nest: str) -> float:
         return self.nests[nest].lead_ohms or LEAST_LEAD_OHMS

@@ -58,6 +58,10 @@ class Hands:
             raise HandsError(f"Nothing in nest {nest} shows a '{name}': {error}")
         return answer
 
+    def clip(self, nest: str, contact: str, terminal: str) -> None:
+        """Put a contact's clip to a terminal of the unit in a nest: its own, or another."""
+        self.do(f'HAND:NEST:CLIP "{nest}","{contact}","{terminal}"')
+
     def bend(self, nest: str) -> None:
         """Bend the unit in a nest, once."""
         self.do(f'HAND:NEST:BEND "{nest}"')

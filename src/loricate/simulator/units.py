@@ -7,7 +7,8 @@ them.
 import math
 import random
 import tomllib
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 from pathlib import Path
 from typing import Literal
@@ -141,7 +142,7 @@ class Unit:
 
     ``flickers`` are those whose current is not steady, with its share. ``loose`` are those that
     break off when it is bent, with how long (s); ``plugs`` the node that a contact of its own has,
-    plugged in or not. ``device`` is what it shows.
+    plugged in or not. ``device`` is what it shows, ``position`` where its switch stands.
     """
 
     elements: tuple[Element, ...]
@@ -150,6 +151,7 @@ class Unit:
     plugs: dict[str, str] = field(default_factory=dict)
     flickers: tuple[tuple[Element, float], ...] = ()
     device: Device | None = None
+    position: str = ""
 
     @cached_property
     def beside(self) -> dict[str, list[Element]]:
@@ -202,9 +204,19 @@ class Unit:
         )
 
     @cached_property
-    def terminal_at(self) -> dict[str, str]:
-        """The terminal that a node is reached by, where it is reached by one."""
-        return {node: terminal for terminal, node in self.terminals.items()}
+    def terminals_at(self) -> dict[str, tuple[str, ...]]:
+        """The terminals that a node is reached by: clips on one post are several."""
+        found: dict[str, tuple[str, ...]] = {}
+        for terminal, node in self.terminals.items():
+            found[node] = (*found.get(node, ()), terminal)
+        return found
+
+    def clipped(self, clips: Mapping[str, str]) -> "Unit":
+        """The unit with contacts clipped to other terminals of it than their own."""
+        if not clips:
+            return self
+        own = {contact: self.terminals[terminal] for contact, terminal in clips.items()}
+        return replace(self, terminals={**self.terminals, **own})
 
 
 def read_unit_model(path: Path) -> UnitModel:
@@ -265,7 +277,7 @@ def build_unit(
     flickers = tuple((made, parse(told.flickers, RATIO)) for made, told in built if told.flickers)
     elements = tuple(made for made, _ in built)
     shows = Device(device) if device is not None else None
-    return Unit(elements, terminals, loose, plugs, flickers, shows)
+    return Unit(elements, terminals, loose, plugs, flickers, shows, stands)
 
 
 def _build(element: UnitElement, prefix: str, seed: str, temperature_c: float) -> Element:

@@ -8,7 +8,7 @@ import pytest
 from loricate.core.errors import DocumentError
 from loricate.core.limits.limit_sets import LimitSets
 from loricate.core.products.product import Product
-from loricate.core.review import ANOTHER_ORDER, Reviewed, review
+from loricate.core.review import ANOTHER_ORDER, RULES, WHATEVER_THE_ORDER, Reviewed, review
 from loricate.core.sequences.ordering import MOST_IN_A_GROUP, groups, telling_orders
 from loricate.core.sequences.preparing import prepare
 from tests.conftest import five_steps
@@ -63,6 +63,20 @@ def test_a_review_looks_at_every_order_that_may_be_chosen(
     # Three neighbours, and the one that must not come first is neither first nor last as written.
     assert ("insulation_before_mains", "leakage") in found(INSULATION, WITHSTAND, LEAKAGE)
     assert found(VISUAL, EARTH) == as_written, "an order that spoils nothing is not pointed at"
+
+
+@pytest.mark.parametrize("rule", sorted(WHATEVER_THE_ORDER))
+def test_what_is_not_looked_at_in_other_orders_is_the_same_in_each(
+    rule: str, product: Product, limit_sets: LimitSets
+) -> None:
+    document = five_steps()
+    document["steps"][LEAKAGE]["limits"]["current"] = {"maximum": "9 mA", "source": "mine"}
+    found = set()
+    for order in permutations(range(5)):
+        shuffled = {**document, "steps": [document["steps"][place] for place in order]}
+        ready = prepare(shuffled, {product.code: product}, limit_sets)
+        found.add(frozenset(RULES[rule](Reviewed(ready, limit_sets))))
+    assert len(found) == 1
 
 
 @pytest.mark.parametrize(

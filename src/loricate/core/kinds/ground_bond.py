@@ -17,6 +17,7 @@ from pydantic import Field
 
 from loricate.core.kinds.advice import Advice, Considered
 from loricate.core.kinds.bonds import beyond_the_source
+from loricate.core.kinds.hand_lead import NOT_ZEROED, without_lead, zero_of_lead
 from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Points
 from loricate.core.kinds.outputs import TIME_SLOT, falls_short, overstressed
 from loricate.core.measuring.actions import (
@@ -41,6 +42,7 @@ from loricate.core.quantities import (
     VOLTAGE,
     Amperes,
     Fraction,
+    Ohms,
     Seconds,
     display,
 )
@@ -80,6 +82,17 @@ class GroundBond(KindSettings):
         description="At least: it is moved along its length, and the greatest resistance counts",
     )
 
+    lead_zeroed: Annotated[Seconds, Field(gt=0)] | None = Field(
+        default=None,
+        title="Test lead zeroed within",
+        description="Asked for when it is longer ago: its clip is put on the earth terminal itself",
+    )
+    lead_at_most: Annotated[Ohms, Field(gt=0, le=0.5)] = Field(
+        default=0.1,
+        title="Test lead at most",
+        description="What reads more there is no zero of a lead",
+    )
+
     @classmethod
     def why_not(cls, product: Product) -> str:
         """Only class I has a protective earth; of what has no class nobody knows."""
@@ -92,6 +105,16 @@ class GroundBond(KindSettings):
 
     def procedure(self, points: Points, limits: Limits) -> Procedure:
         """Pass the current, then report current, volts and resistance as re-measured."""
+        if self.lead_zeroed is None:
+            return (yield from self._bond())
+        lead = yield from zero_of_lead(
+            self.earth, self.part, self.current, self.lead_zeroed, self.lead_at_most
+        )
+        if lead is None:
+            return Measured(note=NOT_ZEROED)
+        return without_lead((yield from self._bond()), lead)
+
+    def _bond(self) -> Procedure:
         yield from do(Connect(BOND, {"high": (self.earth,), "low": (self.part,)}))
         if self.flexed is not None:
             return (yield from self._flexing(self.flexed))
@@ -159,6 +182,8 @@ class GroundBond(KindSettings):
         return self.dwell if self.flexed is None else self.flexed
 
     def leads(self, points: Points) -> Mapping[Measurand, tuple[str, ...]]:
+        if self.lead_zeroed is not None:
+            return {}  # it takes its own off
         return {Measurand("resistance"): (self.earth, self.part)}
 
     def fails_when_empty(self, limits: Limits) -> bool:

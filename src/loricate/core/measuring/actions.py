@@ -85,7 +85,8 @@ class Ask(Action[Answer]):
     Whatever is connected is let go for it, so that other nests may go on: connect again after it.
     ``passing`` is what an operator answers who sees nothing wrong, by default the first choice.
     With ``hands_in`` somebody must reach into the fixture to answer; ``position`` is where the
-    unit's switch is to be put for it, ``touch`` the contact that the probe is to be held to.
+    unit's switch is to be put for it, ``touch`` the contact that the probe is to be held to, and
+    ``clip`` the contact whose clip is put somewhere, with the terminal that it is put on.
     ``then`` is what is to be done after it, one by one, hands staying in between.
     """
 
@@ -96,6 +97,7 @@ class Ask(Action[Answer]):
     position: str = ""
     touch: str = ""
     then: tuple[str, ...] = ()
+    clip: tuple[str, str] | None = None
     gives: ClassVar[tuple[type, ...]] = (Answer,)
 
 
@@ -209,10 +211,24 @@ class LeadZero(Action[LeadOhms | None]):
     """Ask what the fixture's leads to contacts have; None without a young enough zero of each.
 
     For a kind that reckons with what it measured, and so takes its leads off by itself.
+    ``within_s`` is how old one may be, where that is less than the fixture allows.
     """
 
     contacts: tuple[str, ...]
+    within_s: float | None = None
     gives: ClassVar[tuple[type, ...]] = (LeadOhms, NoneType)
+
+
+@dataclass(frozen=True, slots=True)
+class KeepZero(Action[None]):
+    """Keep the zero of a path that was taken within a step, for those that come after it.
+
+    ``account`` is who said that the lead is where it is zeroed.
+    """
+
+    path: str
+    reading: Reading
+    account: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -495,6 +511,7 @@ AnyAction = (
     | OtherCables
     | FixtureZero
     | LeadZero
+    | KeepZero
     | Connect
     | Switch
     | Join

@@ -29,6 +29,7 @@ from loricate.core.measuring.actions import (
     Hold,
     Join,
     Keep,
+    KeepZero,
     LeadOhms,
     LeadZero,
     Level,
@@ -152,6 +153,8 @@ class Driver(ABC):
                 return self.fixture_zero(action)
             case LeadZero():
                 return self.lead_zero(action)
+            case KeepZero():
+                await self.keep_zero(action)
             case Connect():
                 self._refuse_while_on(action, action.role)
                 await self.connect(action)
@@ -298,6 +301,10 @@ class Driver(ABC):
     @abstractmethod
     def lead_zero(self, action: LeadZero) -> LeadOhms | None:
         """Look up the zero of leads."""
+
+    @abstractmethod
+    async def keep_zero(self, action: KeepZero) -> None:
+        """Keep the zero of leads."""
 
     @abstractmethod
     def fixture_zero(self, action: FixtureZero) -> ImpedanceZero | None:

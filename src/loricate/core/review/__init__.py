@@ -6,7 +6,7 @@ only one kind of step knows it says itself, in its own file.
 
 import importlib
 import pkgutil
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import replace
 
 from loricate.core.review.facts import RULES, Reviewed, ReviewFinding, Severity
@@ -17,6 +17,8 @@ for _module in pkgutil.iter_modules(__path__):
     if _module.name not in ("facts", "kinds"):
         importlib.import_module(f"{__name__}.{_module.name}")
 
+# What these find does not depend on the order, and to look takes them long.
+WHATEVER_THE_ORDER = frozenset({"cited_for_another", "short_of_fitting_limit"})
 ANOTHER_ORDER = "in an order that may be chosen,"
 _WEIGHT = {Severity.ERROR: 0, Severity.WARNING: 1, Severity.NOTE: 2}
 
@@ -24,10 +26,10 @@ _WEIGHT = {Severity.ERROR: 0, Severity.WARNING: 1, Severity.NOTE: 2}
 def review(reviewed: Reviewed) -> tuple[ReviewFinding, ...]:
     """Everything that the rules find, the gravest first and in the order of the steps."""
     place = {step.id: index for index, step in enumerate(reviewed.steps)}
-    found = dict.fromkeys(_in_its_order(reviewed))
+    found = dict.fromkeys(_in_its_order(reviewed, RULES.keys()))
     by_rule = {(each.rule, each.step) for each in found}
     for other in _in_other_orders(reviewed):
-        for each in _in_its_order(other):
+        for each in _in_its_order(other, RULES.keys() - WHATEVER_THE_ORDER):
             if (each.rule, each.step) not in by_rule:
                 by_rule.add((each.rule, each.step))
                 found[replace(each, reason=f"{ANOTHER_ORDER} {each.reason}")] = None
@@ -37,11 +39,12 @@ def review(reviewed: Reviewed) -> tuple[ReviewFinding, ...]:
     return tuple(gravest_first)
 
 
-def _in_its_order(reviewed: Reviewed) -> Iterator[ReviewFinding]:
+def _in_its_order(reviewed: Reviewed, names: Collection[str]) -> Iterator[ReviewFinding]:
     yield from advice_of_kinds(reviewed)
     for name, rule in RULES.items():
-        for finding in rule(reviewed):
-            yield replace(finding, rule=finding.rule or name)
+        if name in names:
+            for finding in rule(reviewed):
+                yield replace(finding, rule=finding.rule or name)
 
 
 def _in_other_orders(reviewed: Reviewed) -> Iterator[Reviewed]:

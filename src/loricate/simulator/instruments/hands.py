@@ -35,6 +35,7 @@ class Hands(Instrument):
         self.command("HANDs:NEST:EMPTy", self._empty)
         self.command("HANDs:NEST:TURN", self._turn)
         self.command("HANDs:NEST:BEND", self._bend)
+        self.command("HANDs:NEST:CLIP", self._clip)
         self.command("HANDs:NEST:WARM", self._warm)
         self.command("HANDs:NEST:PUMP", self._pump)
         self.command("HANDs:NEST:SHOWn?", self._shown)
@@ -70,6 +71,13 @@ class Hands(Instrument):
         """Turn the switch of the unit in a nest."""
         try:
             self.floor.turn(scpi.unquoted(nest), scpi.unquoted(position))
+        except KeyError:
+            raise ScpiError(*scpi.ILLEGAL_VALUE) from None
+
+    def _clip(self, nest: str, contact: str, terminal: str) -> None:
+        """Put a contact's clip to a terminal of the unit in a nest."""
+        try:
+            self.floor.clip(scpi.unquoted(nest), scpi.unquoted(contact), scpi.unquoted(terminal))
         except KeyError:
             raise ScpiError(*scpi.ILLEGAL_VALUE) from None
 
