@@ -152,12 +152,14 @@ def warmers() -> Job:
 
 
 def devices() -> Job:
-    """Fluid warmers as whole devices: what they show of stimuli, their cuff, a pulse."""
+    """Fluid warmers as whole devices: clips, what they show of stimuli, their cuff, a pulse."""
     faults = (
-        "leaking_cuff", "sensor_off", "pressure_off", "silent_alarm", "absorbing_catheter",
+        "swapped P4 C1", "leaking_cuff", "sensor_off", "pressure_off", "silent_alarm",
+        "absorbing_catheter",
     )  # fmt: skip
     whole = demo_sequence("fw2-whole")
     quick: dict[str, dict[str, Any]] = {
+        "clips": {},
         "display": {"at_most": 40.0},
         "cuff-shown": {"at_most": 20.0, "tries": 1},
         "cuff-loss": {"at_most": 20.0, "tries": 1, "over": "30 s"},
@@ -168,7 +170,7 @@ def devices() -> Job:
         one = whole.step(name)
         changed = one.settings.model_copy(update=update)
         steps.append(replace(one, settings=changed, on_fail="carry_on"))
-    wires = ("ST1", "PG1", "PS1", "MX1", "GD1")
+    wires = ("WM1", "ST1", "PG1", "PS1", "MX1", "GD1")
     return Job(replace(whole, steps=tuple(steps)), "FX-W", "1", "FW-2", faults, wires)
 
 

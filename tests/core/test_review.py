@@ -421,6 +421,7 @@ def test_every_rule_is_tried_and_explained() -> None:
         "coarse_steady", "mark_out_of_time", "low_level", "loose_unbalance", "loose_ladder",
         "loose_surge", "no_temperature", "ratio_alone", "short_earthing", "loose_ratio",
         "loose_inductance", "loose_loss", "still_gauge", "same_at_every_preset",
+        "clips_first",
     }  # fmt: skip
     assert set(RULES) | rules_of_kinds() == {case[0] for case in CASES} | elsewhere
     for name, rule in RULES.items():

@@ -1,6 +1,7 @@
 """``loricate sequence``."""
 
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
@@ -66,8 +67,8 @@ def show(code: str, revision: int | None, call: Call) -> None:
             step.id,
             step.kind,
             step.title,
-            "; ".join(_limit_line(limit) for limit in step.limits),
-            "; ".join(dict.fromkeys(limit.source for limit in step.limits)),
+            _a_few([_limit_line(limit) for limit in step.limits]),
+            _a_few([limit.source for limit in step.limits]),
             f"{step.programmed_s:g} s",
             step.across,
             step.order.replace("_", " "),
@@ -81,11 +82,22 @@ def show(code: str, revision: int | None, call: Call) -> None:
         if step.when:
             click.echo(f"{step.id} is done only when {step.when}.")
         for each in step.left_out:
-            click.echo(f"{step.id} leaves out {each}.")
+            click.echo(f"{step.id} leaves out {each.removesuffix('.')}.")
     for step in found.steps:
         for cue in step.cues:
             choices = f" ({', '.join(cue.choices)})" if cue.choices else ""
             click.echo(f"{step.id}, {cue.at.replace('_', ' ')}: {cue.text}{choices}")
+
+
+SHOWN = 3  # limits of a step in a table of steps: one of a table has hundreds
+
+
+def _a_few(texts: Sequence[str]) -> str:
+    """What differs of texts, the first of many."""
+    different = list(dict.fromkeys(texts))
+    if len(different) <= SHOWN:
+        return "; ".join(different)
+    return f"{'; '.join(different[:SHOWN])}; and {len(different) - SHOWN} more"
 
 
 def _limit_line(limit: "LimitInShort") -> str:

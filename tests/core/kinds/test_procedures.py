@@ -8,6 +8,7 @@ import pytest
 
 from loricate.core.errors import AlreadyRegistered, ProcedureError
 from loricate.core.kinds import KINDS, register
+from loricate.core.kinds.clips import Clips
 from loricate.core.kinds.defibrillation import Defibrillation
 from loricate.core.kinds.gauge import Gauge
 from loricate.core.kinds.ground_bond import GroundBond
@@ -289,7 +290,7 @@ OF_WINDINGS: dict[Any, Any] = {
     WindingResistance: resistance, StepVoltage: ladder, Surge: surge,
 }  # fmt: skip
 OF_TRANSFORMERS = (TurnsRatioStep, Inductance)
-OF_DEVICES = (Defibrillation, Response, Gauge)
+OF_DEVICES = (Clips, Defibrillation, Response, Gauge)
 ANSWERED = [kind for kind in KINDS.values() if kind.name != "wait"]  # no outcome is right for it
 
 

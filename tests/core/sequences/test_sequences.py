@@ -64,7 +64,7 @@ def change(path: str, value: object) -> Callable[[Document], None]:
 @pytest.mark.parametrize(
     ("path", "value", "field", "says"),
     [
-        ("steps.1.kind", "hipott", "steps[1].kind", "choose one of continuity, defib"),
+        ("steps.1.kind", "hipott", "steps[1].kind", "choose one of clips, continuity"),
         ("steps.2.id", "earth", "steps[2].id", "steps[1] already"),
         ("steps.3.settings.levl", "1 kV", "steps[3].settings.levl", "not a known key"),
         ("steps.3.settings.level", "1 kΩ", "steps[3].settings.level", "is a resistance"),

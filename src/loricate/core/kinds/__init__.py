@@ -1,5 +1,6 @@
 """The kinds of step, each in one module here, listed in plain sight."""
 
+from loricate.core.kinds.clips import Clips
 from loricate.core.kinds.continuity import Continuity
 from loricate.core.kinds.defibrillation import Defibrillation
 from loricate.core.kinds.entry import Entry
@@ -37,6 +38,7 @@ SHIPPED: tuple[Kind, ...] = (
     Polarity,
     Insulation,
     Withstand,
+    Clips,
     Leakage,
     Defibrillation,
     Response,

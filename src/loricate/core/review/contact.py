@@ -44,6 +44,25 @@ def clip_left_on(reviewed: Reviewed) -> Iterator[ReviewFinding]:
 
 
 @rule
+def clips_first(reviewed: Reviewed) -> Iterator[ReviewFinding]:
+    """A clip on a wrong post is to be found before anything is put on the parts of a patient."""
+    parts = {each for part in reviewed.product.applied_parts for each in part.terminals}
+    told = any(part.between is not None for part in reviewed.product.applied_parts)
+    for step in reviewed.steps:
+        if step.kind.name == "clips":
+            return
+        if told and step.hazard.is_hazardous and parts & _terminals(step):
+            yield ReviewFinding(
+                Severity.WARNING,
+                step.id,
+                "it puts voltage on the patient's parts, and no step has seen each clip on its "
+                "post.",
+                "Add a clips step before it: the product says what is between the connections.",
+            )
+            return
+
+
+@rule
 def switch_not_moved(reviewed: Reviewed) -> Iterator[ReviewFinding]:
     """A unit's own switch is moved by a cue with hands in, and a load current shows where it is."""
     stands = "on"

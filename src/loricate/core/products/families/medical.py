@@ -10,10 +10,25 @@ from loricate.core.errors import QuantityError
 from loricate.core.limits.limit import Code
 from loricate.core.measuring.holding import Photo
 from loricate.core.products.families.section import PRODUCTION, Expectation, FamilySection, Terminal
-from loricate.core.quantities import DIMENSIONS, Dimension, Seconds, parse
+from loricate.core.quantities import DIMENSIONS, Dimension, Ohms, Seconds, parse
 
 # What a person answers who sees it or not; the first of pass_fail is the only one that is expected.
 SEEN = {"yes_no": ("yes", "no"), "pass_fail": ("pass",)}
+
+
+class Between(BaseModel):
+    """What is between any two connections of a part, as a resistance."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    minimum: Annotated[Ohms, Field(gt=0)] = Field(title="At least")
+    maximum: Annotated[Ohms, Field(gt=0)] = Field(title="At most")
+
+    @model_validator(mode="after")
+    def _in_order(self) -> "Between":
+        if self.minimum > self.maximum:
+            raise fault_at("minimum", "is above the maximum", "swap them.")
+        return self
 
 
 class AppliedPart(BaseModel):
@@ -26,6 +41,11 @@ class AppliedPart(BaseModel):
     defibrillation_proof: bool = Field(default=False, title="Defibrillation-proof")
     terminals: tuple[Terminal, ...] = Field(
         min_length=1, title="Connections", description="The terminals that lead to it"
+    )
+    between: Between | None = Field(
+        default=None,
+        title="Between connections",
+        description="Any two of them: a clip on a wrong post is told by it",
     )
 
     @property
