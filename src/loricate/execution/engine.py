@@ -31,7 +31,7 @@ from loricate.execution.background import Background
 from loricate.execution.driving import Cables
 from loricate.execution.events import EventLog, now
 from loricate.execution.load import LoadedUnit, NestZeroes, Recorder
-from loricate.execution.operator import Decision, Operator
+from loricate.execution.operator import AGAIN, Decision, Operator
 from loricate.execution.performing import Performer
 from loricate.execution.questions import WHOLE_LOAD, Questions
 
@@ -390,7 +390,7 @@ class Engine(Background):
             self._pass_on(units, work, step)
             return
         decision = await self._operator.decide(step, units, place, attempt)
-        if decision is Decision.REPEAT:
+        if decision in AGAIN:
             self._release(units, work, self._first_stage_of(step))
             return
         for unit in units:
@@ -409,6 +409,7 @@ class Engine(Background):
         await self.recorder.attempt(unit, attempt)
         step = attempt.step
         unit.reasons.pop(step.id, None)
+        unit.again_at.pop(step.id, None)
         unit.take(attempt)
         self.log.publish(
             "step_finished",

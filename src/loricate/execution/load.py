@@ -25,7 +25,8 @@ class LoadedUnit:
     """A unit in its nest, with the attempts at each step so far; the latest decides.
 
     ``todo`` names the steps to be done in this start of the run; None means every step that has no
-    outcome yet. ``reasons`` says why a step is repeated, until it has been.
+    outcome yet. ``reasons`` says why a step is repeated, until it has been, and ``again_at`` at
+    which points alone.
     """
 
     run_unit_id: str
@@ -35,6 +36,7 @@ class LoadedUnit:
     todo: frozenset[str] | None = None
     stands: str = ""  # the position of its own switch, as it was last seen in this run
     reasons: dict[str, str] = field(default_factory=dict)
+    again_at: dict[str, frozenset[str]] = field(default_factory=dict)
     halted: bool = False
 
     def latest(self, step_id: str) -> Attempt | None:

@@ -14,6 +14,7 @@ from loricate.core.measuring.grading import Verdict
 from loricate.core.sequences.cues import Cue, Moment, cues_after, cues_at
 from loricate.core.sequences.ready import ReadyStep
 from loricate.execution.load import Answered, LoadedUnit, Recorder
+from loricate.execution.points_again import points_to_repeat
 from loricate.execution.questions import WHOLE_LOAD, Question, Questions, question_of
 
 HANDS_OUT = "hands are out"
@@ -24,8 +25,12 @@ class Decision(StrEnum):
     """What may be done after a step that asks when it fails."""
 
     REPEAT = "repeat"
+    REPEAT_POINTS = "repeat what failed"
     CARRY_ON = "carry on"
     HALT_UNIT = "halt unit"
+
+
+AGAIN = (Decision.REPEAT_POINTS, Decision.REPEAT)
 
 
 def _named(place: str) -> str:
@@ -258,7 +263,7 @@ class Operator:
         """Ask what to do after a failure; nobody answering halts the unit, which is the safe side.
 
         A repeat takes its reason from the answer's note, and is offered only while attempts are
-        left.
+        left: of the whole step, or of the points alone that did not pass.
         """
         tried = max(unit.tries(step.id) for unit in units)
         choices = [Decision.CARRY_ON, Decision.HALT_UNIT]
@@ -266,10 +271,18 @@ class Operator:
         text = f"{step.title}: {word}. What now?"
         if tried < step.attempts:
             choices.insert(0, Decision.REPEAT)
+            if points := points_to_repeat(step, attempt):
+                choices.insert(0, Decision.REPEAT_POINTS)
+                text = f"{step.title}: {word} at {len(points)} of {len(step.points)}. What now?"
         else:
             text = f"{step.title}: {word}, and all {step.attempts} attempts are used. What now?"
         question = Question(
-            place, text, tuple(choices), step.id, "decision", note_for=(Decision.REPEAT,)
+            place,
+            text,
+            tuple(choices),
+            step.id,
+            "decision",
+            note_for=tuple(each for each in choices if each in AGAIN),
         )
         answer = await self._ask(question, units, is_after=True, within_s=step.answer_within_s)
         if answer is None:
@@ -281,7 +294,9 @@ class Operator:
                 await self.recorder.answered(unit, kept)
             return Decision.HALT_UNIT
         decision = Decision(answer.choice)
-        if decision is Decision.REPEAT:
+        if decision in AGAIN:
             for unit in units:
                 unit.reasons[step.id] = answer.note
+        if decision is Decision.REPEAT_POINTS:
+            units[0].again_at[step.id] = points_to_repeat(step, attempt)
         return decision

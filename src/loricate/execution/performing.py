@@ -37,6 +37,7 @@ from loricate.execution.driving import BenchDriver, Cables, no_temperature, noth
 from loricate.execution.events import EventLog, now
 from loricate.execution.load import LoadedUnit, NestZeroes, Recorder
 from loricate.execution.operator import Operator
+from loricate.execution.points_again import at_points, with_the_others
 from loricate.execution.questions import WHOLE_LOAD
 
 SAMPLE_INTERVAL_S = 0.08
@@ -246,12 +247,16 @@ class Performer:
             zeroes.leads,
             lambda action: self._zeroed(measured_units[0], action),
         )
-        measured = await driver.measure(step.procedure())
+        names, before = units[0].again_at.get(step.id), units[0].latest(step.id)
+        some = step if names is None else at_points(step, names)
+        measured = await driver.measure(some.procedure())
         units[0].stands = measured.position or units[0].stands
         if is_ganged:
             measured = share(measured, step.kind.ganged, tuple(nests))
         else:
-            measured = take_off(measured, step.leads, zeroes.leads)
+            measured = take_off(measured, some.leads, zeroes.leads)
+        if names is not None and before is not None:
+            measured = with_the_others(measured, step, before)
         return measured, step.graded(measured, self.decision)
 
     async def _zeroed(self, unit: LoadedUnit, action: KeepZero) -> None:

@@ -122,6 +122,8 @@ class KindSettings(BaseModel):
     """Whether it tells the temperature that later steps correct their readings with."""
     is_filled: ClassVar[bool] = False
     """Whether a standard's limits decide how its steps are set: ``proposed`` says it then."""
+    points_stand_alone: ClassVar[bool] = False
+    """Whether some of its points can be measured again without the others."""
     advises: ClassVar[tuple[str, ...]] = ()
     """The rules under which ``advice`` finds something."""
 

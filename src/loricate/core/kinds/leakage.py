@@ -139,13 +139,15 @@ Switches = Annotated[
 class _Found:
     """What the cells have shown so far; supply, load and time are of the step as a whole.
 
-    ``leads`` go to the unit, ``of`` are the cells there are, ``wanted`` the quantities with limits;
-    ``load_text`` is what a unit took that is not switched as it is to be.
+    ``leads`` go to the unit, ``of`` are the cells to measure, ``wanted`` the quantities that
+    have limits; it ``is_table`` where the step has several, whether all are measured or some of
+    them again. ``load_text`` is what a unit took that is not switched as it is to be.
     """
 
     leads: Leads
     of: int
     wanted: frozenset[str]
+    is_table: bool
     load_text: str = ""
     readings: list[Reading] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
@@ -169,6 +171,7 @@ class Leakage(KindSettings):
 
     name = "leakage"
     title = "Leakage"
+    points_stand_alone = True
     slots = {
         "current": LimitSlot(CURRENT, title="Leakage current, rms", side="maximum"),
         "peak_current": LimitSlot(CURRENT, title="Leakage current, peak", side="maximum"),
@@ -273,7 +276,8 @@ class Leakage(KindSettings):
     def points(self, product: Product) -> Points:
         """Every combination that applies, in the order in which they are measured."""
         touched = tuple(part.terminal for part in product.accessible_parts)
-        return tuple(self._point(cell, touched) for cell in self._table(product)[0])
+        cells = self._table(product)[0]
+        return tuple(self._point(cell, touched, len(cells)) for cell in cells)
 
     @classmethod
     def proposed(cls, product: Product, items: Sequence[LimitSetItem]) -> dict[str, Any]:
@@ -284,8 +288,8 @@ class Leakage(KindSettings):
         """The combinations that do not apply to this product."""
         return self._table(product)[1]
 
-    def _point(self, cell: Cell, touched: tuple[str, ...]) -> Point:
-        """A cell as a point, named by what differs within the step.
+    def _point(self, cell: Cell, touched: tuple[str, ...], of: int) -> Point:
+        """A cell as a point, named by what differs within the step, which has so many.
 
         ``touched`` is what of the unit anybody may touch after it.
         """
@@ -306,6 +310,7 @@ class Leakage(KindSettings):
             "polarity": supply.polarity,
             "switch": supply.switch,
             "touched": touched,
+            "of": of,
         }
         if tap.measured:
             values["terminals"] = tap.measured
@@ -335,7 +340,8 @@ class Leakage(KindSettings):
         I·V_nominal/V_measured (IEC 62353).
         """
         leads = self._leads(points)
-        found = _Found(leads, len(points), frozenset(measurand.quantity for measurand in limits))
+        wanted = frozenset(measurand.quantity for measurand in limits)
+        found = _Found(leads, len(points), wanted, points[0].values["of"] > 1)
         stands = self.switch[0]
         numbered = list(enumerate(points, start=1))
         for common, group in groupby(numbered, lambda each: under_mains(_cell(each[1]))):
@@ -344,7 +350,7 @@ class Leakage(KindSettings):
                 stands = to
                 yield from do(_moving(f"Switch the unit {to}.", to))
             done = yield from self._stage(stage, found)
-            if done < len(stage) and len(points) > 1:
+            if done < len(stage) and found.is_table:
                 text = f"The unit draws {found.load_text}: it is not {to}. Switch it {to}."
                 answer = yield from do(_moving(text, to, CANNOT))
                 if answer.choice != CANNOT:
@@ -369,7 +375,7 @@ class Leakage(KindSettings):
         place, longest_s = 0, self.dwell
         while place < len(stage):
             number, point = stage[place]
-            if found.of > 1:
+            if found.is_table:
                 yield from do(At(point.name, number, found.of))
             if len(stage) == 1:
                 whole = yield from do(Energise(LEAKAGE, self._programme(point, found, self.dwell)))
@@ -465,11 +471,11 @@ class Leakage(KindSettings):
         switch, draws = _cell(point).supply.switch, self._draws(point)
         is_cut = output is not None and output.ending is not Ending.FINISHED
         is_wrong = draws and not is_cut and self._is_switched_wrong(load, switch)
-        if is_wrong and found.of > 1:
+        if is_wrong and found.is_table:
             found.load_text = display(load.value, CURRENT)
             return False  # it is asked for, and measured again
         for name in ("current", "peak_current", "dc_current"):
-            is_asked = name != "peak_current" or name in found.wanted or found.of == 1
+            is_asked = name != "peak_current" or name in found.wanted or not found.is_table
             if name not in shown or not is_asked or not self.is_measured(name, point):
                 continue
             reading = seen.reading(name, CURRENT)
