@@ -81,7 +81,8 @@ async def test_what_failed_is_measured_again_and_both_attempts_stay(rig: Rig) ->
     first, second = attempts(notebook)
     bad = points_to_repeat(sequence.steps[0], first)
     assert 0 < len(bad) < len(sequence.steps[0].points)
-    assert f"at {len(bad)} of {len(sequence.steps[0].points)}" in asked["question"]
+    places = [point.name for point in sequence.steps[0].points if point.name in bad]
+    assert f": over limit at {places[0]}" in asked["question"]
     assert asked["choices"] == [AGAIN, "repeat", "carry on", "halt unit"]
     assert asked["note_for"] == [AGAIN, "repeat"]
     assert first.verdict is Verdict.FAIL and second.verdict is Verdict.PASS

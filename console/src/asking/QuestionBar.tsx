@@ -98,9 +98,11 @@ export function QuestionBar({ question, place, onAnswer, elapsedS }: Props) {
           onFigure={(figure, photo) => void answer(figure, '', photo)}
         />
       ) : noting === '' ? (
-        question.choices.map((choice, index) => (
-          <ChoiceButton key={choice} choice={choice} index={index} onChoose={choose} />
-        ))
+        <Flex gap="4" wrap="wrap">
+          {question.choices.map((choice, index) => (
+            <ChoiceButton key={choice} choice={choice} index={index} onChoose={choose} />
+          ))}
+        </Flex>
       ) : (
         <NoteForm choice={noting} onNote={(note) => void answer(noting, note)} />
       )}

@@ -112,6 +112,15 @@ test('a contact that was not asked for is a refusal, and the next word is none',
   expect(right.nests[0]?.cue?.isRefusal).toBe(false)
 })
 
+test('what was refused goes with the answer to it, and what was told stays', () => {
+  const data = { nest: '1', step: 'clips', text: 'P1 to P4 reads > 100 MΩ.', picture: '' }
+  const answered = event('answered', { number: 3, nest: '1', choice: 'done', note: '' })
+  const refused = after(stateOf(run), event('cue', { ...data, moment: 'refused' }))
+  expect(after(refused, answered).nests[0]?.cue).toBeNull()
+  const told = after(stateOf(run), event('cue', { ...data, moment: 'told' }))
+  expect(after(told, answered).nests[0]?.cue?.text).toBe(data.text)
+})
+
 test('breaks are counted while nets are watched, and nothing else is one', () => {
   const seen = (values: object, meters: object) =>
     breaksSeen(

@@ -233,8 +233,17 @@ export function after(run: RunState, event: RunEvent): RunState {
       const others = run.questions.filter((each) => each.number !== data.number)
       return { ...run, questions: [...others, data] }
     }
-    case 'answered':
-      return { ...run, questions: run.questions.filter((each) => each.number !== data.number) }
+    case 'answered': {
+      // What was refused has been answered by now; what is wrong still is refused anew.
+      const nests = run.nests.map((nest) =>
+        nest.nest === data.nest && nest.cue?.isRefusal ? { ...nest, cue: null } : nest,
+      )
+      return {
+        ...run,
+        nests,
+        questions: run.questions.filter((each) => each.number !== data.number),
+      }
+    }
     case 'delayed':
       return { ...run, beginsAt: Date.parse(data.at) + data.for_s * 1000 }
     case 'discharging':

@@ -30,11 +30,19 @@ class Decision(StrEnum):
     HALT_UNIT = "halt unit"
 
 
+MOST_NAMED = 3  # of the places where a step failed
 AGAIN = (Decision.REPEAT_POINTS, Decision.REPEAT)
 
 
 def _named(place: str) -> str:
     return "the load" if place == WHOLE_LOAD else f"nest {place}"
+
+
+def _a_few(places: Sequence[str]) -> str:
+    """Places in words, the first of many."""
+    if len(places) <= MOST_NAMED:
+        return "; ".join(places)
+    return f"{'; '.join(places[:MOST_NAMED])}; and {len(places) - MOST_NAMED} more"
 
 
 class Operator:
@@ -273,7 +281,8 @@ class Operator:
             choices.insert(0, Decision.REPEAT)
             if points := points_to_repeat(step, attempt):
                 choices.insert(0, Decision.REPEAT_POINTS)
-                text = f"{step.title}: {word} at {len(points)} of {len(step.points)}. What now?"
+                places = [point.name for point in step.points if point.name in points]
+                text = f"{step.title}: {word} at {_a_few(places)}. What now?"
         else:
             text = f"{step.title}: {word}, and all {step.attempts} attempts are used. What now?"
         question = Question(
