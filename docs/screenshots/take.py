@@ -339,14 +339,15 @@ def take_terminal(browser: Browser, sign_in: dict[str, str]) -> None:
 
 
 def take_paper(sign_in: dict[str, str], folder: Path) -> None:
-    """Turn the papers of a passing unit, a failing one and a lot into a picture."""
+    """Turn the papers of a passing unit, a failing one, a lot and a device into a picture."""
     with Client(sign_in["url"]) as client:
         client.sign_in(sign_in["name"], sign_in["password"])
         certificate = page_of(client.certificate_pdf(SERIALS["1"]), folder)
         report = page_of(client.certificate_pdf(SERIALS["3"]), folder)
         lot = client.certificates(kind="lot", lot="L-2611-B")[0].number
         summary = page_of(client.certificate_pdf(lot), folder)
-    papers = (certificate, report, summary)
+        device = page_of(client.unit_report(WARMER), folder)
+    papers = (certificate, report, summary, device)
     size = (sum(each.width for each in papers), certificate.height)
     side_by_side = Image.new("RGB", size, "white")
     for index, each in enumerate(papers):
@@ -373,8 +374,8 @@ def main() -> None:
             )
             take_console(browser, sign_in)
             take_terminal(browser, sign_in)
-            take_paper(sign_in, Path(folder))
             take_medical(browser, sign_in)
+            take_paper(sign_in, Path(folder))
             take_winding(browser, sign_in)
             browser.close()
 

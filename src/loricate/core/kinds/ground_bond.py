@@ -17,7 +17,7 @@ from pydantic import Field
 
 from loricate.core.kinds.advice import Advice, Considered
 from loricate.core.kinds.bonds import beyond_the_source
-from loricate.core.kinds.hand_lead import NOT_ZEROED, without_lead, zero_of_lead
+from loricate.core.kinds.hand_lead import NOT_ZEROED, USUAL_OHMS, without_lead, zero_of_lead
 from loricate.core.kinds.kind import Demand, KindSettings, Limits, LimitSlot, Points
 from loricate.core.kinds.outputs import TIME_SLOT, falls_short, overstressed
 from loricate.core.measuring.actions import (
@@ -87,10 +87,10 @@ class GroundBond(KindSettings):
         title="Test lead zeroed within",
         description="Asked for when it is longer ago: its clip is put on the earth terminal itself",
     )
-    lead_at_most: Annotated[Ohms, Field(gt=0, le=0.5)] = Field(
-        default=0.1,
+    lead_at_most: Annotated[Ohms, Field(gt=0, le=0.5)] | None = Field(
+        default=None,
         title="Test lead at most",
-        description="What reads more there is no zero of a lead",
+        description="What reads more there is no zero of a lead; 0.1 Ω where nothing is said",
     )
 
     @classmethod
@@ -108,7 +108,7 @@ class GroundBond(KindSettings):
         if self.lead_zeroed is None:
             return (yield from self._bond())
         lead = yield from zero_of_lead(
-            self.earth, self.part, self.current, self.lead_zeroed, self.lead_at_most
+            self.earth, self.part, self.current, self.lead_zeroed, self.lead_at_most or USUAL_OHMS
         )
         if lead is None:
             return Measured(note=NOT_ZEROED)

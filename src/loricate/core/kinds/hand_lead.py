@@ -30,6 +30,7 @@ from loricate.core.quantities import CURRENT, RESISTANCE, VOLTAGE, display
 GIVEN_UP = "it cannot be put there"
 NOT_ZEROED = "The test lead was not zeroed."
 MOST_TRIES, ZEROED_S = 5, 1.0
+USUAL_OHMS = 0.1  # that a lead has at most
 WITHIN = 0.1  # of the current that is asked for
 
 

@@ -271,6 +271,9 @@ class KindSettings(BaseModel):
         return ", ".join(parts)
 
 
+LONG_S = 600.0  # from which on whole minutes and hours are said as such
+
+
 def _in_words(settings: KindSettings, name: str, written: Any) -> str:
     """A setting's value for people: a choice in words, several values together."""
     value = getattr(settings, name)
@@ -282,6 +285,10 @@ def _in_words(settings: KindSettings, name: str, written: Any) -> str:
         return str(value).replace("_", " ")
     if get_origin(type(settings).model_fields[name].annotation) is Literal:
         return CHOICE_WORDS.get(value, str(value).replace("_", " "))
+    if isinstance(value, float) and value >= LONG_S and str(written).endswith(" s"):
+        unit, seconds = ("h", 3600.0) if value % 3600 == 0 else ("min", 60.0)
+        if value % seconds == 0:
+            return f"{value / seconds:g} {unit}"
     return str(written)
 
 
