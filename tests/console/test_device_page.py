@@ -57,11 +57,13 @@ def test_figures_are_taken_by_enter_moved_by_arrows_and_wait_until_they_are_sett
     page.context.set_offline(False)
     page.reload()
     expect(question).to_contain_text("Normal: what does the device show?")
+    expect(pressure).to_be_visible()  # the form is there, and says what has not settled
     expect(page.get_by_text("settles, ")).to_have_count(0)
     page.get_by_role("button", name="Pressure as shown, 20 kPa").click()
     page.get_by_role("button", name="note, target on Temperature").click()
     page.get_by_label("Note on Temperature").fill("read from the side")
     page.get_by_role("button", name="Temperature as shown, 37 °C").click()
+    expect(page.get_by_text("✓ Temperature")).to_be_visible()  # what moves has moved
     page.get_by_role("group", name="Over-temperature alarm").get_by_role(
         "button", name="no"
     ).click()
@@ -133,6 +135,11 @@ def test_a_cord_that_is_flexed_is_watched_by_a_needle_and_its_greatest_kept(
     client.start_run(run.id)
     sign_in(page, site, f"/run/{run.id}")
     question = page.get_by_role("group", name="Question for nest 1")
+    for terminal, asked in (("PE", "put the clip of CASE on PE itself"), ("CASE", "back on CASE")):
+        expect(question).to_contain_text(asked)
+        hands.clip("FX-W/1", "CASE", terminal)
+        question.get_by_role("button", name=f"it is on {terminal}").click()
+        question.get_by_role("button", name="hands are out").click()
     expect(question).to_contain_text("Flex the cord along its whole length")
     needle = page.get_by_role("img", name="Resistance now")
     expect(needle).to_have_accessible_name(re.compile("greatest [0-9.]+ mΩ"))
@@ -171,8 +178,9 @@ def test_what_comes_next_is_chosen_by_touch_with_what_is_left_in_sight(
     expect(question.get_by_role("button", name="Leads")).to_have_count(0)
     page.reload()
     expect(question).to_contain_text("What next? 2 of 3 left.")
-    page.keyboard.press("2")
-    expect(page.get_by_text("Left besides: Case")).to_be_visible()
+    question.get_by_role("button", name="Rating plate").click()
+    expect(page.get_by_text("Left besides: Case", exact=True)).to_be_visible()
+    expect(question).to_contain_text("undamaged")
     page.keyboard.press("1")
     expect(page.get_by_text("Left besides")).to_have_count(0)
     expect(question).to_contain_text("undamaged")
