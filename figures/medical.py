@@ -19,6 +19,7 @@ from loricate.simulator.hands_link import Hands
 
 CHROMIUM = ["--headless", "--no-sandbox", "--disable-gpu"]
 CLIP = re.compile(r"clip of (\w+) (?:back )?on (\w+)")
+HEARS_MS = 200  # from when a question is there until its keys are heard, at most
 FUNCTIONAL = ("display", "cuff-shown", "cuff-loss")
 
 SET, DWELL_S, QUICK = "IEC-60601-1-8.7", 1.0, 20.0
@@ -130,6 +131,7 @@ def capture_keys() -> float:
 def _answered_by_keys(page: Page, asked: dict[str, Any], hands: Hands) -> int:
     """Answer a question at the console as a person would; gives the keys that it took."""
     page.get_by_role("group", name="Question for nest 1").get_by_text(asked["question"]).wait_for()
+    page.wait_for_timeout(HEARS_MS)
     if not asked["entries"]:
         for word, position in (("on", "on"), ("off", "off")):
             if f"it is {word}" in asked["choices"]:
