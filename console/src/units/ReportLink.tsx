@@ -30,7 +30,7 @@ export function ReportLink({ unit }: { unit: Unit }) {
         label="What the report tells"
         isLabelHidden
         size="sm"
-        width="13rem"
+        width="17rem"
         value={depth}
         options={DEPTHS}
         onChange={(value) => setDepth(value as Depth)}
