@@ -117,6 +117,7 @@ async def test_wherever_the_clip_is_only_a_good_earth_that_was_measured_passes(
     was_measured = (zero_on, part_on) == ("PE", "CHASSIS")
     passed = notebook.units["u1"][0] is Verdict.PASS
     assert passed is (was_measured and not faults), notebook.attempts
+    assert bool(notebook.zeroes) is passed, "or it would hide the next unit's fault"
     if zero_on == "L" or (zero_on == "CHASSIS" and faults):
         assert asked.count("it is on PE") == len(refused) == MOST_TRIES
         assert notebook.zeroes == []
@@ -130,3 +131,19 @@ async def test_a_lead_that_cannot_be_zeroed_decides_nothing(
     await clipped(rig, engine, answer=GIVEN_UP)
     ((_, _, verdict, _, note),) = notebook.attempts
     assert verdict is Verdict.INCONCLUSIVE and "not zeroed" in note and notebook.zeroes == []
+
+
+async def test_a_zero_taken_at_one_units_case_hides_nothing_of_the_next(
+    rig: Rig, sequence: ReadySequence
+) -> None:
+    """Both by the same performer: what the first left behind is what the second finds."""
+    put(rig)
+    engine, notebook = engine_for(rig, by_hand(sequence, 600))
+    await clipped(rig, engine, zero_on="CHASSIS")
+    assert notebook.units["u1"][0] is Verdict.INCONCLUSIVE
+    later, after = engine_for(rig, by_hand(sequence, 600))
+    later._performer.zeroes = engine._performer.zeroes
+    put(rig)
+    asked, _ = await clipped(rig, later)
+    assert asked[0] == "it is on PE", "it is zeroed anew"
+    assert after.units["u1"] == (Verdict.PASS, "") and len(after.zeroes) == 1

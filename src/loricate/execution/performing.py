@@ -219,6 +219,11 @@ class Performer:
             return answer
 
         zeroes = self.zeroes.get(nests[0], NestZeroes())
+        taken: list[KeepZero] = []
+
+        async def hold_back(action: KeepZero) -> None:
+            taken.append(action)
+
         show, waits_for = self._sampler(step, nests, holding.using)
         driver = BenchDriver(
             self.bench,
@@ -245,7 +250,7 @@ class Performer:
             lambda action, point: self._keep(step, measured_units, action, point),
             waits_for,
             zeroes.leads,
-            lambda action: self._zeroed(measured_units[0], action),
+            hold_back,
         )
         names, before = units[0].again_at.get(step.id), units[0].latest(step.id)
         some = step if names is None else at_points(step, names)
@@ -257,7 +262,13 @@ class Performer:
             measured = take_off(measured, some.leads, zeroes.leads)
         if names is not None and before is not None:
             measured = with_the_others(measured, step, before)
-        return measured, step.graded(measured, self.decision)
+        grade = step.graded(measured, self.decision)
+        if grade.verdict is Verdict.PASS:
+            # Only a zero that a step has passed with counts for others: one that was taken at the
+            # wrong place, or by a source that is not believed, would hide the next unit's fault.
+            for action in taken:
+                await self._zeroed(measured_units[0], action)
+        return measured, grade
 
     async def _zeroed(self, unit: LoadedUnit, action: KeepZero) -> None:
         """Keep the zero of a lead, for later steps of this nest and for later runs."""

@@ -223,7 +223,8 @@ class LeadZero(Action[LeadOhms | None]):
 class KeepZero(Action[None]):
     """Keep the zero of a path that was taken within a step, for those that come after it.
 
-    ``account`` is who said that the lead is where it is zeroed.
+    It is kept once the step has passed with it. ``account`` is who said that the lead is where it
+    is zeroed.
     """
 
     path: str
