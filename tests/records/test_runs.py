@@ -1,4 +1,4 @@
-"""Runs: append-only attempts and readings, interrupted runs, search by serial."""
+"""Runs: append-only attempts and readings, interrupted runs."""
 
 import math
 import sqlite3
@@ -112,26 +112,6 @@ def test_verdicts_are_written_by_unit(conn: sqlite3.Connection) -> None:
     )  # fmt: skip
     found = {unit["nest"]: unit["verdict"] for unit in runs.get_run(conn, run_id)["units"]}
     assert found == {"1": "pass", "2": "fail"}
-
-
-@pytest.mark.parametrize(
-    ("pattern", "serials"),
-    [
-        ("*", {"AB-1", "AB-2", "xC_3"}),
-        ("ab-*", {"AB-1", "AB-2"}),
-        ("AB-?", {"AB-1", "AB-2"}),
-        ("xC_3", {"xC_3"}),
-        ("xC?3", {"xC_3"}),
-        ("%", set()),
-        ("A__1", set()),
-    ],
-)
-def test_units_are_found_by_serial(
-    conn: sqlite3.Connection, pattern: str, serials: set[str]
-) -> None:
-    add_run(conn, n1="AB-1", n2="AB-2")
-    add_run(conn, n1="xC_3")
-    assert {unit["serial"] for unit in runs.find_units(conn, pattern, 10)} == serials
 
 
 def test_a_serial_cannot_be_in_a_load_twice(conn: sqlite3.Connection) -> None:

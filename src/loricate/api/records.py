@@ -457,23 +457,3 @@ class CurvesOut(BaseModel):
     title: str
     number: int
     curves: list[CurveOut]
-
-
-class UnitFound(BaseModel):
-    """One appearance of a unit in a run; ``id`` asks for those before it."""
-
-    id: str
-    serial: str
-    asset: str = Field(default="", description="The number that its owner gave it")
-    product: str
-    run_id: str
-    nest: str
-    verdict: Verdict
-    cause: Cause
-    state: RunState
-    sequence_code: str
-    sequence_revision: int
-    started_at: str | None
-    certificate: str | None
-    certificate_kind: str | None
-    revoked: str | None = Field(description="The number of that document's revocation")

@@ -9,6 +9,7 @@ from loricate.client._lots import LotCalls
 from loricate.client._people import PeopleCalls
 from loricate.client._rehearsals import RehearsalCalls
 from loricate.client._runs import RunCalls
+from loricate.client._searches import SearchCalls
 from loricate.client._sequences import SequenceCalls
 from loricate.client._series import SeriesCalls
 
@@ -21,6 +22,7 @@ class Client(
     SequenceCalls,
     RehearsalCalls,
     RunCalls,
+    SearchCalls,
     SeriesCalls,
     LotCalls,
     AssetCalls,

@@ -4,7 +4,7 @@ import uuid
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from loricate.api.records import BesideIn, CurvesOut, RunOut, RunSummary, UnitFound, UnitOut
+from loricate.api.records import BesideIn, CurvesOut, RunOut, RunSummary, UnitOut
 from loricate.client._wire import API, RunEvent, Wire
 
 LOST_TRIES = 3
@@ -116,14 +116,6 @@ class RunCalls(Wire):
         A lost connection is taken up again where it broke off.
         """
         return self._follow(f"{API}/runs/{run_id}/events", after)
-
-    def find_units(self, serial: str = "*", count: int = 100, before: str = "") -> list[UnitFound]:
-        """Find units by serial, newest first; ``*`` and ``?`` are wildcards.
-
-        Those older than the appearance ``before`` if that is given.
-        """
-        query = {"serial": serial, "count": count, "before": before}
-        return self._get(list[UnitFound], f"{API}/units", **query)
 
     def unit(self, serial: str) -> list[UnitOut]:
         """Every appearance of a serial, newest first, with all attempts and readings."""

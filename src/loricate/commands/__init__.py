@@ -24,6 +24,7 @@ NOUNS = {
     "series": ("series", "Test consecutive units on one arming, as they are plugged in."),
     "lot": ("lot", "Open, list, show, print, sum up and close lots."),
     "unit": ("unit", "Find units and show their history."),
+    "search": ("search", "Keep searches for units by name, for the whole site."),
     "asset": ("asset", "Describe devices by their number; see how they stand, and what is due."),
     "capture": ("capture", "Make a cable's description from units that are known to be good."),
     "hands": ("hands", "Do at the simulated bench what a person does by hand."),

@@ -3,13 +3,14 @@
 import csv
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from loricate.commands.connection import Call, service_options
 from loricate.commands.nets_view import is_told, print_nets
 from loricate.commands.output import percent, print_table, verdict_word
+from loricate.commands.searching import search_options, with_kept
 from loricate.core.depths import Depth
 
 if TYPE_CHECKING:
@@ -22,31 +23,59 @@ def command() -> None:
 
 
 @command.command("find")
-@click.argument("serial", default="*")
+@click.argument("serial", default="")
+@search_options
+@click.option("--kept", default="", metavar="NAME", help="As a search that is kept by name.")
+@click.option("--count", default=50, show_default=True, type=click.IntRange(1, 500))
+@click.option("--before", default="", metavar="CURSOR", help="What follows; the last page tells.")
 @service_options
-def find(serial: str, call: Call) -> None:
-    """Find units by serial; `*` stands for anything, `?` for one character.
+def find(
+    serial: str, asked: dict[str, Any], kept: str, count: int, before: str, call: Call
+) -> None:
+    """Find units by serial, asset number and all else that is known, the newest test first.
 
-    Example: loricate unit find 'DC40-26-01*'
+    In texts `*` stands for anything and `?` for one character. All that is given must be so; an
+    option that is given twice takes either.
+
+    Example: loricate unit find 'DC40-26-01*' --verdict fail --since 30d
     """
+    if serial:
+        asked["serial"] = serial
     with call.connect() as client:
-        found = client.find_units(serial)
-    if call.printed(found):
-        return
+        search = with_kept(client, kept, asked)
+        found = client.find_units(count=count, before=before, **search)
+        if call.printed(found):
+            return
+        counts = client.count_units(**search)
     rows = [
         (
             u.serial,
             u.product,
             verdict_word(u.verdict),
-            u.cause,
-            (u.started_at or "")[:19],
-            u.certificate or "",
+            ", ".join(filter(None, [u.cause, *u.failed])),
+            u.lot,
+            f"{u.fixture}/{u.nest}",
+            u.operator,
+            u.begun_at[:19].replace("T", " "),
+            "revoked" if u.revoked else u.certificate or "",
         )
         for u in found
     ]
-    print_table(("SERIAL", "PRODUCT", "VERDICT", "CAUSE", "TESTED (UTC)", "DOCUMENT"), rows)
-    if not found:
-        click.echo(f"No unit matches '{serial}'.", err=True)
+    heads = ("SERIAL", "PRODUCT", "VERDICT", "WHY", "LOT", "NEST", "BY", "TESTED (UTC)", "DOCUMENT")
+    print_table(heads, rows)
+    if not counts.total:
+        click.echo("No unit was tested that is so; leave something out, or put * for a part.")
+        return
+    by_verdict = {
+        "pass": counts.passed,
+        "fail": counts.failed,
+        "inconclusive": counts.inconclusive,
+        "not_run": counts.not_run,
+    }
+    told = [f"{number:,} {verdict_word(name)}" for name, number in by_verdict.items() if number]
+    click.echo(f"{counts.total:,} in all: {', '.join(told)}.")
+    if len(found) == count:
+        click.echo(f"What follows: --before {found[-1].cursor}", err=True)
 
 
 @command.command("show")

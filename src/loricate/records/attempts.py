@@ -21,7 +21,7 @@ from loricate.core.measuring.grading import (
 from loricate.core.measuring.readings import Bound, Correction, Reading
 from loricate.core.quantities import DIMENSIONS
 from loricate.core.sequences.released import StepAsDone
-from loricate.records import doubts
+from loricate.records import doubts, searching
 from loricate.records.curves import packed
 from loricate.records.stamps import now
 
@@ -121,6 +121,7 @@ def add_attempt(conn: sqlite3.Connection, run_unit_id: str, attempt: Attempt) ->
             for place, curve in enumerate(attempt.curves)
         ],
     )
+    searching.refresh(conn, run_unit_id)
 
 
 def _reading_cells(graded: GradedReading, sources: dict[int, str]) -> tuple[object, ...]:

@@ -10,7 +10,6 @@ from loricate.core.planning.line import NOTHING_SAID, LineOptions
 from loricate.core.sequences.released import StepAsDone
 from loricate.records import attempts, audit, on_the_way, papers, remarks, sequences, units
 from loricate.records.errors import NotFound
-from loricate.records.patterns import as_like
 from loricate.records.stamps import new_id, now
 
 Row = dict[str, Any]
@@ -236,25 +235,6 @@ def list_runs(conn: sqlite3.Connection, count: int, before: str = "") -> list[Ro
     rows = conn.execute(
         f"SELECT {_SUMMARY} FROM run WHERE ?1 = '' OR id < ?1 ORDER BY id DESC LIMIT ?2",
         (before, count),
-    )
-    return [dict(row) for row in rows]
-
-
-def find_units(conn: sqlite3.Connection, pattern: str, count: int, before: str = "") -> list[Row]:
-    """The newest appearance first of units whose serial or asset number matches (``*``, ``?``).
-
-    Those older than ``before``, an appearance's id, if that is one.
-    """
-    rows = conn.execute(
-        "SELECT run_unit.id, run_id, nest, unit.serial, asset, product, run_unit.verdict, cause,"
-        " run.started_at, run.ended_at, run.state, sequence_code, sequence_revision,"
-        " document.number AS certificate, document.kind AS certificate_kind, document.revoked"
-        " FROM run_unit JOIN run ON run.id = run_id JOIN unit ON unit.id = unit_id"
-        " LEFT JOIN current_document AS document ON run_unit_id = run_unit.id"
-        " WHERE (unit.serial LIKE ?1 ESCAPE '\\' OR asset LIKE ?1 ESCAPE '\\')"
-        " AND (?2 = '' OR run_unit.id < ?2)"
-        " ORDER BY run_unit.id DESC LIMIT ?3",
-        (as_like(pattern), before, count),
     )
     return [dict(row) for row in rows]
 

@@ -87,6 +87,8 @@ def add_problem_handlers(app: FastAPI) -> None:
                 return problem(400, "not-json", "The body is not JSON", detail)
             # What a document's own check says is a sentence already.
             told = each["msg"].removeprefix("Value error, ").removesuffix(".")
+            if each["type"] == "extra_forbidden":
+                told = "there is nothing of this name; correct it, or leave it out"
             found.append(Finding(_field(each["loc"][1:]) or str(each["loc"][0]), told))
         detail = "; ".join(f"{each.path}: {each.message}" for each in found) + "."
         return problem(422, "invalid", "The request has invalid fields", detail, found)

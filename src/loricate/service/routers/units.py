@@ -1,16 +1,19 @@
-"""Units: search by serial, one unit's whole history, and reports of it."""
+"""Units: search, one unit's whole history, and reports of it."""
 
+import datetime as dt
 import sqlite3
 from typing import Annotated
 
-from fastapi import Query, Response
+from fastapi import Query, Request, Response
 
-from loricate.api.records import UnitFound, UnitOut
+from loricate.api.records import UnitOut
+from loricate.api.searching import UnitFound, UnitsAsked
 from loricate.core.depths import Depth
-from loricate.records import runs
+from loricate.papers.wording import zone_of
+from loricate.records import runs, searching
 from loricate.records.errors import NotFound
 from loricate.service.reporting import drawn_report
-from loricate.service.routers.access import APage, Before, TheDesk, make_router
+from loricate.service.routers.access import APage, Before, Page, TheDesk, make_router
 from loricate.service.routers.showing import unit_out
 from loricate.service.sign_in import Reader
 
@@ -21,13 +24,17 @@ router = make_router("/units", "units")
 async def find_units(
     person: Reader,
     desk: TheDesk,
-    page: APage,
-    serial: Annotated[str, Query(max_length=64, examples=["DC40-26-01*"])] = "*",
-    before: Before = "",
+    request: Request,
+    response: Response,
+    asked: Annotated[UnitsAsked, Query()],
 ) -> list[UnitFound]:
-    """Find units by serial, newest first; ``*`` stands for anything, ``?`` for one character."""
-    found = await desk.store.read(lambda conn: runs.find_units(conn, serial, page.look_for, before))
-    rows = page.cut(found, "before", lambda row: str(row["id"]))
+    """Find units in runs by all that is known of them, the newest first."""
+    page, search = Page(request, response, asked.count), asked.search
+    span = search.span(zone_of(desk.look.zone), dt.datetime.now(dt.UTC))
+    found = await desk.store.read(
+        lambda conn: searching.find_units(conn, search, span, page.look_for, asked.before)
+    )
+    rows = page.cut(found, "before", lambda row: str(row["cursor"]))
     return [UnitFound(**{key: row[key] for key in UnitFound.model_fields}) for row in rows]
 
 

@@ -1,0 +1,420 @@
+"""Finding units in runs, by all that is known of them.
+
+One table, ``sought``, has a row for each unit in a run, in the order of time; triggers keep it as
+the view ``to_be_sought`` says. What few rows answer to is read through its index; what many answer
+to is read as it lies, the newest first, until a page is full.
+"""
+
+import re
+import sqlite3
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from loricate.core.measuring.grading import Verdict
+from loricate.core.searching import Span, UnitSearch, has_wildcard, words_of
+from loricate.records import upkeep
+from loricate.records.errors import NotFound
+from loricate.records.patterns import as_like
+
+Row = dict[str, Any]
+Value = str | int
+
+A_HANDFUL = 500  # rows that are gone through at once, whatever else is asked
+FEW = 20_000  # rows up to which an index is quicker than all that lies before the last of a page
+NEWEST_FIRST = 5_000  # rows that are looked at as they lie before anything is counted
+MOST_NAMES = 400  # of one sort that are picked from, and that a pattern can stand for
+_ORDER = "ORDER BY begun_at DESC, id DESC"
+_FOUND = (
+    "run_unit.id, run_unit.run_id, run_unit.nest, unit.serial, unit.asset, unit.place,"
+    " unit.product, run_unit.verdict, run_unit.cause, run.lot, run.fixture, run.occasion,"
+    " run.started_at, run.ended_at, run.state, run.sequence_code, run.sequence_revision,"
+    " found.begun_at, found.operator, found.bench, found.failed,"
+    " document.number AS certificate, document.kind AS certificate_kind, document.revoked"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Condition:
+    """One thing that a row must be; ``{}`` stands before each column, for what keeps indexes off.
+
+    Where an index finds the rows, ``few`` is what it is asked: a SELECT of their ids. One that is
+    ``ordered`` gives them the newest first by itself.
+    """
+
+    sql: str
+    values: tuple[Value, ...]
+    few: str = ""
+    few_values: tuple[Value, ...] = ()
+    ordered: str = ""  # the index, which the condition is put to as it stands
+
+
+NOT_PASSED = Condition("{}verdict <> 'pass'", (), ordered="sought_verdict")
+NOTHING = Condition("{}id = ''", (), "SELECT id FROM sought WHERE 0")
+
+# By field of a search: the index of its column, and what that index leaves out.
+_INDEXES = {
+    "product": ("sought_product", ""),
+    "lot": ("sought_lot", " AND lot <> ''"),
+    "sequence": ("sought_sequence", ""),
+    "operator": ("sought_operator", ""),
+    "fixture": ("sought_nest", ""),
+    "place": ("sought_place", " AND place <> ''"),
+    "serial": ("sought_serial", ""),
+    "asset": ("sought_asset", " AND asset <> ''"),
+    "verdict": ("sought_verdict", " AND verdict <> 'pass'"),
+    "cause": ("sought_cause", " AND cause <> ''"),
+}
+_IN_ORDER = {"product", "lot", "operator", "place", "verdict", "cause"}  # the index's first column
+_TO_PICK = {
+    "product": "1",
+    "sequence": "1",
+    "operator": "1",
+    "fixture": "1",
+    "place": "place <> ''",
+    "cause": "cause <> ''",
+}
+_TO_BE_SAID = (
+    "SELECT run_unit_id, text FROM (SELECT run_unit_id, text FROM remark UNION ALL"
+    " SELECT run_unit_id, note FROM answer WHERE note <> '')"
+)
+_TEXTS = ("product", "lot", "sequence", "operator", "bench", "fixture", "nest", "place", "occasion")
+
+
+def find_units(
+    conn: sqlite3.Connection, search: UnitSearch, span: Span, count: int, before: str = ""
+) -> list[Row]:
+    """The units in runs that a search finds, the newest first; those after a cursor.
+
+    ``span`` is the search's time in UTC. Raises NotFound for contacts that were never renewed.
+    """
+    conditions = list(_conditions(conn, search))
+    ranges = list(_ranges(conn, search, span))
+    if before:
+        begun_at, _, last = before.partition("~")
+        ranges.append(Condition("(begun_at, id) < (?, ?)", (begun_at, last)))
+    for source, values in _sources(conn, conditions, ranges):
+        rows = conn.execute(
+            "WITH found AS MATERIALIZED"
+            f" (SELECT begun_at, id, operator, bench, failed FROM {source} {_ORDER} LIMIT ?)"
+            f" SELECT {_FOUND} FROM found JOIN run_unit ON run_unit.id = found.id"
+            " JOIN run ON run.id = run_unit.run_id JOIN unit ON unit.id = run_unit.unit_id"
+            " LEFT JOIN current_document AS document ON document.run_unit_id = run_unit.id"
+            " ORDER BY found.begun_at DESC, found.id DESC",
+            (*values, count),
+        ).fetchall()
+        if len(rows) == count:
+            break
+    return [
+        {
+            **dict(row),
+            "failed": [each for each in row["failed"].split("|") if each],
+            "cursor": f"{row['begun_at']}~{row['id']}",
+        }
+        for row in rows
+    ]
+
+
+def count_units(conn: sqlite3.Connection, search: UnitSearch, span: Span) -> dict[Verdict, int]:
+    """How many units in runs a search finds, by verdict; raises as ``find_units``."""
+    conditions, ranges = list(_conditions(conn, search)), list(_ranges(conn, search, span))
+    driving = _driving(conn, conditions, FEW)
+    source, values = _source(driving, conditions, ranges)
+    if driving is not None or ranges:
+        return _by_verdict(conn, f"SELECT +verdict, count(*) FROM {source} GROUP BY 1", values)
+    # Most pass: the others are counted each, and what is left did.
+    (count,) = conn.execute(f"SELECT count(*) FROM {source}", values).fetchone()
+    source, values = _source(NOT_PASSED, [*conditions, NOT_PASSED], ranges)
+    found = _by_verdict(conn, f"SELECT verdict, count(*) FROM {source} GROUP BY 1", values)
+    return {**found, Verdict.PASS: count - sum(found.values())}
+
+
+def _by_verdict(
+    conn: sqlite3.Connection, statement: str, values: Sequence[Value]
+) -> dict[Verdict, int]:
+    found = {Verdict(verdict): int(number) for verdict, number in conn.execute(statement, values)}
+    return {each: found.get(each, 0) for each in Verdict}
+
+
+def known_names(conn: sqlite3.Connection) -> dict[str, list[str]]:
+    """What there is to pick from, by field of a search: so many names of each at most."""
+    found = {field: _distinct(conn, "sought", field, but) for field, but in _TO_PICK.items()}
+    found["nest"] = list(
+        dict.fromkeys(
+            name
+            for fixture in found["fixture"]
+            for name in _distinct(conn, "sought", "nest", "fixture = ?", (fixture,))
+        )
+    )
+    found["failed"] = _distinct(conn, "attempt", "step_id", "verdict = 'fail'")
+    found["instrument"] = [
+        *_distinct(conn, "run_instrument", "instrument"),
+        *_distinct(conn, "run_instrument", "serial", "serial <> ''"),
+    ]
+    pinned = "SELECT DISTINCT pinned.key FROM sequence, json_each(limit_revisions) AS pinned"
+    found["limit_set"] = [str(code) for (code,) in conn.execute(f"{pinned} ORDER BY 1")]
+    return found
+
+
+def _distinct(
+    conn: sqlite3.Connection, table: str, column: str, where: str = "1", values: Sequence[str] = ()
+) -> list[str]:
+    """The names in an indexed column, from one to the next: no row between is looked at."""
+    names, last = list[str](), ""
+    while len(names) < MOST_NAMES:
+        (found,) = conn.execute(
+            f"SELECT min({column}) FROM {table} WHERE {where} AND {column} > ?", (*values, last)
+        ).fetchone()
+        if found is None:
+            break
+        last = str(found)
+        names.append(last)
+    return names
+
+
+def refresh(conn: sqlite3.Connection, run_unit_id: str) -> None:
+    """Have what is searched of a unit in a run say what its record says now."""
+    conn.execute(
+        "INSERT OR REPLACE INTO sought SELECT * FROM to_be_sought WHERE id = ?1"
+        " EXCEPT SELECT * FROM sought WHERE id = ?1",
+        (run_unit_id,),
+    )
+
+
+def strays(conn: sqlite3.Connection) -> Iterator[str]:
+    """Where what is searched says other than the records; none, unless somebody changed it."""
+    for mine, theirs in (
+        ("SELECT id, * FROM sought", "SELECT id, * FROM to_be_sought"),
+        ("SELECT run_unit_id, text FROM said", _TO_BE_SAID),
+        ("SELECT unit_id, serial, asset FROM unit_name", "SELECT id, serial, asset FROM unit"),
+    ):
+        for one, other in ((mine, theirs), (theirs, mine)):
+            for row in conn.execute(f"{one} EXCEPT {other}"):
+                yield f"What is searched of {row[0]} is not what its record says."
+
+
+def _sources(
+    conn: sqlite3.Connection, conditions: Sequence[Condition], ranges: Sequence[Condition]
+) -> Iterator[tuple[str, list[Value]]]:
+    """Where a page's rows are read from, one after another until one fills it; the last has all."""
+    if len(conditions) == 1 and conditions[0].ordered:
+        yield _source(conditions[0], conditions, ranges)
+        return
+    driving = _driving(conn, conditions, A_HANDFUL)
+    if driving is None and conditions:
+        yield _source(None, conditions, ranges, NEWEST_FIRST)
+        driving = _driving(conn, conditions, FEW)
+    yield _source(driving, conditions, ranges)
+
+
+def _source(
+    driving: Condition | None,
+    conditions: Sequence[Condition],
+    ranges: Sequence[Condition],
+    among: int | None = None,
+) -> tuple[str, list[Value]]:
+    """What follows FROM, and its values: all rows that are so, or those ``among`` the newest."""
+    values = [value for each in (*ranges, *conditions) for value in each.values]
+    table, told = "sought", [each.sql.replace("{}", "+") for each in conditions]
+    within = [each.sql for each in ranges]
+    if among is not None:
+        inner = f" WHERE {' AND '.join(within)}" if within else ""
+        table, within = f"(SELECT * FROM sought{inner} {_ORDER} LIMIT {among})", []
+    elif driving is not None and driving.ordered:
+        table = f"sought INDEXED BY {driving.ordered}"
+        told[conditions.index(driving)] = driving.sql.replace("{}", "")
+    elif driving is not None:
+        table = "sought INDEXED BY sought_id"
+        within.append(f"id IN ({driving.few})")
+        place = sum(len(each.values) for each in ranges)
+        values[place:place] = driving.few_values
+    where = " AND ".join((*within, *told))
+    return (f"{table} WHERE {where}" if where else table), values
+
+
+def _driving(
+    conn: sqlite3.Connection, conditions: Sequence[Condition], most: int
+) -> Condition | None:
+    """The condition that the fewest rows answer to, where those are not more than ``most``."""
+    best, fewest = None, most + 1
+    for each in conditions:
+        if each.few:
+            (found,) = conn.execute(
+                f"SELECT count(*) FROM ({each.few} LIMIT ?)", (*each.few_values, fewest)
+            ).fetchone()
+            if found < fewest:
+                best, fewest = each, found
+    return best
+
+
+def _ranges(conn: sqlite3.Connection, search: UnitSearch, span: Span) -> Iterator[Condition]:
+    """The time that is asked for: what began before its end, and had not ended at its begin."""
+    since = span.since
+    if search.since_renewal:
+        since = upkeep.last_service(conn, search.fixture)
+        if not since:
+            raise NotFound("renewal of contacts of fixture", search.fixture)
+    if span.until:
+        yield Condition("begun_at < ?", (span.until,))
+    if since:
+        # What began on an earlier day and ended on another is rare, and has an index of its own.
+        (earliest,) = conn.execute(
+            "SELECT min(begun_at) FROM sought INDEXED BY sought_over_days"
+            " WHERE substr(ended_at, 1, 10) <> substr(begun_at, 1, 10)"
+            " AND (ended_at >= ? OR ended_at = '')",
+            (since,),
+        ).fetchone()
+        yield Condition("begun_at >= ?", (min(since[:10], earliest or since),))
+        yield Condition("(ended_at >= ? OR ended_at = '')", (since,))
+
+
+def _conditions(conn: sqlite3.Connection, search: UnitSearch) -> Iterator[Condition]:
+    for field in _TEXTS:
+        text = str(getattr(search, field))
+        if text:
+            yield _text_condition(field, text)
+    if search.serial:
+        yield _serial_condition(search.serial)
+    if search.revision is not None:
+        yield Condition("{}revision = ?", (search.revision,))
+    for field in ("verdict", "cause", "document"):
+        wanted = tuple(dict.fromkeys(map(str, getattr(search, field))))
+        if wanted:
+            yield _list_condition(field, wanted)
+    if search.failed:
+        yield _step_condition(conn, search.failed)
+    if search.instrument:
+        yield _instrument_condition(conn, search.instrument)
+    if search.said:
+        matching = " AND ".join(_said(word) for word in words_of(search.said))
+        few = "SELECT DISTINCT run_unit_id FROM said WHERE said MATCH ?"
+        yield Condition(f"{{}}id IN ({few})", (matching,), few, (matching,))
+    if search.limit_set:
+        yield _pinned_condition(conn, search.limit_set, search.limit_revision)
+
+
+def _text_condition(column: str, text: str) -> Condition:
+    index, but = _INDEXES.get(column, ("", ""))
+    if has_wildcard(text):
+        sql = f"{{}}{column} LIKE ? ESCAPE '\\'"
+        if not index:
+            return Condition(sql, (as_like(text),))
+        found, values = _among(column, text)
+        few = f"SELECT id FROM sought INDEXED BY {index} WHERE {found}{but}"
+        return Condition(sql, (as_like(text),), few, values)
+    few = f"SELECT id FROM sought INDEXED BY {index} WHERE {column} = ?{but}"
+    if not index:
+        return Condition(f"{{}}{column} = ?", (text,))
+    ordered = index if column in _IN_ORDER else ""
+    sql = f"{{}}{column} = ?{but if ordered else ''}"
+    return Condition(sql, (text,), few, (text,), ordered)
+
+
+def _serial_condition(text: str) -> Condition:
+    """A serial or the owner's number: either of two columns."""
+    like = as_like(text)
+    sql = "({}serial LIKE ? ESCAPE '\\' OR {}asset LIKE ? ESCAPE '\\')"
+    parts = [f'"{each}"' for each in re.split(r"[*?\"]", text) if len(each) >= 3]
+    if has_wildcard(text[:1]) and parts:
+        few = (
+            "SELECT run_unit.id FROM unit_name CROSS JOIN run_unit"
+            " ON run_unit.unit_id = unit_name.unit_id WHERE unit_name MATCH ?"
+        )
+        return Condition(sql, (like, like), few, (" AND ".join(parts),))
+    fews, few_values = list[str](), list[Value]()
+    for column in ("serial", "asset"):
+        index, but = _INDEXES[column]
+        found, values = _among(column, text)
+        fews.append(f"SELECT id FROM sought INDEXED BY {index} WHERE {found}{but}")
+        few_values += values
+    return Condition(sql, (like, like), " UNION ALL ".join(fews), tuple(few_values))
+
+
+def _pinned_condition(conn: sqlite3.Connection, code: str, revision: int | None) -> Condition:
+    """A sequence that pinned a limit set, of all whose code matches, or one revision of it."""
+    rows = conn.execute(
+        "SELECT DISTINCT code, revision FROM sequence, json_each(limit_revisions) AS pinned"
+        " WHERE pinned.key LIKE ?1 ESCAPE '\\' AND (?2 IS NULL OR pinned.value = ?2)",
+        (as_like(code), revision),
+    ).fetchall()
+    if not rows:
+        return NOTHING
+    told = " OR ".join("({}sequence = ? AND {}revision = ?)" for _ in rows)
+    few = " UNION ALL ".join(
+        "SELECT id FROM sought INDEXED BY sought_sequence WHERE sequence = ? AND revision = ?"
+        for _ in rows
+    )
+    values = tuple(value for row in rows for value in row)
+    return Condition(f"({told})", values, few, values)
+
+
+def _among(column: str, pattern: str) -> tuple[str, tuple[Value, ...]]:
+    """A pattern as an index is asked for it: what begins as it does, of that what matches."""
+    like = (f"{column} LIKE ? ESCAPE '\\'", (as_like(pattern),))
+    begin = re.split(r"[*?]", pattern, maxsplit=1)[0]
+    if not begin:
+        return like
+    return (
+        f"{column} >= ? AND {column} < ? AND {like[0]}",
+        (begin, f"{begin}\U0010ffff", *like[1]),
+    )
+
+
+def _list_condition(column: str, wanted: tuple[str, ...]) -> Condition:
+    index, but = _INDEXES.get(column, ("", ""))
+    marks = _marks(wanted)
+    if not index or "" in wanted or "pass" in wanted:  # the index leaves them out
+        return Condition(f"{{}}{column} IN ({marks})", wanted)
+    if len(wanted) == 1:
+        few = f"SELECT id FROM sought INDEXED BY {index} WHERE {column} = ?{but}"
+        return Condition(f"{{}}{column} = ?{but}", wanted, few, wanted, ordered=index)
+    few = f"SELECT id FROM sought INDEXED BY {index} WHERE {column} IN ({marks}){but}"
+    return Condition(f"{{}}{column} IN ({marks})", wanted, few, wanted)
+
+
+def _step_condition(conn: sqlite3.Connection, text: str) -> Condition:
+    """A step that failed, of all whose id matches."""
+    steps = _matching(_distinct(conn, "attempt", "step_id", "verdict = 'fail'"), text)
+    few = (
+        "SELECT DISTINCT run_unit_id FROM attempt INDEXED BY attempt_failed"
+        f" WHERE verdict = 'fail' AND step_id IN ({_marks(steps)})"
+    )
+    return _named_condition("failed", steps, few)
+
+
+def _instrument_condition(conn: sqlite3.Connection, text: str) -> Condition:
+    """An instrument that took a reading, of all whose id or serial matches."""
+    serials = _distinct(conn, "run_instrument", "serial", "serial <> ''")
+    names = _matching([*_distinct(conn, "run_instrument", "instrument"), *serials], text)
+    # Those of its runs; whether it read anything of a unit, the row says.
+    few = " UNION ALL ".join(
+        "SELECT run_unit.id FROM run_instrument CROSS JOIN run_unit"
+        f" ON run_unit.run_id = run_instrument.run_id WHERE {column} IN ({_marks(names)})"
+        for column in ("instrument", "serial")
+    )
+    return _named_condition("instruments", names, few, times=2)
+
+
+def _named_condition(column: str, names: tuple[str, ...], few: str, times: int = 1) -> Condition:
+    """One of several names between bars is one of these."""
+    if not names:
+        return NOTHING
+    told = " OR ".join(f"instr({{}}{column}, ?)" for _ in names)
+    return Condition(f"({told})", tuple(f"|{name}|" for name in names), few, names * times)
+
+
+def _matching(names: Iterable[str], pattern: str) -> tuple[str, ...]:
+    matches = re.compile(
+        "".join({"*": ".*", "?": "."}.get(each, re.escape(each)) for each in pattern),
+        re.IGNORECASE | re.DOTALL,
+    ).fullmatch
+    return tuple(dict.fromkeys(filter(matches, names)))
+
+
+def _marks(values: Sequence[object]) -> str:
+    return ", ".join("?" * len(values))
+
+
+def _said(word: str) -> str:
+    """A word, or the beginning of one, as FTS5 is asked for it."""
+    return f'"{word[:-1]}"*' if word.endswith("*") else f'"{word}"'
