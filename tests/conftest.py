@@ -7,6 +7,7 @@ import shutil
 import sqlite3
 import tomllib
 from collections.abc import AsyncIterator, Iterator, Mapping
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -24,7 +25,7 @@ from loricate.core.limits.limit_sets import LimitSet
 from loricate.core.products.product import Product
 from loricate.core.sequences.preparing import prepare
 from loricate.core.sequences.ready import ReadySequence, facts_of
-from loricate.records import definitions, sequences
+from loricate.records import definitions, regrading, searching, sequences
 from loricate.records.store import migrate, open_connection
 from loricate.service import guessing
 from loricate.simulator.hands_link import Hands
@@ -180,6 +181,15 @@ def site(tmp_path_factory: pytest.TempPathFactory, fit_folder: Path) -> Iterator
     copy_site(fit_folder, folder)
     with demo_site.running_site(folder, SITE_PACE) as sign_in:
         yield {**sign_in, "folder": folder}
+    assert faults_of(folder / "records.sqlite") == [], "whatever was tested"
+
+
+def faults_of(database: Path) -> list[str]:
+    """What of records does not follow from their readings, or is not searched as it is recorded."""
+    conn = open_connection(database, read_only=True)
+    found = [*islice(regrading.disagreeing(conn), 5), *islice(searching.strays(conn), 5)]
+    conn.close()
+    return found
 
 
 @pytest.fixture

@@ -324,6 +324,39 @@ def test_units_are_found_and_the_search_stands_in_the_address(
     expect(page.get_by_text("No unit matches")).to_be_visible()
 
 
+def test_a_search_is_narrowed_counted_kept_and_done_again(page: Page, site: dict[str, Any]) -> None:
+    with Client(site["url"]) as client:
+        client.sign_in(site["name"], site["password"])
+        run_load(client, {"1": "NARROW-1", "3": "NARROW-3"})
+    sign_in(page, site, "/units?serial=NARROW")
+    table, counts = page.get_by_role("table", name="Units found"), page.get_by_role("group")
+    expect(table.get_by_role("link")).to_have_count(2)
+    expect(counts.get_by_role("button", name="2 in all")).to_have_attribute("aria-pressed", "true")
+    counts.get_by_role("button", name="1 fail").click()
+    expect(table.get_by_role("link")).to_have_text(["NARROW-3"])
+    page.get_by_label("Narrow by").select_option("failed")
+    page.get_by_label("Failed step", exact=True).fill("earth")
+    expect(page.get_by_text("No unit is all of that")).to_be_visible()
+    page.get_by_label("Failed step", exact=True).fill("with*")
+    expect(table.get_by_role("link")).to_have_text(["NARROW-3"])
+    check_accessible(page)
+    page.get_by_role("button", name="Keep this search").click()
+    page.get_by_label("Keep this search as").fill("Narrowed")
+    page.keyboard.press("Enter")
+    kept = page.get_by_role("link", name="Narrowed")
+    expect(kept).to_be_visible()
+    page.goto(f"{site['url']}/units?since=soon")
+    expect(page.get_by_role("alert")).to_contain_text("since: is no time; write a day")
+    kept.click()
+    expect(table.get_by_role("link")).to_have_text(["NARROW-3"])
+    expect(page.get_by_label("Failed step", exact=True)).to_have_value("with*")
+    page.get_by_role("button", name="Leave out Failed step").click()
+    expect(page.get_by_label("Failed step", exact=True)).to_have_count(0)
+    assert "failed=" not in page.url and "verdict=fail" in page.url
+    page.get_by_role("button", name="Drop Narrowed").click()
+    expect(kept).to_have_count(0)
+
+
 def test_a_lot_from_open_to_retest(page: Page, site: dict[str, Any]) -> None:
     sign_in(page, site, "/lots")
     page.get_by_label("New lot").fill("L-WEB")

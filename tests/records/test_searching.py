@@ -215,18 +215,20 @@ ZONE = dt.timezone(dt.timedelta(hours=1))
 @given(
     asked=SEARCHES,
     size=st.integers(1, 30),
-    plan=st.tuples(*[st.sampled_from([1, 3, 20, 1000])] * 3),
+    plan=st.tuples(*[st.sampled_from([1, 3, 20, 1000])] * 4),
 )
 def test_a_search_finds_what_the_records_say_whichever_way_it_goes(
     filled: Filled,
     monkeypatch: pytest.MonkeyPatch,
     asked: dict[str, Any],
     size: int,
-    plan: tuple[int, int, int],
+    plan: tuple[int, int, int, int],
 ) -> None:
     conn, known = filled.conn, filled.known
-    for name, number in zip(("A_HANDFUL", "FEW", "NEWEST_FIRST"), plan, strict=True):
+    for name, number in zip(("A_HANDFUL", "FEW", "NEWEST_FIRST", "PAGE"), plan, strict=True):
         monkeypatch.setattr(searching, name, number)
+    for name in ("LOOKUP", "MORE"):
+        monkeypatch.setattr(searching, name, 2)
     search = UnitSearch(**asked)
     span = search.span(ZONE, AT)
     wanted = [each for each in known if answers(each, search, span)]

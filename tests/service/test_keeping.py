@@ -30,6 +30,11 @@ from tests.rig import DEMO, copy_bench
 
 KEPT = {  # what no certificate, verdict or answer rests on; everything else is marked
     "session", "idempotency", "set_aside", "outbox", "document_kind", "mark", "sqlite_sequence",
+    "kept_search",
+    # Copies to be searched, which a check holds against what they were taken from.
+    "sought",
+    *(f"{name}{part}" for name in ("said", "unit_name")
+      for part in ("", "_config", "_content", "_data", "_docsize", "_idx")),
 }  # fmt: skip
 
 

@@ -1,86 +1,161 @@
-import { Heading, Input, Stack, Text } from '@chakra-ui/react'
-import { useQuery } from '@tanstack/react-query'
+import { Button, Flex, Heading, Stack, Text } from '@chakra-ui/react'
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
 import { Link, useSearchParams } from 'react-router'
-import { api, ask } from '../api/client'
+import { api, ask, type Schemas } from '../api/client'
 import { DataTable } from '../parts/DataTable'
+import { LabelledInput } from '../parts/LabelledInput'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
 import { VerdictMark } from '../parts/VerdictMark'
+import { words } from '../parts/words'
+import { KeptSearches } from './KeptSearches'
+import { SearchFields } from './SearchFields'
+import { type Asked, askedOf } from './search'
+import { useSettled } from './useSettled'
+import { VerdictCounts } from './VerdictCounts'
 
-/** Search units by serial; the search stands in the address. */
+const PAGE = 50
+type Found = Schemas['UnitFound']
+
+/** Find units by all that is known of them; the search stands in the address. */
 export default function UnitsPage() {
   const [query, setQuery] = useSearchParams()
-  const serial = query.get('serial') ?? ''
-  const found = useQuery({
-    queryKey: ['units', serial],
-    queryFn: () => {
-      const wanted = serial === '' ? '*' : /[*?]/.test(serial) ? serial : `*${serial}*`
-      return ask(api.GET('/api/v1/units', { params: { query: { serial: wanted } } }))
-    },
+  const asked = useSettled(askedOf(query))
+  const { verdict: _, ...whateverVerdict } = asked
+  const found = useInfiniteQuery({
+    queryKey: ['units', asked],
+    queryFn: ({ pageParam }) =>
+      ask(
+        api.GET('/api/v1/units', {
+          params: { query: { ...asked, before: pageParam, count: PAGE } },
+        }),
+      ),
+    initialPageParam: '',
+    getNextPageParam: (last: Found[]) =>
+      last.length === PAGE ? last[last.length - 1]?.cursor : undefined,
     placeholderData: (kept) => kept,
   })
+  const counts = useQuery({
+    queryKey: ['unit-counts', whateverVerdict],
+    queryFn: () => ask(api.GET('/api/v1/unit-counts', { params: { query: whateverVerdict } })),
+    placeholderData: (kept) => kept,
+  })
+  const names = useQuery({
+    queryKey: ['unit-names'],
+    queryFn: () => ask(api.GET('/api/v1/unit-names')),
+  })
+
+  function look(name: string, values: string[]) {
+    setQuery(
+      (kept) => {
+        kept.delete(name)
+        for (const value of values) kept.append(name, value)
+        return kept
+      },
+      { replace: true },
+    )
+  }
+
+  const rows = found.data?.pages.flat() ?? []
   return (
-    <Stack gap="5">
+    <Stack gap="4">
       <Heading as="h1" size="2xl">
         Units
       </Heading>
-      <Stack gap="1" maxW="26rem">
-        <label htmlFor="search">Serial or asset number, or a part of it</label>
-        <Input
-          id="search"
-          size="lg"
-          bg="plate"
-          borderColor="edge"
-          autoFocus
-          value={serial}
-          placeholder="scan or type; * and ? are wildcards"
-          _placeholder={{ color: 'soft' }}
-          onChange={(event) => setQuery({ serial: event.target.value }, { replace: true })}
+      <Flex gap="3" wrap="wrap" align="end">
+        <LabelledInput
+          label="Serial or asset number, or a part of it"
+          hint="scan or type; * and ? are wildcards"
+          width="20rem"
+          isFirst
+          value={query.get('serial') ?? ''}
+          onChange={(value) => look('serial', value ? [value] : [])}
         />
-      </Stack>
+        <SearchFields query={query} names={names.data} onChange={look} />
+      </Flex>
+      <Flex gap="4" wrap="wrap" align="end" justify="space-between">
+        <VerdictCounts
+          counts={counts.data}
+          chosen={query.getAll('verdict')}
+          onChoose={(verdicts) => look('verdict', verdicts)}
+        />
+        <KeptSearches asked={asked} />
+      </Flex>
       {found.isError && <Trouble text={found.error.message} />}
-      {found.data?.length === 0 && (
-        <Text>
-          {serial === ''
-            ? 'No unit was tested yet; start on the Run page.'
-            : `No unit matches “${serial}”. Try a shorter part of the serial.`}
-        </Text>
-      )}
-      {found.data !== undefined && found.data.length > 0 && (
-        <DataTable
-          label="Units found"
-          rows={found.data}
-          keyOf={(unit) => `${unit.run_id} ${unit.nest}`}
-          columns={[
-            {
-              head: 'Serial',
-              cell: (unit) => (
-                <Link to={`/units/${unit.serial}`} style={LINK}>
-                  {unit.serial}
-                </Link>
-              ),
-            },
-            { head: 'Asset', cell: (unit) => unit.asset },
-            { head: 'Product', cell: (unit) => unit.product },
-            {
-              head: 'Verdict',
-              cell: (unit) => <VerdictMark verdict={unit.verdict} cause={unit.cause} />,
-            },
-            {
-              head: 'Tested (UTC)',
-              cell: (unit) => (unit.started_at ?? '').slice(0, 19).replace('T', ' '),
-            },
-            {
-              head: 'Sequence',
-              cell: (unit) => `${unit.sequence_code} rev. ${unit.sequence_revision}`,
-            },
-            {
-              head: 'Document',
-              cell: (unit) => `${unit.certificate ?? ''}${unit.revoked ? ' (revoked)' : ''}`,
-            },
-          ]}
-        />
+      {found.data && rows.length === 0 && <Text>{emptyWords(asked)}</Text>}
+      {rows.length > 0 && !found.isError && <UnitTable rows={rows} />}
+      {found.hasNextPage && !found.isError && (
+        <Button
+          alignSelf="start"
+          variant="outline"
+          borderColor="edge"
+          color="ink"
+          loading={found.isFetchingNextPage}
+          onClick={() => void found.fetchNextPage()}
+        >
+          Earlier ones
+        </Button>
       )}
     </Stack>
+  )
+}
+
+function emptyWords(asked: Asked): string {
+  if (Object.keys(asked).length === 0) return 'No unit was tested yet; start on the Run page.'
+  if (Object.keys(asked).join() !== 'serial') return 'No unit is all of that. Leave something out.'
+  return `No unit matches “${asked.serial}”. Try a shorter part of the serial.`
+}
+
+function UnitTable({ rows }: { rows: Found[] }) {
+  return (
+    <DataTable
+      label="Units found"
+      rows={rows}
+      keyOf={(unit) => unit.id}
+      columns={[
+        {
+          head: 'Serial',
+          isWhole: true,
+          cell: (unit) => (
+            <>
+              <Link to={`/units/${unit.serial}`} style={LINK}>
+                {unit.serial}
+              </Link>
+              {unit.asset && (
+                <Text fontSize="sm" color="soft">
+                  {[unit.asset, unit.place].filter(Boolean).join(', ')}
+                </Text>
+              )}
+            </>
+          ),
+        },
+        { head: 'Product', isWhole: true, cell: (unit) => unit.product },
+        {
+          head: 'Verdict',
+          cell: (unit) => <VerdictMark verdict={unit.verdict} cause={unit.cause} />,
+        },
+        { head: 'Failed', cell: (unit) => unit.failed.map(words).join(', ') },
+        { head: 'Lot', isWhole: true, cell: (unit) => unit.lot },
+        { head: 'Nest', isWhole: true, cell: (unit) => `${unit.fixture} / ${unit.nest}` },
+        { head: 'By', cell: (unit) => unit.operator },
+        {
+          head: 'Tested (UTC)',
+          isWhole: true,
+          cell: (unit) => unit.begun_at.slice(0, 16).replace('T', ' '),
+        },
+        {
+          head: 'Document',
+          isWhole: true,
+          cell: (unit) =>
+            unit.revoked ? (
+              <Text as="span" color="bad" fontWeight="bold">
+                {unit.certificate} revoked
+              </Text>
+            ) : (
+              unit.certificate
+            ),
+        },
+      ]}
+    />
   )
 }

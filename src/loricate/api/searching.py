@@ -92,6 +92,6 @@ class SearchOut(BaseModel):
     """A search that the site has by name; ``search`` holds what it asks, and no more."""
 
     name: str
-    search: dict[str, int | bool | str | list[str]]
+    search: UnitSearch
     account: str
     kept_at: str

@@ -44,7 +44,7 @@ class SearchCalls(Wire):
         return self._get(list[SearchOut], f"{API}/searches")
 
     def kept_search(self, name: str) -> SearchOut:
-        """A search by its name; ``find_units(**found.search)`` does it."""
+        """A search by its name; ``find_units(**found.search.asked())`` does it."""
         return self._get(SearchOut, _path(name))
 
     def keep_search(self, name: str, **search: Any) -> SearchOut:

@@ -25,7 +25,9 @@ def list_(call: Call) -> None:
         found = client.searches()
     if call.printed(found):
         return
-    rows = [(each.name, told(each.search), each.account, moment(each.kept_at)) for each in found]
+    rows = [
+        (each.name, told(each.search.asked()), each.account, moment(each.kept_at)) for each in found
+    ]
     print_table(("NAME", "LOOKS FOR", "BY", "KEPT (UTC)"), rows)
     if not found:
         click.echo("No search is kept; `loricate search keep NAME` keeps one.", err=True)
@@ -46,7 +48,7 @@ def keep(name: str, serial: str, asked: dict[str, Any], call: Call) -> None:
     with call.connect() as client:
         made = client.keep_search(name, **asked)
     if not call.printed(made):
-        click.echo(f"'{made.name}' looks for {told(made.search) or 'everything'}.")
+        click.echo(f"'{made.name}' looks for {told(made.search.asked()) or 'everything'}.")
 
 
 @command.command("drop")

@@ -88,7 +88,7 @@ def _as_sent(asked: dict[str, Any]) -> dict[str, Any]:
 
 def with_kept(client: "Client", kept: str, asked: dict[str, Any]) -> dict[str, Any]:
     """A search that is kept by name, with what was asked besides over it."""
-    return {**client.kept_search(kept).search, **asked} if kept else asked
+    return {**client.kept_search(kept).search.asked(), **asked} if kept else asked
 
 
 def told(search: dict[str, Any]) -> str:

@@ -5,10 +5,11 @@ the view ``to_be_sought`` says. What few rows answer to is read through its inde
 to is read as it lies, the newest first, until a page is full.
 """
 
+import json
 import re
 import sqlite3
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from loricate.core.measuring.grading import Verdict
@@ -16,13 +17,16 @@ from loricate.core.searching import Span, UnitSearch, has_wildcard, words_of
 from loricate.records import upkeep
 from loricate.records.errors import NotFound
 from loricate.records.patterns import as_like
+from loricate.records.stamps import day_before, earlier
 
 Row = dict[str, Any]
 Value = str | int
 
 A_HANDFUL = 500  # rows that are gone through at once, whatever else is asked
+PAGE = 100  # rows so few that no other condition is looked at
 FEW = 20_000  # rows up to which an index is quicker than all that lies before the last of a page
-NEWEST_FIRST = 5_000  # rows that are looked at as they lie before anything is counted
+LOOKUP = 20  # rows that are read as they lie in the time that one is looked up in
+NEWEST_FIRST, MORE = 5_000, 10  # rows that are read as they lie, then so many times as many
 MOST_NAMES = 400  # of one sort that are picked from, and that a pattern can stand for
 _ORDER = "ORDER BY begun_at DESC, id DESC"
 _FOUND = (
@@ -78,6 +82,7 @@ _TO_BE_SAID = (
     "SELECT run_unit_id, text FROM (SELECT run_unit_id, text FROM remark UNION ALL"
     " SELECT run_unit_id, note FROM answer WHERE note <> '')"
 )
+_PAIRS = (("fixture", "nest"),)  # whose columns have an index together
 _TEXTS = ("product", "lot", "sequence", "operator", "bench", "fixture", "nest", "place", "occasion")
 
 
@@ -93,18 +98,24 @@ def find_units(
     if before:
         begun_at, _, last = before.partition("~")
         ranges.append(Condition("(begun_at, id) < (?, ?)", (begun_at, last)))
-    for source, values in _sources(conn, conditions, ranges):
-        rows = conn.execute(
-            "WITH found AS MATERIALIZED"
-            f" (SELECT begun_at, id, operator, bench, failed FROM {source} {_ORDER} LIMIT ?)"
-            f" SELECT {_FOUND} FROM found JOIN run_unit ON run_unit.id = found.id"
-            " JOIN run ON run.id = run_unit.run_id JOIN unit ON unit.id = run_unit.unit_id"
-            " LEFT JOIN current_document AS document ON document.run_unit_id = run_unit.id"
-            " ORDER BY found.begun_at DESC, found.id DESC",
-            (*values, count),
-        ).fetchall()
-        if len(rows) == count:
-            break
+    rows = list[sqlite3.Row]()
+    if len(conditions) == 1 and conditions[0].ordered:
+        driving: Condition | None = conditions[0]
+    else:
+        driving = _a_handful(conn, conditions)
+        edges = _edges(conn, ranges) if driving is None and conditions else ()
+        for edge in edges:
+            newest = [*ranges, Condition("begun_at >= ?", (edge,))]
+            rows += _page(conn, _source(None, conditions, newest), count - len(rows))
+            ranges.append(Condition("begun_at < ?", (edge,)))
+            if len(rows) == count:
+                break
+        if edges and len(rows) < count:
+            # Where a page is full soon at this rate, the others are read as they lie as well.
+            to_read = NEWEST_FIRST * MORE * count // len(rows) if rows else FEW * LOOKUP
+            driving = _few(conn, conditions, min(FEW, to_read // LOOKUP))
+    if len(rows) < count:
+        rows += _page(conn, _source(driving, conditions, ranges), count - len(rows))
     return [
         {
             **dict(row),
@@ -118,7 +129,7 @@ def find_units(
 def count_units(conn: sqlite3.Connection, search: UnitSearch, span: Span) -> dict[Verdict, int]:
     """How many units in runs a search finds, by verdict; raises as ``find_units``."""
     conditions, ranges = list(_conditions(conn, search)), list(_ranges(conn, search, span))
-    driving = _driving(conn, conditions, FEW)
+    driving = _few(conn, conditions, FEW)
     source, values = _source(driving, conditions, ranges)
     if driving is not None or ranges:
         return _by_verdict(conn, f"SELECT +verdict, count(*) FROM {source} GROUP BY 1", values)
@@ -193,34 +204,32 @@ def strays(conn: sqlite3.Connection) -> Iterator[str]:
                 yield f"What is searched of {row[0]} is not what its record says."
 
 
-def _sources(
-    conn: sqlite3.Connection, conditions: Sequence[Condition], ranges: Sequence[Condition]
-) -> Iterator[tuple[str, list[Value]]]:
-    """Where a page's rows are read from, one after another until one fills it; the last has all."""
-    if len(conditions) == 1 and conditions[0].ordered:
-        yield _source(conditions[0], conditions, ranges)
-        return
-    driving = _driving(conn, conditions, A_HANDFUL)
-    if driving is None and conditions:
-        yield _source(None, conditions, ranges, NEWEST_FIRST)
-        driving = _driving(conn, conditions, FEW)
-    yield _source(driving, conditions, ranges)
+def _page(
+    conn: sqlite3.Connection, source: tuple[str, list[Value]], count: int
+) -> list[sqlite3.Row]:
+    """The newest rows of a source, with what is told of each."""
+    table, values = source
+    return conn.execute(
+        "WITH found AS MATERIALIZED"
+        f" (SELECT begun_at, id, operator, bench, failed FROM {table} {_ORDER} LIMIT ?)"
+        f" SELECT {_FOUND} FROM found JOIN run_unit ON run_unit.id = found.id"
+        " JOIN run ON run.id = run_unit.run_id JOIN unit ON unit.id = run_unit.unit_id"
+        " LEFT JOIN current_document AS document ON document.run_unit_id = run_unit.id"
+        " ORDER BY found.begun_at DESC, found.id DESC",
+        (*values, count),
+    ).fetchall()
 
 
 def _source(
     driving: Condition | None,
     conditions: Sequence[Condition],
     ranges: Sequence[Condition],
-    among: int | None = None,
 ) -> tuple[str, list[Value]]:
-    """What follows FROM, and its values: all rows that are so, or those ``among`` the newest."""
+    """What follows FROM, and its values."""
     values = [value for each in (*ranges, *conditions) for value in each.values]
     table, told = "sought", [each.sql.replace("{}", "+") for each in conditions]
     within = [each.sql for each in ranges]
-    if among is not None:
-        inner = f" WHERE {' AND '.join(within)}" if within else ""
-        table, within = f"(SELECT * FROM sought{inner} {_ORDER} LIMIT {among})", []
-    elif driving is not None and driving.ordered:
+    if driving is not None and driving.ordered:
         table = f"sought INDEXED BY {driving.ordered}"
         told[conditions.index(driving)] = driving.sql.replace("{}", "")
     elif driving is not None:
@@ -232,10 +241,35 @@ def _source(
     return (f"{table} WHERE {where}" if where else table), values
 
 
-def _driving(
-    conn: sqlite3.Connection, conditions: Sequence[Condition], most: int
-) -> Condition | None:
-    """The condition that the fewest rows answer to, where those are not more than ``most``."""
+def _edges(conn: sqlite3.Connection, ranges: Sequence[Condition]) -> tuple[str, ...]:
+    """When the last of the newest rows of a time began, and of so many times as many if they are
+    as thick; none where it has no more than those."""
+    source, values = _source(None, [], ranges)
+    found = [
+        row["begun_at"]
+        for offset in (0, NEWEST_FIRST)
+        for row in conn.execute(
+            f"SELECT begun_at FROM {source} {_ORDER} LIMIT 1 OFFSET {offset}", values
+        )
+    ]
+    return (found[1], earlier(found[0], found[1], MORE)) if len(found) > 1 else ()
+
+
+def _a_handful(conn: sqlite3.Connection, conditions: Sequence[Condition]) -> Condition | None:
+    """The condition that fewest rows answer to, where those are a handful, as what they are."""
+    best, fewest = None, A_HANDFUL + 1
+    for each in reversed(conditions):
+        if each.few and fewest > PAGE:
+            rows = conn.execute(f"{each.few} LIMIT ?", (*each.few_values, fewest)).fetchall()
+            if len(rows) < fewest:
+                ids = json.dumps([row[0] for row in rows])
+                told = replace(each, few="SELECT value FROM json_each(?)", few_values=(ids,))
+                best, fewest = (each if each.ordered else told), len(rows)
+    return best
+
+
+def _few(conn: sqlite3.Connection, conditions: Sequence[Condition], most: int) -> Condition | None:
+    """The condition that fewest rows answer to, where those are not more than so many."""
     best, fewest = None, most + 1
     for each in conditions:
         if each.few:
@@ -257,26 +291,19 @@ def _ranges(conn: sqlite3.Connection, search: UnitSearch, span: Span) -> Iterato
     if span.until:
         yield Condition("begun_at < ?", (span.until,))
     if since:
-        # What began on an earlier day and ended on another is rare, and has an index of its own.
+        # What went on for more than a day is rare, and has an index of its own.
         (earliest,) = conn.execute(
-            "SELECT min(begun_at) FROM sought INDEXED BY sought_over_days"
-            " WHERE substr(ended_at, 1, 10) <> substr(begun_at, 1, 10)"
-            " AND (ended_at >= ? OR ended_at = '')",
+            "SELECT min(begun_at) FROM sought INDEXED BY sought_long"
+            " WHERE (ended_at = '' OR julianday(ended_at) - julianday(begun_at) > 1)"
+            " AND (ended_at = '' OR ended_at >= ?)",
             (since,),
         ).fetchone()
-        yield Condition("begun_at >= ?", (min(since[:10], earliest or since),))
+        yield Condition("begun_at >= ?", (min(day_before(since), earliest or since),))
         yield Condition("(ended_at >= ? OR ended_at = '')", (since,))
 
 
 def _conditions(conn: sqlite3.Connection, search: UnitSearch) -> Iterator[Condition]:
-    for field in _TEXTS:
-        text = str(getattr(search, field))
-        if text:
-            yield _text_condition(field, text)
-    if search.serial:
-        yield _serial_condition(search.serial)
-    if search.revision is not None:
-        yield Condition("{}revision = ?", (search.revision,))
+    # What is soonest compared, and leaves out the most, first.
     for field in ("verdict", "cause", "document"):
         wanted = tuple(dict.fromkeys(map(str, getattr(search, field))))
         if wanted:
@@ -285,6 +312,17 @@ def _conditions(conn: sqlite3.Connection, search: UnitSearch) -> Iterator[Condit
         yield _step_condition(conn, search.failed)
     if search.instrument:
         yield _instrument_condition(conn, search.instrument)
+    if search.revision is not None:
+        yield Condition("{}revision = ?", (search.revision,))
+    texts = {field: text for field in _TEXTS if (text := getattr(search, field))}
+    for first, second in _PAIRS:
+        one, other = texts.get(first, ""), texts.get(second, "")
+        if one and other and not has_wildcard(f"{one}{other}"):
+            yield _pair_condition((first, second), (texts.pop(first), texts.pop(second)))
+    for field, text in texts.items():
+        yield _text_condition(field, text)
+    if search.serial:
+        yield _serial_condition(search.serial)
     if search.said:
         matching = " AND ".join(_said(word) for word in words_of(search.said))
         few = "SELECT DISTINCT run_unit_id FROM said WHERE said MATCH ?"
@@ -310,6 +348,14 @@ def _text_condition(column: str, text: str) -> Condition:
     return Condition(sql, (text,), few, (text,), ordered)
 
 
+def _pair_condition(columns: tuple[str, str], texts: tuple[str, str]) -> Condition:
+    """Two columns that have an index together, each with one value."""
+    index, _ = _INDEXES[columns[0]]
+    sql = f"{{}}{columns[0]} = ? AND {{}}{columns[1]} = ?"
+    few = f"SELECT id FROM sought INDEXED BY {index} WHERE {sql.replace('{}', '')}"
+    return Condition(sql, texts, few, texts, index)
+
+
 def _serial_condition(text: str) -> Condition:
     """A serial or the owner's number: either of two columns."""
     like = as_like(text)
@@ -319,8 +365,9 @@ def _serial_condition(text: str) -> Condition:
         few = (
             "SELECT run_unit.id FROM unit_name CROSS JOIN run_unit"
             " ON run_unit.unit_id = unit_name.unit_id WHERE unit_name MATCH ?"
+            " AND (serial LIKE ? ESCAPE '\\' OR asset LIKE ? ESCAPE '\\')"
         )
-        return Condition(sql, (like, like), few, (" AND ".join(parts),))
+        return Condition(sql, (like, like), few, (" AND ".join(parts), like, like))
     fews, few_values = list[str](), list[Value]()
     for column in ("serial", "asset"):
         index, but = _INDEXES[column]

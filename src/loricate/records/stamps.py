@@ -13,6 +13,25 @@ def now() -> str:
     return dt.datetime.now(dt.UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
+def day_before(moment: str) -> str:
+    """The moment a day before another; the first there is where there is none."""
+    try:
+        before = dt.datetime.fromisoformat(moment) - dt.timedelta(days=1)
+    except (ValueError, OverflowError):
+        return ""
+    return before.isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
+def earlier(late: str, early: str, times: int) -> str:
+    """The moment so many times as long before a late one as an early one is."""
+    end = dt.datetime.fromisoformat(late)
+    try:
+        begin = end - times * (end - dt.datetime.fromisoformat(early))
+    except OverflowError:
+        return ""
+    return begin.isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
 class Ids:
     """Identifiers in the order in which they were given, whatever the clock does."""
 

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from loricate.certificates.agreeing import check_ledger
 from loricate.certificates.heads import Found, ledger_faults, read_heads
-from loricate.records import ledger, marks, restorings, site_keys
+from loricate.records import ledger, marks, regrading, restorings, searching, site_keys
 from loricate.records.kept_files import PAPERS
 from loricate.records.store import open_connection
 from loricate.service.head_keeping import texts_in
@@ -61,7 +61,11 @@ def ledger_state(database: Path, folders: Sequence[Path], benches: frozenset[str
 
 @_readable
 def records_state(database: Path, folders: Sequence[Path], benches: frozenset[str]) -> Checked:
-    """Hold every record against its mark, and the marks against the heads."""
+    """Hold every record against its mark, and the marks against the heads.
+
+    What refers to others is followed, what is searched is held against what it was taken from, and
+    everything is graded again.
+    """
     conn = open_connection(database, read_only=True)
     try:
         outside = _heads(conn, folders, benches)
@@ -73,6 +77,12 @@ def records_state(database: Path, folders: Sequence[Path], benches: frozenset[st
             faults += marks.head_faults(conn, head.at, head.chains)
         sound = conn.execute("PRAGMA quick_check").fetchall()
         faults += [f"The file is damaged: {row[0]}" for row in sound if row[0] != "ok"]
+        faults += [
+            f"A row of {row['table']} refers to one of {row['parent']} that is not there."
+            for row in conn.execute("PRAGMA foreign_key_check")
+        ]
+        for others in (searching.strays(conn), regrading.disagreeing(conn)):
+            faults += islice(others, marks.MOST_FAULTS)
         told = tuple(dict.fromkeys(faults))[: marks.MOST_FAULTS]
         return Checked(marks.count(conn), told, len(heads), _notes(conn))
     finally:

@@ -67,8 +67,9 @@ CREATE INDEX sought_cause ON sought (cause, begun_at, id) WHERE cause <> '';
 CREATE INDEX sought_lot ON sought (lot, begun_at, id) WHERE lot <> '';
 CREATE INDEX sought_sequence ON sought (sequence, revision, begun_at, id);
 CREATE INDEX sought_operator ON sought (operator, begun_at, id);
--- What began on one day (UTC) and ended on another, or goes on: the only ones that a day has and did not see begin.
-CREATE INDEX sought_over_days ON sought (ended_at, begun_at) WHERE substr(ended_at, 1, 10) <> substr(begun_at, 1, 10);
+-- What went on for more than a day, or goes on: the only ones that an earlier day saw begin.
+CREATE INDEX sought_long ON sought (ended_at, begun_at)
+WHERE ended_at = '' OR julianday(ended_at) - julianday(begun_at) > 1;
 CREATE INDEX run_instrument_serial ON run_instrument (serial, run_id) WHERE serial <> '';
 CREATE INDEX attempt_failed ON attempt (step_id, run_unit_id) WHERE verdict = 'fail';
 

@@ -12,6 +12,7 @@ from loricate.core.measuring.grading import Verdict
 from loricate.core.searching import UnitSearch
 from loricate.papers.wording import zone_of
 from loricate.records import kept_searches, searching
+from loricate.records.kept_searches import KeptSearch
 from loricate.service.routers.access import TheDesk, make_router
 from loricate.service.sign_in import Auditor, Reader
 
@@ -41,28 +42,30 @@ async def list_names(person: Reader, desk: TheDesk) -> UnitNames:
     return UnitNames(**await desk.store.read(searching.known_names))
 
 
-@router.get("/searches", response_model=list[SearchOut])
+def _out(kept: KeptSearch) -> SearchOut:
+    return SearchOut.model_validate(asdict(kept))
+
+
+@router.get("/searches", response_model=list[SearchOut], response_model_exclude_defaults=True)
 async def list_searches(person: Reader, desk: TheDesk) -> list[SearchOut]:
     """The searches that the site has by name."""
     found = await desk.store.read(kept_searches.list_searches)
-    return [SearchOut(**asdict(each)) for each in found]
+    return [_out(each) for each in found]
 
 
-@router.get("/searches/{name}", response_model=SearchOut)
+@router.get("/searches/{name}", response_model=SearchOut, response_model_exclude_defaults=True)
 async def show_search(name: Name, person: Reader, desk: TheDesk) -> SearchOut:
     """A search by its name."""
-    return SearchOut(
-        **asdict(await desk.store.read(lambda conn: kept_searches.get_search(conn, name)))
-    )
+    return _out(await desk.store.read(lambda conn: kept_searches.get_search(conn, name)))
 
 
-@router.put("/searches/{name}", response_model=SearchOut)
+@router.put("/searches/{name}", response_model=SearchOut, response_model_exclude_defaults=True)
 async def keep_search(name: Name, body: SearchIn, person: Auditor, desk: TheDesk) -> SearchOut:
     """Keep a search by its name, for everybody; it takes the place of one that had the name."""
 
     def keep(conn: sqlite3.Connection) -> SearchOut:
         kept_searches.keep_search(conn, name, body.search.asked(), person.name)
-        return SearchOut(**asdict(kept_searches.get_search(conn, name)))
+        return _out(kept_searches.get_search(conn, name))
 
     return await desk.store.write(keep)
 
