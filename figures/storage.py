@@ -22,18 +22,22 @@ from loricate.records.store import Store, atomic, open_connection
 ATTEMPTS, PAIRS, MANY = 100, 7, 500
 
 
+def put_definitions(conn: sqlite3.Connection) -> None:
+    """Put the demo's products, limit sets and the cabinet's final test in."""
+    for document in demo_site.demo_documents("products"):
+        definitions.add_document(conn, "product", document["code"], document, "mara")
+    for document in demo_site.demo_documents("limit-sets"):
+        definitions.add_document(conn, "limit_set", document["code"], document, "mara")
+    facts = facts_of(demo_sequence())
+    sequences.store_draft(conn, facts, demo_site.demo_sequence("DC40-FINAL"), "mara")
+
+
 def _prepared(store: Store) -> str:
     """Put a run with one unit in; gives the unit's id."""
     sequence = demo_sequence()
 
     def add(conn: sqlite3.Connection) -> str:
-        for document in demo_site.demo_documents("products"):
-            definitions.add_document(conn, "product", document["code"], document, "mara")
-        for document in demo_site.demo_documents("limit-sets"):
-            definitions.add_document(conn, "limit_set", document["code"], document, "mara")
-        sequences.store_draft(
-            conn, facts_of(sequence), demo_site.demo_sequence("DC40-FINAL"), "mara"
-        )
+        put_definitions(conn)
         run_id = runs.add_run(
             conn, (sequence.code, 1), "DC-40", "FX-A", {"1": "A"}, {}, "0", "mara"
         )
@@ -52,7 +56,7 @@ def commit_rate_of_many() -> float:
     return _rate(MANY // 3 + 1)
 
 
-def _graded(step: ReadyStep, points: int) -> StepGrade:
+def graded(step: ReadyStep, points: int) -> StepGrade:
     """Three readings a point, each held against the step's limits."""
     readings = (
         Reading("current", 1.4e-3, CURRENT, uncertainty=1e-5, instrument="HV1"),
@@ -71,7 +75,7 @@ def _graded(step: ReadyStep, points: int) -> StepGrade:
 
 def _rate(points: int) -> float:
     step = demo_sequence().steps[3]
-    graded, kept_step = _graded(step, points), step_as_done(step)
+    grade, kept_step = graded(step, points), step_as_done(step)
     attempts_each = ATTEMPTS if points == 1 else ATTEMPTS // 10
     numbers = itertools.count(1)
     with tempfile.TemporaryDirectory() as folder:
@@ -80,7 +84,7 @@ def _rate(points: int) -> float:
         bare = open_connection(Path(folder) / "bare.sqlite")
 
         def keep() -> None:
-            made = Attempt(kept_step, 3, next(numbers), graded, started_at=now(), ended_at=now())
+            made = Attempt(kept_step, 3, next(numbers), grade, started_at=now(), ended_at=now())
             store.write_now(lambda conn: attempts.add_attempt(conn, unit, made))
 
         keep()

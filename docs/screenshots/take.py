@@ -180,6 +180,14 @@ def take_console(browser: Browser, sign_in: dict[str, Any]) -> None:
     stranger.goto(f"{url}/verify/C-{demo_site.today().year}-000001")
     stranger.get_by_text("seal, record, paper and ledger agree").wait_for()
     shoot(stranger, "console-verify")
+    put_below(HERE / "console-certificates.png", HERE / "console-verify.png")
+    with Client(url) as client:
+        client.sign_in(demo_site.QUALITY, sign_in["password"])
+        client.keep_search("Failed this week", verdict=["fail"], since="7d")
+    page.goto(f"{url}/units?serial=DC40&since=7d&instrument=WS-*")
+    page.get_by_role("link", name="Failed this week").wait_for()
+    page.get_by_role("table", name="Units found").wait_for()
+    shoot(page, "console-units")
 
 
 def take_certificates(browser: Browser, sign_in: dict[str, str]) -> None:
