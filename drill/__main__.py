@@ -7,13 +7,16 @@ import tempfile
 from pathlib import Path
 
 from drill.attack import INTERVAL_S, attack_run
+from drill.cells import change_cells
 from drill.charge import end_in_every_way
 from drill.gate import try_all
 from drill.line import work_line
 from drill.lying import lie_to_loads
 from drill.survival import PACE, Site, Survival, kill_once
+from loricate.client import Client
 from loricate.commands import demo_site
 from loricate.commands.demo_upkeep import make_fit
+from loricate.commands.run import perform
 from loricate.simulator.hands_link import Hands
 
 
@@ -104,7 +107,24 @@ def line(count: int, seed: int) -> bool:
     return not worked.faults
 
 
-COUNTS = {"kills": 30, "wires": 500, "attack": 60, "line": 150}
+def cells(count: int, seed: int) -> bool:
+    """Every cell of so many rows of each table, of a site that has tested a load."""
+    with tempfile.TemporaryDirectory() as name:
+        with demo_site.running_site(Path(name), PACE) as sign_in, Client(sign_in["url"]) as client:
+            client.sign_in(sign_in["name"], sign_in["password"])
+            load = {str(nest): f"DC40-26-01{nest + 16}" for nest in range(1, 5)}
+            run = client.create_run("DC40-FINAL", "FX-A", load)
+            for unit in perform(client, run, pass_visual=True).units:
+                client.remark(run.id, unit.nest, f"It is {unit.verdict}")
+        found = change_cells(Path(name) / "records.sqlite", count, seed, _say)
+    tried = sum(found.tried.values())
+    sys.stdout.write(
+        f"cells: {tried - len(found.missed)} of {tried} changes found, {len(found.tried)} tables\n"
+    )
+    return not found.missed
+
+
+COUNTS = {"kills": 30, "wires": 500, "attack": 60, "line": 150, "cells": 10}
 
 
 def main() -> None:
@@ -114,13 +134,15 @@ def main() -> None:
     seed = int(sys.argv[3]) if len(sys.argv) > 3 else random.randrange(10**6)
     if name in COUNTS:
         _say(f"seed {seed}")
-        held = {"kills": kills, "wires": wires, "attack": attack, "line": line}[name](count, seed)
+        held = {"kills": kills, "wires": wires, "attack": attack, "line": line, "cells": cells}[
+            name
+        ](count, seed)
     elif name in ("charge", "gate"):
         held = {"charge": charge, "gate": gate}[name]()
     else:
         sys.exit(
             "Name a drill: kills [COUNT [SEED]], wires [COUNT [SEED]], attack [SECONDS], line "
-            "[COUNT [SEED]], charge, gate."
+            "[COUNT [SEED]], cells [ROWS [SEED]], charge, gate."
         )
     sys.exit(0 if held else 1)
 

@@ -357,6 +357,28 @@ def test_a_search_is_narrowed_counted_kept_and_done_again(page: Page, site: dict
     expect(kept).to_have_count(0)
 
 
+def test_a_bench_and_a_limit_set_lead_to_what_rests_on_them(
+    page: Page, site: dict[str, Any]
+) -> None:
+    with Client(site["url"]) as client:
+        client.sign_in(site["name"], site["password"])
+        run_load(client, {"1": "RESTS-1"})
+        serial = next(each.serial for each in client.bench().instruments if each.id == "GB1")
+    sign_in(page, site, "/bench")
+    units = page.get_by_role("table", name="Units found")
+    page.get_by_role("table", name="Instruments").get_by_role("link", name=serial).click()
+    expect(units.get_by_role("link", name="RESTS-1")).to_be_visible()
+    expect(page.get_by_label("Measured by", exact=True)).to_have_value(serial)
+    page.goto(f"{site['url']}/bench")
+    page.get_by_role("region", name="Fixture FX-A").get_by_role("link").first.click()
+    expect(units.get_by_role("link", name="RESTS-1")).to_be_visible()
+    expect(page.get_by_text("Since its contacts were renewed")).to_be_visible()
+    page.goto(f"{site['url']}/limits/IEC-60335-1-A")
+    page.get_by_role("link", name="Certificates", exact=True).last.click()
+    expect(units.get_by_role("link", name="RESTS-1")).to_be_visible()
+    expect(page.get_by_label("Its revision of limits", exact=True)).to_have_value("1")
+
+
 def test_a_lot_from_open_to_retest(page: Page, site: dict[str, Any]) -> None:
     sign_in(page, site, "/lots")
     page.get_by_label("New lot").fill("L-WEB")

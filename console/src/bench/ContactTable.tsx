@@ -1,6 +1,8 @@
 import { Box, Text } from '@chakra-ui/react'
+import { Link } from 'react-router'
 import type { Schemas } from '../api/client'
 import { DataTable } from '../parts/DataTable'
+import { LINK } from '../parts/link'
 
 type Fixture = Schemas['FixtureOut']
 type Nest = [string, Record<string, number>]
@@ -13,7 +15,15 @@ export function ContactTable({ fixture }: { fixture: Fixture }) {
   const nests = Object.entries(fixture.nests)
   const contacts = [...new Set(nests.flatMap(([, columns]) => Object.keys(columns)))]
   const zeroes = new Map(fixture.zeroes.map((each) => [`${each.nest} ${each.contact}`, each]))
-  const matings = (nest: string) => `${fixture.matings[nest] ?? 0} of ${fixture.mating_limit}`
+  const matings = (nest: string) => (
+    <Link
+      to={`/units?${new URLSearchParams({ fixture: fixture.code, nest, since_renewal: 'true' })}`}
+      style={LINK}
+      title={`What nest ${nest} has had since its contacts were renewed`}
+    >
+      {fixture.matings[nest] ?? 0} of {fixture.mating_limit}
+    </Link>
+  )
   const zero = (nest: string, contact: string) => {
     const found = zeroes.get(`${nest} ${contact}`)
     if (found === undefined) return 'none'

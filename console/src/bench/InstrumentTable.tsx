@@ -1,6 +1,8 @@
 import { Text } from '@chakra-ui/react'
+import { Link } from 'react-router'
 import type { Schemas } from '../api/client'
 import { DataTable } from '../parts/DataTable'
+import { LINK } from '../parts/link'
 
 type Instrument = Schemas['InstrumentOut']
 
@@ -44,7 +46,18 @@ export function InstrumentTable({ instruments }: { instruments: Instrument[] }) 
           ),
         },
         { head: 'Address', cell: (each) => <Text fontSize="sm">{each.address}</Text> },
-        { head: 'Serial', cell: (each) => each.serial },
+        {
+          head: 'Serial',
+          cell: (each) => (
+            <Link
+              to={`/units?instrument=${encodeURIComponent(each.serial)}`}
+              style={LINK}
+              title="What it measured"
+            >
+              {each.serial}
+            </Link>
+          ),
+        },
         { head: 'Calibration due', cell: (each) => each.due ?? '' },
         { head: 'Left', cell: (each) => <DaysLeft days={each.days_left} /> },
       ]}

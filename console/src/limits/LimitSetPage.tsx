@@ -1,11 +1,12 @@
 import { Box, Button, Flex, Heading, Input, Stack, Text } from '@chakra-ui/react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
-import { useParams, useSearchParams } from 'react-router'
+import { Link, useParams, useSearchParams } from 'react-router'
 import { api, ask, type Schemas } from '../api/client'
 import { tidy } from '../forms/SchemaForm'
 import { DataTable } from '../parts/DataTable'
 import { Differences } from '../parts/Differences'
+import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
@@ -90,6 +91,7 @@ export default function LimitSetPage() {
       </Heading>
       <Revisions
         found={revisions.data ?? []}
+        code={code}
         newest={newest}
         onCompare={(revision) => setSearch({ compare: String(revision) })}
       />
@@ -100,11 +102,12 @@ export default function LimitSetPage() {
 
 interface RevisionsProps {
   found: Schemas['RevisionOut'][]
+  code: string
   newest: number
   onCompare: (revision: number) => void
 }
 
-function Revisions({ found, newest, onCompare }: RevisionsProps) {
+function Revisions({ found, code, newest, onCompare }: RevisionsProps) {
   return (
     <DataTable
       label="Revisions"
@@ -113,6 +116,17 @@ function Revisions({ found, newest, onCompare }: RevisionsProps) {
       isNarrow
       columns={[
         { head: 'Revision', isNumber: true, cell: (each) => each.revision },
+        {
+          head: 'Rests on it',
+          cell: (each) => (
+            <Link
+              to={`/units?limit_set=${code}&limit_revision=${each.revision}&document=certificate`}
+              style={LINK}
+            >
+              Certificates
+            </Link>
+          ),
+        },
         { head: 'Status', cell: (each) => each.status },
         { head: 'Stored (UTC)', cell: (each) => each.created_at.slice(0, 19).replace('T', ' ') },
         { head: 'By', cell: (each) => each.created_by },

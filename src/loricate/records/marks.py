@@ -324,13 +324,13 @@ def faults(conn: sqlite3.Connection) -> Iterator[str]:
     try:
         for kind, marked in kinds.items():
             conn.execute("DELETE FROM newest")
-            yield from _chain_faults(conn, kind)
+            yield from _chain_faults(conn, kind, marked)
             yield from _record_faults(conn, kind, marked)
     finally:
         conn.execute("DROP TABLE newest")
 
 
-def _chain_faults(conn: sqlite3.Connection, kind: str) -> Iterator[str]:
+def _chain_faults(conn: sqlite3.Connection, kind: str, marked: Marked) -> Iterator[str]:
     """What is wrong with a chain; leaves the newest mark of each record in ``newest``."""
     previous, expected = GENESIS, 1
     is_whole = True
@@ -340,6 +340,8 @@ def _chain_faults(conn: sqlite3.Connection, kind: str) -> Iterator[str]:
         if is_whole and (row["position"] != expected or row["hash"] != wanted):
             is_whole = False
             yield f"Mark {expected} of kind {kind} is missing or was changed."
+        elif row["may_change"] != int(not marked.is_final):
+            yield f"Mark {expected} of kind {kind} was changed: it says which records may be."
         previous, expected = wanted, expected + 1
         conn.execute(
             "INSERT INTO newest VALUES (?1, ?2, ?3, ?4) ON CONFLICT (key) DO UPDATE"

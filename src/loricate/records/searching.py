@@ -15,7 +15,6 @@ from typing import Any
 from loricate.core.measuring.grading import Verdict
 from loricate.core.searching import Span, UnitSearch, has_wildcard, words_of
 from loricate.records import upkeep
-from loricate.records.errors import NotFound
 from loricate.records.patterns import as_like
 from loricate.records.stamps import day_before, earlier
 
@@ -91,7 +90,7 @@ def find_units(
 ) -> list[Row]:
     """The units in runs that a search finds, the newest first; those after a cursor.
 
-    ``span`` is the search's time in UTC. Raises NotFound for contacts that were never renewed.
+    ``span`` is the search's time in UTC.
     """
     conditions = list(_conditions(conn, search))
     ranges = list(_ranges(conn, search, span))
@@ -127,7 +126,7 @@ def find_units(
 
 
 def count_units(conn: sqlite3.Connection, search: UnitSearch, span: Span) -> dict[Verdict, int]:
-    """How many units in runs a search finds, by verdict; raises as ``find_units``."""
+    """How many units in runs a search finds, by verdict."""
     conditions, ranges = list(_conditions(conn, search)), list(_ranges(conn, search, span))
     driving = _few(conn, conditions, FEW)
     source, values = _source(driving, conditions, ranges)
@@ -285,9 +284,7 @@ def _ranges(conn: sqlite3.Connection, search: UnitSearch, span: Span) -> Iterato
     """The time that is asked for: what began before its end, and had not ended at its begin."""
     since = span.since
     if search.since_renewal:
-        since = upkeep.last_service(conn, search.fixture)
-        if not since:
-            raise NotFound("renewal of contacts of fixture", search.fixture)
+        since = upkeep.last_service(conn, search.fixture)  # empty, and all, where they never were
     if span.until:
         yield Condition("begun_at < ?", (span.until,))
     if since:
