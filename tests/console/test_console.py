@@ -376,7 +376,7 @@ def test_a_bench_and_a_limit_set_lead_to_what_rests_on_them(
     page.goto(f"{site['url']}/limits/IEC-60335-1-A")
     page.get_by_role("link", name="Certificates", exact=True).last.click()
     expect(units.get_by_role("link", name="RESTS-1")).to_be_visible()
-    expect(page.get_by_label("Its revision of limits", exact=True)).to_have_value("1")
+    expect(page.get_by_label("Limit revision", exact=True)).to_have_value("1")
 
 
 def test_a_lot_from_open_to_retest(page: Page, site: dict[str, Any]) -> None:

@@ -92,7 +92,7 @@ function Narrowing({
     )
   }
   return (
-    <Stack gap="1" w={field.choices ? '12rem' : '9.5rem'}>
+    <Stack gap="1" w={field.choices ? '15rem' : '9.5rem'}>
       <Flex justify="space-between" align="end" minH="6">
         <label htmlFor={id}>{field.label}</label>
         {leave}
