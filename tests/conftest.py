@@ -31,9 +31,13 @@ from loricate.service import guessing
 from loricate.simulator.hands_link import Hands
 from tests.rig import DEMO, Rig, connected_rig
 
-# Nothing here is timed: a machine that is held up for a second has found no counterexample.
+# Nothing here is timed: a machine that is held up for a second has found no counterexample. Each
+# property is tried as often as a whole run of all has time for; `EXAMPLES=1000 make test` by hand.
 hypothesis_settings.register_profile(
-    "untimed", deadline=None, suppress_health_check=[HealthCheck.too_slow]
+    "untimed",
+    deadline=None,
+    suppress_health_check=[HealthCheck.too_slow],
+    max_examples=int(os.environ.get("EXAMPLES", "40")),
 )
 hypothesis_settings.load_profile("untimed")
 

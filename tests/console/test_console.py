@@ -424,6 +424,7 @@ def test_the_bench_page_tells_who_answers_and_what_to_do(page: Page, site: dict[
     page.keyboard.press("F5")
     expect(page.get_by_text("check that it is on")).to_be_visible()
     expect(page.get_by_text("Guard open.")).to_be_visible()
+    expect(page.get_by_role("button", name="Look again")).to_be_enabled()
     check_accessible(page)
     say(site["ports"], "HANDS", 'HAND:POW "GB1",1;:HAND:GUAR 1')
     page.get_by_role("button", name="Look again").click()

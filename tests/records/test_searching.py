@@ -209,9 +209,7 @@ AT = BEGIN + dt.timedelta(days=12)
 ZONE = dt.timezone(dt.timedelta(hours=1))
 
 
-@settings(
-    max_examples=300, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
-)
+@settings(max_examples=100, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     asked=SEARCHES,
     size=st.integers(1, 30),

@@ -248,14 +248,16 @@ def test_the_console_comes_compressed_as_the_browser_takes_it(tried: dict[str, A
 def test_every_operation_keeps_the_contract_for_each_role(tried: dict[str, Any], role: str) -> None:
     token = tried["tokens"][role]
     before = lines_of(tried["folder"])
-    done = stand_trial(tried["url"], token, *ENDING)
-    assert done.returncode == 0, done.stdout[-6000:]
+    seen: set[int] = set()
+    while not {200, 422} <= seen:  # a machine that is held up gets to little in the time
+        done = stand_trial(tried["url"], token, *ENDING)
+        assert done.returncode == 0, done.stdout[-6000:]
+        seen = statuses(tried["folder"], before)
     if role != "administrator":  # who may end its own sign-in, and finds out how
         headers = {"Authorization": f"Bearer {token}"}
         me = httpx.get(f"{tried['url']}/api/v1/me", headers=headers)
         assert me.status_code == 200, "it was signed in all the while"
-    seen = statuses(tried["folder"], before)
-    assert {200, 422} <= seen and not {each for each in seen if each >= 500}
+    assert not {each for each in seen if each >= 500}
 
 
 def test_every_operation_keeps_the_contract_for_strangers(tried: dict[str, Any]) -> None:

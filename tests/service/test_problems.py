@@ -21,7 +21,7 @@ RUN = {"sequence": "DC40-FINAL", "fixture": "FX-A", "load": LOAD}
 def wire(site: dict[str, Any], client: Client) -> httpx.Client:
     """Plain HTTP with the engineer's token."""
     headers = {"Authorization": f"Bearer {client.token}"}
-    return httpx.Client(base_url=site["url"], headers=headers)
+    return httpx.Client(base_url=site["url"], headers=headers, timeout=60.0)
 
 
 def problem_of(response: httpx.Response, status: int, slug: str) -> dict[str, Any]:
