@@ -374,7 +374,9 @@ def test_a_bench_and_a_limit_set_lead_to_what_rests_on_them(
     expect(units.get_by_role("link", name="RESTS-1")).to_be_visible()
     expect(page.get_by_text("Since its contacts were renewed")).to_be_visible()
     page.goto(f"{site['url']}/limits/IEC-60335-1-A")
-    page.get_by_role("link", name="Certificates", exact=True).last.click()
+    page.get_by_role("table", name="Revisions").get_by_role(
+        "link", name="Certificates"
+    ).last.click()
     expect(units.get_by_role("link", name="RESTS-1")).to_be_visible()
     expect(page.get_by_label("Limit revision", exact=True)).to_have_value("1")
 
