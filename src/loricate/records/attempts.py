@@ -121,7 +121,12 @@ def add_attempt(conn: sqlite3.Connection, run_unit_id: str, attempt: Attempt) ->
             for place, curve in enumerate(attempt.curves)
         ],
     )
-    searching.refresh(conn, run_unit_id)
+    searching.note_attempt(
+        conn,
+        run_unit_id,
+        step.id if grade.verdict is Verdict.FAIL else "",
+        {graded.reading.instrument for graded in grade.readings},
+    )
 
 
 def _reading_cells(graded: GradedReading, sources: dict[int, str]) -> tuple[object, ...]:

@@ -182,13 +182,24 @@ def _distinct(
     return names
 
 
-def refresh(conn: sqlite3.Connection, run_unit_id: str) -> None:
-    """Have what is searched of a unit in a run say what its record says now."""
-    conn.execute(
-        "INSERT OR REPLACE INTO sought SELECT * FROM to_be_sought WHERE id = ?1"
-        " EXCEPT SELECT * FROM sought WHERE id = ?1",
-        (run_unit_id,),
+def note_attempt(
+    conn: sqlite3.Connection, run_unit_id: str, failed: str, instruments: Iterable[str]
+) -> None:
+    """Have what is searched of a unit in a run tell of an attempt as well, if it does not yet.
+
+    ``failed`` is the step that failed, if it did; ``instruments`` took readings of it.
+    """
+    row = conn.execute(
+        "SELECT failed, instruments FROM sought WHERE id = ?", (run_unit_id,)
+    ).fetchone()
+    names = {name for name in instruments if name}
+    is_told = (not failed or f"|{failed}|" in row["failed"]) and all(
+        f"|{name}|" in row["instruments"] for name in names
     )
+    if not is_told:
+        conn.execute(
+            "INSERT OR REPLACE INTO sought SELECT * FROM to_be_sought WHERE id = ?", (run_unit_id,)
+        )
 
 
 def strays(conn: sqlite3.Connection) -> Iterator[str]:
