@@ -262,6 +262,41 @@ def test_what_is_searched_is_what_is_recorded_and_a_change_from_outside_shows(
         _ = 1 / 0  # nothing of it stays
 
 
+def test_however_many_names_there_are_each_is_found(
+    conn: sqlite3.Connection, sequence: ReadySequence, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What is offered to pick from has an end; what is looked for has none."""
+    put_in(conn, sequence, random.Random(16))
+    search = [UnitSearch(failed="*"), UnitSearch(failed="withstand"), UnitSearch(instrument="W*")]
+    wanted = [searching.count_units(conn, each, Span()) for each in search]
+    assert all(sum(each.values()) for each in wanted)
+    monkeypatch.setattr(searching, "MOST_NAMES", 0)
+    monkeypatch.setattr(searching, "MOST_TERMS", 0)
+    assert [searching.count_units(conn, each, Span()) for each in search] == wanted
+
+
+@pytest.mark.parametrize("serial", ["S", 'A"B', "AB-1 x", "Ä-7", "LONG-SERIAL-0119"])
+def test_a_unit_that_is_given_a_number_is_found_by_it(
+    conn: sqlite3.Connection, serial: str
+) -> None:
+    for each in (serial, f"{serial}9"):
+        runs.add_run(conn, ("DC40-FINAL", 1), "DC-40", "FX-A", {"1": each}, {}, "0", "mara")
+    for number in ("RB-1041", "RB-2042"):
+        assets.describe(conn, "mara", number, "DC-40", serial, "Hangar 3")
+        found = searching.find_units(conn, UnitSearch(serial=f"*{number[3:]}"), Span(), 5)
+        assert [each["serial"] for each in found] == [serial]
+    assert list(searching.strays(conn)) == []
+
+
+def test_an_instrument_that_a_run_has_no_more_is_not_searched_for(
+    conn: sqlite3.Connection, sequence: ReadySequence
+) -> None:
+    put_in(conn, sequence, random.Random(17))
+    for row in conn.execute("SELECT id FROM run").fetchall():
+        runs.set_bench(conn, row["id"], {})
+    assert list(searching.strays(conn)) == []
+
+
 def test_the_page_that_follows_is_the_same_whatever_came_since(
     conn: sqlite3.Connection, sequence: ReadySequence
 ) -> None:

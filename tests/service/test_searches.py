@@ -85,6 +85,7 @@ def test_pages_follow_each_other_to_the_end(client: Client, tested: str) -> None
         ({"since": "yesterday"}, "since: is no time; write a day"),
         ({"since_renewal": True}, "since_renewal: is of one fixture"),
         ({"count": 501}, "count"),
+        ({"before": "yesterday"}, "before"),
     ],
 )
 def test_what_cannot_be_asked_is_refused_by_name(

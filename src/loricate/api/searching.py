@@ -14,7 +14,10 @@ class UnitsAsked(UnitSearch):
 
     count: int = Field(default=100, ge=1, le=MOST_FOUND, description="Rows of a page")
     before: str = Field(
-        default="", max_length=80, description="Cursor of the last one seen, for the next page"
+        default="",
+        max_length=80,
+        pattern="^([^~]+~[^~]+)?$",
+        description="Cursor of the last one seen, for the next page",
     )
 
     @property

@@ -15,7 +15,8 @@ def disagreeing(conn: sqlite3.Connection) -> Iterator[str]:
     What was tested before releases were kept whole has no rule to be graded by, and is left out.
     """
     units = conn.execute(
-        "SELECT run_unit.id, serial, run_unit.verdict, sequence_code, sequence_revision, run_id"
+        "SELECT run_unit.id, serial, run_unit.verdict, sequence_code, sequence_revision, run_id,"
+        " run.state"
         " FROM run_unit JOIN run ON run.id = run_id JOIN unit ON unit.id = unit_id"
         " ORDER BY run_unit.id"
     )
@@ -30,7 +31,8 @@ def disagreeing(conn: sqlite3.Connection) -> Iterator[str]:
             for told in disagreements(attempt.grade, released.decision):
                 of = f"{row['serial']} in run {row['run_id']}, step '{attempt.step.id}'"
                 yield f"{of}, attempt {attempt.number}: {told}."
-        if row["verdict"] == Verdict.PASS:
+        # While steps are repeated a unit's verdict is the one before.
+        if row["verdict"] == Verdict.PASS and row["state"] not in ("armed", "running"):
             for step, verdict in latest.items():
                 if verdict in (Verdict.FAIL, Verdict.INCONCLUSIVE):
                     yield (

@@ -26,7 +26,8 @@ PAGE = 100  # rows so few that no other condition is looked at
 FEW = 20_000  # rows up to which an index is quicker than all that lies before the last of a page
 LOOKUP = 20  # rows that are read as they lie in the time that one is looked up in
 NEWEST_FIRST, MORE = 5_000, 10  # rows that are read as they lie, then so many times as many
-MOST_NAMES = 400  # of one sort that are picked from, and that a pattern can stand for
+MOST_NAMES = 400  # of one sort that are offered to pick from
+MOST_TERMS = 100  # of a condition; beyond, they are given as a list
 _ORDER = "ORDER BY begun_at DESC, id DESC"
 _FOUND = (
     "run_unit.id, run_unit.run_id, run_unit.nest, unit.serial, unit.asset, unit.place,"
@@ -167,11 +168,16 @@ def known_names(conn: sqlite3.Connection) -> dict[str, list[str]]:
 
 
 def _distinct(
-    conn: sqlite3.Connection, table: str, column: str, where: str = "1", values: Sequence[str] = ()
+    conn: sqlite3.Connection,
+    table: str,
+    column: str,
+    where: str = "1",
+    values: Sequence[str] = (),
+    most: int | None = MOST_NAMES,
 ) -> list[str]:
     """The names in an indexed column, from one to the next: no row between is looked at."""
     names, last = list[str](), ""
-    while len(names) < MOST_NAMES:
+    while most is None or len(names) < most:
         (found,) = conn.execute(
             f"SELECT min({column}) FROM {table} WHERE {where} AND {column} > ?", (*values, last)
         ).fetchone()
@@ -391,16 +397,15 @@ def _pinned_condition(conn: sqlite3.Connection, code: str, revision: int | None)
         "SELECT DISTINCT code, revision FROM sequence, json_each(limit_revisions) AS pinned"
         " WHERE pinned.key LIKE ?1 ESCAPE '\\' AND (?2 IS NULL OR pinned.value = ?2)",
         (as_like(code), revision),
-    ).fetchall()
-    if not rows:
-        return NOTHING
-    told = " OR ".join("({}sequence = ? AND {}revision = ?)" for _ in rows)
-    few = " UNION ALL ".join(
-        "SELECT id FROM sought INDEXED BY sought_sequence WHERE sequence = ? AND revision = ?"
-        for _ in rows
     )
-    values = tuple(value for row in rows for value in row)
-    return Condition(f"({told})", values, few, values)
+    pairs = json.dumps([list(row) for row in rows])
+    told = "SELECT value ->> 0 || ' ' || (value ->> 1) FROM json_each(?)"
+    few = (
+        "SELECT sought.id FROM json_each(?) AS pinned CROSS JOIN sought INDEXED BY sought_sequence"
+        " ON sequence = pinned.value ->> 0 AND revision = pinned.value ->> 1"
+    )
+    sql = f"({{}}sequence || ' ' || {{}}revision) IN ({told})"
+    return Condition(sql, (pairs,), few, (pairs,))
 
 
 def _among(column: str, pattern: str) -> tuple[str, tuple[Value, ...]]:
@@ -429,7 +434,8 @@ def _list_condition(column: str, wanted: tuple[str, ...]) -> Condition:
 
 def _step_condition(conn: sqlite3.Connection, text: str) -> Condition:
     """A step that failed, of all whose id matches."""
-    steps = _matching(_distinct(conn, "attempt", "step_id", "verdict = 'fail'"), text)
+    failed = _distinct(conn, "attempt", "step_id", "verdict = 'fail'", most=None)
+    steps = _matching(failed, text)
     few = (
         "SELECT DISTINCT run_unit_id FROM attempt INDEXED BY attempt_failed"
         f" WHERE verdict = 'fail' AND step_id IN ({_marks(steps)})"
@@ -439,8 +445,9 @@ def _step_condition(conn: sqlite3.Connection, text: str) -> Condition:
 
 def _instrument_condition(conn: sqlite3.Connection, text: str) -> Condition:
     """An instrument that took a reading, of all whose id or serial matches."""
-    serials = _distinct(conn, "run_instrument", "serial", "serial <> ''")
-    names = _matching([*_distinct(conn, "run_instrument", "instrument"), *serials], text)
+    ids = _distinct(conn, "run_instrument", "instrument", most=None)
+    serials = _distinct(conn, "run_instrument", "serial", "serial <> ''", most=None)
+    names = _matching([*ids, *serials], text)
     # Those of its runs; whether it read anything of a unit, the row says.
     few = " UNION ALL ".join(
         "SELECT run_unit.id FROM run_instrument CROSS JOIN run_unit"
@@ -454,8 +461,12 @@ def _named_condition(column: str, names: tuple[str, ...], few: str, times: int =
     """One of several names between bars is one of these."""
     if not names:
         return NOTHING
+    barred = tuple(f"|{name}|" for name in names)
     told = " OR ".join(f"instr({{}}{column}, ?)" for _ in names)
-    return Condition(f"({told})", tuple(f"|{name}|" for name in names), few, names * times)
+    if len(names) > MOST_TERMS:
+        told = f"EXISTS (SELECT 1 FROM json_each(?) AS name WHERE instr({{}}{column}, name.value))"
+        barred = (json.dumps(barred),)
+    return Condition(f"({told})", barred, few, names * times)
 
 
 def _matching(names: Iterable[str], pattern: str) -> tuple[str, ...]:

@@ -100,6 +100,12 @@ BEGIN
     SELECT * FROM to_be_sought WHERE id IN (SELECT id FROM run_unit WHERE run_id = NEW.run_id)
     EXCEPT SELECT * FROM sought WHERE id IN (SELECT id FROM run_unit WHERE run_id = NEW.run_id);
 END;
+CREATE TRIGGER sought_instrument_gone AFTER DELETE ON run_instrument
+BEGIN
+    INSERT OR REPLACE INTO sought
+    SELECT * FROM to_be_sought WHERE id IN (SELECT id FROM run_unit WHERE run_id = OLD.run_id)
+    EXCEPT SELECT * FROM sought WHERE id IN (SELECT id FROM run_unit WHERE run_id = OLD.run_id);
+END;
 CREATE TRIGGER sought_document AFTER INSERT ON ledger WHEN NEW.run_unit_id IS NOT NULL
 BEGIN
     INSERT OR REPLACE INTO sought SELECT * FROM to_be_sought WHERE id = NEW.run_unit_id
@@ -117,8 +123,18 @@ CREATE VIRTUAL TABLE unit_name USING fts5(serial, asset, unit_id UNINDEXED, toke
 INSERT INTO unit_name (serial, asset, unit_id) SELECT serial, asset, id FROM unit;
 CREATE TRIGGER unit_named AFTER INSERT ON unit
 BEGIN INSERT INTO unit_name (serial, asset, unit_id) VALUES (NEW.serial, NEW.asset, NEW.id); END;
-CREATE TRIGGER unit_named_again AFTER UPDATE OF serial, asset ON unit
-BEGIN UPDATE unit_name SET serial = NEW.serial, asset = NEW.asset WHERE unit_id = NEW.id; END;
+-- Its row is looked for by its serial, where that is long enough: among a million the column of ids has no index.
+CREATE TRIGGER unit_named_again AFTER UPDATE ON unit
+WHEN (OLD.serial <> NEW.serial OR OLD.asset <> NEW.asset) AND length(OLD.serial) >= 3
+BEGIN
+    UPDATE unit_name SET serial = NEW.serial, asset = NEW.asset WHERE rowid IN (
+        SELECT rowid FROM unit_name
+        WHERE unit_name MATCH 'serial : "' || replace(OLD.serial, '"', '""') || '"' AND unit_id = OLD.id
+    );
+END;
+CREATE TRIGGER unit_named_again_in_short AFTER UPDATE ON unit
+WHEN (OLD.serial <> NEW.serial OR OLD.asset <> NEW.asset) AND length(OLD.serial) < 3
+BEGIN UPDATE unit_name SET serial = NEW.serial, asset = NEW.asset WHERE unit_id = OLD.id; END;
 
 -- What people wrote of a unit: remarks, and notes beside answers.
 CREATE VIRTUAL TABLE said USING fts5(text, run_unit_id UNINDEXED, tokenize = 'unicode61 remove_diacritics 2');
