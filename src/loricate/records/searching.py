@@ -10,6 +10,7 @@ import re
 import sqlite3
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 from loricate.core.measuring.grading import Verdict
@@ -53,6 +54,25 @@ class Condition:
     ordered: str = ""  # the index, which the condition is put to as it stands
 
 
+@dataclass(frozen=True, slots=True)
+class Select:
+    """A statement that reads from a ``{source}`` of units in runs, the newest first.
+
+    Its values follow those of the source; the last one is how many rows it gives at most.
+    """
+
+    sql: str
+    values: tuple[Value, ...] = ()
+
+
+_UNITS = Select(
+    "WITH found AS MATERIALIZED"
+    f" (SELECT begun_at, id, operator, bench, failed FROM {{source}} {_ORDER} LIMIT ?)"
+    f" SELECT {_FOUND} FROM found JOIN run_unit ON run_unit.id = found.id"
+    " JOIN run ON run.id = run_unit.run_id JOIN unit ON unit.id = run_unit.unit_id"
+    " LEFT JOIN current_document AS document ON document.run_unit_id = run_unit.id"
+    " ORDER BY found.begun_at DESC, found.id DESC"
+)
 NOT_PASSED = Condition("{}verdict <> 'pass'", (), ordered="sought_verdict")
 NOTHING = Condition("{}id = ''", (), "SELECT id FROM sought WHERE 0")
 
@@ -93,7 +113,31 @@ def find_units(
 
     ``span`` is the search's time in UTC.
     """
-    conditions = list(_conditions(conn, search))
+    rows = newest(conn, search, span, count, _UNITS, before=before)
+    return [
+        {
+            **dict(row),
+            "failed": [each for each in row["failed"].split("|") if each],
+            "cursor": f"{row['begun_at']}~{row['id']}",
+        }
+        for row in rows
+    ]
+
+
+def newest(
+    conn: sqlite3.Connection,
+    search: UnitSearch,
+    span: Span,
+    count: int,
+    select: Select,
+    also: Sequence[Condition] = (),
+    before: str = "",
+) -> list[sqlite3.Row]:
+    """The newest rows that something gives of the units in runs which a search finds.
+
+    ``also`` are conditions besides the search's; ``before`` is the cursor that they follow.
+    """
+    conditions = [*_conditions(conn, search), *also]
     ranges = list(_ranges(conn, search, span))
     if before:
         begun_at, _, last = before.partition("~")
@@ -105,8 +149,8 @@ def find_units(
         driving = _a_handful(conn, conditions)
         edges = _edges(conn, ranges) if driving is None and conditions else ()
         for edge in edges:
-            newest = [*ranges, Condition("begun_at >= ?", (edge,))]
-            rows += _page(conn, _source(None, conditions, newest), count - len(rows))
+            recent = [*ranges, Condition("begun_at >= ?", (edge,))]
+            rows += _read(conn, select, _source(None, conditions, recent), count - len(rows))
             ranges.append(Condition("begun_at < ?", (edge,)))
             if len(rows) == count:
                 break
@@ -115,15 +159,19 @@ def find_units(
             to_read = NEWEST_FIRST * MORE * count // len(rows) if rows else FEW * LOOKUP
             driving = _few(conn, conditions, min(FEW, to_read // LOOKUP))
     if len(rows) < count:
-        rows += _page(conn, _source(driving, conditions, ranges), count - len(rows))
-    return [
-        {
-            **dict(row),
-            "failed": [each for each in row["failed"].split("|") if each],
-            "cursor": f"{row['begun_at']}~{row['id']}",
-        }
-        for row in rows
-    ]
+        rows += _read(conn, select, _source(driving, conditions, ranges), count - len(rows))
+    return rows
+
+
+def source_of(conn: sqlite3.Connection, search: UnitSearch, span: Span) -> tuple[str, list[Value]]:
+    """All that a search finds, as what follows FROM with its values; columns of ``sought``."""
+    conditions, ranges = list(_conditions(conn, search)), list(_ranges(conn, search, span))
+    return _source(_few(conn, conditions, FEW), conditions, ranges)
+
+
+def one_of(column: str, names: Sequence[str]) -> Condition:
+    """A column that is one of some names; of none, nothing."""
+    return _list_condition(column, tuple(names)) if names else NOTHING
 
 
 def count_units(conn: sqlite3.Connection, search: UnitSearch, span: Span) -> dict[Verdict, int]:
@@ -149,31 +197,32 @@ def _by_verdict(
 
 def known_names(conn: sqlite3.Connection) -> dict[str, list[str]]:
     """What there is to pick from, by field of a search: so many names of each at most."""
-    found = {field: _distinct(conn, "sought", field, but) for field, but in _TO_PICK.items()}
+    pick = partial(names_in, conn, most=MOST_NAMES)
+    found = {field: pick("sought", field, but) for field, but in _TO_PICK.items()}
     found["nest"] = list(
         dict.fromkeys(
             name
             for fixture in found["fixture"]
-            for name in _distinct(conn, "sought", "nest", "fixture = ?", (fixture,))
+            for name in pick("sought", "nest", "fixture = ?", (fixture,))
         )
     )
-    found["failed"] = _distinct(conn, "attempt", "step_id", "verdict = 'fail'")
+    found["failed"] = pick("attempt", "step_id", "verdict = 'fail'")
     found["instrument"] = [
-        *_distinct(conn, "run_instrument", "instrument"),
-        *_distinct(conn, "run_instrument", "serial", "serial <> ''"),
+        *pick("run_instrument", "instrument"),
+        *pick("run_instrument", "serial", "serial <> ''"),
     ]
     pinned = "SELECT DISTINCT pinned.key FROM sequence, json_each(limit_revisions) AS pinned"
     found["limit_set"] = [str(code) for (code,) in conn.execute(f"{pinned} ORDER BY 1")]
     return found
 
 
-def _distinct(
+def names_in(
     conn: sqlite3.Connection,
     table: str,
     column: str,
     where: str = "1",
     values: Sequence[str] = (),
-    most: int | None = MOST_NAMES,
+    most: int | None = None,
 ) -> list[str]:
     """The names in an indexed column, from one to the next: no row between is looked at."""
     names, last = list[str](), ""
@@ -220,20 +269,12 @@ def strays(conn: sqlite3.Connection) -> Iterator[str]:
                 yield f"What is searched of {row[0]} is not what its record says."
 
 
-def _page(
-    conn: sqlite3.Connection, source: tuple[str, list[Value]], count: int
+def _read(
+    conn: sqlite3.Connection, select: Select, source: tuple[str, list[Value]], count: int
 ) -> list[sqlite3.Row]:
-    """The newest rows of a source, with what is told of each."""
     table, values = source
-    return conn.execute(
-        "WITH found AS MATERIALIZED"
-        f" (SELECT begun_at, id, operator, bench, failed FROM {table} {_ORDER} LIMIT ?)"
-        f" SELECT {_FOUND} FROM found JOIN run_unit ON run_unit.id = found.id"
-        " JOIN run ON run.id = run_unit.run_id JOIN unit ON unit.id = run_unit.unit_id"
-        " LEFT JOIN current_document AS document ON document.run_unit_id = run_unit.id"
-        " ORDER BY found.begun_at DESC, found.id DESC",
-        (*values, count),
-    ).fetchall()
+    told = select.sql.replace("{source}", table)
+    return conn.execute(told, (*values, *select.values, count)).fetchall()
 
 
 def _source(
@@ -427,14 +468,15 @@ def _list_condition(column: str, wanted: tuple[str, ...]) -> Condition:
         return Condition(f"{{}}{column} IN ({marks})", wanted)
     if len(wanted) == 1:
         few = f"SELECT id FROM sought INDEXED BY {index} WHERE {column} = ?{but}"
-        return Condition(f"{{}}{column} = ?{but}", wanted, few, wanted, ordered=index)
+        ordered = index if column in _IN_ORDER else ""
+        return Condition(f"{{}}{column} = ?{but}", wanted, few, wanted, ordered)
     few = f"SELECT id FROM sought INDEXED BY {index} WHERE {column} IN ({marks}){but}"
     return Condition(f"{{}}{column} IN ({marks})", wanted, few, wanted)
 
 
 def _step_condition(conn: sqlite3.Connection, text: str) -> Condition:
     """A step that failed, of all whose id matches."""
-    failed = _distinct(conn, "attempt", "step_id", "verdict = 'fail'", most=None)
+    failed = names_in(conn, "attempt", "step_id", "verdict = 'fail'")
     steps = _matching(failed, text)
     few = (
         "SELECT DISTINCT run_unit_id FROM attempt INDEXED BY attempt_failed"
@@ -445,8 +487,8 @@ def _step_condition(conn: sqlite3.Connection, text: str) -> Condition:
 
 def _instrument_condition(conn: sqlite3.Connection, text: str) -> Condition:
     """An instrument that took a reading, of all whose id or serial matches."""
-    ids = _distinct(conn, "run_instrument", "instrument", most=None)
-    serials = _distinct(conn, "run_instrument", "serial", "serial <> ''", most=None)
+    ids = names_in(conn, "run_instrument", "instrument")
+    serials = names_in(conn, "run_instrument", "serial", "serial <> ''")
     names = _matching([*ids, *serials], text)
     # Those of its runs; whether it read anything of a unit, the row says.
     few = " UNION ALL ".join(

@@ -1,0 +1,1 @@
+"""Trends: what readings of many units say together, and where they are going."""
