@@ -20,6 +20,7 @@ const SeriesListPage = lazy(() => import('./series/SeriesListPage'))
 const SeriesPage = lazy(() => import('./series/SeriesPage'))
 const SequencesPage = lazy(() => import('./sequences/SequencesPage'))
 const SequencePage = lazy(() => import('./sequences/SequencePage'))
+const TrendsPage = lazy(() => import('./trends/TrendsPage'))
 const UnitsPage = lazy(() => import('./units/UnitsPage'))
 const DatesPage = lazy(() => import('./units/DatesPage'))
 const UnitPage = lazy(() => import('./units/UnitPage'))
@@ -48,6 +49,7 @@ export function Routes() {
           <Route path="/limits/:code" element={<LimitSetPage />} />
           <Route path="/people" element={<PeoplePage />} />
           <Route path="/password" element={<PasswordPage />} />
+          <Route path="/trends" element={<TrendsPage />} />
           <Route path="/units" element={<UnitsPage />} />
           <Route path="/units/:serial" element={<UnitPage />} />
           <Route path="/units/:serial/dates" element={<DatesPage />} />

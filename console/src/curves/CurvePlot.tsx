@@ -1,8 +1,9 @@
 import { Box } from '@chakra-ui/react'
-import { useEffect, useRef } from 'react'
+import { useCallback } from 'react'
 import uPlot from 'uplot'
 import 'uplot/dist/uPlot.min.css'
 import { quantityText } from '../parts/quantity'
+import { ink, usePlot } from '../parts/usePlot'
 import { words } from '../parts/words'
 import { BOTH, byAxis, type Drawn, diesAway, lineThrough, nameOf, RATIO, valuesOf } from './drawn'
 
@@ -26,33 +27,17 @@ export function CurvePlots({ drawn, quantity }: { drawn: Drawn[]; quantity: stri
 
 /** Curves of one quantity over their x axis, each with its own ink and dash. */
 function CurvePlot({ drawn, quantity }: { drawn: Drawn[]; quantity: string }) {
-  const place = useRef<HTMLDivElement>(null)
-
-  useEffect(() => {
-    const holder = place.current
-    if (holder === null) return
-    let plot: uPlot | null = null
-    function draw() {
-      if (holder === null) return
-      plot?.destroy()
-      plot = new uPlot(
-        optionsOf(drawn, quantity, holder.clientWidth),
-        dataOf(drawn, quantity, diesAway(drawn, quantity)),
-        holder,
-      )
-    }
-    draw()
-    const resized = new ResizeObserver(draw)
-    resized.observe(holder)
-    // The mode is a class of the document: canvas ink must be taken anew when it changes.
-    const dressed = new MutationObserver(draw)
-    dressed.observe(document.documentElement, { attributeFilter: ['class'] })
-    return () => {
-      resized.disconnect()
-      dressed.disconnect()
-      plot?.destroy()
-    }
-  }, [drawn, quantity])
+  const place = usePlot(
+    useCallback(
+      (holder: HTMLDivElement) =>
+        new uPlot(
+          optionsOf(drawn, quantity, holder.clientWidth),
+          dataOf(drawn, quantity, diesAway(drawn, quantity)),
+          holder,
+        ),
+      [drawn, quantity],
+    ),
+  )
 
   const named = [...new Set(drawn.map(({ serial }) => serial))].join(', ')
   const axis = words(drawn[0]?.curve.x.name ?? '')
@@ -64,10 +49,6 @@ function CurvePlot({ drawn, quantity }: { drawn: Drawn[]; quantity: string }) {
       aria-label={`${words(quantity)} over ${axis} of ${named}; in numbers below`}
     />
   )
-}
-
-function ink(name: string): string {
-  return getComputedStyle(document.documentElement).getPropertyValue(`--chakra-colors-${name}`)
 }
 
 /** Each curve, and after it the line through it where it is points. */

@@ -18,6 +18,7 @@ const PLACES = [
   { to: '/run', name: 'Run', roles: ['operator', 'engineer', 'quality'] },
   { to: '/lots', name: 'Lots', roles: ['operator', 'engineer', 'quality', 'administrator'] },
   { to: '/units', name: 'Units', roles: ['operator', 'engineer', 'quality', 'administrator'] },
+  { to: '/trends', name: 'Trends', roles: ['engineer', 'quality'] },
   {
     to: '/certificates',
     name: 'Certificates',
@@ -73,7 +74,7 @@ export function Shell() {
               {({ isActive }) => (
                 <Flex
                   align="center"
-                  px="2"
+                  px={{ base: '2', xl: '1.5', '2xl': '2' }}
                   fontWeight={isActive ? 'bold' : 'normal'}
                   color={isActive ? 'act' : 'ink'}
                   borderBottomWidth="3px"

@@ -19,6 +19,9 @@ class SiteOut(BaseModel):
     name: str
     sounds: SoundsOut
     temperature: Literal["°C", "°F"] = Field(description="In which unit temperatures are shown")
+    zone: str = Field(
+        description="In which time zone papers and trends are", examples=["Europe/Vienna"]
+    )
     exports: str = Field(
         description="Folder and name of each document once it is issued; empty: none",
         examples=["exports/{date}/{serial}-{verdict}"],

@@ -12,6 +12,7 @@ from loricate.client._runs import RunCalls
 from loricate.client._searches import SearchCalls
 from loricate.client._sequences import SequenceCalls
 from loricate.client._series import SeriesCalls
+from loricate.client._trends import TrendCalls
 
 
 class Client(
@@ -23,6 +24,7 @@ class Client(
     RehearsalCalls,
     RunCalls,
     SearchCalls,
+    TrendCalls,
     SeriesCalls,
     LotCalls,
     AssetCalls,

@@ -30,24 +30,9 @@ def plot_curve(curve: Mapping[str, Any], limits: Sequence[Mapping[str, Any]]) ->
     ``limits`` are those of the readings of its step: ``quantity``, ``minimum``, ``maximum``, and
     ``caution_below`` and ``caution_above`` where a band is between.
     """
-    import matplotlib
-    from matplotlib.figure import Figure
-
-    matplotlib.rcParams.update(
-        {
-            "svg.fonttype": "none",  # words stay words
-            "svg.hashsalt": "loricate",
-            "font.family": "DejaVu Sans",
-            "font.size": TEXT_PT,
-            "axes.edgecolor": COLOURS["rule"],
-            "axes.labelcolor": COLOURS["ink"],
-            "xtick.color": COLOURS["soft"],
-            "ytick.color": COLOURS["soft"],
-        }
-    )
     columns = _with_resistance(curve, limits)
     height_in = AMONG_IN * len(columns) if len(columns) > 1 else ALONE_IN
-    figure = Figure(figsize=(WIDTH_IN, height_in), layout="constrained")
+    figure = dressed((WIDTH_IN, height_in))
     panels = figure.subplots(max(1, len(columns)), 1, sharex=True, squeeze=False)[:, 0]
     x_scale, x_unit = _scale(curve["x"])
     x = [math.nan if each is None else each * x_scale for each in curve["x"]["values"]]
@@ -65,6 +50,26 @@ def plot_curve(curve: Mapping[str, Any], limits: Sequence[Mapping[str, Any]]) ->
     out = io.BytesIO()
     figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
     return out.getvalue()
+
+
+def dressed(size_in: tuple[float, float]) -> Any:
+    """An empty figure in the house's ink."""
+    import matplotlib
+    from matplotlib.figure import Figure
+
+    matplotlib.rcParams.update(
+        {
+            "svg.fonttype": "none",  # words stay words
+            "svg.hashsalt": "loricate",
+            "font.family": "DejaVu Sans",
+            "font.size": TEXT_PT,
+            "axes.edgecolor": COLOURS["rule"],
+            "axes.labelcolor": COLOURS["ink"],
+            "xtick.color": COLOURS["soft"],
+            "ytick.color": COLOURS["soft"],
+        }
+    )
+    return Figure(figsize=size_in, layout="constrained")
 
 
 def curve_words(curve: Mapping[str, Any]) -> str:

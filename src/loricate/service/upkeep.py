@@ -5,6 +5,7 @@ import sqlite3
 from collections.abc import Sequence
 from dataclasses import asdict
 from functools import partial
+from math import isfinite
 from typing import Any
 
 from loricate.bench.bench import Bench
@@ -370,6 +371,15 @@ def _report(report: CheckReport, nest: str, boxes: tuple[str, str]) -> dict[str,
                         "name": each.reading.name,
                         "text": each.reading.text,
                         "limit": each.limit.text if each.limit else "",
+                        "quantity": each.reading.quantity,
+                        "point": each.reading.point,
+                        "value": each.reading.value if isfinite(each.reading.value) else None,
+                        "dimension": each.reading.dimension.name,
+                        "bound": each.reading.bound,
+                        "uncertainty": each.reading.uncertainty,
+                        "instrument": each.reading.instrument,
+                        "minimum": each.limit.minimum if each.limit else None,
+                        "maximum": each.limit.maximum if each.limit else None,
                     }
                     for each in step.grade.readings
                 ],

@@ -6,7 +6,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from loricate.core.measuring.readings import Bound
-from loricate.core.trends.observations import Interval, Observation, Scale, intervals
+from loricate.core.trends.observations import Interval, Observation, intervals
+from loricate.core.trends.terms import Scale
 
 BEGIN = dt.datetime(2026, 9, 1, tzinfo=dt.UTC)
 OPEN_TOP = "above"

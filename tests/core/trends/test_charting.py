@@ -4,7 +4,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from loricate.core.trends.capability import capability_of, cpk_least
-from loricate.core.trends.charting import Chart, Rule, chart_of, sigma_within
+from loricate.core.trends.charting import Chart, chart_of, sigma_within
+from loricate.core.trends.terms import Rule
 from tests.core.trends.made import interval, scattered
 
 Values = list[float | tuple[str, float]]

@@ -8,8 +8,9 @@ from hypothesis import strategies as st
 from loricate.core.measuring.grading import Cause
 from loricate.core.quantities import CURRENT, RESISTANCE
 from loricate.core.trends.groups import compare
-from loricate.core.trends.observations import Observation, Scale, intervals
+from loricate.core.trends.observations import Observation, intervals
 from loricate.core.trends.quantiles import Quantile, histogram, quantile
+from loricate.core.trends.terms import Scale
 from loricate.core.trends.trend import Trend, trend_of
 from loricate.core.trends.yields import wilson
 from tests.core.trends.made import interval, observed, scattered

@@ -7,35 +7,13 @@ and it ends a run where it may not.
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from enum import StrEnum
 
 import numpy as np
 
 from loricate.core.trends.observations import Booleans, Floats, Interval
+from loricate.core.trends.terms import LEAST_CHARTED, Rule
 
 D2, D4 = 1.128, 3.267  # of ranges of two (ISO 7870-2, table 2)
-LEAST = 8  # exact readings, before which limits would be drawn from chance
-
-
-class Rule(StrEnum):
-    """What speaks against chance alone."""
-
-    BEYOND = "beyond"  # one reading beyond 3 σ
-    RANGE = "range"  # a change from one reading to the next beyond its limit
-    SIDE = "side"  # nine in a row on one side of the centre
-    STEADY = "steady"  # six in a row that rise, or that fall
-    OUTER = "outer"  # two of three beyond 2 σ on one side
-    OFF = "off"  # four of five beyond 1 σ on one side
-
-
-RULE_WORDS = {
-    Rule.BEYOND: "beyond 3 σ",
-    Rule.RANGE: "a jump beyond the limit of ranges",
-    Rule.SIDE: "nine in a row on one side of the centre",
-    Rule.STEADY: "six in a row that rise or fall",
-    Rule.OUTER: "two of three beyond 2 σ on one side",
-    Rule.OFF: "four of five beyond 1 σ on one side",
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,7 +78,7 @@ def chart_of(y: Interval, base: int = 0) -> Chart | None:
     base = min(base or size, size)
     own = Interval(y.low[:base], y.high[:base])
     sigma = sigma_within(own)
-    if len(own.exact) < LEAST or 2 * len(own.exact) < base or sigma is None:
+    if len(own.exact) < LEAST_CHARTED or 2 * len(own.exact) < base or sigma is None:
         return None
     centre, ranges = float(own.exact.mean()), moving_ranges(y)
     mean_range = sigma * D2

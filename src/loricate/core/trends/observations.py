@@ -7,7 +7,6 @@ the truth lies. It is never a number in a mean, a spread or a line.
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +14,7 @@ from numpy.typing import NDArray
 from loricate.core.measuring.grading import Cause
 from loricate.core.measuring.readings import Bound
 from loricate.core.quantities import RESISTANCE, Dimension
+from loricate.core.trends.terms import Scale
 
 Floats = NDArray[np.float64]
 Booleans = NDArray[np.bool_]
@@ -32,13 +32,6 @@ NOT_BELIEVED = frozenset(
         Cause.GUARD_OPEN,
     }
 )
-
-
-class Scale(StrEnum):
-    """In what readings are reckoned with: themselves, or their logarithms to the base of ten."""
-
-    STRAIGHT = "straight"
-    DECADES = "decades"
 
 
 @dataclass(frozen=True, slots=True)

@@ -15,7 +15,6 @@ from loricate.core.trends.groups import Group, compare
 from loricate.core.trends.observations import (
     Floats,
     Observation,
-    Scale,
     fits_scale,
     intervals,
     known,
@@ -23,6 +22,7 @@ from loricate.core.trends.observations import (
     usual_scale,
 )
 from loricate.core.trends.quantiles import Histogram, Quantile, histogram, quantile
+from loricate.core.trends.terms import Scale
 
 SHARES = (0.05, 0.5, 0.95)
 DAY_S = 86_400.0

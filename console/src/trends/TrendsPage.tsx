@@ -1,0 +1,118 @@
+import { Box, Flex, Heading, Stack, Text } from '@chakra-ui/react'
+import { useQuery } from '@tanstack/react-query'
+import { useSearchParams } from 'react-router'
+import { api, ask } from '../api/client'
+import { LabelledInput } from '../parts/LabelledInput'
+import { Trouble } from '../parts/Trouble'
+import { Waiting } from '../parts/Waiting'
+import { SearchFields } from '../units/SearchFields'
+import { askedOf } from '../units/search'
+import { useSettled } from '../units/useSettled'
+import { BoxesView } from './BoxesView'
+import { MeasurandChoice } from './MeasurandChoice'
+import { TrendView } from './TrendView'
+import { chosenOf, trendAskedOf } from './trend'
+import { ViewTabs } from './ViewTabs'
+import { YieldsView } from './YieldsView'
+
+const VIEWS: [string, string][] = [
+  ['', 'Readings'],
+  ['yields', 'Yields'],
+  ['boxes', 'Reference boxes'],
+]
+
+/** What readings of many units say together; all that is chosen stands in the address. */
+export default function TrendsPage() {
+  const [query, setQuery] = useSearchParams()
+  const view = query.get('view') ?? ''
+  const names = useQuery({
+    queryKey: ['unit-names'],
+    queryFn: () => ask(api.GET('/api/v1/unit-names')),
+  })
+  const site = useQuery({ queryKey: ['site'], queryFn: () => ask(api.GET('/api/v1/site')) })
+
+  function look(name: string, values: string[]) {
+    setQuery(
+      (kept) => {
+        kept.delete(name)
+        for (const value of values) if (value) kept.append(name, value)
+        return kept
+      },
+      { replace: true },
+    )
+  }
+
+  const zone = site.data?.zone ?? 'UTC'
+  return (
+    <Stack gap="4">
+      <Flex gap="6" align="end" wrap="wrap">
+        <Heading as="h1" size="2xl">
+          Trends
+        </Heading>
+        <ViewTabs
+          label="What is looked at"
+          value={view}
+          options={VIEWS}
+          onChange={(next) => look('view', [next])}
+        />
+      </Flex>
+      {view !== 'boxes' && (
+        <Flex gap="3" wrap="wrap" align="end">
+          <LabelledInput
+            label="Serial or asset number"
+            hint="* and ? are wildcards"
+            width="14rem"
+            value={query.get('serial') ?? ''}
+            onChange={(value) => look('serial', [value])}
+          />
+          <SearchFields query={query} names={names.data} onChange={look} />
+        </Flex>
+      )}
+      {view === 'yields' ? (
+        <YieldsView query={query} onChange={look} />
+      ) : view === 'boxes' ? (
+        <BoxesView query={query} zone={zone} onChange={look} />
+      ) : (
+        <Readings query={query} zone={zone} onChange={look} />
+      )}
+    </Stack>
+  )
+}
+
+interface Props {
+  query: URLSearchParams
+  zone: string
+  onChange: (name: string, values: string[]) => void
+}
+
+function Readings({ query, zone, onChange }: Props) {
+  const asked = useSettled(askedOf(query))
+  const found = useQuery({
+    queryKey: ['measurands', asked],
+    queryFn: () => ask(api.GET('/api/v1/measurands', { params: { query: asked } })),
+    placeholderData: (kept) => kept,
+  })
+  if (found.isError) return <Trouble text={found.error.message} />
+  if (found.data === undefined) return <Waiting />
+  const chosen = chosenOf(query, found.data)
+  if (chosen === undefined) {
+    return (
+      <Text>
+        {Object.keys(asked).length === 0
+          ? 'Nothing was read of any unit yet; start on the Run page.'
+          : 'No unit that is all of that has readings. Leave something out.'}
+      </Text>
+    )
+  }
+  return (
+    <Box>
+      <MeasurandChoice query={query} found={found.data} chosen={chosen} onChange={onChange} />
+      <TrendView
+        query={query}
+        asked={{ of: 'units', ...trendAskedOf(query, chosen) }}
+        zone={zone}
+        onChange={onChange}
+      />
+    </Box>
+  )
+}
