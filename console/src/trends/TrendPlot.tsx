@@ -138,12 +138,9 @@ function xRange(plotted: Plotted, across: number[]): uPlot.Scale {
   if (plotted.axis === 'group') return { range: [-0.6, plotted.groups.length - 0.4] }
   if (plotted.axis === 'number') return { range: (_, low, high) => [low - 1, high + 1] }
   if (plotted.axis === 'time') {
-    return {
-      range: (_, low, high) => {
-        const room = (high - low) * 0.02 || 60
-        return [low - room, high + room]
-      },
-    }
+    const [low, high] = [plotted.x[0] ?? 0, plotted.x.at(-1) ?? 0]
+    const room = (high - low) * 0.02 || 3600
+    return { range: [low - room, high + room] }
   }
   // Bars have a width of their own on either side of their middles.
   return {

@@ -4,6 +4,7 @@ import { useCallback, useMemo } from 'react'
 import { Link, useNavigate } from 'react-router'
 import { api, ask, type Schemas } from '../api/client'
 import type { paths } from '../api/schema'
+import { WatchForm } from '../items/Watches'
 import { DataTable } from '../parts/DataTable'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
@@ -20,7 +21,6 @@ import {
   momentText,
   queryText,
   type Reading,
-  STANDS_OUT,
   type Trend,
   type TrendAsked,
 } from './trend'
@@ -97,6 +97,7 @@ export function TrendView({ query, asked, zone, onChange }: Props) {
           <Facts trend={found.data} zone={zone} />
         </Flex>
       </Box>
+      {of === 'units' && <WatchForm trend={wanted as Schemas['WatchIn']['trend']} />}
       {found.data.groups.length > 0 && <Groups groups={found.data.groups} by={by} />}
       <Readings readings={found.data.readings} zone={zone} isOfUnits={of === 'units'} />
     </Stack>
@@ -191,7 +192,7 @@ function Groups({ groups, by }: { groups: Schemas['GroupOut'][]; by: string }) {
           cell: ({ stands_out: out }) =>
             out && (
               <Text as="span" color="bad" fontWeight="bold">
-                {STANDS_OUT[out]}
+                {out}
               </Text>
             ),
         },
@@ -246,12 +247,12 @@ function Readings({
           {
             head: 'Nest',
             isWhole: true,
-            cell: ({ groups }) => `${groups.fixture ?? ''} / ${groups.nest ?? ''}`,
+            cell: ({ groups }) => groups.nest ?? '',
           },
           { head: 'By', cell: ({ groups }) => groups.instrument ?? '' },
           { head: 'Lot', isWhole: true, cell: ({ groups }) => groups.lot ?? '' },
           {
-            head: `Tested (${zone})`,
+            head: 'Tested',
             isWhole: true,
             cell: (each) => momentText(each.at, zone),
           },

@@ -2,6 +2,7 @@ import { Box, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { useSearchParams } from 'react-router'
 import { api, ask } from '../api/client'
+import { ItemsView } from '../items/ItemsView'
 import { LabelledInput } from '../parts/LabelledInput'
 import { Trouble } from '../parts/Trouble'
 import { Waiting } from '../parts/Waiting'
@@ -11,7 +12,7 @@ import { useSettled } from '../units/useSettled'
 import { BoxesView } from './BoxesView'
 import { MeasurandChoice } from './MeasurandChoice'
 import { TrendView } from './TrendView'
-import { chosenOf, trendAskedOf } from './trend'
+import { chosenOf, momentText, trendAskedOf } from './trend'
 import { ViewTabs } from './ViewTabs'
 import { YieldsView } from './YieldsView'
 
@@ -19,6 +20,7 @@ const VIEWS: [string, string][] = [
   ['', 'Readings'],
   ['yields', 'Yields'],
   ['boxes', 'Reference boxes'],
+  ['items', 'Items'],
 ]
 
 /** What readings of many units say together; all that is chosen stands in the address. */
@@ -56,7 +58,7 @@ export default function TrendsPage() {
           onChange={(next) => look('view', [next])}
         />
       </Flex>
-      {view !== 'boxes' && (
+      {(view === '' || view === 'yields') && (
         <Flex gap="3" wrap="wrap" align="end">
           <LabelledInput
             label="Serial or asset number"
@@ -72,11 +74,22 @@ export default function TrendsPage() {
         <YieldsView query={query} onChange={look} />
       ) : view === 'boxes' ? (
         <BoxesView query={query} zone={zone} onChange={look} />
+      ) : view === 'items' ? (
+        <ItemsView
+          state={stateOf(query.get('state'))}
+          moment={(at) => momentText(at, zone)}
+          onState={(state) => look('state', [state === 'open' ? '' : state || 'all'])}
+        />
       ) : (
         <Readings query={query} zone={zone} onChange={look} />
       )}
     </Stack>
   )
+}
+
+function stateOf(told: string | null): '' | 'open' | 'ended' {
+  if (told === 'all') return ''
+  return told === 'ended' ? 'ended' : 'open'
 }
 
 interface Props {

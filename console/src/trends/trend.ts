@@ -141,16 +141,14 @@ export function signalsOf(trend: Trend): { words: string; times: number; latest:
     })
 }
 
-/** A moment in a zone, to the minute, with the zone's offset. */
+/** A moment in a zone, to the minute, with the zone's offset: 2026-12-01 21:38 +01:00. */
 export function momentText(at: string, zone: string): string {
-  const parts = new Intl.DateTimeFormat('en-CA', {
-    timeZone: zone,
-    dateStyle: 'short',
-    timeStyle: 'short',
-    hourCycle: 'h23',
-  }).format(new Date(at))
-  return parts.replace(', ', ' ')
+  const when = new Date(at)
+  const there = when.toLocaleString('sv', { timeZone: zone }).slice(0, 16)
+  const offset = new Intl.DateTimeFormat('en', { timeZone: zone, timeZoneName: 'longOffset' })
+    .formatToParts(when)
+    .find(({ type }) => type === 'timeZoneName')?.value
+  return `${there} ${offset?.replace('GMT', '') || '+00:00'}`
 }
 
-export const STANDS_OUT: Record<string, string> = { '': '', low: 'low', high: 'high' }
 export const groupName = (name: string) => (name ? words(name) : 'none')

@@ -5,6 +5,7 @@ from loricate.client._bench import BenchCalls
 from loricate.client._captures import CaptureCalls
 from loricate.client._certificates import CertificateCalls
 from loricate.client._definitions import DefinitionCalls
+from loricate.client._items import ItemCalls
 from loricate.client._lots import LotCalls
 from loricate.client._people import PeopleCalls
 from loricate.client._rehearsals import RehearsalCalls
@@ -25,6 +26,7 @@ class Client(
     RunCalls,
     SearchCalls,
     TrendCalls,
+    ItemCalls,
     SeriesCalls,
     LotCalls,
     AssetCalls,

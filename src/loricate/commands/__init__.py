@@ -26,6 +26,7 @@ NOUNS = {
     "unit": ("unit", "Find units and show their history."),
     "search": ("search", "Keep searches for units by name, for the whole site."),
     "trend": ("trend", "See what readings of many units say together, and how yields go."),
+    "item": ("item", "See what is to be looked into: raise, give, end."),
     "asset": ("asset", "Describe devices by their number; see how they stand, and what is due."),
     "capture": ("capture", "Make a cable's description from units that are known to be good."),
     "hands": ("hands", "Do at the simulated bench what a person does by hand."),

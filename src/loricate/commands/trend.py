@@ -8,6 +8,7 @@ import click
 from loricate.commands.connection import Call, service_options
 from loricate.commands.output import moment, percent, print_table
 from loricate.commands.searching import search_options, with_kept
+from loricate.commands.searching import told as told_of
 
 if TYPE_CHECKING:
     from loricate.api.trends import TrendOut, YieldOut
@@ -138,6 +139,77 @@ def show(
         found = client.trend(step, quantity, point, **told, by=by)
     if not call.printed(found):
         print_trend(found, by)
+
+
+@command.command("watch")
+@click.argument("name")
+@click.argument("step")
+@click.argument("quantity", default="")
+@click.option("--point", default="", help="Of the unit; empty: of the unit as a whole.")
+@click.option("--serial", default="", help="Serial or asset number; * and ? are wildcards.")
+@search_options
+@kept_option
+@click.option("--which", type=click.Choice(["last", "first", "all"]), help="Attempts of each unit.")
+@click.option("--scale", type=click.Choice(["straight", "decades"]))
+@click.option("--base", default=0, help="Limits of the chart rest on so many readings, the first.")
+@click.option("--by", default="", type=click.Choice(["", *GROUPS]), help="Compare these groups.")
+@click.option("--owner", default=None, help="Account that its items go to; else your own.")
+@service_options
+def watch(
+    name: str,
+    step: str,
+    quantity: str,
+    point: str,
+    serial: str,
+    asked: dict[str, Any],
+    kept: str,
+    owner: str | None,
+    call: Call,
+    **how: Any,
+) -> None:
+    """Have a trend looked at by itself; what is seen in it becomes an item.
+
+    Example: loricate trend watch "Insulation DC-40" insulation --product DC-40 --by nest
+    """
+    with call.connect() as client:
+        search = with_kept(client, kept, _with_serial(serial, asked))
+        quantity = quantity or _first_quantity(client, step, search)
+        told = {**search, **_given({**how, "point": point})}
+        made = client.watch(name, owner, step=step, quantity=quantity, **told)
+    if not call.printed(made):
+        click.echo(f"'{made.name}' is looked at whenever something new was tested; its items go to")
+        click.echo(f"{made.owner}. See `loricate item list`.")
+
+
+@command.command("watches")
+@service_options
+def watches(call: Call) -> None:
+    """List the trends that are looked at by themselves.
+
+    Example: loricate trend watches
+    """
+    with call.connect() as client:
+        found = client.watches()
+    if call.printed(found):
+        return
+    rows = [(each.name, told_of(each.trend), each.owner, moment(each.kept_at)) for each in found]
+    print_table(("NAME", "LOOKS AT", "ITEMS GO TO", "KEPT (UTC)"), rows)
+    if not found:
+        click.echo("No trend is watched; `loricate trend watch NAME STEP` watches one.", err=True)
+
+
+@command.command("unwatch")
+@click.argument("name")
+@service_options
+def unwatch(name: str, call: Call) -> None:
+    """Look at a trend by itself no longer; its items stay.
+
+    Example: loricate trend unwatch "Insulation DC-40"
+    """
+    with call.connect() as client:
+        client.drop_watch(name)
+    if not call.printed({"name": name}):
+        click.echo(f"'{name}' is watched no longer.")
 
 
 @command.command("check")

@@ -61,6 +61,7 @@ MARKED: dict[str, Marked] = {
     "issued after": Marked("issued_after", ("number",)),
     "issued document": Marked("ledger", ("position",)),
     "key begun": Marked("key_begun", ("id",)),
+    "item": Marked("item", ("id",), is_final=False),
     "kept reading": Marked("kept_reading", ("id",)),
     "limit set": Marked("limit_set", ("code", "revision")),
     "lot": Marked("lot", ("code",), is_final=False),
@@ -88,6 +89,7 @@ MARKED: dict[str, Marked] = {
 # How kinds were marked before a migration changed their tables, by the migration; None where there
 # were none.
 UNTIL: dict[int, dict[str, Marked | None]] = {
+    25: {"item": None},
     23: {"answer picture": None},
     20: {"kept reading": None},
     19: {"zeroing": None, "zero": Marked("zero", ("id",))},

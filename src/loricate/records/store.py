@@ -43,6 +43,7 @@ WITH_IDS = (
     "column_map",
     "series",
     "kept_reading",
+    "item",
 )
 
 

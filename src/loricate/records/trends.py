@@ -127,7 +127,11 @@ def _observation(row: sqlite3.Row) -> Observation:
         row["serial"],
         row["number"],
         row["repetition"],
-        tuple((name, row[name]) for name in GROUPS),
+        tuple(
+            # The same number is another nest in another fixture.
+            (name, f"{row['fixture']}/{row['nest']}" if name == "nest" else row[name])
+            for name in GROUPS
+        ),
     )
 
 

@@ -31,6 +31,7 @@ from loricate.service.printing import Printing
 from loricate.service.sending import Sender
 from loricate.service.settings import FirstAccount, Settings
 from loricate.service.sign_in import Door
+from loricate.service.watching import Watcher
 from loricate.service.workroom import Workroom
 
 STUDY_S, DRAW_S = 10.0, 60.0
@@ -94,6 +95,8 @@ class Desk:
         )  # what people hand in
         # What anybody may ask for has a room by itself: however many ask, no engineer waits.
         self.verifying = Workroom("verifying")
+        fixtures = [each.code for each in self.plan.fixtures]
+        self.watcher = Watcher(self.store, self.papers.look.zone, fixtures)
         self.check = LedgerCheck(settings.database, outside, self.heads.benches)
         self._daily: asyncio.Task[None] | None = None
 
@@ -121,12 +124,17 @@ class Desk:
         if paused:
             logger.warning("series paused", extra={"series": paused})
         await self.heads.open()
-        await self.bench.open(self.issuer.issue_for)
+        await self.bench.open(self._run_ended)
         for problem in self.papers.problems:
             logger.warning("template not used", extra={"reason": problem})
         self._daily = asyncio.create_task(self.heads.keep_daily())
         self.sender.open()
+        self.watcher.open()
         self.issuer.catch_up()
+
+    def _run_ended(self, run_id: str) -> None:
+        self.issuer.issue_for(run_id)
+        self.watcher.wake()
 
     @staticmethod
     def _put_account(account: FirstAccount, hashed: str, conn: sqlite3.Connection) -> None:
@@ -147,6 +155,7 @@ class Desk:
             self._daily.cancel()
         await self.issuer.close()
         await self.sender.close()
+        await self.watcher.close()
         await self.bench.close()
         self.study.close()
         self.verifying.close()

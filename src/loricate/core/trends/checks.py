@@ -65,7 +65,7 @@ def _box_reading(
     of = BoxMeasurand(box, serial, step["id"], reading["quantity"], reading["point"], instrument)
     groups = (
         ("fixture", check["fixture"]),
-        ("nest", check["report"]["nest"]),
+        ("nest", f"{check['fixture']}/{check['report']['nest']}"),
         ("instrument", instrument),
         ("operator", check["account"]),
     )

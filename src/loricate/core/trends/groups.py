@@ -6,6 +6,7 @@ it, less how many are surely more.
 """
 
 import math
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from statistics import NormalDist
@@ -73,6 +74,10 @@ def _standing(scores: Floats, own: Sequence[int]) -> float | None:
     return float(scores[list(own)].sum()) / math.sqrt(variance) if variance > 0 else 0.0
 
 
-def natural(name: str) -> tuple[int, int, str]:
-    """In what order names are listed: numbers by their value, before words."""
-    return (0, int(name), name) if name.isdecimal() else (1, 0, name)
+def natural(name: str) -> tuple[tuple[int, int, str], ...]:
+    """In what order names are listed: numbers in them by their value."""
+    return tuple(
+        (0, int(part), "") if part.isdecimal() else (1, 0, part.casefold())
+        for part in re.split(r"(\d+)", name)
+        if part
+    )

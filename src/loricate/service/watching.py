@@ -1,0 +1,146 @@
+"""Looking at trends by itself: what is seen in watched ones, and in daily checks, becomes items.
+
+It looks after runs and checks, and every few minutes; in a reader's thread, in nobody's way.
+"""
+
+import asyncio
+import contextlib
+import datetime as dt
+import logging
+import sqlite3
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from urllib.parse import urlencode
+
+from loricate.api.trends import CheckTrendAsked, TrendAsked
+from loricate.core.quantities import DIMENSIONS
+from loricate.core.searching import Span
+from loricate.core.trends.flags import Flag, flags_of
+from loricate.papers.wording import zone_of
+from loricate.records import items, upkeep
+from loricate.records.items import Watch
+from loricate.records.store import Store
+from loricate.service.errors import ServiceError
+from loricate.service.trending import check_measurands, read_trend
+
+LOOK_S, SETTLE_S = 300.0, 2.0
+CHECKS = 400
+logger = logging.getLogger("loricate.service")
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """What was seen in one trend, of whom it is, and where in the console it is looked at."""
+
+    about: str
+    flags: Sequence[Flag]
+    address: str
+    owner: str
+
+
+class Watcher:
+    """Begun and closed by the desk; ``wake`` has it look soon."""
+
+    def __init__(self, store: Store, zone: str, fixtures: Sequence[str]) -> None:
+        self._store, self._zone, self._fixtures = store, zone, fixtures
+        self._wanted = asyncio.Event()
+        self._going: asyncio.Task[None] | None = None
+
+    def open(self) -> None:
+        """Begin to look."""
+        self._going = asyncio.create_task(self._look_on())
+
+    def wake(self) -> None:
+        """Something new was tested."""
+        self._wanted.set()
+
+    async def close(self) -> None:
+        """Look no longer."""
+        if self._going is not None:
+            self._going.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await self._going
+
+    async def _look_on(self) -> None:
+        while True:
+            with contextlib.suppress(TimeoutError):
+                async with asyncio.timeout(LOOK_S):
+                    await self._wanted.wait()
+            await asyncio.sleep(SETTLE_S)  # the last of a load is kept by then
+            self._wanted.clear()
+            try:
+                await self.look()
+            except Exception:
+                logger.exception("trends not looked at; looked at again soon")
+
+    async def look(self, name: str = "") -> list[str]:
+        """Look at every watched trend and every check, or at one watch; gives new items' ids."""
+        at = dt.datetime.now(dt.UTC)
+        watches = await self._store.read(items.list_watches)
+        looks: list[Callable[[sqlite3.Connection], Seen | None]] = [
+            lambda conn, watch=watch: self._watched(conn, watch, at)  # type: ignore[misc]
+            for watch in watches
+            if not name or watch.name.casefold() == name.casefold()
+        ]
+        made = list[str]()
+        for each in looks:
+            if (seen := await self._store.read(each)) is not None:
+                made += await self._raise(seen)
+        for fixture in () if name else self._fixtures:
+            for seen in await self._store.read(lambda conn, of=fixture: _checked(conn, of)):  # type: ignore[misc]
+                made += await self._raise(seen)
+        return made
+
+    async def _raise(self, seen: Seen) -> list[str]:
+        if not seen.flags:
+            return []
+        return await self._store.write(
+            lambda conn: items.raise_flags(conn, seen.about, seen.flags, seen.address, seen.owner)
+        )
+
+    def _watched(self, conn: sqlite3.Connection, watch: Watch, at: dt.datetime) -> Seen | None:
+        try:
+            asked = TrendAsked.model_validate(watch.asked)
+            trend, found = read_trend(conn, asked, asked.search.span(zone_of(self._zone), at))
+        except (ServiceError, ValueError) as error:
+            told = {"watch": watch.name, "reason": str(error)}
+            logger.warning("a watched trend cannot be looked at", extra=told)
+            return None
+        flags = flags_of(trend, DIMENSIONS[found.dimension or "number"], asked.by)
+        return Seen(watch.name, flags, address_of(asked), watch.owner)
+
+
+def address_of(asked: TrendAsked) -> str:
+    """Where in the console a trend is seen."""
+    told = asked.model_dump(mode="json", exclude_defaults=True)
+    told.pop("count", None)
+    return f"/trends?{urlencode(told, doseq=True)}"
+
+
+def _checked(conn: sqlite3.Connection, fixture: str) -> list[Seen]:
+    """What is seen in what a fixture's checks have read of their boxes."""
+    newest = upkeep.latest_daily_check(conn, fixture)
+    found = []
+    for each in check_measurands(conn, fixture, CHECKS):
+        if not each.signals or newest is None:
+            continue
+        asked = CheckTrendAsked(
+            fixture=fixture,
+            box=each.box,
+            serial=each.serial,
+            step=each.step,
+            quantity=each.quantity,
+            point=each.point,
+            instrument=each.instrument,
+        )
+        trend, _ = read_trend(conn, asked, Span())
+        name = f"{each.quantity.replace('_', ' ')} {each.point}".strip()
+        about = (
+            f"{each.instrument} on the {each.box} box {each.serial} of {fixture},"
+            f" {each.title}: {name}"
+        )
+        key = [each.box, each.serial, each.step, each.quantity, each.point, each.instrument]
+        query = {"view": "boxes", "of": fixture, "reading": "|".join(key), "chart": "individuals"}
+        flags = flags_of(trend, DIMENSIONS[each.dimension])
+        found.append(Seen(about, flags, f"/trends?{urlencode(query)}", newest["account"]))
+    return found
