@@ -12,7 +12,7 @@ type Read = Schemas['CheckMeasurandOut']
 interface Props {
   query: URLSearchParams
   zone: string
-  onChange: (name: string, values: string[]) => void
+  onChange: (changed: Record<string, string>) => void
 }
 
 const keyOf = (each: Read) =>
@@ -44,8 +44,7 @@ export function BoxesView({ query, zone, onChange }: Props) {
           value={fixture}
           options={fixtures}
           onChange={(code) => {
-            onChange('of', [code])
-            onChange('reading', [])
+            onChange({ of: code, reading: '' })
           }}
         />
         {chosen && (
@@ -54,7 +53,7 @@ export function BoxesView({ query, zone, onChange }: Props) {
             width="34rem"
             value={keyOf(chosen)}
             options={listed.data.map((each): [string, string] => [keyOf(each), nameOf(each)])}
-            onChange={(key) => onChange('reading', [key])}
+            onChange={(key) => onChange({ reading: key })}
           />
         )}
       </Flex>

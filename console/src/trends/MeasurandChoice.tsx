@@ -6,7 +6,7 @@ interface Props {
   query: URLSearchParams
   found: Measurand[]
   chosen: Measurand
-  onChange: (name: string, values: string[]) => void
+  onChange: (changed: Record<string, string>) => void
 }
 
 /** Which reading is looked at, of which attempts, and what is held against what. */
@@ -21,9 +21,8 @@ export function MeasurandChoice({ query, found, chosen, onChange }: Props) {
         onChange={(key) => {
           const wanted = found.find((each) => keyOf(each) === key)
           if (wanted === undefined) return
-          onChange('step', [wanted.step])
-          onChange('quantity', [wanted.quantity])
-          onChange('point', [wanted.point])
+          const { step, quantity, point } = wanted
+          onChange({ step, quantity, point })
         }}
       />
       <Choice
@@ -31,7 +30,7 @@ export function MeasurandChoice({ query, found, chosen, onChange }: Props) {
         width="10rem"
         value={query.get('by') ?? ''}
         options={GROUPS}
-        onChange={(by) => onChange('by', [by])}
+        onChange={(by) => onChange({ by })}
       />
       <Choice
         label="Attempts"
@@ -42,7 +41,7 @@ export function MeasurandChoice({ query, found, chosen, onChange }: Props) {
           ['first', 'the first of each'],
           ['all', 'all'],
         ]}
-        onChange={(which) => onChange('which', [which])}
+        onChange={(which) => onChange({ which })}
       />
       <Choice
         label="Reckoned in"
@@ -53,7 +52,7 @@ export function MeasurandChoice({ query, found, chosen, onChange }: Props) {
           ['straight', 'readings'],
           ['decades', 'decades'],
         ]}
-        onChange={(scale) => onChange('scale', [scale])}
+        onChange={(scale) => onChange({ scale })}
       />
       <Choice
         label="Limits of the chart from"
@@ -66,7 +65,7 @@ export function MeasurandChoice({ query, found, chosen, onChange }: Props) {
           ['50', 'the first 50'],
           ['100', 'the first 100'],
         ]}
-        onChange={(base) => onChange('base', [base])}
+        onChange={(base) => onChange({ base })}
       />
     </Flex>
   )

@@ -33,7 +33,7 @@ interface Props {
   query: URLSearchParams
   asked: Asked
   zone: string
-  onChange: (name: string, values: string[]) => void
+  onChange: (changed: Record<string, string>) => void
 }
 
 const NEWEST = 100
@@ -71,7 +71,7 @@ export function TrendView({ query, asked, zone, onChange }: Props) {
             label="Chart"
             value={chart}
             options={charts}
-            onChange={(name) => onChange('chart', [name === 'time' ? '' : name])}
+            onChange={(name) => onChange({ chart: name === 'time' ? '' : name })}
           />
           <Flex gap="4" align="center">
             {(['svg', 'png'] as const).map((form) => (

@@ -33,11 +33,14 @@ export default function TrendsPage() {
   })
   const site = useQuery({ queryKey: ['site'], queryFn: () => ask(api.GET('/api/v1/site')) })
 
-  function look(name: string, values: string[]) {
+  /** What changes together goes into the address at once: the second of two would undo the first. */
+  function choose(changed: Record<string, string | string[]>) {
     setQuery(
       (kept) => {
-        kept.delete(name)
-        for (const value of values) if (value) kept.append(name, value)
+        for (const [name, values] of Object.entries(changed)) {
+          kept.delete(name)
+          for (const value of [values].flat()) if (value) kept.append(name, value)
+        }
         return kept
       },
       { replace: true },
@@ -55,7 +58,7 @@ export default function TrendsPage() {
           label="What is looked at"
           value={view}
           options={VIEWS}
-          onChange={(next) => look('view', [next])}
+          onChange={(next) => choose({ view: next })}
         />
       </Flex>
       {(view === '' || view === 'yields') && (
@@ -65,23 +68,27 @@ export default function TrendsPage() {
             hint="* and ? are wildcards"
             width="14rem"
             value={query.get('serial') ?? ''}
-            onChange={(value) => look('serial', [value])}
+            onChange={(value) => choose({ serial: value })}
           />
-          <SearchFields query={query} names={names.data} onChange={look} />
+          <SearchFields
+            query={query}
+            names={names.data}
+            onChange={(name, values) => choose({ [name]: values })}
+          />
         </Flex>
       )}
       {view === 'yields' ? (
-        <YieldsView query={query} onChange={look} />
+        <YieldsView query={query} onChange={choose} />
       ) : view === 'boxes' ? (
-        <BoxesView query={query} zone={zone} onChange={look} />
+        <BoxesView query={query} zone={zone} onChange={choose} />
       ) : view === 'items' ? (
         <ItemsView
           state={stateOf(query.get('state'))}
           moment={(at) => momentText(at, zone)}
-          onState={(state) => look('state', [state === 'open' ? '' : state || 'all'])}
+          onState={(state) => choose({ state: state === 'open' ? '' : state || 'all' })}
         />
       ) : (
-        <Readings query={query} zone={zone} onChange={look} />
+        <Readings query={query} zone={zone} onChange={choose} />
       )}
     </Stack>
   )
@@ -95,7 +102,7 @@ function stateOf(told: string | null): '' | 'open' | 'ended' {
 interface Props {
   query: URLSearchParams
   zone: string
-  onChange: (name: string, values: string[]) => void
+  onChange: (changed: Record<string, string>) => void
 }
 
 function Readings({ query, zone, onChange }: Props) {

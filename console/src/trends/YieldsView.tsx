@@ -18,7 +18,7 @@ type Share = Schemas['ShareOut'] | null
 
 interface Props {
   query: URLSearchParams
-  onChange: (name: string, values: string[]) => void
+  onChange: (changed: Record<string, string>) => void
 }
 
 /** How many units passed at first and in the end, by group, and what they failed of. */
@@ -40,7 +40,7 @@ export function YieldsView({ query, onChange }: Props) {
         width="10rem"
         value={by}
         options={[...BY]}
-        onChange={(next) => onChange('group', [next === 'week' ? '' : next])}
+        onChange={(next) => onChange({ group: next === 'week' ? '' : next })}
       />
       {groups.length === 0 ? (
         <Text>No unit that is so was tested to a verdict.</Text>
