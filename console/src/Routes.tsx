@@ -3,6 +3,7 @@ import { Navigate, Route, Routes as Switch } from 'react-router'
 import { Waiting } from './parts/Waiting'
 import { RunPage } from './run/RunPage'
 import PasswordPage from './session/PasswordPage'
+import { useSession } from './session/SessionProvider'
 import { Shell } from './shell/Shell'
 
 const CertificatesPage = lazy(() => import('./certificates/CertificatesPage'))
@@ -20,17 +21,26 @@ const SeriesListPage = lazy(() => import('./series/SeriesListPage'))
 const SeriesPage = lazy(() => import('./series/SeriesPage'))
 const SequencesPage = lazy(() => import('./sequences/SequencesPage'))
 const SequencePage = lazy(() => import('./sequences/SequencePage'))
+const StartPage = lazy(() => import('./start/StartPage'))
 const TrendsPage = lazy(() => import('./trends/TrendsPage'))
 const UnitsPage = lazy(() => import('./units/UnitsPage'))
 const DatesPage = lazy(() => import('./units/DatesPage'))
 const UnitPage = lazy(() => import('./units/UnitPage'))
+
+/** Who tests begins with a load, quality with what came of them. */
+function Home() {
+  const { state } = useSession()
+  const isQuality = state.at === 'in' && state.me.role === 'quality'
+  return <Navigate to={isQuality ? '/start' : '/run'} replace />
+}
 
 export function Routes() {
   return (
     <Suspense fallback={<Waiting />}>
       <Switch>
         <Route element={<Shell />}>
-          <Route path="/" element={<Navigate to="/run" replace />} />
+          <Route path="/" element={<Home />} />
+          <Route path="/start" element={<StartPage />} />
           <Route path="/run" element={<RunPage />} />
           <Route path="/run/:runId" element={<RunPage />} />
           <Route path="/bench" element={<BenchPage />} />

@@ -188,6 +188,38 @@ def take_console(browser: Browser, sign_in: dict[str, Any]) -> None:
     page.get_by_role("link", name="Failed this week").wait_for()
     page.get_by_role("table", name="Units found").wait_for()
     shoot(page, "console-units")
+    take_trends(page, url, sign_in)
+
+
+def take_trends(page: Page, url: str, sign_in: dict[str, Any]) -> None:
+    """Four loads of new cabinets, their leakage by nest, and what quality begins the day with."""
+    hands = Hands("127.0.0.1", sign_in["ports"]["HANDS"])
+    hands.pace(20)
+    with Client(url) as client:
+        client.sign_in(sign_in["name"], sign_in["password"])
+        client.watch("Leakage DC-40", step="leakage", quantity="current", by="nest")
+        for first in range(300, 332, 8):
+            load = {str(nest): f"DC40-26-{first + nest:04}" for nest in range(1, 9)}
+            for nest, serial in load.items():
+                hands.put(f"FX-B/{nest}", "DC-40", "", serial)
+            run = client.create_run("DC40-FINAL", "FX-B", load)
+            client.arm_run(run.id)
+            client.start_run(run.id)
+            for event in client.events(run.id):
+                if event.name == "question":
+                    client.answer(run.id, event.data["nest"], "pass")
+        client.raise_item("FX-B nest 7", "Its clip is loose", owner=demo_site.QUALITY)
+    hands.pace(1)
+    page.goto(f"{url}/trends?step=leakage&quantity=current&by=nest&chart=individuals")
+    page.get_by_role("table", name="Compared by nest").wait_for()
+    page.wait_for_timeout(500)
+    shoot(page, "console-trends")
+    page.goto(f"{url}/start")
+    page.get_by_text("Its clip is loose").wait_for()
+    page.wait_for_timeout(500)
+    shoot(page, "console-start")
+    for name in ("console-trends", "console-start"):
+        put_below(HERE / "console-units.png", HERE / f"{name}.png")
 
 
 def take_certificates(browser: Browser, sign_in: dict[str, str]) -> None:

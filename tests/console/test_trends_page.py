@@ -91,3 +91,21 @@ def test_a_trend_is_watched_and_an_item_is_ended(
     expect(watched).to_have_count(0)
     page.goto(f"{site['url']}/trends?since=soon")
     expect(page.get_by_role("alert")).to_contain_text("since: is no time; write a day")
+
+
+def test_quality_begins_with_what_is_to_be_seen_to(
+    page: Page, site: dict[str, Any], client: Client, tested: str
+) -> None:
+    item = client.raise_item("FX-A nest 1", "Its clip is loose", owner="ines")
+    sign_in(page, {**site, "name": "ines"}, "/")
+    expect(page.get_by_role("heading", name="Today")).to_be_visible()
+    items = page.get_by_role("region", name="Open items")
+    expect(items).to_contain_text("FX-A nest 1 Its clip is loose")
+    failed = page.get_by_role("region", name="Last failures")
+    expect(failed.get_by_role("link", name="PAGE-3")).to_be_visible()
+    for name in ("First-pass yield by week", "Instruments and checks due", "Stuck on its way"):
+        expect(page.get_by_role("region", name=name).get_by_role("link").first).to_be_visible()
+    check_accessible(page)
+    page.get_by_role("link", name="All: Last failures").click()
+    expect(page.get_by_role("table", name="Units found")).to_be_visible()
+    client.end_item(item.id, "accepted", "Seen")

@@ -1,6 +1,7 @@
 """Trends and yields: what is told of readings is what the records hold, whatever is asked."""
 
 import datetime as dt
+import sqlite3
 from collections import Counter
 from typing import Any
 
@@ -8,10 +9,15 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from loricate.core.measuring.grading import Verdict
+from loricate.core.attempts import Attempt
+from loricate.core.measuring.grading import DecisionRule, Measured, Verdict, grade_step
+from loricate.core.measuring.readings import Reading
 from loricate.core.planning.lots import Appearance, Tally, tally
+from loricate.core.quantities import CURRENT, PRESSURE
 from loricate.core.searching import Span, UnitSearch
-from loricate.records import searching, trends, yields
+from loricate.core.sequences.ready import ReadySequence
+from loricate.core.sequences.released import step_as_done
+from loricate.records import attempts, runs, searching, trends, yields
 from loricate.records.trends import Wanted, Which
 from loricate.records.yields import By, namer
 from tests.records.searched import AT, SEARCHES, STEPS, ZONE, Filled, Known, answers
@@ -62,6 +68,25 @@ def test_another_quantity_or_point_has_none_of_these_readings(filled: Filled) ->
     for other in (Wanted("withstand", "voltage"), Wanted("withstand", "current", "L1")):
         found = trends.find_readings(filled.conn, UnitSearch(), Span(), other)
         assert found.observed == () and not found.is_cut and found.dimension == ""
+
+
+def test_readings_of_another_dimension_are_told_and_not_mixed_in(
+    conn: sqlite3.Connection, sequence: ReadySequence
+) -> None:
+    """Another product may have a step of the same name that measures something else by it."""
+    step = step_as_done(sequence.steps[3])
+    for place, dimension in enumerate((PRESSURE, PRESSURE, CURRENT)):
+        run_id = runs.add_run(
+            conn, ("DC40-FINAL", 1), "DC-40", "FX-A", {"1": f"U-{place}"},
+            {"instruments": [], "code": "B"}, "0", "mara",
+        )  # fmt: skip
+        (unit,) = runs.get_run(conn, run_id)["units"]
+        graded = grade_step(Measured((Reading("level", 1.0, dimension),)), {}, DecisionRule())
+        at = f"2026-11-0{1 + place}T10:00:00.000Z"
+        made = Attempt(step, 0, 1, graded, started_at=at, ended_at=at)
+        attempts.add_attempt(conn, unit["id"], made)
+    found = trends.find_readings(conn, UnitSearch(), Span(), Wanted(step.id, "level"))
+    assert (found.dimension, len(found.observed), found.others) == ("current", 1, 2)
 
 
 def test_what_there_is_to_compare_is_what_was_read(filled: Filled) -> None:

@@ -62,12 +62,16 @@ export function Shell() {
         wrap="wrap"
         gap={{ base: '3', xl: '4' }}
       >
-        <HStack gap="2">
+        <NavLink
+          to={state.me.role === 'operator' ? '/run' : '/start'}
+          title="Today"
+          style={{ display: 'flex', alignItems: 'center', gap: '0.5rem' }}
+        >
           <Mark size={26} />
           <Text fontWeight="bold" fontSize="lg" display={{ base: 'none', xl: 'block' }}>
             Loricate
           </Text>
-        </HStack>
+        </NavLink>
         <HStack as="nav" aria-label="Pages" gap="1" flex="1" align="stretch" minH="14">
           {PLACES.filter((place) => place.roles.includes(state.me.role)).map((place) => (
             <NavLink key={place.to} to={place.to} style={{ display: 'flex' }}>

@@ -1,5 +1,6 @@
 import { Box, Stack, Text } from '@chakra-ui/react'
-import { factsOf, momentText, signalsOf, type Trend } from './trend'
+import { momentText } from '../parts/moment'
+import { factsOf, signalsOf, type Trend } from './trend'
 
 /** What a trend says in figures: where it lies, where it goes, what speaks against chance. */
 export function Facts({ trend, zone }: { trend: Trend; zone: string }) {

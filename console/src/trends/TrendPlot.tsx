@@ -95,6 +95,7 @@ function optionsOf(
           ? { space: 84, values: (_: uPlot, at: (number | null)[]) => at.map(shown) }
           : {}),
         ...(isHistogram && plotted.isLog ? { splits: decadesOf } : {}),
+        ...(plotted.axis === 'number' ? { incrs: [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000] } : {}),
         ...(plotted.axis === 'time' ? { space: 90, values: timesIn(zone) } : {}),
       },
       {

@@ -7,6 +7,7 @@ import type { paths } from '../api/schema'
 import { WatchForm } from '../items/Watches'
 import { DataTable } from '../parts/DataTable'
 import { LINK } from '../parts/link'
+import { momentText } from '../parts/moment'
 import { Trouble } from '../parts/Trouble'
 import { VerdictMark } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
@@ -18,7 +19,6 @@ import {
   CHARTS,
   type ChartName,
   groupName,
-  momentText,
   queryText,
   type Reading,
   type Trend,

@@ -1,14 +1,6 @@
 import { expect, test } from 'vitest'
 import { plottedOf, rangesOf } from './plotted'
-import {
-  chosenOf,
-  factsOf,
-  momentText,
-  queryText,
-  type Reading,
-  signalsOf,
-  type Trend,
-} from './trend'
+import { chosenOf, factsOf, queryText, type Reading, signalsOf, type Trend } from './trend'
 
 function reading(place: number, more: Partial<Reading> = {}): Reading {
   return {
@@ -26,7 +18,8 @@ const TREND: Trend = {
     reading(0), reading(1, { bound: 'above' }), reading(2, { is_used: false }),
     reading(3, { verdict: 'fail' }), reading(4, { value: null, is_used: false }), reading(5),
   ],
-  is_cut: true, used: 4, left_out: 2, below: 0, above: 1, minimum: 5, maximum: null,
+  is_cut: true,
+  others: 0, used: 4, left_out: 2, below: 0, above: 1, minimum: 5, maximum: null,
   limit_text: '≥ 5 Ω', limits_changed: false,
   quantiles: [{ share: 0.5, low: 11, high: null, text: '> 11 Ω' }],
   histogram: { edges: [10, 12, 15], counts: [1, 2], below: 0, above: 1 },
@@ -111,12 +104,6 @@ test('the reading that came nearest to its limit and passed is looked at first',
   expect(chosenOf(new URLSearchParams('step=s1&quantity=current'), found)?.step).toBe('s1')
   expect(chosenOf(new URLSearchParams('step=gone&quantity=x'), found)?.step).toBe('s2')
   expect(chosenOf(new URLSearchParams(), [])).toBeUndefined()
-})
-
-test('a moment has the offset of its zone', () => {
-  expect(momentText('2026-12-01T20:38:54Z', 'Europe/Vienna')).toBe('2026-12-01 21:38 +01:00')
-  expect(momentText('2026-07-01T20:38:54Z', 'Europe/Vienna')).toBe('2026-07-01 22:38 +02:00')
-  expect(momentText('2026-12-01T20:38:54Z', 'UTC')).toBe('2026-12-01 20:38 +00:00')
 })
 
 test('a list stands in a query once for each', () => {

@@ -100,6 +100,7 @@ export function factsOf(trend: Trend): [string, string][] {
   const older = trend.is_cut ? ', the newest of more' : ''
   facts.push(['Readings', `${trend.readings.length}${older}`])
   if (trend.left_out > 0) facts.push(['Left out', `${trend.left_out} that prove nothing`])
+  if (trend.others > 0) facts.push(['Not shown', `${trend.others} of another dimension`])
   if (trend.below > 0) facts.push(['Under the floor', `${trend.below}, in no mean`])
   if (trend.above > 0) facts.push(['Over the range', `${trend.above}, in no mean`])
   if (trend.limit_text) {
@@ -113,7 +114,7 @@ export function factsOf(trend: Trend): [string, string][] {
   facts.push(...indexOf('Cp', able.cp, able.cp_least), ...indexOf('Cpk', able.cpk, able.cpk_least))
   if (able.why_not) facts.push(['Capability', `none: ${able.why_not}`])
   if (chart) facts.push(['Chart limits', `${chart.lower_text} to ${chart.upper_text}`])
-  if (forecast.rate_text) facts.push(['Drift', forecast.rate_text])
+  if (forecast.rate_text) facts.push(['Slope', forecast.rate_text])
   return facts
 }
 
@@ -139,16 +140,6 @@ export function signalsOf(trend: Trend): { words: string; times: number; latest:
       const latest = trend.readings[last]
       return latest === undefined ? [] : [{ ...told, latest }]
     })
-}
-
-/** A moment in a zone, to the minute, with the zone's offset: 2026-12-01 21:38 +01:00. */
-export function momentText(at: string, zone: string): string {
-  const when = new Date(at)
-  const there = when.toLocaleString('sv', { timeZone: zone }).slice(0, 16)
-  const offset = new Intl.DateTimeFormat('en', { timeZone: zone, timeZoneName: 'longOffset' })
-    .formatToParts(when)
-    .find(({ type }) => type === 'timeZoneName')?.value
-  return `${there} ${offset?.replace('GMT', '') || '+00:00'}`
 }
 
 export const groupName = (name: string) => (name ? words(name) : 'none')

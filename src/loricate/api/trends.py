@@ -222,7 +222,7 @@ class ForecastOut(BaseModel):
     rate_text: str = Field(
         description="A week, a day or an hour, with its interval; empty without a line"
     )
-    line: list[LineEnd] = Field(description="The line's two ends")
+    line: list[LineEnd] = Field(description="The line's two ends; empty where it is no drift")
     limit: Literal["", "minimum", "maximum"]
     meets_at: str
     earliest_at: str
@@ -256,6 +256,9 @@ class TrendOut(BaseModel):
     scale: Scale
     readings: list[TrendReading]
     is_cut: bool = Field(description="There are older readings")
+    others: int = Field(
+        description="Readings of another dimension than the newest, which are not among these"
+    )
     used: int
     left_out: int = Field(
         description="No numbers, or of attempts that prove nothing: no statistic has them"

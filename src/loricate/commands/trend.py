@@ -346,6 +346,8 @@ def print_trend(found: "TrendOut", by: str) -> None:
     if found.left_out:
         why = f"{found.left_out} that are no numbers, or of attempts that prove nothing"
         rows.append(("Left out", why))
+    if found.others:
+        rows.append(("Not shown", f"{found.others} of another dimension; narrow by --product"))
     for count, words in ((found.below, "under a floor"), (found.above, "over a range")):
         if count:
             rows.append(("", f"{count} are only known to be {words}; none is a number in a mean"))
@@ -368,7 +370,7 @@ def print_trend(found: "TrendOut", by: str) -> None:
         rows.append(("Chart", f"centre {found.chart.centre_text}, limits {lines}"))
     drift = found.forecast
     if drift.rate_text:
-        rows.append(("Drift", drift.rate_text))
+        rows.append(("Slope", drift.rate_text))
     rows.append(("Forecast", drift.text or f"none: {drift.why_not}"))
     for label, text in rows:
         click.echo(f"  {label:<15} {text}")

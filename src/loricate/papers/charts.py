@@ -74,7 +74,7 @@ def _over_time(panel: Any, trend: Trend, dimension: Dimension, zone: str) -> Non
             )
             _name(panel, times[-1], values[-1], name)
     line = trend.forecast
-    if line.begins_at is not None and line.ends_at is not None:
+    if line.is_drift and line.begins_at is not None and line.ends_at is not None:
         ends = [unscaled(each, trend.scale) for each in (line.begins_at, line.ends_at)]
         panel.plot([times[0], times[-1]], ends, color=LINES[1], linewidth=1.2)
         _ahead(panel, trend, times, ends[1])

@@ -10,7 +10,7 @@ from loricate.core.measuring.readings import Bound
 from loricate.core.searching import Span, UnitSearch
 from loricate.core.trends.observations import Observation
 from loricate.records import searching
-from loricate.records.searching import Select
+from loricate.records.searching import Condition, Select
 
 MOST_READINGS = 10_000  # of a trend: the newest
 NEWEST_UNITS = 40  # whose readings tell what measurands there are
@@ -53,7 +53,9 @@ class MeasurandFound:
 class Found:
     """Readings of a measurand, the oldest first; the run of each by its unit's id there.
 
-    ``is_cut`` where there are older ones, beyond as many as were asked for.
+    ``is_cut`` where there are older ones, beyond as many as were asked for. ``others`` is how many
+    were left out because they are of another dimension than the newest: of another product's step
+    of the same name.
     """
 
     dimension: str
@@ -61,6 +63,7 @@ class Found:
     observed: tuple[Observation, ...]
     runs: dict[str, str]
     is_cut: bool
+    others: int = 0
 
 
 _ATTEMPTS = {
@@ -101,19 +104,24 @@ def find_readings(
         _READINGS.replace("{attempts}", _ATTEMPTS[which]),
         (wanted.step, wanted.quantity, wanted.point),
     )
-    has_it = searching.one_of("product", _products_with(conn, wanted))
-    rows = searching.newest(conn, search, span, count + 1, select, [has_it])
-    own = rows[count - 1 :: -1] if len(rows) > count else rows[::-1]
+    is_narrow = search.product or search.lot or search.serial or search.sequence
+    also = [] if is_narrow else _having(conn, wanted)
+    rows = searching.newest(conn, search, span, count + 1, select, also)
+    newest = rows[count - 1 :: -1] if len(rows) > count else rows[::-1]
+    dimension = rows[0]["dimension"] if rows else ""
+    own = [row for row in newest if row["dimension"] == dimension]
     return Found(
-        rows[0]["dimension"] if rows else "",
+        dimension,
         rows[0]["title"] if rows else "",
-        tuple(_observation(row) for row in own),
+        tuple(observed_in(row) for row in own),
         {row["id"]: row["run_id"] for row in own},
         len(rows) > count,
+        len(newest) - len(own),
     )
 
 
-def _observation(row: sqlite3.Row) -> Observation:
+def observed_in(row: sqlite3.Row) -> Observation:
+    """A reading as it was kept, with the names that it can be sorted by."""
     return Observation(
         row["id"],
         row["started_at"],
@@ -135,17 +143,19 @@ def _observation(row: sqlite3.Row) -> Observation:
     )
 
 
-def _products_with(conn: sqlite3.Connection, wanted: Wanted) -> list[str]:
-    """The products that have a reading of a measurand."""
-    return [
+def _having(conn: sqlite3.Connection, wanted: Wanted) -> list[Condition]:
+    """Of the products that have a reading of a measurand, where not all have one."""
+    known = searching.names_in(conn, "reading", "product")
+    having = [
         product
-        for product in searching.names_in(conn, "reading", "product")
+        for product in known
         if conn.execute(
             "SELECT 1 FROM reading INDEXED BY reading_of"
             " WHERE product = ? AND step_id = ? AND quantity = ? AND point = ? LIMIT 1",
             (product, wanted.step, wanted.quantity, wanted.point),
         ).fetchone()
     ]
+    return [] if having == known and known else [searching.one_of("product", having)]
 
 
 def list_measurands(

@@ -138,6 +138,7 @@ def trend_out(trend: Trend, found: Found, asked: Asked) -> TrendOut:
             for place, each in enumerate(trend.observed)
         ],
         is_cut=found.is_cut,
+        others=found.others,
         used=len(used),
         left_out=len(trend.observed) - len(used),
         below=trend.below,
@@ -291,7 +292,7 @@ def _forecast(trend: Trend, told: Forecast, dimension: Dimension) -> ForecastOut
     line = [
         LineEnd(at=each.at, value=unscaled(value, trend.scale))
         for each, value in zip((own[0], own[-1]), ends, strict=True)
-        if value is not None
+        if value is not None and told.is_drift
     ]
     meets, earliest, latest = (
         _moment(begin, each) for each in (told.meets, told.earliest, told.latest)

@@ -36,6 +36,11 @@ class Forecast:
     latest: float | None = None
     why_not: str = ""
 
+    @property
+    def is_drift(self) -> bool:
+        """Whether the slope is told from none."""
+        return self.slope_low is not None and self.slope_low * (self.slope_high or 0.0) > 0
+
 
 def forecast_of(x: Floats, y: Interval, minimum: float | None, maximum: float | None) -> Forecast:
     """Forecast from readings over ``x``, in the order of time, and limits in the scale of ``y``."""
@@ -49,7 +54,7 @@ def forecast_of(x: Floats, y: Interval, minimum: float | None, maximum: float | 
     reach = times * math.sqrt(fit.var_slope)
     begin, end = float(x[0]), float(x[-1])
     told = Forecast(fit.slope, fit.slope - reach, fit.slope + reach, fit.at(begin), fit.at(end))
-    if fit.slope - reach <= 0 <= fit.slope + reach:
+    if not told.is_drift:
         return replace(told, why_not="no drift that chance would not give as well")
     side = "maximum" if fit.slope > 0 else "minimum"
     limit = maximum if fit.slope > 0 else minimum
