@@ -20,6 +20,7 @@ from loricate.records.papers import PAPER
 from loricate.service.acting import Acts
 from loricate.service.ledger_keeping import Entering
 from loricate.service.paper_making import EXPORT, PaperMaker
+from loricate.service.site_file import ApprovalsPlan
 from loricate.service.standing import standing_of
 from loricate.service.workroom import Workroom
 from tests.certificates.made import INES, body
@@ -51,7 +52,7 @@ class Site(LedgerRig):
         super().__init__(folder)
         self.room = HeldRoom()
         self.maker = PaperMaker(self.store, self.keys, Look(), self.room, exports=True)
-        self.acts = Acts(self.store, self.keeper, None)
+        self.acts = Acts(self.store, self.keeper, None, ApprovalsPlan())
         self.number = ""
 
     async def issue(self) -> None:

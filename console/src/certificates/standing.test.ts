@@ -13,6 +13,7 @@ const FOUND: Found = {
   superseded_by: '',
   revoked_by: '',
   approvals: 0,
+  approvals_needed: 1,
   about: [],
   paper: 'made',
   paper_problem: '',
@@ -21,6 +22,9 @@ const FOUND: Found = {
 test('what speaks against a document is said before what speaks for it', () => {
   expect(standingWords(FOUND)).toBe('')
   expect(standingWords({ ...FOUND, approvals: 1 })).toBe('Approved')
+  const ofTwo = { ...FOUND, approvals: 1, approvals_needed: 2 }
+  expect(standingWords(ofTwo)).toBe('Approved by 1 of 2')
+  expect(canApprove(ofTwo)).toBe(true)
   expect(standingWords({ ...FOUND, approvals: 1, superseded_by: 'C-2' })).toBe('Superseded by C-2')
   expect(standingWords({ ...FOUND, superseded_by: 'C-2', revoked_by: 'X-1' })).toBe('Revoked (X-1)')
 })

@@ -39,7 +39,8 @@ export function kindWords(kind: string): string {
 export function standingWords(found: Found): string {
   if (found.revoked_by) return `Revoked (${found.revoked_by})`
   if (found.superseded_by) return `Superseded by ${found.superseded_by}`
-  if (found.approvals > 0) return 'Approved'
+  if (found.approvals >= found.approvals_needed) return 'Approved'
+  if (found.approvals > 0) return `Approved by ${found.approvals} of ${found.approvals_needed}`
   return ''
 }
 
@@ -53,9 +54,10 @@ export function subjectOf(found: Found): string {
   return found.lot
 }
 
-/** Whether quality may sign it: it counts, is of a kind that is signed, and is not signed yet. */
+/** Whether quality may sign it: it counts, is of a kind that is signed, and waits for it. */
 export function canApprove(found: Found): boolean {
-  return isDocument(found) && !found.revoked_by && !found.superseded_by && found.approvals === 0
+  const isWaiting = found.approvals < found.approvals_needed
+  return isDocument(found) && !found.revoked_by && !found.superseded_by && isWaiting
 }
 
 /** Whether it can be revoked. */

@@ -24,6 +24,7 @@ class DocumentFound(BaseModel):
     superseded_by: str = Field(description="The number that counts instead; empty while this does")
     revoked_by: str = Field(description="The revocation's number; empty while it counts")
     approvals: int
+    approvals_needed: int = Field(description="Of how many people, before it is approved")
     about: list[str] = Field(description="What a revocation or an approval is about")
     paper: PaperStateName
     paper_problem: str

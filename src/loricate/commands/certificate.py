@@ -81,7 +81,9 @@ def _standing_words(found: "DocumentFound") -> str:
         return f"REVOKED ({found.revoked_by})"
     if found.superseded_by:
         return f"superseded by {found.superseded_by}"
-    return "approved" if found.approvals else ""
+    if found.approvals >= found.approvals_needed:
+        return "approved"
+    return f"approved by {found.approvals} of {found.approvals_needed}" if found.approvals else ""
 
 
 @command.command("revoke")

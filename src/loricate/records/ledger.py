@@ -222,16 +222,19 @@ STANDINGS = {
     " supersedes IS NOT NULL)",
     "superseded": "number IN (SELECT supersedes FROM ledger WHERE supersedes IS NOT NULL)",
     "revoked": f"{_REVOKED} IS NOT NULL",
-    "approved": f"{_APPROVED} > 0",
-    "unapproved": f"{_APPROVED} = 0 AND {_REVOKED} IS NULL AND number NOT IN"
+    "approved": f"{_APPROVED} >= ?7",
+    "unapproved": f"{_APPROVED} < ?7 AND {_REVOKED} IS NULL AND number NOT IN"
     " (SELECT supersedes FROM ledger WHERE supersedes IS NOT NULL)",
 }
 
 
 def list_entries(
-    conn: sqlite3.Connection, wanted: Wanted, count: int, before: int = 0
+    conn: sqlite3.Connection, wanted: Wanted, count: int, before: int = 0, needed: int = 1
 ) -> list[LedgerRow]:
-    """The newest entries, newest first; those before the position ``before`` if that is one."""
+    """The newest entries, newest first; those before the position ``before`` if that is one.
+
+    One is approved that has as many approvals as are ``needed``.
+    """
     rows = conn.execute(
         "SELECT position, number, ledger.kind, ledger.serial, lot, issued_at,"
         " coalesce(unit.product, '') AS product,"
@@ -244,8 +247,8 @@ def list_entries(
         " WHERE (?1 = 0 OR position < ?1) AND (?2 = '' OR ledger.kind = ?2)"
         " AND (?3 = '' OR ledger.serial LIKE ?3 ESCAPE '\\') AND (?4 = '' OR lot = ?4)"
         " AND (?5 = '' OR substr(number, 1, length(?5)) = ?5)"
-        f" AND {STANDINGS[wanted.standing]} ORDER BY position DESC LIMIT ?6",
-        (before, wanted.kind, as_like(wanted.serial), wanted.lot, wanted.number, count),
+        f" AND ?7 = ?7 AND {STANDINGS[wanted.standing]} ORDER BY position DESC LIMIT ?6",
+        (before, wanted.kind, as_like(wanted.serial), wanted.lot, wanted.number, count, needed),
     )
     return [LedgerRow(**{**dict(row), "about": tuple(json.loads(row["about"]))}) for row in rows]
 
@@ -263,6 +266,16 @@ def standing_of_lot(conn: sqlite3.Connection, lot: str) -> list[LedgerRow]:
     """The documents of a lot that count, oldest first: those of its units, and its summary."""
     found = list_entries(conn, Wanted(lot=lot, standing="counts"), -1)
     return [row for row in reversed(found) if row.kind in APPROVABLE]
+
+
+def tester_of(conn: sqlite3.Connection, number: str) -> str:
+    """Who started the run of the unit that a document is of; empty for a document of none."""
+    row = conn.execute(
+        "SELECT coalesce(started_by, created_by) AS tester FROM ledger"
+        " JOIN run_unit ON run_unit.id = run_unit_id JOIN run ON run.id = run_id WHERE number = ?",
+        (number,),
+    ).fetchone()
+    return "" if row is None else str(row["tester"])
 
 
 def numbers_of_acts(conn: sqlite3.Connection, number: str, kind: str) -> list[str]:

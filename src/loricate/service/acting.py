@@ -1,5 +1,6 @@
 """Acts on what was issued: revoke, approve, draw again; the list of revocations."""
 
+import json
 import sqlite3
 from collections.abc import Callable, Sequence
 
@@ -11,11 +12,11 @@ from loricate.records.ledger import APPROVABLE, REVOCABLE, LedgerEntry
 from loricate.records.papers import PAPER
 from loricate.records.stamps import now
 from loricate.records.store import Store
-from loricate.service.errors import NotReady, WrongState
+from loricate.service.errors import NotAllowed, NotReady, WrongState
 from loricate.service.ledger_keeping import Entering, LedgerKeeper
 from loricate.service.paper_making import PRINT
 from loricate.service.printing import NO_PRINTER
-from loricate.service.site_file import PrinterPlan
+from loricate.service.site_file import ApprovalsPlan, PrinterPlan
 
 MOST_APPROVED = 10_000  # documents of one approval: a lot's worth
 
@@ -23,8 +24,15 @@ MOST_APPROVED = 10_000  # documents of one approval: a lot's worth
 class Acts:
     """What quality does with documents, each an entry of the ledger itself."""
 
-    def __init__(self, store: Store, keeper: LedgerKeeper, printer: PrinterPlan | None) -> None:
+    def __init__(
+        self,
+        store: Store,
+        keeper: LedgerKeeper,
+        printer: PrinterPlan | None,
+        approvals: ApprovalsPlan,
+    ) -> None:
         self.store, self.keeper, self.printer = store, keeper, printer
+        self.approvals = approvals
 
     async def revoke(self, number: str, reason: str, by: Signer) -> str:
         """Have a document count no longer; gives the revocation's number.
@@ -56,22 +64,29 @@ class Acts:
     async def approve(self, numbers: Sequence[str], lot: str, note: str, by: Signer) -> str:
         """Approve documents, or those of a lot that count; gives the approval's number.
 
-        Raises NotFound, NotReady naming each document that cannot be approved.
+        Raises NotFound, NotAllowed for who does not approve here, and NotReady naming each document
+        that this person cannot approve, or that has as many approvals as it needs.
         """
+        if self.approvals.by and by.account not in self.approvals.by:
+            who = " and ".join(self.approvals.by)
+            raise NotAllowed(f"At this site {who} approve documents (site file, approvals.by).")
 
         def look(conn: sqlite3.Connection) -> list[tuple[str, str]]:
             if lot:
                 found = [
                     row.number
                     for row in ledger.standing_of_lot(conn, lot)
-                    if not row.approvals and row.kind != "nonconformance"
+                    if row.kind != "nonconformance"
+                    and not _why_not_approved(conn, row.number, by.account, self.approvals)
                 ]
                 if not found:
-                    raise WrongState(f"Lot {lot} has no document that waits for an approval.")
+                    raise WrongState(
+                        f"Lot {lot} has no document that waits for an approval of yours."
+                    )
                 chosen = found
             else:
                 chosen = list(dict.fromkeys(numbers))
-            _check_approvable(conn, chosen)
+            _check_approvable(conn, chosen, by.account, self.approvals)
             return [
                 (number, ledger.get_numbered(conn, number).document_digest) for number in chosen
             ]
@@ -81,7 +96,7 @@ class Acts:
         draft = Draft("approval", approval_body(documents, lot, note, by), about=about, lot=lot)
 
         def still(conn: sqlite3.Connection, made: LedgerEntry) -> None:
-            _check_approvable(conn, about, made.number)
+            _check_approvable(conn, about, by.account, self.approvals, made.number)
             audit.note(conn, by.account, "approve", lot or ", ".join(about)[:200], made.number)
 
         return await self._enter(draft, still)
@@ -129,20 +144,29 @@ class Acts:
         return await self.keeper.enter_one(Entering(draft, keep=keep))
 
 
-def _check_approvable(conn: sqlite3.Connection, numbers: Sequence[str], by: str = "") -> None:
+def _check_approvable(
+    conn: sqlite3.Connection,
+    numbers: Sequence[str],
+    account: str,
+    plan: ApprovalsPlan,
+    but: str = "",
+) -> None:
     """Raise NotReady naming each document that no approval can be given to."""
     findings = []
     if not 0 < len(numbers) <= MOST_APPROVED:
         told = "needs one document at least", f"name some, {MOST_APPROVED} at most."
         findings.append(Finding("numbers", *told))
     for index, number in enumerate(numbers):
-        if reason := _why_not_approved(conn, number, by):
+        if reason := _why_not_approved(conn, number, account, plan, but):
             findings.append(Finding(f"numbers[{index}]", f"{number} {reason}"))
     if findings:
         raise NotReady.because(findings)
 
 
-def _why_not_approved(conn: sqlite3.Connection, number: str, by: str) -> str:
+def _why_not_approved(
+    conn: sqlite3.Connection, number: str, account: str, plan: ApprovalsPlan, but: str = ""
+) -> str:
+    """Why a document takes no approval of this account; ``but`` is the one that is being made."""
     entry = ledger.get_numbered(conn, number)
     if entry.kind not in APPROVABLE:
         return f"is a document of kind {entry.kind}, which is not approved; leave it out."
@@ -151,8 +175,17 @@ def _why_not_approved(conn: sqlite3.Connection, number: str, by: str) -> str:
         return "is revoked; leave it out."
     if acts.superseded_by:
         return f"is superseded by {acts.superseded_by}; approve that one."
-    others = [each for each in ledger.numbers_of_acts(conn, number, "approval") if each != by]
-    return f"is approved already ({others[0]}); leave it out." if others else ""
+    told = [json.loads(each)["document"] for each in acts.approvals]
+    given = {
+        each["approved_by"]["account"]: each["number"] for each in told if each["number"] != but
+    }
+    if len(given) >= plan.needed:
+        return f"is approved already ({', '.join(given.values())}); leave it out."
+    if account in given:
+        return f"is approved by you already ({given[account]}); somebody else has to as well."
+    if not plan.by_tester and ledger.tester_of(conn, number) == account:
+        return "is of a run that you started; somebody else has to approve it."
+    return ""
 
 
 def revocation_list(conn: sqlite3.Connection, site: str) -> RevocationList:

@@ -82,7 +82,7 @@ class Desk:
         maintenance = Maintenance(self.site.maintenance, settings.site_folder, self.store)
         self.sender.add(MAINTENANCE, maintenance.send)
         self.issuer = Issuer(self.store, self.keeper, maintenance)
-        self.acts = Acts(self.store, self.keeper, self.site.printer)
+        self.acts = Acts(self.store, self.keeper, self.site.printer, self.site.approvals)
         self.lots = LotKeeper(self.store, self.keeper)
         self.sender.add(lots.SUMMARY, self.lots.send)
         self.limiter, self.hashing = AttemptLimiter(), Hashing()

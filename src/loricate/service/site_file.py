@@ -4,7 +4,14 @@ import tomllib
 from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Field,
+    ValidationInfo,
+    field_validator,
+    model_validator,
+)
 
 from loricate.core.documents import read_document
 from loricate.core.errors import DocumentError, Finding
@@ -110,6 +117,26 @@ class AmbientPlan(_Part):
     every_hours: float = Field(default=8.0, gt=0, le=168)
 
 
+class ApprovalsPlan(_Part):
+    """Whose signatures a document needs beside the site's: of how many people, and of whom.
+
+    ``by`` are accounts of the role quality; left empty it is all of them. Unless ``by_tester``, who
+    started a unit's run does not approve its documents.
+    """
+
+    needed: int = Field(default=1, ge=1, le=5)
+    by: tuple[Annotated[str, Field(min_length=1, max_length=64)], ...] = ()
+    by_tester: bool = True
+
+    @model_validator(mode="after")
+    def _is_enough(self) -> "ApprovalsPlan":
+        if self.by and len(set(self.by)) < self.needed:
+            raise ValueError(
+                f"names {len(set(self.by))} people in 'by', and {self.needed} are needed."
+            )
+        return self
+
+
 class ShownPlan(_Part):
     """In which units figures are shown; they are kept in SI units and °C whatever is chosen."""
 
@@ -126,6 +153,7 @@ class SitePlan(_Part):
     printer: PrinterPlan | None = None
     papers: PapersPlan = PapersPlan()
     ambient: AmbientPlan = AmbientPlan()
+    approvals: ApprovalsPlan = ApprovalsPlan()
     shown: ShownPlan = ShownPlan()
 
 

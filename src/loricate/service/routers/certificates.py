@@ -44,8 +44,8 @@ FILE = {
 }
 
 
-def _found(row: LedgerRow, paper: PaperState) -> DocumentFound:
-    told = {**asdict(row), "about": list(row.about)}
+def _found(row: LedgerRow, paper: PaperState, needed: int) -> DocumentFound:
+    told = {**asdict(row), "about": list(row.about), "approvals_needed": needed}
     return DocumentFound(**told, paper=paper.state, paper_problem=paper.problem)
 
 
@@ -65,11 +65,12 @@ async def list_certificates(
 ) -> list[DocumentFound]:
     """What was issued, newest first: certificates, reports, lot summaries, and acts on them."""
     wanted = Wanted(kind, serial, lot, number, standing)
+    needed = desk.site.approvals.needed
 
     def look(conn: sqlite3.Connection) -> list[DocumentFound]:
-        found = ledger.list_entries(conn, wanted, page.look_for, before)
+        found = ledger.list_entries(conn, wanted, page.look_for, before, needed)
         rows = page.cut(found, "before", lambda row: row.position)
-        return [_found(row, papers.paper_state(conn, row.number)) for row in rows]
+        return [_found(row, papers.paper_state(conn, row.number), needed) for row in rows]
 
     return await desk.store.read(look)
 
