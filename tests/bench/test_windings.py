@@ -9,7 +9,7 @@ import pytest
 
 from loricate.bench.care import Care
 from loricate.bench.errors import BenchError
-from loricate.bench.instrument import DISCHARGING
+from loricate.bench.instrument import CLOCK, DISCHARGING, _Running
 from loricate.core.measuring.actions import (
     Answer,
     Ask,
@@ -27,6 +27,7 @@ from loricate.core.measuring.actions import (
 )
 from loricate.core.measuring.curves import Sample
 from loricate.core.measuring.holding import ByClock, Enters, For, Holding, Settled, Steeper
+from loricate.core.measuring.plausibility import Times
 from loricate.core.measuring.readings import Reading
 from loricate.core.measuring.roles import DC_SOURCE, LOW_RESISTANCE, THERMOMETER, TURNED_SOURCE
 from loricate.core.quantities import TEMPERATURE
@@ -199,6 +200,26 @@ async def test_what_it_was_on_for_after_the_last_look_counts_too(rig: Rig) -> No
     await work.drop(DC_SOURCE)
     assert source.off_at is not None and source.off_at - began_s > 2.0
     assert source.earthed_s >= 4 * (source.off_at - began_s) * 0.95
+
+
+@pytest.mark.parametrize("pace", [1.0, 20.0])
+@pytest.mark.parametrize("late_s", [0.0, 0.3, 3.0])
+def test_what_was_not_seen_counts_as_fast_as_its_clock_goes_however_late_it_began(
+    pace: float, late_s: float
+) -> None:
+    """An instrument may begin some time after it was told to, on a machine that has no time."""
+    made = _Running(Sample(0.0, 0.0, "IDLE", {}), Times(10.0, 0.0, 0.0), 0.0)
+    assert made.unseen_s(2.0, "DONE", pace) >= 2.0 * pace, "nobody has looked at all"
+    for asked in (0.5 + late_s, 1.5 + late_s):
+        elapsed_s = (asked + 0.01 - late_s) * pace
+        if made.last is None:
+            made.first_s, made.heard = elapsed_s, asked + 0.02
+        made.last, made.looked = Sample(elapsed_s, 1.0, "DWELL", {}), asked
+    unseen_s = 2.0
+    told = made.unseen_s(made.looked + unseen_s, "DONE", pace * CLOCK)
+    assert unseen_s * pace <= told <= unseen_s * pace * CLOCK
+    made.last = Sample(40.0, 0.0, "DONE", {})
+    assert made.unseen_s(9.0, "DONE", pace) == 0.0
 
 
 async def test_a_source_cannot_say_that_it_has_earthed_for_longer_than_it_can_have(

@@ -46,6 +46,8 @@ class _Running:
     kept: Thinner = field(default_factory=Thinner)
     last: Sample | None = None
     looked: float = 0.0
+    first_s: float = 0.0  # what it told of its clock at the first look, and when that was heard
+    heard: float = math.inf
     level_since_s: float = 0.0
     set_s: float = -math.inf  # when it was last set otherwise, by its own clock
     was_seen: bool = False
@@ -55,13 +57,21 @@ class _Running:
         """Wait so long from its start, and somewhat longer, for its end."""
         self.until = self.began + total_s * (1 + OVERRUN) + overrun_s
 
-    def unseen_s(self, moment: float, done: str) -> float:
-        """How long it may have stayed on after the last look, as fast as its clock went before."""
+    def unseen_s(self, moment: float, done: str, most_pace: float) -> float:
+        """How long it may have stayed on after the last look, as fast as its clock went before.
+
+        Its clock went from the first look to the last one, and may have begun later than we asked
+        it to: between the two it was at least so fast. No clock is faster than ``most_pace``.
+        """
         if self.last is None:
-            return moment - self.began
-        seen_s = self.looked - self.began
-        pace = max(1.0, self.last.elapsed_s / seen_s) if seen_s > 0 else 1.0
-        return 0.0 if self.last.phase == done else (moment - self.looked) * pace
+            return (moment - self.began) * most_pace
+        if self.last.phase == done:
+            return 0.0
+        paces = [1.0]
+        for at, elapsed_s in ((self.began, 0.0), (self.heard, self.first_s)):
+            if self.looked > at:
+                paces.append((self.last.elapsed_s - elapsed_s) / (self.looked - at))
+        return (moment - self.looked) * min(max(1.0, most_pace), max(paces))
 
 
 @dataclass(frozen=True, slots=True)
@@ -302,6 +312,8 @@ class Instrument:
                 if sample.elapsed_s > passed_s * self.pace * CLOCK + CLOCK_S:
                     told = f"says {sample.elapsed_s:.2f} s, {passed_s:.2f} s after its start"
                     running.ran_ahead = told
+                if running.last is None:
+                    running.first_s, running.heard = sample.elapsed_s, loop.time()
                 running.last, running.looked = sample, asked
                 self.on_s = max(self.on_s, sample.elapsed_s)
                 if sample.phase == self._done:
@@ -543,7 +555,7 @@ class Instrument:
         if self._fell_at is None:
             self._fell_at = began
             if self._running is not None:  # it was cut some time after the last look at it
-                self.on_s += self._running.unseen_s(began, self._done)
+                self.on_s += self._running.unseen_s(began, self._done, self.pace * CLOCK)
         earthed_s = care.earthed_times * self.on_s
         safe_since: float | None = None
         unsafe_since = began
