@@ -17,13 +17,14 @@ from loricate.core.measuring.readings import Measurand, Reading
 from loricate.core.quantities import CURRENT
 from loricate.core.sequences.ready import ReadySequence
 from loricate.core.sequences.released import step_as_done
-from loricate.records import attempts, items, runs
+from loricate.records import attempts, items, runs, upkeep
 from loricate.records.store import Store, atomic
 from loricate.service.watching import Watcher
 from tests.command_line import run as command
 from tests.conftest import run_load
 
 LOT = "L-TREND"
+LIMITS = ("minimum", "maximum")
 
 
 @pytest.fixture(scope="module")
@@ -207,7 +208,7 @@ def test_the_command_line_shows_trends_and_items(
         assert (tmp_path / name).stat().st_size > 100
     assert "50.0 %" in told("trend", "yields", "--by", "lot", "--lot", LOT)
     assert "REF-GOOD-01" in told("trend", "check", "FX-A")
-    assert "good box" not in told("trend", "check", "FX-A", "insulation")
+    assert "Readings        1," in told("trend", "check", "FX-A", "insulation")
     told("trend", "watch", "Withstand", "withstand", "--lot", LOT, "--by", "nest")
     assert "step withstand" in told("trend", "watches")
     told("trend", "unwatch", "withstand")
@@ -271,5 +272,42 @@ async def test_a_watched_drift_is_an_item_once_and_is_none_after_it_was_accepted
         # A watch that cannot be read any more holds up no other.
         await store.write(lambda c: items.keep_watch(c, "Broken", {"step": ""}, "ines", "mara"))
         assert await watcher.look() == []
+    finally:
+        store.close()
+
+
+async def test_an_instrument_that_drifts_is_an_item_long_before_a_check_fails(
+    conn: sqlite3.Connection, tmp_path: Path
+) -> None:
+    """It reads the same box a little higher each day; a time that nothing limits is no item."""
+
+    def reading(quantity: str, value: float, dimension: str, limited: bool) -> dict[str, object]:
+        told = {"name": quantity, "text": "", "limit": "", "quantity": quantity, "point": ""}
+        limits = {"minimum": 90e-3, "maximum": 130e-3} if limited else dict.fromkeys(LIMITS)
+        about = {"dimension": dimension, "bound": "exact", "uncertainty": 0.0, "instrument": "GB1"}
+        return {**told, "value": value, **about, **limits}
+
+    with atomic(conn):
+        for day in range(20):
+            readings = [
+                reading("resistance", 0.1 + 0.0005 * day + 0.0003 * (day % 2), "resistance", True),
+                reading("time_at_level", 0.5 + 0.1 * day, "time", False),
+            ]
+            step = {"id": "bond", "title": "Bond", "verdict": "pass", "cause": ""}
+            box = {"serial": "REF-1", "steps": [{**step, "readings": readings}]}
+            report = {"nest": "1", "good": box, "bad": {"serial": "REF-2", "steps": []}}
+            made = upkeep.add_daily_check(conn, "FX-A", True, report, "mara", "then", 0)
+            at = f"2026-11-{1 + day:02}T07:00:00.000Z"
+            conn.execute("UPDATE daily_check SET ended_at = ? WHERE id = ?", (at, made))
+    store = Store(tmp_path / "r.sqlite")
+    try:
+        made_items = await Watcher(store, "UTC", ["FX-A"]).look()
+        found = [each for each in await store.read(lambda c: items.list_items(c, 50))]
+        assert {each.id for each in found} == set(made_items)
+        assert {"drift", "steady"} & {each.what for each in found}
+        assert {each.owner for each in found} == {"mara"}
+        assert {each.about for each in found} == {
+            "GB1 on the good box REF-1 of FX-A, Bond: resistance"
+        }
     finally:
         store.close()

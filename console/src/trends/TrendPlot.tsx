@@ -17,8 +17,14 @@ interface Props {
 }
 
 const INKS: Record<Look, string> = {
-  reading: 'act', failed: 'bad', above: 'act', below: 'act', limit: 'bad', line: 'unsure', bars: 'act',
-} // biome-ignore format: one line a look
+  reading: 'act',
+  failed: 'bad',
+  above: 'act',
+  below: 'act',
+  limit: 'bad',
+  line: 'unsure',
+  bars: 'act',
+}
 const NAMES_WIDTH = 72
 const POINTS: Look[] = ['reading', 'failed', 'above', 'below']
 

@@ -12,6 +12,7 @@ import { Trouble } from '../parts/Trouble'
 import { VerdictMark } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
 import { measurand } from '../parts/words'
+import { addressOf } from '../units/search'
 import { Facts } from './Facts'
 import { plottedOf, rangesOf } from './plotted'
 import { TrendPlot } from './TrendPlot'
@@ -19,7 +20,6 @@ import {
   CHARTS,
   type ChartName,
   groupName,
-  queryText,
   type Reading,
   type Trend,
   type TrendAsked,
@@ -62,7 +62,7 @@ export function TrendView({ query, asked, zone, onChange }: Props) {
   if (found.isError) return <Trouble text={found.error.message} />
   if (found.data === undefined) return <Waiting />
   const path = `/api/v1/${of === 'units' ? 'trends' : 'check-trends'}`
-  const told = queryText(wanted)
+  const told = addressOf(wanted)
   return (
     <Stack gap="4">
       <Box bg="plate" borderWidth="1px" borderColor="edge" p="4">

@@ -10,8 +10,17 @@ import { askedOf } from '../units/search'
 import { useSettled } from '../units/useSettled'
 
 const BY = [
-  'week', 'day', 'month', 'product', 'lot', 'sequence', 'bench', 'fixture', 'nest', 'operator',
-] as const // biome-ignore format: one line
+  'week',
+  'day',
+  'month',
+  'product',
+  'lot',
+  'sequence',
+  'bench',
+  'fixture',
+  'nest',
+  'operator',
+] as const
 type By = (typeof BY)[number]
 type Yield = Schemas['YieldOut']
 type Share = Schemas['ShareOut'] | null

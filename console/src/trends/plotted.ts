@@ -32,8 +32,15 @@ export function plottedOf(trend: Trend, chart: ChartName, by: string): Plotted {
   )
   const isLog = trend.scale === 'decades'
   const empty: Plotted = {
-    x: [], layers: [], readings: [], across: [], axis: 'number', groups: [], isLog, marked: [],
-  } // biome-ignore format: a list of what there is not
+    x: [],
+    layers: [],
+    readings: [],
+    across: [],
+    axis: 'number',
+    groups: [],
+    isLog,
+    marked: [],
+  }
   if (own.length === 0) return empty
   if (chart === 'histogram') return histogramOf(trend, empty)
   if (chart === 'groups') return groupsOf(trend, by, empty)

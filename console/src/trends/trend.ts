@@ -82,15 +82,6 @@ export function trendAskedOf(query: URLSearchParams, of: Measurand): TrendAsked 
   return asked as TrendAsked
 }
 
-/** A query of an address, of names with one value or several. */
-export function queryText(asked: Record<string, unknown>): string {
-  const query = new URLSearchParams()
-  for (const [name, value] of Object.entries(asked)) {
-    for (const each of Array.isArray(value) ? value : [value]) query.append(name, String(each))
-  }
-  return query.toString()
-}
-
 /** What stands beside a chart, a line a fact. */
 export function factsOf(trend: Trend): [string, string][] {
   const facts: [string, string][] = []

@@ -7,9 +7,8 @@ from pydantic import BaseModel, Field, field_validator
 from loricate.core.measuring.grading import Cause
 from loricate.core.measuring.readings import Bound
 from loricate.core.searching import Text, UnitSearch
-from loricate.core.trends.terms import LEAST_CHARTED, Rule, Scale
+from loricate.core.trends.terms import LEAST_CHARTED, MOST_READINGS, Rule, Scale
 
-MOST_READINGS = 10_000
 Which = Literal["last", "first", "all"]
 GroupedBy = Literal[
     "", "product", "lot", "sequence", "bench", "fixture", "nest", "instrument", "operator"

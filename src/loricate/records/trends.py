@@ -9,10 +9,10 @@ from loricate.core.measuring.grading import Cause
 from loricate.core.measuring.readings import Bound
 from loricate.core.searching import Span, UnitSearch
 from loricate.core.trends.observations import Observation
+from loricate.core.trends.terms import MOST_READINGS
 from loricate.records import searching
 from loricate.records.searching import Condition, Select
 
-MOST_READINGS = 10_000  # of a trend: the newest
 NEWEST_UNITS = 40  # whose readings tell what measurands there are
 MOST_MEASURANDS = 3_000
 GROUPS = ("product", "lot", "sequence", "bench", "fixture", "nest", "instrument", "operator")

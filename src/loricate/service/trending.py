@@ -3,8 +3,7 @@
 import datetime as dt
 import math
 import sqlite3
-from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 
 from loricate.api.trends import (
     CapabilityOut,
@@ -37,7 +36,7 @@ from loricate.core.trends.forecasting import Forecast
 from loricate.core.trends.observations import Observation, unscaled
 from loricate.core.trends.quantiles import Quantile
 from loricate.core.trends.terms import RULE_WORDS, Scale
-from loricate.core.trends.trend import DAY_S, Trend, trend_of
+from loricate.core.trends.trend import DAY_S, SHARES, Trend, trend_of
 from loricate.core.trends.yields import wilson
 from loricate.papers.tables import csv_text
 from loricate.papers.wording import local
@@ -97,27 +96,47 @@ def _checks_found(conn: sqlite3.Connection, asked: CheckTrendAsked) -> Found:
     )
 
 
-def check_measurands(conn: sqlite3.Connection, fixture: str, count: int) -> list[CheckMeasurandOut]:
-    """What a fixture's newest checks have read of their boxes, with how it stands."""
+@dataclass(frozen=True, slots=True)
+class BoxTrend:
+    """What one instrument has read of one measurand of a reference box, check after check."""
+
+    of: BoxMeasurand
+    readings: tuple[BoxReading, ...]
+    trend: Trend
+
+    @property
+    def dimension(self) -> str:
+        """The name of what is read."""
+        return self.readings[-1].dimension
+
+
+def box_trends(conn: sqlite3.Connection, fixture: str, count: int) -> list[BoxTrend]:
+    """What a fixture's newest checks have read of their boxes."""
     rows = upkeep.list_daily_checks(conn, fixture, count)
     found: dict[BoxMeasurand, list[BoxReading]] = {}
     for each in box_readings(reversed(rows)):
         found.setdefault(each.of, []).append(each)
-    out = []
-    for of, own in found.items():
-        last = own[-1]
-        made = trend_of([each.observed for each in own], DIMENSIONS[last.dimension])
-        out.append(
-            CheckMeasurandOut(
-                **asdict(of),
-                title=last.title,
-                dimension=last.dimension,
-                readings=len(own),
-                signals=len(made.chart.signals) if made.chart else 0,
-                text=_shown(last.observed, last.dimension),
-            )
+    return [
+        BoxTrend(
+            of,
+            tuple(own),
+            trend_of([each.observed for each in own], DIMENSIONS[own[-1].dimension]),
         )
-    return out
+        for of, own in found.items()
+    ]
+
+
+def check_measurand_out(told: BoxTrend) -> CheckMeasurandOut:
+    """A measurand of a box as the API tells it."""
+    last, chart = told.readings[-1], told.trend.chart
+    return CheckMeasurandOut(
+        **asdict(told.of),
+        title=last.title,
+        dimension=told.dimension,
+        readings=len(told.readings),
+        signals=len(chart.signals) if chart else 0,
+        text=_shown(last.observed, told.dimension),
+    )
 
 
 def trend_out(trend: Trend, found: Found, asked: Asked) -> TrendOut:
@@ -149,7 +168,7 @@ def trend_out(trend: Trend, found: Found, asked: Asked) -> TrendOut:
         limits_changed=trend.limits_changed,
         quantiles=[
             _quantile(share, each, dimension)
-            for share, each in zip((0.05, 0.5, 0.95), trend.quantiles, strict=False)
+            for share, each in zip(SHARES, trend.quantiles, strict=False)
         ],
         histogram=HistogramOut(
             edges=[unscaled(each, trend.scale) for each in trend.histogram.edges],
@@ -393,8 +412,3 @@ def _yield(name: str, counted: Tally) -> YieldOut:
 def _share(part: int, whole: int) -> ShareOut | None:
     told = wilson(part, whole)
     return None if told is None else ShareOut(share=part / whole, low=told[0], high=told[1])
-
-
-def measurand_rows(found: Sequence[trends.MeasurandFound]) -> list[dict[str, object]]:
-    """Measurands as the API tells them."""
-    return [asdict(each) for each in found]

@@ -8,20 +8,21 @@ import contextlib
 import datetime as dt
 import logging
 import sqlite3
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 from urllib.parse import urlencode
 
-from loricate.api.trends import CheckTrendAsked, TrendAsked
+from loricate.api.trends import TrendAsked
+from loricate.core.measuring.readings import Measurand
 from loricate.core.quantities import DIMENSIONS
-from loricate.core.searching import Span
 from loricate.core.trends.flags import Flag, flags_of
 from loricate.papers.wording import zone_of
-from loricate.records import items, upkeep
+from loricate.records import items
 from loricate.records.items import Watch
 from loricate.records.store import Store
 from loricate.service.errors import ServiceError
-from loricate.service.trending import check_measurands, read_trend
+from loricate.service.trending import box_trends, read_trend
 
 LOOK_S, SETTLE_S = 300.0, 2.0
 CHECKS = 400
@@ -77,17 +78,13 @@ class Watcher:
         """Look at every watched trend and every check, or at one watch; gives new items' ids."""
         at = dt.datetime.now(dt.UTC)
         watches = await self._store.read(items.list_watches)
-        looks: list[Callable[[sqlite3.Connection], Seen | None]] = [
-            lambda conn, watch=watch: self._watched(conn, watch, at)  # type: ignore[misc]
-            for watch in watches
-            if not name or watch.name.casefold() == name.casefold()
-        ]
         made = list[str]()
-        for each in looks:
-            if (seen := await self._store.read(each)) is not None:
-                made += await self._raise(seen)
+        for watch in watches:
+            if not name or watch.name.casefold() == name.casefold():
+                seen = await self._store.read(partial(self._watched, watch, at))
+                made += await self._raise(seen) if seen is not None else []
         for fixture in () if name else self._fixtures:
-            for seen in await self._store.read(lambda conn, of=fixture: _checked(conn, of)):  # type: ignore[misc]
+            for seen in await self._store.read(partial(_checked, fixture)):
                 made += await self._raise(seen)
         return made
 
@@ -98,7 +95,7 @@ class Watcher:
             lambda conn: items.raise_flags(conn, seen.about, seen.flags, seen.address, seen.owner)
         )
 
-    def _watched(self, conn: sqlite3.Connection, watch: Watch, at: dt.datetime) -> Seen | None:
+    def _watched(self, watch: Watch, at: dt.datetime, conn: sqlite3.Connection) -> Seen | None:
         try:
             asked = TrendAsked.model_validate(watch.asked)
             trend, found = read_trend(conn, asked, asked.search.span(zone_of(self._zone), at))
@@ -117,30 +114,23 @@ def address_of(asked: TrendAsked) -> str:
     return f"/trends?{urlencode(told, doseq=True)}"
 
 
-def _checked(conn: sqlite3.Connection, fixture: str) -> list[Seen]:
-    """What is seen in what a fixture's checks have read of their boxes."""
-    newest = upkeep.latest_daily_check(conn, fixture)
+def _checked(fixture: str, conn: sqlite3.Connection) -> list[Seen]:
+    """What is seen in what a fixture's checks have read of their boxes, where a limit is on it.
+
+    What nothing limits, such as the time that an output took, is charted and no item.
+    """
     found = []
-    for each in check_measurands(conn, fixture, CHECKS):
-        if not each.signals or newest is None:
+    for each in box_trends(conn, fixture, CHECKS):
+        if each.trend.minimum is None and each.trend.maximum is None:
             continue
-        asked = CheckTrendAsked(
-            fixture=fixture,
-            box=each.box,
-            serial=each.serial,
-            step=each.step,
-            quantity=each.quantity,
-            point=each.point,
-            instrument=each.instrument,
-        )
-        trend, _ = read_trend(conn, asked, Span())
-        name = f"{each.quantity.replace('_', ' ')} {each.point}".strip()
+        of, last = each.of, each.readings[-1]
         about = (
-            f"{each.instrument} on the {each.box} box {each.serial} of {fixture},"
-            f" {each.title}: {name}"
+            f"{of.instrument} on the {of.box} box {of.serial} of {fixture}, {last.title}:"
+            f" {Measurand(of.quantity, of.point)}"
         )
-        key = [each.box, each.serial, each.step, each.quantity, each.point, each.instrument]
-        query = {"view": "boxes", "of": fixture, "reading": "|".join(key), "chart": "individuals"}
-        flags = flags_of(trend, DIMENSIONS[each.dimension])
-        found.append(Seen(about, flags, f"/trends?{urlencode(query)}", newest["account"]))
+        key = "|".join((of.box, of.serial, of.step, of.quantity, of.point, of.instrument))
+        query = {"view": "boxes", "of": fixture, "reading": key, "chart": "individuals"}
+        flags = flags_of(each.trend, DIMENSIONS[each.dimension])
+        owner = last.observed.group("operator")
+        found.append(Seen(about, flags, f"/trends?{urlencode(query)}", owner))
     return found

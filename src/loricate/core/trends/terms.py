@@ -2,6 +2,7 @@
 
 from enum import StrEnum
 
+MOST_READINGS = 10_000  # of a trend: the newest
 LEAST_CHARTED = 8  # exact readings, before which limits would be drawn from chance
 
 

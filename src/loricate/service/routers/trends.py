@@ -1,6 +1,7 @@
 """Trends of readings, of units and of daily checks' boxes; yields."""
 
 import datetime as dt
+from dataclasses import asdict
 from typing import Annotated, Any, Literal
 
 from fastapi import Query, Response
@@ -31,9 +32,9 @@ from loricate.service.routers.access import TheDesk, make_router
 from loricate.service.sign_in import Reader
 from loricate.service.trending import (
     Asked,
-    check_measurands,
+    box_trends,
+    check_measurand_out,
     heading_of,
-    measurand_rows,
     read_trend,
     table_of,
     trend_out,
@@ -91,7 +92,7 @@ async def list_measurands(
     """What the newest units that a search finds have readings of, in the order of their steps."""
     span = _span(asked, desk)
     found = await desk.store.read(lambda conn: trends.list_measurands(conn, asked, span))
-    return [MeasurandOut.model_validate(each) for each in measurand_rows(found)]
+    return [MeasurandOut.model_validate(asdict(each)) for each in found]
 
 
 @router.get("/trends", response_model=TrendOut)
@@ -130,7 +131,8 @@ async def list_check_measurands(
     fixture: Annotated[str, Query(min_length=1, max_length=100)],
 ) -> list[CheckMeasurandOut]:
     """What a fixture's daily checks have read of their reference boxes."""
-    return await desk.store.read(lambda conn: check_measurands(conn, fixture, CHECKS))
+    found = await desk.store.read(lambda conn: box_trends(conn, fixture, CHECKS))
+    return [check_measurand_out(each) for each in found]
 
 
 @router.get("/check-trends", response_model=TrendOut)
