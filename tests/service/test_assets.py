@@ -179,7 +179,7 @@ async def messages(live: Live, folder: Path, count: int) -> list[Any]:
 async def test_the_maintenance_system_is_told_of_each_device_that_has_a_number(
     live: Live, tmp_path: Path
 ) -> None:
-    folder = live.desk.issuer.maintenance.folder = tmp_path / "told"
+    folder = live.desk.maintenance.folder = tmp_path / "told"
     await live.release(QUICK)
     await describe(live)
     bad = await have_tested(live, NUMBER, "open_earth")
@@ -200,7 +200,7 @@ async def test_the_maintenance_system_is_told_of_each_device_that_has_a_number(
 async def test_a_message_that_is_drawn_late_tells_how_its_own_test_ended(
     live: Live, tmp_path: Path
 ) -> None:
-    keeper = live.desk.issuer.maintenance
+    keeper = live.desk.maintenance
     await live.release(QUICK)
     await describe(live)
     keeper.folder = None
@@ -221,7 +221,7 @@ async def test_a_message_that_is_drawn_late_tells_how_its_own_test_ended(
 async def test_a_folder_that_cannot_be_written_holds_up_no_test_and_loses_no_message(
     live: Live, tmp_path: Path
 ) -> None:
-    folder = live.desk.issuer.maintenance.folder = tmp_path / "told"
+    folder = live.desk.maintenance.folder = tmp_path / "told"
     folder.write_text("a file is in the way")
     await live.release(QUICK)
     await describe(live)
@@ -241,7 +241,7 @@ async def test_a_folder_that_cannot_be_written_holds_up_no_test_and_loses_no_mes
 
 
 async def test_without_a_folder_nothing_is_queued(live: Live) -> None:
-    live.desk.issuer.maintenance.folder = None
+    live.desk.maintenance.folder = None
     await live.release(QUICK)
     await describe(live)
     await have_tested(live, NUMBER)

@@ -12,7 +12,6 @@ from loricate.core.sequences.ready import ReadySequence
 from loricate.records import definitions, ledger, runs
 from loricate.records.ledger import IssuedAlready, LedgerEntry
 from loricate.service.issuing import Issuer, cable_of
-from loricate.service.maintaining import Maintenance
 from tests.records.test_runs import add_attempt, add_run
 from tests.service.ledger_rig import LedgerRig
 
@@ -29,7 +28,7 @@ BENCH = {
 async def issuer(tmp_path: Path, conn: sqlite3.Connection) -> AsyncIterator[Issuer]:
     """An issuer over a database with the demo's definitions; no paper is made."""
     rig = LedgerRig(tmp_path)
-    made = Issuer(rig.store, rig.keeper, Maintenance(None, Path(), rig.store))
+    made = Issuer(rig.store, rig.keeper)
     yield made
     await made.close()
     await rig.close()

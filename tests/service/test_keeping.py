@@ -18,7 +18,7 @@ from loricate.client import Client
 from loricate.commands import demo_site
 from loricate.records import marks
 from loricate.records.audit import Wanted, find
-from loricate.records.backup import BackupRefused
+from loricate.records.packing import PackRefused
 from loricate.records.store import Store, open_connection
 from loricate.service.app import check_start
 from loricate.service.head_keeping import benches_of
@@ -417,7 +417,7 @@ def test_a_folder_that_cannot_be_replaced_stays_as_it_is(
         return rename(path, target)
 
     monkeypatch.setattr(Path, "rename", fail)
-    with pytest.raises((BackupRefused, OSError)):
+    with pytest.raises((PackRefused, OSError)):
         restore(file, copied, None, (), "mara")
     assert (copied / "records.sqlite").read_bytes() == before
     assert (copied / "site-key.pem").exists()

@@ -17,7 +17,6 @@ from loricate.service.errors import WrongState
 from loricate.service.issuing import Issuer
 from loricate.service.ledger_keeping import Entering, LedgerKeeper, Sealed
 from loricate.service.lot_keeping import LotKeeper
-from loricate.service.maintaining import Maintenance
 from tests.rig import PATIENCE_S
 from tests.service.ledger_rig import LedgerRig
 
@@ -194,7 +193,7 @@ async def test_what_still_comes_of_a_closed_lot_takes_one_more_summary(
     assert json.loads(first.sealed)["document"]["lot"]["tested"] == 0
     begin(conn, run_id)
     end(conn, run_id)
-    issuer = Issuer(site.store, site.keeper, Maintenance(None, Path(), site.store))
+    issuer = Issuer(site.store, site.keeper)
     for _ in range(3):
         issuer.issue_for(run_id)
     async with asyncio.timeout(PATIENCE_S):

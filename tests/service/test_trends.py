@@ -19,6 +19,7 @@ from loricate.core.sequences.ready import ReadySequence
 from loricate.core.sequences.released import step_as_done
 from loricate.records import attempts, items, runs, upkeep
 from loricate.records.store import Store, atomic
+from loricate.service.places import Places
 from loricate.service.watching import Watcher
 from tests.command_line import run as command
 from tests.conftest import run_load
@@ -254,7 +255,7 @@ async def test_a_watched_drift_is_an_item_once_and_is_none_after_it_was_accepted
     with atomic(conn):
         drift(conn, sequence, currents)
     store = Store(tmp_path / "r.sqlite")
-    watcher = Watcher(store, "UTC", ["FX-A"])
+    watcher = Watcher(store, Places(store), "UTC", ["FX-A"])
     asked = {"step": sequence.steps[3].id, "quantity": "current", "product": "DC-40"}
     try:
         await store.write(lambda conn: items.keep_watch(conn, "Leaks", asked, "ines", "mara"))
@@ -301,7 +302,7 @@ async def test_an_instrument_that_drifts_is_an_item_long_before_a_check_fails(
             conn.execute("UPDATE daily_check SET ended_at = ? WHERE id = ?", (at, made))
     store = Store(tmp_path / "r.sqlite")
     try:
-        made_items = await Watcher(store, "UTC", ["FX-A"]).look()
+        made_items = await Watcher(store, Places(store), "UTC", ["FX-A"]).look()
         found = [each for each in await store.read(lambda c: items.list_items(c, 50))]
         assert {each.id for each in found} == set(made_items)
         assert {"drift", "steady"} & {each.what for each in found}

@@ -14,6 +14,9 @@ class DocumentFound(BaseModel):
     """An entry of the ledger, with how it stands."""
 
     position: int
+    from_bench: str = Field(
+        default="", description="Whose ledger it is in, where that was carried in; else empty"
+    )
     number: str
     kind: KindName
     serial: str = Field(description="Of the unit; empty for a document of none")
@@ -64,6 +67,15 @@ class ApprovalTold(BaseModel):
     at: str
 
 
+class OtherDocument(BaseModel):
+    """A document of the same number that another bench has issued."""
+
+    bench: str = Field(description="Asks for it; empty for this service's own")
+    kind: str
+    serial: str
+    issued_at: str
+
+
 class Verified(BaseModel):
     """What anyone who holds the paper may know of it."""
 
@@ -82,6 +94,12 @@ class Verified(BaseModel):
     revoked: str = Field(description="When, by which revocation and why; empty while it counts")
     approvals: list[ApprovalTold]
     document_digest: str = Field(description="SHA-256 of the signed document's canonical form")
+    from_bench: str = Field(
+        default="", description="Whose ledger it is in, where that was carried in; else empty"
+    )
+    others: list[OtherDocument] = Field(
+        default=[], description="Documents of other benches that have the same number"
+    )
 
 
 class VerifiedFile(BaseModel):
@@ -99,6 +117,9 @@ class VerifiedFile(BaseModel):
     revoked: str
     superseded_by: str
     approvals: list[ApprovalTold]
+    from_bench: str = Field(
+        default="", description="Whose document it is, where its records were carried in"
+    )
 
 
 class LedgerState(BaseModel):

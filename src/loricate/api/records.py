@@ -191,6 +191,9 @@ class UnitOut(BaseModel):
     not_certified: list[str] = Field(
         default=[], description="Why a unit that passed has no certificate: what its gate lacks"
     )
+    from_bench: str = Field(
+        default="", description="Whose records these are, where they were carried in; else empty"
+    )
 
 
 Serial = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$")]
@@ -335,6 +338,9 @@ class RunOut(RunSummary):
     """A run with its units, their attempts and readings."""
 
     start_by: str
+    from_bench: str = Field(
+        default="", description="Whose record this is, where it was carried in; else empty"
+    )
     line: LineOut
     needs_arming: bool = Field(
         description="Whether it must be armed before it starts: some step puts a hazardous voltage "

@@ -53,6 +53,9 @@ class UnitFound(BaseModel):
     certificate: str | None
     certificate_kind: str | None
     revoked: str | None = Field(description="The number of that document's revocation")
+    from_bench: str = Field(
+        default="", description="Whose records these are, where they were carried in; else empty"
+    )
 
 
 class UnitCounts(BaseModel):

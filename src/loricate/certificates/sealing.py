@@ -50,6 +50,7 @@ class Sort(StrEnum):
     PAPER = "loricate-paper+jws"
     HEAD = "loricate-ledger-head+jws"
     REVOCATIONS = "loricate-revocations+jws"
+    CARRIED = "loricate-carried+jws"
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,7 +108,7 @@ def canonical(document: Any) -> bytes:
 
 def sealed_digest(compact: str) -> str:
     """The digest of what a seal of ours is of, unchecked."""
-    return hashlib.sha256(_decoded(compact.split(".")[1])).hexdigest()
+    return hashlib.sha256(unopened(compact)).hexdigest()
 
 
 def seal(document: dict[str, Any], key: SiteKey) -> str:
@@ -139,6 +140,15 @@ def opened(compact: str, jwk: Any, sort: Sort) -> bytes:
             ).payload
     except (JoseError, ValueError) as error:
         raise SealError("The signature does not match this key and content.") from error
+
+
+def unopened(compact: str) -> bytes:
+    """What a seal is of, unchecked; raises SealError where it is none."""
+    parts = compact.split(".")
+    try:
+        return _decoded(parts[1])
+    except (IndexError, binascii.Error, ValueError) as error:
+        raise SealError("The seal is no JWS: its payload cannot be read.") from error
 
 
 def key_id(compact: str) -> str:

@@ -78,17 +78,20 @@ class Verification:
         return self.genuine and not self.revoked and not self.standing.superseded_by
 
 
-def verify(data: bytes, jwk: Any, revocations: str = "", redraws: bool = True) -> Verification:
+def verify(
+    data: bytes, jwk: Any, revocations: str = "", redraws: bool = True, listed_by: Any = None
+) -> Verification:
     """Verify the bytes of a document's PDF or JSON; says exactly what is wrong, never raises.
 
     ``jwk`` is the site's JWK set (RFC 7517); for JSON its one public JWK will do. ``revocations``
-    is a list that the site signed. Unless it ``redraws``, pages are not compared with the data.
+    is a list that the site signed, or whoever has the keys ``listed_by``. Unless it ``redraws``,
+    pages are not compared with the data.
     """
     try:
         found = (
             _verify_pdf(data, jwk, redraws) if data.startswith(b"%PDF") else _verify_json(data, jwk)
         )
-        return _held_against(found, revocations.strip(), jwk)
+        return _held_against(found, revocations.strip(), listed_by or jwk)
     except SealError as error:
         return Verification((str(error),))
 

@@ -3,6 +3,7 @@
 from loricate.client._assets import AssetCalls
 from loricate.client._bench import BenchCalls
 from loricate.client._captures import CaptureCalls
+from loricate.client._carrying import CarryCalls
 from loricate.client._certificates import CertificateCalls
 from loricate.client._definitions import DefinitionCalls
 from loricate.client._items import ItemCalls
@@ -31,6 +32,7 @@ class Client(
     LotCalls,
     AssetCalls,
     CertificateCalls,
+    CarryCalls,
 ):
     """A connection to one service, one method a call of the HTTP API; a context manager.
 

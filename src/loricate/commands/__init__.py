@@ -31,6 +31,7 @@ NOUNS = {
     "capture": ("capture", "Make a cable's description from units that are known to be good."),
     "hands": ("hands", "Do at the simulated bench what a person does by hand."),
     "records": ("records", "Check, back up and restore the records; export the audit trail."),
+    "carry": ("carry", "Carry records from a bench out of reach to the service that keeps all."),
     "certificate": ("certificate", "Find, get, verify, revoke and approve what was issued."),
     "key": ("key", "List, prepare, begin and replace the site's keys."),
 }

@@ -19,6 +19,17 @@ def note(
     )
 
 
+def note_before_all(
+    conn: sqlite3.Connection, account: str, action: str, subject: str, detail: str = ""
+) -> None:
+    """Add an entry of this service's to a trail of another's, in the way of none that comes."""
+    conn.execute(
+        "INSERT INTO audit (id, at, account, action, subject, detail)"
+        " VALUES ((SELECT min(coalesce(min(id), 0), 0) - 1 FROM audit), ?, ?, ?, ?, ?)",
+        (now(), account, action, subject, detail),
+    )
+
+
 SIGN_IN = "sign in"
 
 

@@ -1,47 +1,32 @@
 """Backups: the database as it is at one moment, the files it names, and the heads of the ledger.
 
-A backup is a gzipped tar file (``loricate-backup/2``): ``manifest.json`` first, with the SHA-256 of
-every other member, then ``records.sqlite``, ``papers/…``, ``pictures/…`` and ``ledger-heads/…``. No
-key is in it.
+A backup is a gzipped tar file (``loricate-backup/3``): ``manifest.json`` first, with the SHA-256 of
+every other member, then ``records.sqlite``, ``papers/…``, ``pictures/…``, ``ledger-heads/…`` and,
+of each bench that carried its records in, the same below ``carried/SITE/``. No key is in it.
 """
 
-import gzip
-import hashlib
-import io
 import json
 import os
 import shutil
 import sqlite3
-import tarfile
 import tempfile
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
-from pathlib import Path, PurePosixPath
-from typing import Any
+from pathlib import Path
 
 from loricate.core.json_text import JsonRefused, read_json
-from loricate.records import ledger, site_keys
-from loricate.records.errors import RecordsError
+from loricate.records import ledger, packing, site_keys
 from loricate.records.kept_files import PAPERS, PICTURES, place_of
+from loricate.records.packing import PackRefused, digest_of
 from loricate.records.stamps import now
 from loricate.records.store import open_connection
 
-FORMAT = "loricate-backup/2"
-KNOWN = ("loricate-backup/1", FORMAT)  # the first one's papers are in its database
-MANIFEST, DATABASE, HEADS = "manifest.json", "records.sqlite", "ledger-heads"
-MOST_MANIFEST = 512 * 2**20
-CHUNK = 2**20
-
-
-class BackupRefused(RecordsError):
-    """A file is no whole backup, or one cannot be made."""
-
-    def __init__(self, reason: str) -> None:
-        super().__init__(reason)
-        self.reason = reason
-
-    def __str__(self) -> str:
-        return self.reason
+FORMAT = "loricate-backup/3"
+# The first one's papers are in its database; what was carried in is in the third alone.
+KNOWN = ("loricate-backup/1", "loricate-backup/2", FORMAT)
+MANIFEST, DATABASE, HEADS, CARRIED = (
+    "manifest.json", "records.sqlite", "ledger-heads", "carried",
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,29 +41,29 @@ class Manifest:
 
 
 def write_backup(data_folder: Path, to: Path) -> Manifest:
-    """Write a backup while the service runs; raises BackupRefused where there is nothing to keep.
+    """Write a backup while the service runs; raises PackRefused where there is nothing to keep.
 
     The file is there whole or not at all, and its owner's alone.
     """
     if not (data_folder / DATABASE).is_file():
-        raise BackupRefused(f"There are no records in {data_folder}; name the data folder.")
+        raise PackRefused(f"There are no records in {data_folder}; name the data folder.")
     try:
         to.parent.mkdir(parents=True, exist_ok=True)
         to.touch(mode=0o600, exist_ok=False)  # nobody else takes the name meanwhile
     except FileExistsError:
         told = f"{to} is there already; choose another name, nothing is overwritten."
-        raise BackupRefused(told) from None
+        raise PackRefused(told) from None
     except OSError as error:
-        raise BackupRefused(f"{to} cannot be written ({error.strerror}).") from error
+        raise PackRefused(f"{to} cannot be written ({error.strerror}).") from error
     try:
         return _write_whole(data_folder, to)
     except BaseException as error:
         to.unlink()
         if isinstance(error, OSError):
-            raise BackupRefused(f"{to} cannot be written ({error.strerror}).") from error
+            raise PackRefused(f"{to} cannot be written ({error.strerror}).") from error
         if isinstance(error, sqlite3.Error):
             told = f"The records in {data_folder} cannot be read ({error}); start the service once."
-            raise BackupRefused(told) from error
+            raise PackRefused(told) from error
         raise
 
 
@@ -93,6 +78,8 @@ def _write_whole(data_folder: Path, to: Path) -> Manifest:
             files = {DATABASE: copy, **dict(_kept_files(conn, data_folder))}
         finally:
             conn.close()
+        for site in sorted((data_folder / CARRIED).glob(f"*/{DATABASE}")):
+            files |= dict(_carried(site, Path(folder)))
         for path in sorted((data_folder / HEADS).rglob("*.jws")):
             kept = Path(folder) / HEADS / path.relative_to(data_folder / HEADS)
             kept.parent.mkdir(parents=True, exist_ok=True)
@@ -103,12 +90,25 @@ def _write_whole(data_folder: Path, to: Path) -> Manifest:
             now(),
             0 if last is None else last.position,
             kid,
-            {name: _digest_of(path) for name, path in files.items()},
+            {name: digest_of(path) for name, path in files.items()},
         )
         fresh = Path(folder) / "whole"
-        _write_tar(fresh, manifest, files)
+        packing.pack(fresh, MANIFEST, json.dumps(asdict(manifest), indent=1).encode(), files)
         fresh.replace(to)
     return manifest
+
+
+def _carried(database: Path, into: Path) -> Iterator[tuple[str, Path]]:
+    """The records that a bench carried in, and the files that they name and have."""
+    place = f"{CARRIED}/{database.parent.name}"
+    copy = into / place / DATABASE
+    copy.parent.mkdir(parents=True)
+    _copy_database(database, copy)
+    yield f"{place}/{DATABASE}", copy
+    for folder in (PAPERS, PICTURES):
+        for path in sorted((database.parent / folder).glob("*/*")):
+            if path.suffix == "":  # not one that is being written
+                yield f"{place}/{folder}/{path.parent.name}/{path.name}", path
 
 
 def _copy_database(source: Path, to: Path) -> None:
@@ -130,100 +130,25 @@ def _kept_files(conn: sqlite3.Connection, data_folder: Path) -> Iterator[tuple[s
         for (digest,) in conn.execute(query):
             path = place_of(data_folder / folder, digest)
             if not path.is_file():
-                raise BackupRefused(
+                raise PackRefused(
                     f"{digest} is missing in {data_folder / folder}; put it back first."
                 )
             yield f"{folder}/{digest[:2]}/{digest}", path
 
 
-def _write_tar(to: Path, manifest: Manifest, files: dict[str, Path]) -> None:
-    told = json.dumps(asdict(manifest), indent=1).encode()
-    handle = os.open(to, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-    with os.fdopen(handle, "wb") as raw:
-        with (
-            gzip.GzipFile(fileobj=raw, mode="wb", filename="", mtime=0) as packed,
-            tarfile.open(fileobj=packed, mode="w") as tar,
-        ):
-            _add(tar, MANIFEST, io.BytesIO(told), len(told))
-            for name, path in files.items():
-                with path.open("rb") as file:
-                    _add(tar, name, file, path.stat().st_size)
-        raw.flush()
-        os.fsync(raw.fileno())
-
-
-def _add(tar: tarfile.TarFile, name: str, file: Any, size: int) -> None:
-    member = tarfile.TarInfo(name)
-    member.size, member.mode = size, 0o600
-    tar.addfile(member, file)
-
-
-def _digest_of(path: Path) -> str:
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
-
-
 def unpack_backup(file: Path, into: Path) -> Manifest:
-    """Unpack a backup into an empty folder, each member checked; raises BackupRefused."""
-    try:
-        with tarfile.open(file, mode="r:gz") as tar:
-            manifest = _read_manifest(tar)
-            found: set[str] = set()
-            while (member := tar.next()) is not None:
-                wanted = manifest.members.get(member.name)
-                if wanted is None or member.name in found or not member.isreg():
-                    raise BackupRefused(
-                        f"{file} has the member {member.name!r} that it should not."
-                    )
-                _unpack(tar, member, into, wanted)
-                found.add(member.name)
-    except (tarfile.TarError, OSError, EOFError, gzip.BadGzipFile) as error:
-        raise BackupRefused(f"{file} is no whole backup ({error}); take another one.") from error
-    if missing := manifest.members.keys() - found:
-        raise BackupRefused(f"{file} is no whole backup: {min(missing)} is missing in it.")
-    return manifest
+    """Unpack a backup into an empty folder, each member checked; raises PackRefused."""
+    return packing.unpack(file, into, MANIFEST, _read_manifest, lambda told: told.members)
 
 
-def _read_manifest(tar: tarfile.TarFile) -> Manifest:
-    first = tar.next()
-    content = tar.extractfile(first) if first is not None and first.name == MANIFEST else None
-    if content is None:
-        raise BackupRefused("The file is no backup of Loricate: it does not begin with a manifest.")
+def _read_manifest(content: bytes) -> Manifest:
     try:
-        found = read_json(content.read(MOST_MANIFEST), most_names=50_000_000)
-        manifest = Manifest(**found)
+        manifest = Manifest(**read_json(content, most_names=50_000_000))
     except (JsonRefused, TypeError) as error:
-        raise BackupRefused(f"The backup's manifest cannot be read ({error}).") from error
+        raise PackRefused(f"The backup's manifest cannot be read ({error}).") from error
     if manifest.format not in KNOWN:
-        raise BackupRefused(f"The backup is of the form {manifest.format!r}; {FORMAT} is known.")
+        raise PackRefused(f"The backup is of the form {manifest.format!r}; {FORMAT} is known.")
     for name in manifest.members:
-        path = PurePosixPath(name)
-        if (
-            path.is_absolute()
-            or ".." in path.parts
-            or path.parts[0]
-            not in (
-                DATABASE,
-                PICTURES,
-                PAPERS,
-                HEADS,
-            )
-        ):
-            raise BackupRefused(f"The backup names {name!r}, which belongs to no data folder.")
+        if not packing.belongs(name, (DATABASE, PICTURES, PAPERS, HEADS, CARRIED)):
+            raise PackRefused(f"The backup names {name!r}, which belongs to no data folder.")
     return manifest
-
-
-def _unpack(tar: tarfile.TarFile, member: tarfile.TarInfo, into: Path, wanted: str) -> None:
-    source = tar.extractfile(member)
-    target = into / member.name
-    target.parent.mkdir(parents=True, exist_ok=True)
-    hasher = hashlib.sha256()
-    handle = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-    with os.fdopen(handle, "wb") as out:
-        while source is not None and (data := source.read(CHUNK)):
-            hasher.update(data)
-            out.write(data)
-        out.flush()
-        os.fsync(out.fileno())
-    if hasher.hexdigest() != wanted:
-        raise BackupRefused(f"{member.name} in the backup is damaged; take another backup.")

@@ -54,6 +54,7 @@ MARKED: dict[str, Marked] = {
     "capture decision": Marked("capture_decision", ("id",)),
     "captured unit": Marked("captured_unit", ("id",)),
     "column map": Marked("column_map", ("id",)),
+    "carried file": Marked("carried", ("position",)),
     "daily check": Marked("daily_check", ("id",)),
     "doubt": Marked("doubt", ("id",)),
     "fixture service": Marked("fixture_service", ("id",)),
@@ -69,6 +70,7 @@ MARKED: dict[str, Marked] = {
     "paper": Marked("paper", ("id",)),
     "picture": Marked("picture", ("digest",)),
     "product": Marked("product", ("code", "revision")),
+    "receipt": Marked("receipt", ("id",)),
     "remark": Marked("remark", ("id",)),
     "restoring": Marked("restored", ("position",)),
     "repeat": Marked("repeat_request", ("id",), is_final=False),
@@ -89,6 +91,7 @@ MARKED: dict[str, Marked] = {
 # How kinds were marked before a migration changed their tables, by the migration; None where there
 # were none.
 UNTIL: dict[int, dict[str, Marked | None]] = {
+    26: {"carried file": None, "receipt": None},
     25: {"item": None},
     23: {"answer picture": None},
     20: {"kept reading": None},
@@ -173,7 +176,7 @@ def mark_touched(conn: sqlite3.Connection) -> list[str]:
         return []
     conn.execute("DELETE FROM touched")
     changed = [
-        f"{_told(kind, key)} was not as it was stored when it was changed."
+        f"{told(kind, key)} was not as it was stored when it was changed."
         for kind, key, before in touched
         if before is not None and not _is_as_marked(conn, kind, key, json.loads(before))
     ]
@@ -187,8 +190,8 @@ def _is_as_marked(conn: sqlite3.Connection, kind: str, key: str, before: dict[st
         " ORDER BY position DESC LIMIT 1",
         (kind, key),
     ).fetchone()
-    told = {name: value for name, value in before.items() if name not in MARKED[kind].but}
-    return last is None or last["digest"] == digest_of_row(told)
+    kept = {name: value for name, value in before.items() if name not in MARKED[kind].but}
+    return last is None or last["digest"] == digest_of_row(kept)
 
 
 STORED, MIGRATED = "stored", "migrated"
@@ -356,14 +359,14 @@ def _record_faults(conn: sqlite3.Connection, kind: str, marked: Marked) -> Itera
     for key in keys_of(conn, marked):
         known = conn.execute("SELECT digest, at FROM newest WHERE key = ?", (key,)).fetchone()
         if known is None:
-            yield f"{_told(kind, key)} was added from outside: nothing of it is marked."
+            yield f"{told(kind, key)} was added from outside: nothing of it is marked."
         elif known["digest"] != digest_of(conn, marked, key):
-            yield f"{_told(kind, key)} is not as it was stored on {known['at']}."
+            yield f"{told(kind, key)} is not as it was stored on {known['at']}."
     for key, digest, at, stored in conn.execute("SELECT * FROM newest"):
         if digest and not _is_there(conn, marked, key):
-            yield f"{_told(kind, key)}, stored on {at}, was taken away."
+            yield f"{told(kind, key)}, stored on {at}, was taken away."
         if stored > 1 and marked.is_final:
-            yield f"{_told(kind, key)} was taken away and another stored on {at}."
+            yield f"{told(kind, key)} was taken away and another stored on {at}."
 
 
 def _is_there(conn: sqlite3.Connection, marked: Marked, key: str) -> bool:
@@ -372,7 +375,7 @@ def _is_there(conn: sqlite3.Connection, marked: Marked, key: str) -> bool:
     return found.fetchone() is not None
 
 
-def _told(kind: str, key: str) -> str:
+def told(kind: str, key: str) -> str:
     return f"{kind.capitalize()} {' / '.join(str(each) for each in json.loads(key))}"
 
 

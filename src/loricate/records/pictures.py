@@ -96,6 +96,14 @@ def get_picture(conn: sqlite3.Connection, folder: Path, digest: str) -> Picture:
     return Picture(digest, row["media_type"], row["width"], row["height"], data)
 
 
+def media_type_of(conn: sqlite3.Connection, digest: str) -> str:
+    """The form of a picture by its digest; raises NotFound."""
+    row = conn.execute("SELECT media_type FROM picture WHERE digest = ?", (digest,)).fetchone()
+    if row is None:
+        raise NotFound("picture", digest)
+    return str(row["media_type"])
+
+
 def has_picture(conn: sqlite3.Connection, digest: str) -> bool:
     """Whether a picture is kept under this digest."""
     row = conn.execute("SELECT 1 FROM picture WHERE digest = ?", (digest,)).fetchone()

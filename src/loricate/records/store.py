@@ -12,6 +12,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
+from dataclasses import dataclass
 from importlib import resources
 from itertools import islice
 from pathlib import Path
@@ -44,6 +45,7 @@ WITH_IDS = (
     "series",
     "kept_reading",
     "item",
+    "receipt",
 )
 
 
@@ -106,11 +108,22 @@ def migrations() -> dict[int, str]:
     return found
 
 
-def migrate(path: Path, scripts: dict[int, str] | None = None) -> list[int]:
+@dataclass(frozen=True, slots=True)
+class SiteOf:
+    """The site that records are of, where they were carried in from another one."""
+
+    id: str
+    since: str
+
+
+def migrate(
+    path: Path, scripts: dict[int, str] | None = None, site: SiteOf | None = None
+) -> list[int]:
     """Bring the database up to date; gives the numbers applied.
 
-    A database that holds anything is copied to ``NAME.before-NNNN`` first. Raises NewerDatabase
-    when a later version wrote it.
+    A database that holds anything is copied to ``NAME.before-NNNN`` first. One that was carried in
+    is given its ``site``: its own audit trail stays as it came. Raises NewerDatabase when a later
+    version wrote it.
     """
     scripts = migrations() if scripts is None else scripts
     conn = open_connection(path)
@@ -137,7 +150,7 @@ def migrate(path: Path, scripts: dict[int, str] | None = None) -> list[int]:
                 conn.backup(backup)
             backup.close()
         for number in pending:
-            _apply(conn, number, scripts[number])
+            _apply(conn, number, scripts[number], site)
         if FIRST_RESOLVED in pending:
             with atomic(conn):
                 for each in migrating.resolve_released(conn):
@@ -145,18 +158,20 @@ def migrate(path: Path, scripts: dict[int, str] | None = None) -> list[int]:
         if _is_marked(conn) and (pending or not marks.count(conn)):
             with atomic(conn):
                 for each in changed:
-                    audit.note(conn, "service", CHANGED, path.name, each)
+                    note = audit.note if site is None else audit.note_before_all
+                    note(conn, "service", CHANGED, path.name, each)
                 marks.mark_all(conn)
         return pending
     finally:
         conn.close()
 
 
-def _apply(conn: sqlite3.Connection, number: int, script: str) -> None:
+def _apply(conn: sqlite3.Connection, number: int, script: str, site: SiteOf | None = None) -> None:
     """Apply one migration whole; raises sqlite3.Error and leaves nothing of it where it cannot."""
     before = _alone(conn)
     try:
-        script = script.replace("$site", _site_of(conn)).replace("$now", now())
+        own = site or SiteOf(_site_of(conn), now())
+        script = script.replace("$site", own.id).replace("$now", own.since)
         conn.executescript(f"BEGIN IMMEDIATE;\n{script}\nPRAGMA user_version = {number};")
         if lost := sorted((_alone(conn) - before).keys()):
             raise sqlite3.IntegrityError(f"Migration {number} leaves rows of {lost} alone.")
@@ -183,35 +198,20 @@ def _is_marked(conn: sqlite3.Connection) -> bool:
     return conn.execute("SELECT 1 FROM sqlite_master WHERE name = 'mark'").fetchone() is not None
 
 
-class Store:
-    """The records of one service. ``write`` and ``read`` keep SQLite off the event loop."""
+class Readers:
+    """Records that are read; ``read`` keeps SQLite off the event loop."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, readers: int = READERS) -> None:
         self.path, self.papers = path, path.parent / PAPERS
-        path.parent.mkdir(parents=True, exist_ok=True)
-        migrate(path)
-        self._write_conn = open_connection(path)
-        marks.watch(self._write_conn)
-        if newest := _newest_id(self._write_conn):
-            begin_after(newest)
-        self._writer = ThreadPoolExecutor(1, thread_name_prefix="records-writer")
-        self._readers = ThreadPoolExecutor(READERS, thread_name_prefix="records-reader")
+        self._readers = ThreadPoolExecutor(readers, thread_name_prefix="records-reader")
         # Who wants to abort waits behind no list and no search.
         self._urgent = ThreadPoolExecutor(1, thread_name_prefix="records-urgent")
         self._local = threading.local()
         self._reading: list[sqlite3.Connection] = []
 
-    def write_now(self, work: Callable[[sqlite3.Connection], R]) -> R:
-        """Run ``work`` in one transaction on the writer; for code that is not asynchronous."""
-        return self._writer.submit(self._in_transaction, work).result()
-
     def read_now(self, work: Callable[[sqlite3.Connection], R]) -> R:
         """Run ``work`` on a read-only connection; for code that is not asynchronous."""
         return self._readers.submit(self._reading_with, work).result()
-
-    async def write(self, work: Callable[[sqlite3.Connection], R]) -> R:
-        """Run ``work`` in one transaction on the writer; durable when it returns."""
-        return await asyncio.wrap_future(self._writer.submit(self._in_transaction, work))
 
     async def read(self, work: Callable[[sqlite3.Connection], R]) -> R:
         """Run ``work`` on a read-only connection."""
@@ -220,14 +220,6 @@ class Store:
     async def read_urgent(self, work: Callable[[sqlite3.Connection], R]) -> R:
         """As ``read``, past whatever others have asked for; for what is over in a moment."""
         return await asyncio.wrap_future(self._urgent.submit(self._reading_with, work))
-
-    def _in_transaction(self, work: Callable[[sqlite3.Connection], R]) -> R:
-        with atomic(self._write_conn) as conn:
-            result = work(conn)
-            for each in marks.mark_touched(conn):
-                audit.note(conn, "service", CHANGED, self.path.name, each)
-            marks.mark_touched(conn)
-            return result
 
     def _reading_with(self, work: Callable[[sqlite3.Connection], R]) -> R:
         conn: sqlite3.Connection | None = getattr(self._local, "conn", None)
@@ -238,9 +230,43 @@ class Store:
 
     def close(self) -> None:
         """Finish what is queued and close every connection."""
-        self._writer.shutdown()
         self._readers.shutdown()
         self._urgent.shutdown()
         for conn in self._reading:
             conn.close()
+
+
+class Store(Readers):
+    """The records of one service. ``write`` keeps SQLite off the event loop as well."""
+
+    def __init__(self, path: Path) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        migrate(path)
+        super().__init__(path)
+        self._write_conn = open_connection(path)
+        marks.watch(self._write_conn)
+        if newest := _newest_id(self._write_conn):
+            begin_after(newest)
+        self._writer = ThreadPoolExecutor(1, thread_name_prefix="records-writer")
+
+    def write_now(self, work: Callable[[sqlite3.Connection], R]) -> R:
+        """Run ``work`` in one transaction on the writer; for code that is not asynchronous."""
+        return self._writer.submit(self._in_transaction, work).result()
+
+    async def write(self, work: Callable[[sqlite3.Connection], R]) -> R:
+        """Run ``work`` in one transaction on the writer; durable when it returns."""
+        return await asyncio.wrap_future(self._writer.submit(self._in_transaction, work))
+
+    def _in_transaction(self, work: Callable[[sqlite3.Connection], R]) -> R:
+        with atomic(self._write_conn) as conn:
+            result = work(conn)
+            for each in marks.mark_touched(conn):
+                audit.note(conn, "service", CHANGED, self.path.name, each)
+            marks.mark_touched(conn)
+            return result
+
+    def close(self) -> None:
+        """Finish what is queued and close every connection."""
+        self._writer.shutdown()
+        super().close()
         self._write_conn.close()

@@ -26,3 +26,19 @@ def known_serials(conn: sqlite3.Connection, product: str, pattern: str) -> list[
         (product, as_like(pattern)),
     )
     return [str(row["serial"]) for row in rows]
+
+
+def all_serials(conn: sqlite3.Connection) -> str:
+    """Every unit's product and serial, as JSON."""
+    rows = conn.execute("SELECT json_group_array(json_array(product, serial)) FROM unit")
+    return str(rows.fetchone()[0])
+
+
+def serials_among(conn: sqlite3.Connection, pairs: str) -> set[str]:
+    """The serials of those units that there are, of some that ``all_serials`` gave elsewhere."""
+    rows = conn.execute(
+        "SELECT unit.serial FROM json_each(?) AS other CROSS JOIN unit"
+        " ON unit.product = other.value ->> 0 AND unit.serial = other.value ->> 1",
+        (pairs,),
+    )
+    return {str(row["serial"]) for row in rows}

@@ -14,6 +14,8 @@ from loricate.records import accounts, lots, runs, series
 from loricate.records.store import Store
 from loricate.service.acting import Acts
 from loricate.service.bench_side import BenchAccess
+from loricate.service.carried_files import Named
+from loricate.service.carrying import CARRY, Carrier
 from loricate.service.challenging import Challenger
 from loricate.service.codes import CodeSecret
 from loricate.service.exporting import Exporter
@@ -27,6 +29,7 @@ from loricate.service.lot_keeping import LotKeeper
 from loricate.service.maintaining import MAINTENANCE, Maintenance
 from loricate.service.paper_look import tried_look
 from loricate.service.paper_making import PRINT, PaperMaker
+from loricate.service.places import Places
 from loricate.service.printing import Printing
 from loricate.service.sending import Sender
 from loricate.service.settings import FirstAccount, Settings
@@ -79,9 +82,20 @@ class Desk:
         self.keeper = LedgerKeeper(
             self.store, self.keys, self.heads, self.sender, self.sealing, site, settings.base_url
         )
-        maintenance = Maintenance(self.site.maintenance, settings.site_folder, self.store)
-        self.sender.add(MAINTENANCE, maintenance.send)
-        self.issuer = Issuer(self.store, self.keeper, maintenance)
+        self.maintenance = Maintenance(self.site.maintenance, settings.site_folder, self.store)
+        self.sender.add(MAINTENANCE, self.maintenance.send)
+        self.places = Places(self.store)
+        self.carrier = Carrier(
+            self.places,
+            self.keys,
+            Named(self.plan.site, self.plan.code),
+            self.site.carry,
+            settings.site_folder,
+        )
+        self.sender.add(CARRY, self.carrier.send)
+        self.issuer = Issuer(
+            self.store, self.keeper, self.maintenance.queue, self.carrier.queue_after
+        )
         self.acts = Acts(self.store, self.keeper, self.site.printer, self.site.approvals)
         self.lots = LotKeeper(self.store, self.keeper)
         self.sender.add(lots.SUMMARY, self.lots.send)
@@ -96,7 +110,7 @@ class Desk:
         # What anybody may ask for has a room by itself: however many ask, no engineer waits.
         self.verifying = Workroom("verifying")
         fixtures = [each.code for each in self.plan.fixtures]
-        self.watcher = Watcher(self.store, self.papers.look.zone, fixtures)
+        self.watcher = Watcher(self.store, self.places, self.papers.look.zone, fixtures)
         self.check = LedgerCheck(settings.database, outside, self.heads.benches)
         self._daily: asyncio.Task[None] | None = None
 
@@ -128,7 +142,9 @@ class Desk:
         for problem in self.papers.problems:
             logger.warning("template not used", extra={"reason": problem})
         self._daily = asyncio.create_task(self.heads.keep_daily())
+        await asyncio.to_thread(self.places.open)
         self.sender.open()
+        self.carrier.open()
         self.watcher.open()
         self.issuer.catch_up()
 
@@ -156,11 +172,13 @@ class Desk:
         await self.issuer.close()
         await self.sender.close()
         await self.watcher.close()
+        await self.carrier.close()
         await self.bench.close()
         self.study.close()
         self.verifying.close()
         self.drawing.close()
         self.sealing.close()
         self.check.close()
+        self.places.close()
         self.store.close()
         self.claim.let_go()

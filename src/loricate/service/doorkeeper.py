@@ -35,6 +35,7 @@ HSTS = (b"strict-transport-security", b"max-age=31536000")
 READ_JSON = "loricate.json"  # where a request's scope has its body, read
 KIB, MIB = 2**10, 2**20
 USUAL_BYTES, SMALL_BYTES, FILE_BYTES = MIB, 16 * KIB, 8 * MIB
+CARRIED_BYTES = 8 * 2**30
 INLINE_BYTES = 16 * KIB  # parsed at once; what is larger is parsed elsewhere, one after another
 BODY_WITHIN_S = 20.0
 OURS = re.compile(r"/api/|/(health|metrics)$")
@@ -44,6 +45,7 @@ PUBLIC = re.compile(
 SIGNING_IN = re.compile(rf"{API}/(sign-in|first-account|password|codes(/.+)?)")
 ABORT = re.compile(rf"{API}/((runs|rehearsals|upkeep)/[^/]+/abort|series/[^/]+/stop)")
 STREAM = re.compile(rf"{API}/.+/events")
+CARRIED = re.compile(rf"{API}/carried")  # as large as what it carries
 FILES = re.compile(rf"{API}/(pictures|verify)")  # sent as they are
 
 
@@ -63,6 +65,8 @@ def most_bytes(method: str, path: str) -> int:
     """How large a body a route takes."""
     if method in ("GET", "HEAD", "OPTIONS", "DELETE") or SIGNING_IN.fullmatch(path):
         return SMALL_BYTES
+    if CARRIED.fullmatch(path):
+        return CARRIED_BYTES
     return FILE_BYTES if FILES.fullmatch(path) else USUAL_BYTES
 
 

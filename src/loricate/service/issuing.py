@@ -4,7 +4,7 @@ import asyncio
 import datetime as dt
 import logging
 import sqlite3
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, Self
 
@@ -29,9 +29,9 @@ from loricate.records import (
 from loricate.records.sequences import SequenceRecord
 from loricate.records.store import Store
 from loricate.service.ledger_keeping import Entering, LedgerKeeper
-from loricate.service.maintaining import Maintenance
 
 AGAIN_S = 5.0
+Tell = Callable[[sqlite3.Connection, Mapping[str, Any]], None]  # whoever is told of a run
 logger = logging.getLogger("loricate.certificates")
 
 
@@ -137,8 +137,8 @@ class Issuer:
     What cannot be issued is set aside with its reason, by itself; everything else goes on.
     """
 
-    def __init__(self, store: Store, keeper: LedgerKeeper, maintenance: Maintenance) -> None:
-        self.store, self.keeper, self.maintenance = store, keeper, maintenance
+    def __init__(self, store: Store, keeper: LedgerKeeper, *tell: Tell) -> None:
+        self.store, self.keeper, self.tell = store, keeper, tell
         self._later: asyncio.Task[None] | None = None
         self._going: set[asyncio.Task[None]] = set()
         self._one_at_a_time = asyncio.Lock()  # two who issue a run's documents would do it twice
@@ -223,7 +223,8 @@ class Issuer:
             lot = lots.find_lot(conn, run["lot"])
             is_new = runs.set_issued(conn, run_id, run["ended_at"])
             if is_new:
-                self.maintenance.queue(conn, run)
+                for queue in self.tell:
+                    queue(conn, run)
             if is_new and lot is not None and lot.state == "closed":
                 outbox.add_outgoing(conn, lots.SUMMARY, lot.code, {})
 

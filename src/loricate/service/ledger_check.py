@@ -3,6 +3,7 @@
 import asyncio
 import sqlite3
 from collections.abc import Callable, Sequence
+from contextlib import closing
 from dataclasses import dataclass
 from functools import wraps
 from itertools import islice
@@ -10,11 +11,12 @@ from pathlib import Path
 
 from loricate.certificates.agreeing import check_ledger
 from loricate.certificates.heads import Found, ledger_faults, read_heads
-from loricate.records import ledger, marks, regrading, restorings, searching, site_keys
+from loricate.records import carrying, ledger, marks, regrading, restorings, searching, site_keys
 from loricate.records.kept_files import PAPERS
 from loricate.records.store import open_connection
 from loricate.service.head_keeping import texts_in
 from loricate.service.kept_papers import AllPapers
+from loricate.service.places import carried_databases
 from loricate.service.workroom import Workroom
 
 WITHIN_S = 600.0
@@ -44,6 +46,35 @@ def _readable(work: Callable[..., Checked]) -> Callable[..., Checked]:
     return told
 
 
+def _everywhere(work: Callable[..., Checked]) -> Callable[..., Checked]:
+    """Check what was carried in as well; whatever is wrong there names its bench."""
+
+    @wraps(work)
+    def told(database: Path, folders: Sequence[Path], benches: frozenset[str]) -> Checked:
+        found = work(database, folders, benches)
+        for carried in carried_databases(database.parent):
+            name, own = _name_of(carried), work(carried, (), frozenset())
+            found = Checked(
+                found.entries + own.entries,
+                (*found.faults, *(f"{name}: {each}" for each in own.faults)),
+                found.heads,
+                (*found.notes, *(f"{name}: {each}" for each in own.notes)),
+            )
+        return found
+
+    return told
+
+
+def _name_of(carried: Path) -> str:
+    """The bench whose records were carried in; its site's id where they cannot be read."""
+    try:
+        with closing(open_connection(carried, read_only=True)) as conn:
+            return carrying.files_in(conn)[0].bench
+    except (sqlite3.Error, IndexError):
+        return carried.parent.name
+
+
+@_everywhere
 @_readable
 def ledger_state(database: Path, folders: Sequence[Path], benches: frozenset[str]) -> Checked:
     """Hold every document of the ledger against its row, seal, chain and paper, and the heads."""
@@ -59,6 +90,7 @@ def ledger_state(database: Path, folders: Sequence[Path], benches: frozenset[str
         conn.close()
 
 
+@_everywhere
 @_readable
 def records_state(database: Path, folders: Sequence[Path], benches: frozenset[str]) -> Checked:
     """Hold every record against its mark, and the marks against the heads.
@@ -81,7 +113,9 @@ def records_state(database: Path, folders: Sequence[Path], benches: frozenset[st
             f"A row of {row['table']} refers to one of {row['parent']} that is not there."
             for row in conn.execute("PRAGMA foreign_key_check")
         ]
-        for others in (searching.strays(conn), regrading.disagreeing(conn)):
+        for others in (
+            searching.strays(conn), regrading.disagreeing(conn), carrying.mark_faults(conn)
+        ):  # fmt: skip
             faults += islice(others, marks.MOST_FAULTS)
         told = tuple(dict.fromkeys(faults))[: marks.MOST_FAULTS]
         return Checked(marks.count(conn), told, len(heads), _notes(conn))

@@ -12,6 +12,7 @@ from loricate.api.problems import MEDIA_TYPE, ProblemDocument, ProblemError
 from loricate.bench.errors import BenchError, GuardOpen
 from loricate.core.errors import CoreError, DocumentError, Finding
 from loricate.records.errors import NotFound, PictureRefused, RecordsError, StorageFull
+from loricate.records.packing import PackRefused
 from loricate.service.errors import (
     Busy,
     NotSignedIn,
@@ -27,6 +28,7 @@ TABLE: dict[type[Exception], tuple[str, str, int]] = {
     NotFound: ("not-found", "Not found", 404),
     PictureRefused: ("picture-refused", "The picture is refused", 422),
     StorageFull: ("storage-full", "The disk is full", 507),
+    PackRefused: ("file-refused", "The file is refused", 422),
     RecordsError: ("records", "The records cannot do this", 500),
     GuardOpen: ("guard-open", "The guard is open", 409),
     BenchError: ("bench", "The bench does not answer as it should", 502),

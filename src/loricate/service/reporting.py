@@ -1,7 +1,9 @@
 """Reports of units: what one is made of, read from the records, and drawn in a worker."""
 
+import json
 import sqlite3
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -18,7 +20,7 @@ from loricate.papers.report import Report, Shown, draw_report
 from loricate.papers.standing import COUNTS
 from loricate.papers.typesetting import TemplateFault
 from loricate.papers.wording import person_words
-from loricate.records import runs
+from loricate.records import ledger, runs
 from loricate.records.errors import NotFound
 from loricate.records.kept_files import read_file
 from loricate.records.stamps import now
@@ -39,11 +41,14 @@ async def drawn_report(
 
     Raises NotFound, and WrongState while the run goes on.
     """
-    report = await desk.store.read(
-        lambda conn: report_of(conn, serial, run_id, person, desk.plan.site, desk.settings.base_url)
-    )
-    pictures = desk.settings.pictures
-    return await desk.drawing.do(draw, report, depth, failed_only, desk.look, pictures)
+    place, report = await desk.places.first(partial(report_of, serial, run_id, person))
+    if place is desk.places.own:
+        number = report.document
+        url = f"{desk.settings.base_url}/verify/{number}" if number else ""
+        report = replace(report, site=desk.plan.site, verify_url=url)
+    else:
+        report = replace(report, site=place.name)
+    return await desk.drawing.do(draw, report, depth, failed_only, desk.look, place.pictures)
 
 
 def draw(report: Report, depth: Depth, failed_only: bool, look: Look, pictures: Path) -> bytes:
@@ -57,9 +62,7 @@ def draw(report: Report, depth: Depth, failed_only: bool, look: Look, pictures: 
         return draw_report(report, depth, failed_only, look.with_shipped_templates, picture)
 
 
-def report_of(
-    conn: sqlite3.Connection, serial: str, run_id: str, person: Person, site: str, base_url: str
-) -> Report:
+def report_of(serial: str, run_id: str, person: Person, conn: sqlite3.Connection) -> Report:
     """What the report of a unit is made of; of its newest run where ``run_id`` is empty."""
     run, unit = _found(conn, serial, run_id)
     if run["state"] not in OVER:
@@ -72,16 +75,24 @@ def report_of(
     return Report(
         {**body, "steps": list(_all_steps(body["steps"], grounds.sequence))},
         now(),
-        person_words(about.names.get(person.name, ""), person.name),
-        site,
+        person_words(person.account.full_name, person.name),
+        "",
         f"Loricate {__version__}",
         number,
-        f"{base_url}/verify/{number}" if number else "",
+        _verify_url(conn, number),
         standing_of(conn, number).opened if number else COUNTS,
         tuple(_not_certified(conn, run, unit)),
         _procedure(unit, grounds.sequence, about.names),
         _pictures(unit, grounds.sequence),
     )
+
+
+def _verify_url(conn: sqlite3.Connection, number: str) -> str:
+    """Where a document says that it is verified; empty for none."""
+    if not number:
+        return ""
+    sealed = json.loads(ledger.get_numbered(conn, number).sealed)
+    return str(sealed["document"].get("verify_url", ""))
 
 
 def _found(

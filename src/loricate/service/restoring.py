@@ -15,8 +15,9 @@ from loricate.certificates.heads import last_numbers, read_heads
 from loricate.certificates.key_files import check_private, write_private
 from loricate.certificates.site_key import KeyMissing
 from loricate.records import backup, ledger, marks, restorings, site_keys
-from loricate.records.backup import BackupRefused, Manifest
+from loricate.records.backup import Manifest
 from loricate.records.kept_files import PAPERS as PAPER_FILES
+from loricate.records.packing import PackRefused
 from loricate.records.site_keys import DOCUMENTS, PAPERS
 from loricate.records.store import Store, migrate, open_connection
 from loricate.service.head_keeping import FOLDER, benches_of, texts_in
@@ -42,7 +43,7 @@ def restore(
     """Put the records of a backup into a data folder; what was there is kept beside it.
 
     The site's keys are taken from the folder ``keys``, else from where the records are put. Raises
-    BackupRefused, SealError for a key that is missing or does not fit, Claimed while a service has
+    PackRefused, SealError for a key that is missing or does not fit, Claimed while a service has
     the folder.
     """
     data_folder = data_folder.resolve()
@@ -84,7 +85,7 @@ def _take_keys(kept: KeyFiles, into: KeyFiles, database: Path) -> None:
 
 
 def _check_records(database: Path) -> None:
-    """Refuse what was damaged or changed before or in the backup; raises BackupRefused."""
+    """Refuse what was damaged or changed before or in the backup; raises PackRefused."""
     migrate(database)
     conn = open_connection(database, read_only=True)
     try:
@@ -100,7 +101,7 @@ def _check_records(database: Path) -> None:
     finally:
         conn.close()
     if found:
-        raise BackupRefused(
+        raise PackRefused(
             f"The records in the backup are not whole: {found[0]} Take an older backup; nothing "
             "was touched."
         )
@@ -148,7 +149,7 @@ def _swap(data_folder: Path, fresh: Path) -> Path | None:
     try:
         data_folder.rename(kept)
     except OSError as error:
-        raise BackupRefused(
+        raise PackRefused(
             f"{data_folder} cannot be put aside ({error.strerror}): it may be where a disk is "
             "mounted. Use a folder below that as the data folder. Nothing was touched."
         ) from error

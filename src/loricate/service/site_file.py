@@ -137,6 +137,30 @@ class ApprovalsPlan(_Part):
         return self
 
 
+class CarryPlan(_Part):
+    """Where the records of this bench go by themselves, and whose are taken in here unasked.
+
+    ``account`` and the first line of ``password_file`` (beside the site file) are of an account at
+    the other service. ``keys`` are thumbprints of benches' keys, compared by a person.
+    """
+
+    to: str = Field(
+        default="",
+        pattern=r"^(https?://[^/\s]+(/\S*)?)?$",
+        description="Such as https://records.example",
+    )
+    account: str = Field(default="", max_length=64)
+    password_file: str = ""
+    within_s: float = Field(default=30.0, gt=0, le=600)
+    keys: tuple[Annotated[str, Field(pattern=r"^[A-Za-z0-9_-]{43}$")], ...] = ()
+
+    @model_validator(mode="after")
+    def _is_whole(self) -> "CarryPlan":
+        if self.to and not (self.account and self.password_file):
+            raise ValueError("names a service in 'to'; give 'account' and 'password_file' as well.")
+        return self
+
+
 class ShownPlan(_Part):
     """In which units figures are shown; they are kept in SI units and °C whatever is chosen."""
 
@@ -154,6 +178,7 @@ class SitePlan(_Part):
     papers: PapersPlan = PapersPlan()
     ambient: AmbientPlan = AmbientPlan()
     approvals: ApprovalsPlan = ApprovalsPlan()
+    carry: CarryPlan = CarryPlan()
     shown: ShownPlan = ShownPlan()
 
 

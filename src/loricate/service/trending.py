@@ -4,6 +4,7 @@ import datetime as dt
 import math
 import sqlite3
 from dataclasses import asdict, dataclass
+from functools import partial
 
 from loricate.api.trends import (
     CapabilityOut,
@@ -40,21 +41,23 @@ from loricate.core.trends.trend import DAY_S, SHARES, Trend, trend_of
 from loricate.core.trends.yields import wilson
 from loricate.papers.tables import csv_text
 from loricate.papers.wording import local
-from loricate.records import trends, upkeep
+from loricate.records import upkeep
 from loricate.records.trends import Found, Wanted, Which
 from loricate.records.yields import Yields
+from loricate.service import everywhere
 from loricate.service.errors import NotReady
+from loricate.service.places import Places
 
 # What a drift is told in: the longest that fits into the time that was watched.
 PER = ((7.0, "a week"), (1.0, "a day"), (1 / 24, "an hour"))
 Asked = TrendAsked | CheckTrendAsked
 
 
-def read_trend(conn: sqlite3.Connection, asked: Asked, span: Span) -> tuple[Trend, Found]:
+async def read_trend(places: Places, asked: Asked, span: Span) -> tuple[Trend, Found]:
     """The trend that is asked for, and what it was made from; raises NotReady."""
     if isinstance(asked, TrendAsked):
-        found = trends.find_readings(
-            conn,
+        found = await everywhere.find_readings(
+            places,
             asked.search,
             span,
             Wanted(asked.step, asked.quantity, asked.point),
@@ -63,7 +66,7 @@ def read_trend(conn: sqlite3.Connection, asked: Asked, span: Span) -> tuple[Tren
         )
         by = asked.by
     else:
-        found, by = _checks_found(conn, asked), ""
+        found, by = await places.own.records.read(partial(_checks_found, asked)), ""
     dimension = DIMENSIONS.get(found.dimension)
     scale = Scale(asked.scale) if asked.scale else None
     try:
@@ -74,7 +77,7 @@ def read_trend(conn: sqlite3.Connection, asked: Asked, span: Span) -> tuple[Tren
     return made, found
 
 
-def _checks_found(conn: sqlite3.Connection, asked: CheckTrendAsked) -> Found:
+def _checks_found(asked: CheckTrendAsked, conn: sqlite3.Connection) -> Found:
     rows = upkeep.list_daily_checks(conn, asked.fixture, asked.count + 1)
     own = [
         each

@@ -61,7 +61,8 @@ async def verify_page(request: Request) -> Response:
     try:
         if len(number) > MOST_NUMBER:
             raise NotFound("document", number)
-        found = await verified_number(number, desk)
+        of = request.query_params.get("of", "")
+        found = await verified_number(number, desk, of)
     except NotFound:
         return _page(number[:MOST_NUMBER], desk, "unknown", None)
     except (Busy, NotReady):
@@ -78,6 +79,7 @@ def _page(number: str, desk: Desk, status: str, found: Verified | None) -> Respo
         sentence=" ".join(filter(None, [SENTENCES[status], found.revoked if found else ""])),
         found=found,
         facts=[] if found is None else _facts(found, desk.look.zone),
+        others=found.others if found else [],
         style=STYLE,
     )
     headers = {
@@ -94,6 +96,7 @@ def _facts(found: Verified, zone: str) -> list[tuple[str, str]]:
         f"{each.by}, {local(each.at, zone)} ({each.number})" for each in found.approvals
     )
     facts = [
+        ("Bench", found.from_bench),
         ("Document", KINDS.get(found.kind, found.kind)),
         ("Unit", found.product),
         ("Serial", found.serial),

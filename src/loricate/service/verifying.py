@@ -3,18 +3,22 @@
 import sqlite3
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
-from loricate.api.certificates import ApprovalTold, Verified, VerifiedFile
+from loricate.api.certificates import ApprovalTold, OtherDocument, Verified, VerifiedFile
+from loricate.certificates.acts import RevocationList
 from loricate.certificates.agreeing import check_entry
 from loricate.certificates.verifying import NOT_TRUE, NOT_YOURS, Verification, verify
 from loricate.papers.standing import Standing
 from loricate.papers.wording import person_words, revoked_words
 from loricate.records import ledger, papers, site_keys
+from loricate.records.errors import NotFound
 from loricate.records.ledger import LedgerEntry
 from loricate.service.acting import revocation_list
 from loricate.service.desk import Desk
 from loricate.service.kept_papers import PaperFolder
+from loricate.service.places import Place
 from loricate.service.standing import standing_of
 
 
@@ -40,6 +44,13 @@ def _held(conn: sqlite3.Connection, number: str) -> _Held:
     )
 
 
+def _held_if_any(number: str, conn: sqlite3.Connection) -> _Held | None:
+    try:
+        return _held(conn, number)
+    except NotFound:
+        return None
+
+
 def told_approvals(standing: Standing) -> list[ApprovalTold]:
     """The approvals of a document, for people."""
     return [
@@ -58,11 +69,22 @@ def _revoked_words(revocation: Mapping[str, Any] | None, zone: str) -> str:
     return revoked_words(revocation["number"], revocation["issued_at"], revocation["reason"], zone)
 
 
-async def verified_number(number: str, desk: Desk) -> Verified:
-    """What is held under a number: row, seal, chain, paper and standing; raises NotFound."""
-    held = await desk.store.read(lambda conn: _held(conn, number))
+async def verified_number(number: str, desk: Desk, of: str = "") -> Verified:
+    """What is held under a number: row, seal, chain, paper and standing; raises NotFound.
+
+    This service's own comes first, unless one of a certain bench is asked for.
+    """
+    wanted = desk.places.named(of)
+    found = [
+        (place, held)
+        for place, held in await desk.places.each(partial(_held_if_any, number))
+        if held is not None
+    ]
+    place, held = next((each for each in found if each[0] in wanted), (desk.places.own, None))
+    if held is None:
+        raise NotFound("document", number)
     entry = held.entry
-    folder = PaperFolder(desk.store.papers, {number: held.papers})
+    folder = PaperFolder(place.records.papers, {number: held.papers})
     checked = await desk.verifying.do(check_entry, entry, held.keys, folder, field="number")
     faults = list(checked.faults)
     if held.hash_before != entry.previous:
@@ -89,18 +111,24 @@ async def verified_number(number: str, desk: Desk) -> Verified:
         revoked=revoked,
         approvals=told_approvals(held.standing),
         document_digest=checked.digest or entry.document_digest,
+        from_bench=place.bench,
+        others=[
+            OtherDocument(
+                bench=other.bench,
+                kind=each.entry.kind,
+                serial=each.entry.serial,
+                issued_at=each.entry.issued_at,
+            )
+            for other, each in found
+            if other is not place
+        ],
     )
 
 
 async def verified_file(data: bytes, desk: Desk) -> VerifiedFile:
     """What came of verifying a file against the site's keys and its ledger of now."""
 
-    def look(conn: sqlite3.Connection) -> tuple[dict[str, Any], str]:
-        listed = revocation_list(conn, desk.plan.site)
-        return site_keys.key_set(conn), listed.sign(desk.keys.documents)
-
-    keys, revocations = await desk.store.read(look)
-    found: Verification = await desk.verifying.do(verify, data, keys, revocations, field="body")
+    place, found = await _verified(data, desk)
     document = found.document
     return VerifiedFile(
         genuine=found.genuine,
@@ -115,4 +143,25 @@ async def verified_file(data: bytes, desk: Desk) -> VerifiedFile:
         revoked=found.revoked,
         superseded_by=found.standing.superseded_by,
         approvals=told_approvals(found.standing),
+        from_bench=place.bench,
     )
+
+
+async def _verified(data: bytes, desk: Desk) -> tuple[Place, Verification]:
+    """Whose document a file is, and what came of verifying it; this service's where nobody's."""
+    first: Verification | None = None
+    for place in desk.places.all:
+        keys, listed = await place.records.read(partial(_keys_and_list, desk.plan.site))
+        signed = listed.sign(desk.keys.documents)
+        own_keys = {"keys": [desk.keys.documents.public_jwk]}
+        given = data, keys, signed, True, own_keys
+        found: Verification = await desk.verifying.do(verify, *given, field="body")
+        if found.document:
+            return place, found
+        first = first or found
+    assert first is not None
+    return desk.places.own, first
+
+
+def _keys_and_list(site: str, conn: sqlite3.Connection) -> tuple[dict[str, Any], RevocationList]:
+    return site_keys.key_set(conn), revocation_list(conn, site)

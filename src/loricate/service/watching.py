@@ -22,6 +22,7 @@ from loricate.records import items
 from loricate.records.items import Watch
 from loricate.records.store import Store
 from loricate.service.errors import ServiceError
+from loricate.service.places import Places
 from loricate.service.trending import box_trends, read_trend
 
 LOOK_S, SETTLE_S = 300.0, 2.0
@@ -42,8 +43,9 @@ class Seen:
 class Watcher:
     """Begun and closed by the desk; ``wake`` has it look soon."""
 
-    def __init__(self, store: Store, zone: str, fixtures: Sequence[str]) -> None:
-        self._store, self._zone, self._fixtures = store, zone, fixtures
+    def __init__(self, store: Store, places: Places, zone: str, fixtures: Sequence[str]) -> None:
+        self._store, self._places = store, places
+        self._zone, self._fixtures = zone, fixtures
         self._wanted = asyncio.Event()
         self._going: asyncio.Task[None] | None = None
 
@@ -81,7 +83,7 @@ class Watcher:
         made = list[str]()
         for watch in watches:
             if not name or watch.name.casefold() == name.casefold():
-                seen = await self._store.read(partial(self._watched, watch, at))
+                seen = await self._watched(watch, at)
                 made += await self._raise(seen) if seen is not None else []
         for fixture in () if name else self._fixtures:
             for seen in await self._store.read(partial(_checked, fixture)):
@@ -95,10 +97,11 @@ class Watcher:
             lambda conn: items.raise_flags(conn, seen.about, seen.flags, seen.address, seen.owner)
         )
 
-    def _watched(self, watch: Watch, at: dt.datetime, conn: sqlite3.Connection) -> Seen | None:
+    async def _watched(self, watch: Watch, at: dt.datetime) -> Seen | None:
         try:
             asked = TrendAsked.model_validate(watch.asked)
-            trend, found = read_trend(conn, asked, asked.search.span(zone_of(self._zone), at))
+            span = asked.search.span(zone_of(self._zone), at)
+            trend, found = await read_trend(self._places, asked, span)
         except (ServiceError, ValueError) as error:
             told = {"watch": watch.name, "reason": str(error)}
             logger.warning("a watched trend cannot be looked at", extra=told)

@@ -44,8 +44,18 @@ FILE = {
 }
 
 
-def _found(row: LedgerRow, paper: PaperState, needed: int) -> DocumentFound:
+OfBench = Annotated[
+    str,
+    Query(
+        max_length=100,
+        description="Of a bench whose records were carried in: its code, or its site's id",
+    ),
+]
+
+
+def _found(row: LedgerRow, paper: PaperState, needed: int, bench: str) -> DocumentFound:
     told = {**asdict(row), "about": list(row.about), "approvals_needed": needed}
+    told["from_bench"] = bench
     return DocumentFound(**told, paper=paper.state, paper_problem=paper.problem)
 
 
@@ -62,28 +72,38 @@ async def list_certificates(
     before: Annotated[
         int, Query(ge=0, le=MOST_NUMBER, description="The last one seen, for the next page")
     ] = 0,
+    of: OfBench = "",
 ) -> list[DocumentFound]:
-    """What was issued, newest first: certificates, reports, lot summaries, and acts on them."""
+    """What was issued, newest first: certificates, reports, lot summaries, and acts on them.
+
+    Of this service's own ledger, or of one bench's whose records were carried in.
+    """
     wanted = Wanted(kind, serial, lot, number, standing)
     needed = desk.site.approvals.needed
+
+    places = desk.places.named(of)
+    place = places[0]
 
     def look(conn: sqlite3.Connection) -> list[DocumentFound]:
         found = ledger.list_entries(conn, wanted, page.look_for, before, needed)
         rows = page.cut(found, "before", lambda row: row.position)
-        return [_found(row, papers.paper_state(conn, row.number), needed) for row in rows]
+        return [
+            _found(row, papers.paper_state(conn, row.number), needed, place.bench) for row in rows
+        ]
 
-    return await desk.store.read(look)
+    return await place.records.read(look)
 
 
 @router.get("/certificates/{name}", response_model=dict[str, Any])
-async def show_certificate(name: str, person: Reader, desk: TheDesk) -> Response:
+async def show_certificate(name: str, person: Reader, desk: TheDesk, of: OfBench = "") -> Response:
     """The sealed JSON with how it stands, by number or by serial (then its newest)."""
 
     def look(conn: sqlite3.Connection) -> str:
         entry = ledger.get_entry(conn, name)
         return standing_of(conn, entry.number).beside(entry.sealed)
 
-    return Response(await desk.store.read(look), media_type="application/json")
+    _, text = await desk.places.first(look, of)
+    return Response(text, media_type="application/json")
 
 
 @router.get(
@@ -91,13 +111,15 @@ async def show_certificate(name: str, person: Reader, desk: TheDesk) -> Response
     response_class=Response,
     responses={200: {"content": {"application/pdf": {}}}},
 )
-async def download_certificate(name: str, person: Reader, desk: TheDesk) -> Response:
+async def download_certificate(
+    name: str, person: Reader, desk: TheDesk, of: OfBench = ""
+) -> Response:
     """The signed PDF, by number or by serial (then its newest); waits while it is being made."""
-    number, digest = await given_paper(name, desk)
-    pdf = await asyncio.to_thread(read_file, desk.store.papers, digest)
+    given = await given_paper(name, desk, of)
+    pdf = await asyncio.to_thread(read_file, given.place.records.papers, given.digest)
     if pdf is None:
-        raise NotFound("paper of", number)
-    headers = {"Content-Disposition": f'inline; filename="{number}.pdf"'}
+        raise NotFound("paper of", given.number)
+    headers = {"Content-Disposition": f'inline; filename="{given.number}.pdf"'}
     return Response(pdf, media_type="application/pdf", headers=headers)
 
 
@@ -136,9 +158,13 @@ async def show_revocations(desk: TheDesk) -> str:
 
 
 @router.get("/verify/{number}", response_model=Verified)
-async def verify_number(number: str, desk: TheDesk) -> Verified:
-    """Answers anyone: what the service holds under a number, verified there and then."""
-    return await verified_number(number, desk)
+async def verify_number(number: str, desk: TheDesk, of: OfBench = "") -> Verified:
+    """Answers anyone: what the service holds under a number, verified there and then.
+
+    Benches that carried their records in number their own: ``others`` tells of those that have
+    given this number as well.
+    """
+    return await verified_number(number, desk, of)
 
 
 @router.post("/verify", response_model=VerifiedFile, openapi_extra=FILE)

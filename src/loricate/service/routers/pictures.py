@@ -1,9 +1,13 @@
 """Pictures: sent once, re-encoded, kept under their digest, shown in remarks and cues."""
 
+import asyncio
+from functools import partial
+
 from fastapi import Request, Response
 
 from loricate.api.records import PictureOut
 from loricate.records import pictures
+from loricate.records.kept_files import place_of
 from loricate.service.routers.access import TheDesk, make_router
 from loricate.service.sign_in import Reader, Runner
 
@@ -42,7 +46,7 @@ async def add_picture(request: Request, person: Runner, desk: TheDesk) -> Pictur
 )
 async def show_picture(digest: str, person: Reader, desk: TheDesk) -> Response:
     """A picture by its digest."""
-    folder = desk.settings.pictures
-    found = await desk.store.read(lambda conn: pictures.get_picture(conn, folder, digest))
+    place, media_type = await desk.places.first(partial(pictures.media_type_of, digest=digest))
+    data = await asyncio.to_thread(place_of(place.pictures, digest).read_bytes)
     headers = {"Cache-Control": "private, max-age=31536000, immutable"}
-    return Response(found.data, media_type=found.media_type, headers=headers)
+    return Response(data, media_type=media_type, headers=headers)

@@ -72,7 +72,8 @@ async def _show(run_id: str, desk: Desk) -> RunOut:
             questions=[QuestionOut.model_validate(each) for each in asked],
         )
 
-    return await desk.store.read(read)
+    place, shown = await desk.places.first(read)
+    return shown.model_copy(update={"from_bench": place.bench})
 
 
 async def _summary(run_id: str, desk: Desk) -> RunSummary:
@@ -198,7 +199,8 @@ async def show_curves(
             curves=[curve_out(curve, attempt.step) for curve in kept],
         )
 
-    return await desk.store.read(read)
+    _, found = await desk.places.first(read)
+    return found
 
 
 async def _known(run_id: str, person: Reader, desk: TheDesk) -> str:

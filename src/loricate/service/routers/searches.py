@@ -11,8 +11,9 @@ from loricate.api.searching import SearchIn, SearchOut, UnitCounts, UnitNames
 from loricate.core.measuring.grading import Verdict
 from loricate.core.searching import UnitSearch
 from loricate.papers.wording import zone_of
-from loricate.records import kept_searches, searching
+from loricate.records import kept_searches
 from loricate.records.kept_searches import KeptSearch
+from loricate.service import everywhere
 from loricate.service.routers.access import TheDesk, make_router
 from loricate.service.sign_in import Auditor, Reader
 
@@ -26,7 +27,7 @@ async def count_units(
 ) -> UnitCounts:
     """How many units in runs a search finds, by verdict."""
     span = asked.span(zone_of(desk.look.zone), dt.datetime.now(dt.UTC))
-    found = await desk.store.read(lambda conn: searching.count_units(conn, asked, span))
+    found = await everywhere.count_units(desk.places, asked, span)
     return UnitCounts(
         total=sum(found.values()),
         passed=found[Verdict.PASS],
@@ -39,7 +40,7 @@ async def count_units(
 @router.get("/unit-names", response_model=UnitNames)
 async def list_names(person: Reader, desk: TheDesk) -> UnitNames:
     """What there is to pick from in a search: names that units in runs have."""
-    return UnitNames(**await desk.store.read(searching.known_names))
+    return UnitNames(**await everywhere.known_names(desk.places))
 
 
 def _out(kept: KeptSearch) -> SearchOut:

@@ -24,9 +24,9 @@ from loricate.core.searching import Span, UnitSearch
 from loricate.core.trends.trend import Trend
 from loricate.papers.charts import draw_trend
 from loricate.papers.wording import zone_of
-from loricate.records import trends, yields
 from loricate.records.trends import Found
 from loricate.records.yields import By
+from loricate.service import everywhere
 from loricate.service.desk import Desk
 from loricate.service.routers.access import TheDesk, make_router
 from loricate.service.sign_in import Reader
@@ -55,7 +55,7 @@ def _span(asked: UnitSearch, desk: Desk) -> Span:
 
 async def _read(asked: Asked, desk: Desk) -> tuple[Trend, Found]:
     span = _span(asked.search, desk) if isinstance(asked, TrendAsked) else Span()
-    return await desk.store.read(lambda conn: read_trend(conn, asked, span))
+    return await read_trend(desk.places, asked, span)
 
 
 async def _drawn(
@@ -91,7 +91,7 @@ async def list_measurands(
 ) -> list[MeasurandOut]:
     """What the newest units that a search finds have readings of, in the order of their steps."""
     span = _span(asked, desk)
-    found = await desk.store.read(lambda conn: trends.list_measurands(conn, asked, span))
+    found = await everywhere.list_measurands(desk.places, asked, span)
     return [MeasurandOut.model_validate(asdict(each)) for each in found]
 
 
@@ -170,5 +170,5 @@ async def show_yields(
 ) -> YieldsOut:
     """First-pass and final yield of what a search finds, by group, and what units fail of."""
     span, zone = _span(asked, desk), zone_of(desk.look.zone)
-    found = await desk.store.read(lambda conn: yields.count_yields(conn, asked, span, By(by), zone))
+    found = await everywhere.count_yields(desk.places, asked, span, By(by), zone)
     return yields_out(found)

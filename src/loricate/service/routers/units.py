@@ -1,7 +1,7 @@
 """Units: search, one unit's whole history, and reports of it."""
 
 import datetime as dt
-import sqlite3
+from functools import partial
 from typing import Annotated
 
 from fastapi import Query, Request, Response
@@ -10,8 +10,9 @@ from loricate.api.records import UnitOut
 from loricate.api.searching import UnitFound, UnitsAsked
 from loricate.core.depths import Depth
 from loricate.papers.wording import zone_of
-from loricate.records import runs, searching
+from loricate.records import runs
 from loricate.records.errors import NotFound
+from loricate.service import everywhere
 from loricate.service.reporting import drawn_report
 from loricate.service.routers.access import APage, Before, Page, TheDesk, make_router
 from loricate.service.routers.showing import unit_out
@@ -31,9 +32,7 @@ async def find_units(
     """Find units in runs by all that is known of them, the newest first."""
     page, search = Page(request, response, asked.count), asked.search
     span = search.span(zone_of(desk.look.zone), dt.datetime.now(dt.UTC))
-    found = await desk.store.read(
-        lambda conn: searching.find_units(conn, search, span, page.look_for, asked.before)
-    )
+    found = await everywhere.find_units(desk.places, search, span, page.look_for, asked.before)
     rows = page.cut(found, "before", lambda row: str(row["cursor"]))
     return [UnitFound(**{key: row[key] for key in UnitFound.model_fields}) for row in rows]
 
@@ -48,14 +47,16 @@ async def show_unit(
 ) -> list[UnitOut]:
     """Every appearance of a serial, newest first, with all attempts and readings."""
 
-    def read(conn: sqlite3.Connection) -> list[UnitOut]:
-        found = runs.unit_history(conn, serial, page.look_for, before)
-        if not found and not before:
-            raise NotFound("unit", serial)
-        rows = page.cut(found, "before", lambda row: str(row["id"]))
-        return [unit_out(row) for row in rows]
-
-    return await desk.store.read(read)
+    read = partial(runs.unit_history, serial=serial, count=page.look_for, before=before)
+    found = [
+        (str(row["id"]), unit_out(row).model_copy(update={"from_bench": place.bench}))
+        for place, rows in await desk.places.each(read)
+        for row in rows
+    ]
+    if not found and not before:
+        raise NotFound("unit", serial)
+    found.sort(key=lambda each: each[0], reverse=True)
+    return [unit for _, unit in page.cut(found, "before", lambda each: each[0])]
 
 
 @router.get(
