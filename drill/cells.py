@@ -7,13 +7,13 @@ document or answer rests on, each of which is named here.
 import random
 import sqlite3
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing
 from dataclasses import dataclass, field
 from itertools import chain
 from pathlib import Path
 
-from loricate.records import marks, regrading, searching
+from loricate.records import carrying, marks, regrading, searching
 
 # What nothing that was tested rests on, and why.
 LEFT = {
@@ -37,8 +37,17 @@ class Changed:
     missed: list[str] = field(default_factory=list)
 
 
-def change_cells(database: Path, rows_each: int, seed: int, say: Callable[[str], None]) -> Changed:
-    """Change each column of each table in so many of its rows, each put back before the next."""
+def change_cells(
+    database: Path,
+    rows_each: int,
+    seed: int,
+    say: Callable[[str], None],
+    only: Sequence[str] = (),
+) -> Changed:
+    """Change each column of each table in so many of its rows, each put back before the next.
+
+    Of some tables ``only``, where any are named.
+    """
     found, chance = Changed(), random.Random(seed)
     with closing(sqlite3.connect(database, isolation_level=None)) as conn:
         conn.row_factory = sqlite3.Row
@@ -49,7 +58,7 @@ def change_cells(database: Path, rows_each: int, seed: int, say: Callable[[str],
             conn.execute(f"DROP TRIGGER {name}")
         if (fault := _fault(conn)) is not None:
             raise RuntimeError(f"The records are not whole to begin with: {fault}")
-        for table in tables(conn):
+        for table in only or tables(conn):
             columns = [
                 row["name"]
                 for row in conn.execute(f"PRAGMA table_info({table})")
@@ -117,7 +126,10 @@ def _another(value: object) -> object:
 def _fault(conn: sqlite3.Connection) -> str | None:
     """The first thing that a check of the records finds."""
     with closing(marks.faults(conn)) as first:  # type: ignore[type-var]
-        return next(chain(first, searching.strays(conn), _graded(conn)), None)
+        return next(
+            chain(first, searching.strays(conn), carrying.mark_faults(conn), _graded(conn)),
+            None,
+        )
 
 
 def _graded(conn: sqlite3.Connection) -> Iterator[str]:

@@ -4,6 +4,7 @@ import { type FormEvent, useState } from 'react'
 import { api, ask, type Schemas } from '../api/client'
 import { DataTable } from '../parts/DataTable'
 import { Trouble } from '../parts/Trouble'
+import { useMoment } from '../parts/useMoment'
 import { VerdictMark, VerdictShape } from '../parts/VerdictMark'
 import { useMay } from '../session/SessionProvider'
 import { ContactTable } from './ContactTable'
@@ -21,6 +22,7 @@ interface Props {
 
 /** A fixture: fit for certificates or not and why, its wiring, zeroes and matings. */
 export function FixtureCard({ fixture, isBusy, onBegin, onTouch }: Props) {
+  const moment = useMoment()
   const may = useMay()
   const [isTouching, setTouching] = useState(false)
   const hasConnectors = Object.values(fixture.nests).some((columns) =>
@@ -66,8 +68,8 @@ export function FixtureCard({ fixture, isBusy, onBegin, onTouch }: Props) {
           <Text>
             <b>Columns of nest {each.nest}:</b>{' '}
             {each.differences.join(' ') || `${Object.keys(each.columns).length} as in the file.`}{' '}
-            Measured {each.part ? `by ${each.part}` : 'with the probe'},{' '}
-            {each.measured_at.slice(0, 16).replace('T', ' ')} UTC, {each.account}.
+            Measured {each.part ? `by ${each.part}` : 'with the probe'}, {moment(each.measured_at)},{' '}
+            {each.account}.
           </Text>
         </Flex>
       ))}
@@ -107,12 +109,12 @@ function Act({ text, isBusy, onAct }: { text: string; isBusy: boolean; onAct: ()
 }
 
 function CheckReport({ check }: { check: Schemas['DailyCheckOut'] }) {
-  const moment = check.ended_at.slice(0, 16).replace('T', ' ')
+  const moment = useMoment()
   const word = check.passed ? 'passed' : 'failed'
   return (
     <details>
       <summary>
-        Daily check of {moment} UTC by {check.account}: {word}
+        Daily check of {moment(check.ended_at)} by {check.account}: {word}
       </summary>
       <Stack gap="3" mt="3">
         {check.findings.map((finding) => (

@@ -6,6 +6,7 @@ import { type Attempt, api, ask, type Schemas } from '../api/client'
 import { Choice } from '../parts/Choice'
 import { LabelledInput } from '../parts/LabelledInput'
 import { Trouble } from '../parts/Trouble'
+import { useMoment } from '../parts/useMoment'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
 import { netRows } from '../wiring/cable'
@@ -21,6 +22,7 @@ type Decisions = Schemas['CaptureDecisions']
 
 /** What was captured, as list and drawing, to be checked by eye and decided one by one. */
 export default function CapturePage() {
+  const moment = useMoment()
   const { id = '' } = useParams()
   const may = useMay()
   const queries = useQueryClient()
@@ -64,7 +66,7 @@ export default function CapturePage() {
             .map(
               (each) =>
                 `${each.serial}: ${each.fixture}, nest ${each.nest}, ${each.instrument}, ` +
-                `${each.measured_at.slice(0, 16).replace('T', ' ')} UTC by ${each.account}`,
+                `${moment(each.measured_at)} by ${each.account}`,
             )
             .join('. ')}
         </Text>

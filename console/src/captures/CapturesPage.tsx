@@ -10,11 +10,13 @@ import { KeyButton } from '../parts/KeyButton'
 import { LabelledInput } from '../parts/LabelledInput'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
+import { useMoment } from '../parts/useMoment'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
 
 /** What was captured from known-good units; an engineer may capture another. */
 export default function CapturesPage() {
+  const moment = useMoment()
   const may = useMay()
   const found = useQuery({
     queryKey: ['captures'],
@@ -48,7 +50,7 @@ export default function CapturesPage() {
               ),
             },
             { head: 'Fixture', cell: (each) => each.fixture },
-            { head: 'Measured', cell: (each) => each.measured_at.slice(0, 16).replace('T', ' ') },
+            { head: 'Measured', cell: (each) => moment(each.measured_at) },
             { head: 'By', cell: (each) => each.account },
           ]}
         />

@@ -8,6 +8,7 @@ import { DataTable } from '../parts/DataTable'
 import { LabelledInput } from '../parts/LabelledInput'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
+import { useMoment } from '../parts/useMoment'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
 import { ActForm } from './ActForm'
@@ -32,6 +33,7 @@ type Act = { kind: 'revoke'; number: string } | { kind: 'approve'; numbers: stri
 
 /** What was issued: found, seen, taken away, verified; by quality revoked and approved. */
 export default function CertificatesPage() {
+  const moment = useMoment()
   const may = useMay()
   const queries = useQueryClient()
   const [query, setQuery] = useSearchParams()
@@ -44,9 +46,11 @@ export default function CertificatesPage() {
     serial: query.get('serial') ?? '',
     lot: query.get('lot') ?? '',
     number: query.get('number') ?? '',
+    of: query.get('of') ?? '',
   }
   const site = useQuery({ queryKey: ['site'], queryFn: () => ask(api.GET('/api/v1/site')) })
-  const hasPrinter = !!site.data?.printer
+  const hasPrinter = !!site.data?.printer && !wanted.of
+  const benches = site.data?.carried ?? []
   const found = useInfiniteQuery({
     queryKey: ['certificates', wanted],
     queryFn: ({ pageParam }) =>
@@ -141,7 +145,19 @@ export default function CertificatesPage() {
           value={wanted.number}
           onChange={(v) => look('number', v)}
         />
-        {may.quality && wanted.lot && waiting.length > 0 && (
+        {benches.length > 0 && (
+          <Choice
+            label="Ledger of"
+            width="12rem"
+            value={wanted.of}
+            options={[
+              ['', 'this service'],
+              ...benches.map((each): [string, string] => [each, each]),
+            ]}
+            onChange={(v) => look('of', v)}
+          />
+        )}
+        {may.quality && !wanted.of && wanted.lot && waiting.length > 0 && (
           <Button
             bg="act"
             color="act.ink"
@@ -216,15 +232,17 @@ export default function CertificatesPage() {
             {
               head: 'Number',
               isWhole: true,
-              cell: (each) => <PaperLink number={each.number} paper={each.paper} />,
+              cell: (each) => (
+                <PaperLink number={each.number} paper={each.paper} of={each.from_bench} />
+              ),
             },
             { head: 'Kind', cell: (each) => kindWords(each.kind) },
             { head: 'Of', cell: (each) => <Subject found={each} /> },
             { head: 'Lot', isWhole: true, cell: (each) => each.lot },
             {
-              head: 'Issued (UTC)',
+              head: 'Issued',
               isWhole: true,
-              cell: (each) => each.issued_at.slice(0, 19).replace('T', ' '),
+              cell: (each) => moment(each.issued_at),
             },
             {
               head: 'Standing',
@@ -242,7 +260,7 @@ export default function CertificatesPage() {
               cell: (each) => (
                 <Do
                   found={each}
-                  mayAct={may.quality}
+                  mayAct={may.quality && !wanted.of}
                   onAct={setAct}
                   onPrint={hasPrinter && each.paper !== 'none' ? print : undefined}
                 />

@@ -5,13 +5,20 @@ interface Props {
   number: string
   paper: string
   words?: string
+  /** The bench whose ledger it is in, where that was carried in. */
+  of?: string
+}
+
+/** What an address needs for a document of another bench's ledger. */
+export function ofBench(of: string | undefined): string {
+  return of ? `?of=${encodeURIComponent(of)}` : ''
 }
 
 /** The way to a document's paper, or how far it has come. */
-export function PaperLink({ number, paper, words = number }: Props) {
+export function PaperLink({ number, paper, words = number, of = '' }: Props) {
   if (paper === 'made') {
     return (
-      <a href={`/api/v1/certificates/${number}/pdf`} style={LINK}>
+      <a href={`/api/v1/certificates/${number}/pdf${ofBench(of)}`} style={LINK}>
         {words}
       </a>
     )

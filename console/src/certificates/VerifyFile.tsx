@@ -63,6 +63,7 @@ function Told({ name, told }: { name: string; told: Verified }) {
         {name}
         {told.number && `: ${kindWords(told.kind)} ${told.number}`}
         {told.serial && ` for ${told.serial}`}
+        {told.from_bench && `, of ${told.from_bench}`}
       </Text>
       {told.revoked && <Text fontWeight="bold">{told.revoked}</Text>}
       {told.superseded_by && <Text fontWeight="bold">Superseded by {told.superseded_by}.</Text>}

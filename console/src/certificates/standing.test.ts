@@ -3,6 +3,7 @@ import { canApprove, canRevoke, type Found, standingWords, subjectOf } from './s
 
 const FOUND: Found = {
   position: 7,
+  from_bench: '',
   number: 'C-2026-000007',
   kind: 'certificate',
   serial: 'DC40-26-0117',

@@ -8,6 +8,7 @@ import { DataTable } from '../parts/DataTable'
 import { Differences } from '../parts/Differences'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
+import { useMoment } from '../parts/useMoment'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
 import { figureOf, type Item, testOf } from './itemText'
@@ -108,6 +109,7 @@ interface RevisionsProps {
 }
 
 function Revisions({ found, code, newest, onCompare }: RevisionsProps) {
+  const moment = useMoment()
   return (
     <DataTable
       label="Revisions"
@@ -128,7 +130,7 @@ function Revisions({ found, code, newest, onCompare }: RevisionsProps) {
           ),
         },
         { head: 'Status', cell: (each) => each.status },
-        { head: 'Stored (UTC)', cell: (each) => each.created_at.slice(0, 19).replace('T', ' ') },
+        { head: 'Stored', cell: (each) => moment(each.created_at) },
         { head: 'By', cell: (each) => each.created_by },
         {
           head: 'Compare',

@@ -4,6 +4,7 @@ import { useSearchParams } from 'react-router'
 import { api, ask } from '../api/client'
 import { DataTable } from '../parts/DataTable'
 import { Trouble } from '../parts/Trouble'
+import { useMoment } from '../parts/useMoment'
 import { Waiting } from '../parts/Waiting'
 
 const FILTERS = [
@@ -17,6 +18,7 @@ const PAGE = 50
 
 /** The audit trail, newest first; its filters stand in the address. */
 export function AuditTable() {
+  const moment = useMoment()
   const [search, setSearch] = useSearchParams()
   const wanted = Object.fromEntries(FILTERS.map(({ name }) => [name, search.get(name) ?? '']))
   const found = useInfiniteQuery({
@@ -74,7 +76,7 @@ export function AuditTable() {
           rows={entries}
           keyOf={(each) => String(each.number)}
           columns={[
-            { head: 'At (UTC)', cell: (each) => each.at.slice(0, 19).replace('T', ' ') },
+            { head: 'At', cell: (each) => moment(each.at) },
             { head: 'By', cell: (each) => each.account },
             { head: 'What', cell: (each) => each.action },
             { head: 'To', cell: (each) => each.subject },

@@ -5,6 +5,7 @@ import { api, ask, type Schemas } from '../api/client'
 import { DataTable } from '../parts/DataTable'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
+import { useMoment } from '../parts/useMoment'
 
 type Key = Schemas['KeyOut']
 type Purpose = Key['purpose']
@@ -14,6 +15,7 @@ const PURPOSES: Purpose[] = ['documents', 'papers']
 
 /** The site's keys: the next one is known to whoever verifies before anything is signed with it. */
 export function Keys({ mayChange }: { mayChange: boolean }) {
+  const moment = useMoment()
   const queries = useQueryClient()
   const found = useQuery({ queryKey: ['keys'], queryFn: () => ask(api.GET('/api/v1/keys')) })
   const [trouble, setTrouble] = useState('')
@@ -63,7 +65,7 @@ export function Keys({ mayChange }: { mayChange: boolean }) {
           },
           { head: 'For', cell: (key) => key.purpose },
           { head: 'State', cell: (key) => <b>{STATES[key.state]}</b> },
-          { head: 'Begun (UTC)', cell: (key) => key.begun_at.slice(0, 16).replace('T', ' ') },
+          { head: 'Begun', cell: (key) => (key.begun_at ? moment(key.begun_at) : '') },
           { head: 'Subject', cell: (key) => key.subject },
           {
             head: 'Do',

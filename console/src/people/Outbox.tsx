@@ -3,11 +3,13 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { api, ask } from '../api/client'
 import { DataTable } from '../parts/DataTable'
 import { Trouble } from '../parts/Trouble'
+import { useMoment } from '../parts/useMoment'
 
 const KEY = ['outbox']
 
 /** What still has to reach a folder or another system, with the reason, and a way to try it now. */
 export function Outbox() {
+  const moment = useMoment()
   const queries = useQueryClient()
   const found = useQuery({
     queryKey: KEY,
@@ -30,8 +32,7 @@ export function Outbox() {
         <>
           <Flex gap="4" align="center">
             <Text fontWeight="bold">
-              {waiting.length} {waiting.length === 1 ? 'document waits' : 'documents wait'} to be
-              sent.
+              {waiting.length} {waiting.length === 1 ? 'waits' : 'wait'} to be sent.
             </Text>
             <Button
               variant="outline"
@@ -51,8 +52,8 @@ export function Outbox() {
               { head: 'Document', cell: (each) => <b>{each.subject}</b> },
               { head: 'To', cell: (each) => each.target },
               {
-                head: 'Since (UTC)',
-                cell: (each) => each.queued_at.slice(0, 19).replace('T', ' '),
+                head: 'Since',
+                cell: (each) => moment(each.queued_at),
               },
               { head: 'Tries', cell: (each) => each.tries, isNumber: true },
               { head: 'Why', cell: (each) => each.problem || 'Its turn has not come yet.' },

@@ -6,9 +6,11 @@ import { Choice } from '../parts/Choice'
 import { DataTable } from '../parts/DataTable'
 import { LabelledInput } from '../parts/LabelledInput'
 import { Trouble } from '../parts/Trouble'
+import { useMoment } from '../parts/useMoment'
 import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
 import { AuditTable } from './AuditTable'
+import { Carrying } from './Carrying'
 import { Keys } from './Keys'
 import { Outbox } from './Outbox'
 import { RecordsCheck } from './RecordsCheck'
@@ -30,12 +32,14 @@ export default function PeoplePage() {
       <Keys mayChange={may.people} />
       <RecordsCheck />
       <Outbox />
+      <Carrying />
       <AuditTable />
     </Stack>
   )
 }
 
 function Accounts() {
+  const moment = useMoment()
   const queries = useQueryClient()
   const found = useQuery({
     queryKey: ['accounts'],
@@ -108,8 +112,8 @@ function Accounts() {
           },
           { head: 'State', cell: (each) => <State account={each} /> },
           {
-            head: 'Last sign-in (UTC)',
-            cell: (each) => (each.signed_in_at ?? 'never').slice(0, 19).replace('T', ' '),
+            head: 'Last sign-in',
+            cell: (each) => (each.signed_in_at ? moment(each.signed_in_at) : 'never'),
           },
           {
             head: 'Do',

@@ -6,10 +6,12 @@ import { api, ask } from '../api/client'
 import { DataTable } from '../parts/DataTable'
 import { Differences } from '../parts/Differences'
 import { Trouble } from '../parts/Trouble'
+import { useMoment } from '../parts/useMoment'
 import { useMay } from '../session/SessionProvider'
 
 /** Every revision: who released it and why; what differs; the released one may be withdrawn. */
 export function RevisionsPanel({ code, newest }: { code: string; newest: number }) {
+  const moment = useMoment()
   const may = useMay()
   const [search, setSearch] = useSearchParams()
   const compared = Number(search.get('compare') ?? 0)
@@ -32,7 +34,7 @@ export function RevisionsPanel({ code, newest }: { code: string; newest: number 
         columns={[
           { head: 'Revision', isNumber: true, cell: (each) => each.revision },
           { head: 'Status', cell: (each) => each.status },
-          { head: 'Stored (UTC)', cell: (each) => each.created_at.slice(0, 19).replace('T', ' ') },
+          { head: 'Stored', cell: (each) => moment(each.created_at) },
           { head: 'By', cell: (each) => each.created_by },
           { head: 'Released by', cell: (each) => each.release?.released_by ?? '' },
           {

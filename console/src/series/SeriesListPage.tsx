@@ -5,6 +5,7 @@ import { api, ask } from '../api/client'
 import { DataTable } from '../parts/DataTable'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
+import { useMoment } from '../parts/useMoment'
 import { Waiting } from '../parts/Waiting'
 import { STATES } from './states'
 
@@ -12,6 +13,7 @@ const LAST = 100
 
 /** The last series, newest first. */
 export default function SeriesListPage() {
+  const moment = useMoment()
   const found = useQuery({
     queryKey: ['series'],
     queryFn: () => ask(api.GET('/api/v1/series', { params: { query: { count: LAST } } })),
@@ -39,7 +41,7 @@ export default function SeriesListPage() {
               isWhole: true,
               cell: (each) => (
                 <Link to={`/run/series/${each.id}`} style={LINK}>
-                  {each.created_at.slice(0, 16).replace('T', ' ')}
+                  {moment(each.created_at)}
                 </Link>
               ),
             },

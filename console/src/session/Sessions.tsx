@@ -4,10 +4,12 @@ import { useState } from 'react'
 import { api, ask } from '../api/client'
 import { DataTable } from '../parts/DataTable'
 import { Trouble } from '../parts/Trouble'
+import { useMoment } from '../parts/useMoment'
 import { Waiting } from '../parts/Waiting'
 
 /** Where one is signed in; each can be ended. */
 export function Sessions() {
+  const moment = useMoment()
   const queries = useQueryClient()
   const [trouble, setTrouble] = useState('')
   const found = useQuery({
@@ -38,8 +40,8 @@ export function Sessions() {
         columns={[
           { head: 'From', cell: (each) => each.address },
           { head: 'By', cell: (each) => (each.is_this ? 'this browser' : programOf(each.agent)) },
-          { head: 'Since (UTC)', cell: (each) => moment(each.created_at) },
-          { head: 'Last used (UTC)', cell: (each) => moment(each.used_at) },
+          { head: 'Since', cell: (each) => moment(each.created_at) },
+          { head: 'Last used', cell: (each) => moment(each.used_at) },
           {
             head: 'Do',
             cell: (each) =>
@@ -63,8 +65,6 @@ export function Sessions() {
     </Stack>
   )
 }
-
-const moment = (text: string) => text.slice(0, 19).replace('T', ' ')
 
 /** A program's name out of what it calls itself, which is long for browsers. */
 function programOf(agent: string): string {

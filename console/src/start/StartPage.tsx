@@ -6,6 +6,7 @@ import { api, ask, type Schemas } from '../api/client'
 import { LINK } from '../parts/link'
 import { momentText } from '../parts/moment'
 import { Trouble } from '../parts/Trouble'
+import { useZone } from '../parts/useMoment'
 import { VerdictMark } from '../parts/VerdictMark'
 import { words } from '../parts/words'
 import { dueOf } from './due'
@@ -16,8 +17,7 @@ const AGAIN_MS = 30_000
 
 /** What quality begins the day with: yield, open items, failures, what is stuck, what is due. */
 export default function StartPage() {
-  const site = useQuery({ queryKey: ['site'], queryFn: () => ask(api.GET('/api/v1/site')) })
-  const zone = site.data?.zone ?? 'UTC'
+  const zone = useZone()
   return (
     <Stack gap="4">
       <Heading as="h1" size="2xl">

@@ -6,6 +6,7 @@ import { ItemsView } from '../items/ItemsView'
 import { LabelledInput } from '../parts/LabelledInput'
 import { momentText } from '../parts/moment'
 import { Trouble } from '../parts/Trouble'
+import { useZone } from '../parts/useMoment'
 import { Waiting } from '../parts/Waiting'
 import { SearchFields } from '../units/SearchFields'
 import { askedOf } from '../units/search'
@@ -32,7 +33,6 @@ export default function TrendsPage() {
     queryKey: ['unit-names'],
     queryFn: () => ask(api.GET('/api/v1/unit-names')),
   })
-  const site = useQuery({ queryKey: ['site'], queryFn: () => ask(api.GET('/api/v1/site')) })
 
   /** What changes together goes into the address at once: the second of two would undo the first. */
   function choose(changed: Record<string, string | string[]>) {
@@ -48,7 +48,7 @@ export default function TrendsPage() {
     )
   }
 
-  const zone = site.data?.zone ?? 'UTC'
+  const zone = useZone()
   return (
     <Stack gap="4">
       <Flex gap="6" align="end" wrap="wrap">

@@ -10,10 +10,11 @@ import { Choice } from '../parts/Choice'
 import { DataTable } from '../parts/DataTable'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
+import { useMoment } from '../parts/useMoment'
 import { VerdictMark } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
 import { words } from '../parts/words'
-import { datesOf, dateText, type Row, rowsOf, type Tested, testsOf } from './dates'
+import { datesOf, type Row, rowsOf, type Tested, testsOf } from './dates'
 
 const MOST_DATES = 6
 
@@ -88,6 +89,7 @@ interface DatesProps {
 
 /** Every date of the test, each to be clicked off. */
 function Dates({ dates, off, onChange }: DatesProps) {
+  const moment = useMoment()
   return (
     <Flex as="fieldset" gap="4" wrap="wrap" pb="2">
       <Text as="legend" color="soft">
@@ -108,7 +110,7 @@ function Dates({ dates, off, onChange }: DatesProps) {
           <Checkbox.Control borderColor="edge" />
           <Checkbox.Label>
             <Flex gap="2" align="center">
-              {dateText(at)} <VerdictMark verdict={attempt.verdict} />
+              {moment(at)} <VerdictMark verdict={attempt.verdict} />
             </Flex>
           </Checkbox.Label>
         </Checkbox.Root>
@@ -124,6 +126,7 @@ interface ComparedProps {
 }
 
 function Compared({ dates, quantity, onQuantity }: ComparedProps) {
+  const moment = useMoment()
   const drawable = dates.filter(({ attempt }) => attempt.curves > 0)
   const { trouble, isWaiting, each } = useCurves(
     drawable.map(({ runId, nest, attempt }) => ({
@@ -139,9 +142,9 @@ function Compared({ dates, quantity, onQuantity }: ComparedProps) {
         own
           .filter(({ curve }) => curve.drawn !== 'table')
           // The same unit each time: what tells its curves apart is the date.
-          .map((one): Drawn => ({ ...one, serial: dateText(drawable[place]?.at ?? '') })),
+          .map((one): Drawn => ({ ...one, serial: moment(drawable[place]?.at ?? '') })),
       ),
-    [each, drawable],
+    [each, drawable, moment],
   )
   const names = quantitiesOf(drawn)
   const shown = names.includes(quantity) ? quantity : usualOf(drawn)
@@ -168,6 +171,7 @@ function Compared({ dates, quantity, onQuantity }: ComparedProps) {
 
 /** What was read on each date, and how far the newest is from the oldest. */
 function Figures({ dates }: { dates: Tested[] }) {
+  const moment = useMoment()
   return (
     <DataTable
       label="Readings by date"
@@ -177,7 +181,7 @@ function Figures({ dates }: { dates: Tested[] }) {
       columns={[
         { head: 'Reading', cell: ({ name }) => name },
         ...dates.map(({ at }, place) => ({
-          head: dateText(at),
+          head: moment(at),
           isNumber: true,
           cell: (row: Row) => row.texts[place] ?? '–',
         })),

@@ -5,10 +5,11 @@ import { Link, useParams } from 'react-router'
 import { api, ask } from '../api/client'
 import { AssetPlate } from '../assets/AssetPlate'
 import { useAsset } from '../assets/useAsset'
-import { PaperLink } from '../certificates/PaperLink'
+import { ofBench, PaperLink } from '../certificates/PaperLink'
 import { LINK } from '../parts/link'
 import { ReadingsTable } from '../parts/ReadingsTable'
 import { Trouble } from '../parts/Trouble'
+import { useMoment } from '../parts/useMoment'
 import { VerdictMark } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
 import { words } from '../parts/words'
@@ -20,6 +21,7 @@ const WiringSection = lazy(() => import('../wiring/WiringSection'))
 
 /** One unit's whole history: every run, every attempt, every reading, its documents. */
 export default function UnitPage() {
+  const moment = useMoment()
   const { serial = '' } = useParams()
   const found = useQuery({
     queryKey: ['unit', serial],
@@ -28,6 +30,7 @@ export default function UnitPage() {
   const asset = useAsset(serial, true)
   if (found.isError) return <Trouble text={found.error.message} />
   if (found.data === undefined) return <Waiting />
+  const benches = new Set(found.data.map((each) => each.from_bench ?? ''))
   return (
     <Stack gap="5">
       <Flex gap="5">
@@ -45,13 +48,21 @@ export default function UnitPage() {
         </Text>
       </Heading>
       {asset.data?.number && <AssetPlate asset={asset.data} />}
+      {benches.size > 1 && (
+        <Text role="status" borderLeftWidth="5px" borderColor="unsure" bg="unsure.wash" p="3">
+          Units with this serial were tested at more than one bench:{' '}
+          {[...benches].map((each) => each || 'this one').join(', ')}. Each is kept by itself;
+          whether it is the same unit, the serial alone does not tell.
+        </Text>
+      )}
       {found.data.map((unit) => (
         <Box key={unit.run_id} bg="plate" borderWidth="1px" borderColor="edge" p="4">
           <Flex gap="6" align="center" wrap="wrap" mb="3">
             <VerdictMark verdict={unit.verdict} cause={unit.cause} size="large" />
             <Text>
-              {(unit.started_at ?? '').slice(0, 19).replace('T', ' ')} UTC, {unit.sequence_code}{' '}
-              revision {unit.sequence_revision}, nest {unit.nest}
+              {unit.started_at ? `${moment(unit.started_at)}, ` : ''}
+              {unit.from_bench && <b>{unit.from_bench}, </b>}
+              {unit.sequence_code} revision {unit.sequence_revision}, nest {unit.nest}
               {unit.occasion && unit.occasion !== 'production' && `, ${words(unit.occasion)}`}
             </Text>
             <Link to={`/run/${unit.run_id}`} style={LINK}>
@@ -61,11 +72,12 @@ export default function UnitPage() {
               <>
                 <PaperLink
                   number={unit.certificate}
+                  of={unit.from_bench}
                   paper={unit.paper}
                   words={`${unit.certificate} (PDF)`}
                 />
                 <a
-                  href={`/api/v1/certificates/${unit.certificate}`}
+                  href={`/api/v1/certificates/${unit.certificate}${ofBench(unit.from_bench)}`}
                   download={`${unit.certificate}.json`}
                   style={LINK}
                 >

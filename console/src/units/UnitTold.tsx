@@ -1,9 +1,11 @@
 import { Flex, Image, Stack, Text } from '@chakra-ui/react'
 import type { Unit } from '../api/client'
+import { useMoment } from '../parts/useMoment'
 import { AnswerText } from './AnswerText'
 
 /** What people said of a unit: answers to questions, and remarks with their photos. */
 export function UnitTold({ unit }: { unit: Unit }) {
+  const moment = useMoment()
   if (unit.answers.length + unit.remarks.length === 0) return null
   return (
     <Stack gap="2" mt="3">
@@ -26,7 +28,7 @@ export function UnitTold({ unit }: { unit: Unit }) {
             {remark.text}
             <Text as="span" color="soft">
               {' '}
-              {remark.account}, {remark.made_at.slice(0, 16).replace('T', ' ')} UTC
+              {remark.account}, {moment(remark.made_at)}
             </Text>
           </Text>
         </Flex>

@@ -6,6 +6,7 @@ import { DataTable } from '../parts/DataTable'
 import { LabelledInput } from '../parts/LabelledInput'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
+import { useMoment } from '../parts/useMoment'
 import { VerdictMark } from '../parts/VerdictMark'
 import { words } from '../parts/words'
 import { KeptSearches } from './KeptSearches'
@@ -107,6 +108,7 @@ function emptyWords(asked: Asked): string {
 }
 
 function UnitTable({ rows }: { rows: Found[] }) {
+  const moment = useMoment()
   return (
     <DataTable
       label="Units found"
@@ -136,12 +138,25 @@ function UnitTable({ rows }: { rows: Found[] }) {
         },
         { head: 'Failed', cell: (unit) => unit.failed.map(words).join(', ') },
         { head: 'Lot', isWhole: true, cell: (unit) => unit.lot },
-        { head: 'Nest', isWhole: true, cell: (unit) => `${unit.fixture} / ${unit.nest}` },
+        {
+          head: 'Nest',
+          isWhole: true,
+          cell: (unit) => (
+            <>
+              {unit.fixture} / {unit.nest}
+              {unit.from_bench && (
+                <Text fontSize="sm" color="soft">
+                  {unit.from_bench}
+                </Text>
+              )}
+            </>
+          ),
+        },
         { head: 'By', cell: (unit) => unit.operator },
         {
-          head: 'Tested (UTC)',
+          head: 'Tested',
           isWhole: true,
-          cell: (unit) => unit.begun_at.slice(0, 16).replace('T', ' '),
+          cell: (unit) => moment(unit.begun_at),
         },
         {
           head: 'Document',

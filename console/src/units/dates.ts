@@ -33,11 +33,6 @@ export function datesOf(units: Unit[], kind: string): Tested[] {
     .sort((a, b) => a.at.localeCompare(b.at))
 }
 
-/** When something was tested, for people. */
-export function dateText(at: string): string {
-  return at.slice(0, 16).replace('T', ' ')
-}
-
 export interface Row {
   name: string
   texts: (string | null)[]

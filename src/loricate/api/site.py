@@ -19,6 +19,9 @@ class SiteOut(BaseModel):
     name: str
     sounds: SoundsOut
     temperature: Literal["°C", "°F"] = Field(description="In which unit temperatures are shown")
+    carried: list[str] = Field(
+        default=[], description="Benches whose records were carried in, by what `of` is asked with"
+    )
     zone: str = Field(
         description="In which time zone papers and trends are", examples=["Europe/Vienna"]
     )

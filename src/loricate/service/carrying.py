@@ -173,7 +173,8 @@ class Carrier:
 
     async def _told(self, done: CarriedIn) -> CarriedInOut:
         taken, same = done.taken, await self.same_serials(done.site)
-        notes = list(_notes(done, same, self._others(done.site)))
+        label = next((e.bench for e in self.places.carried if e.site == done.site), done.bench)
+        notes = list(_notes(done, same, label))
         own = await self.store.read(sites.site_id)
         return CarriedInOut(
             site=done.site,
@@ -188,12 +189,6 @@ class Carrier:
             notes=notes,
             receipt=self._receipt(done.site, own, done.ends),
         )
-
-    def _others(self, site: str) -> list[str]:
-        return [
-            self.named.bench,
-            *(each.bench for each in self.places.carried if each.site != site),
-        ]
 
     def _receipt(self, site: str, own: str, ends: Ends) -> Receipt:
         return Receipt(site=site, service=own, name=self.named.site, ends=ends, told_at=now())
@@ -328,16 +323,16 @@ def _settled(outgoing: Outgoing, receipt: Receipt, conn: sqlite3.Connection) -> 
     return True
 
 
-def _notes(done: CarriedIn, same: list[str], others: list[str]) -> Iterator[str]:
+def _notes(done: CarriedIn, same: list[str], label: str) -> Iterator[str]:
     if done.missing:
         yield (
             f"{done.missing} papers or pictures were gone at the bench itself; what was issued is "
             "here nevertheless, sealed."
         )
-    if done.bench in others:
+    if label != done.bench:
         yield (
-            f"Another bench here is called {done.bench} as well: searches by bench find both. "
-            "They are told apart by where records come from."
+            f"Another bench here is called {done.bench} as well: this one is shown as {label}, and "
+            f"a search by bench finds both."
         )
     if same:
         yield (

@@ -84,7 +84,7 @@ class Desk:
         )
         self.maintenance = Maintenance(self.site.maintenance, settings.site_folder, self.store)
         self.sender.add(MAINTENANCE, self.maintenance.send)
-        self.places = Places(self.store)
+        self.places = Places(self.store, self.plan.code)
         self.carrier = Carrier(
             self.places,
             self.keys,

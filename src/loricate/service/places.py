@@ -27,7 +27,10 @@ logger = logging.getLogger("loricate.service")
 
 @dataclass(frozen=True, slots=True)
 class Place:
-    """Records, and of whom they are: ``site`` and ``bench`` are empty for the service's own."""
+    """Records, and of whom they are: ``site`` and ``bench`` are empty for the service's own.
+
+    ``bench`` tells places apart: where two are called alike, it has more than the bench's code.
+    """
 
     records: Readers
     site: str = ""
@@ -52,8 +55,8 @@ def carried_databases(data_folder: Path) -> list[Path]:
 class Places:
     """All of them; opened and closed by the desk."""
 
-    def __init__(self, own: Store) -> None:
-        self.own = Place(own)
+    def __init__(self, own: Store, code: str = "") -> None:
+        self.own, self._code = Place(own), code
         self.carried: list[Place] = []
         self.problems: dict[str, str] = {}  # of records that cannot be opened, by site
 
@@ -82,11 +85,18 @@ class Places:
             self.problems[site] = f"The records carried in at {database} cannot be read ({error})."
             logger.exception("carried records not opened")
             return
-        place = Place(readers, site, came.bench, came.name)
+        called = {(each.bench, each.name) for each in self.carried if each is not known}
+        place = Place(readers, site, self._told_apart(came, site, called), came.name)
         self.carried = sorted(
             [each for each in self.carried if each is not known] + [place],
             key=lambda each: (each.bench, each.site),
         )
+
+    def _told_apart(self, came: CameIn, site: str, called: set[tuple[str, str]]) -> str:
+        """What a bench is called, so that no other one here is called so."""
+        taken = {self._code, *(bench for bench, _ in called)}
+        names = (came.bench, f"{came.bench} of {came.name}", f"{came.bench} {site[-12:]}")
+        return next(each for each in names if each not in taken)
 
     def close(self) -> None:
         """Close what was carried in."""

@@ -18,6 +18,7 @@ async def show_site(person: Reader, desk: TheDesk) -> SiteOut:
         name=desk.plan.site,
         sounds=SoundsOut(voice=chosen.sounds.voice, pitch=chosen.sounds.pitch),
         temperature=chosen.shown.temperature,
+        carried=[each.bench for each in desk.places.carried],
         zone=desk.look.zone,
         exports=f"{exports.folder}/{exports.name}" if exports else "",
         printer=chosen.printer.address if chosen.printer else "",
