@@ -22,6 +22,7 @@ LEFT = {
     "set_aside": "documents that wait, with the reason",
     "outbox": "what is on its way",
     "kept_search": "searches by name",
+    "report_template": "reports by name",
     "watch": "trends that are looked at by name",
     "document_kind": "letters of numbers, which every document has itself",
 }

@@ -16,10 +16,13 @@ import httpx
 import pytest
 from joserfc.jwk import OKPKey
 
+from loricate.api.carrying import Receipt
 from loricate.certificates.sealing import SiteKey, Sort, canonical, unopened
-from loricate.records import carrying
+from loricate.records import carrying, marks, store
 from loricate.records.backup import unpack_backup, write_backup
+from loricate.records.packing import PackRefused
 from loricate.records.store import open_connection
+from loricate.service import carried_files
 from loricate.service.app import create_app
 from loricate.service.desk import Desk
 from loricate.service.settings import FirstAccount, Settings
@@ -29,6 +32,7 @@ from tests.conftest import five_steps, read_demo
 from tests.rig import copy_bench
 from tests.service.live_rig import Live, service
 
+SOME_SITE = "01a233fa-07f2-7a35-bb0f-31b9663680b7"
 FAULT = "missing_earth"
 STRANGER = SiteKey(OKPKey.generate_key("Ed25519", auto_kid=False))
 
@@ -413,3 +417,29 @@ def _manifest_in(file: bytes) -> dict[str, Any]:
         assert source is not None
         found: dict[str, Any] = json.loads(unopened(source.read().decode()))
         return found
+
+
+async def test_records_of_an_older_version_come_in_first_and_are_brought_up(
+    live: Live, archive: Archive, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A bench out of reach is the last to be updated; what it goes on with waits until it is."""
+    await a_day(live, n1="DC40-26-01")
+    first = await carried_out(live)
+    receipt = Receipt.model_validate(await archive.get(f"/carried/{SOME_SITE}/receipt"))
+    assert receipt.ends == {}, "nothing of a site that never came"
+    file = archive.folder / "first.carried"
+    await asyncio.to_thread(file.write_bytes, first)
+    newer = {**store.migrations(), 900: "ALTER TABLE receipt ADD COLUMN more TEXT DEFAULT '';"}
+    for module in (store, carried_files):
+        monkeypatch.setattr(module, "migrations", lambda: newer)
+    await asyncio.to_thread(store.migrate, archive.folder / "records.sqlite")
+    given = archive.folder, file, [key_of(live)], "quin"
+    done = await asyncio.to_thread(carried_files.take_in, *given)
+    assert (done.taken.units, done.is_first) == (1, True)
+    (database,) = archive.databases
+    with closing(open_connection(database, read_only=True)) as conn:
+        assert marks.version_of(conn) == 900
+        assert not [*marks.faults(conn), *carrying.mark_faults(conn)]
+        assert {row["account"] for row in conn.execute("SELECT account FROM audit")}
+    with pytest.raises(PackRefused, match="Bring that bench up to the Loricate of this service"):
+        await asyncio.to_thread(carried_files.take_in, *given)

@@ -146,7 +146,7 @@ function TakeOut({ state }: { state: State }) {
   const out = useMutation({
     mutationFn: async () => {
       const answer = await api.POST('/api/v1/carry', {
-        body: { everything: false },
+        body: { everything: false, papers: true },
         parseAs: 'blob',
       })
       if (!answer.response.ok) throw new Error(await reason(answer.error))

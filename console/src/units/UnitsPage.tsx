@@ -1,5 +1,6 @@
 import { Button, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
+import { lazy, Suspense, useState } from 'react'
 import { Link, useSearchParams } from 'react-router'
 import { api, ask, type Schemas } from '../api/client'
 import { DataTable } from '../parts/DataTable'
@@ -8,12 +9,15 @@ import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
 import { useMoment } from '../parts/useMoment'
 import { VerdictMark } from '../parts/VerdictMark'
+import { Waiting } from '../parts/Waiting'
 import { words } from '../parts/words'
 import { KeptSearches } from './KeptSearches'
 import { SearchFields } from './SearchFields'
-import { type Asked, askedOf } from './search'
+import { type Asked, addressOf, askedOf } from './search'
 import { useSettled } from './useSettled'
 import { VerdictCounts } from './VerdictCounts'
+
+const ReportPanel = lazy(() => import('../reports/ReportPanel'))
 
 const PAGE = 50
 type Found = Schemas['UnitFound']
@@ -57,6 +61,7 @@ export default function UnitsPage() {
     )
   }
 
+  const [hasReport, setHasReport] = useState(false)
   const rows = found.data?.pages.flat() ?? []
   return (
     <Stack gap="4">
@@ -80,8 +85,29 @@ export default function UnitsPage() {
           chosen={query.getAll('verdict')}
           onChoose={(verdicts) => look('verdict', verdicts)}
         />
-        <KeptSearches asked={asked} />
+        <Flex gap="4" align="center" wrap="wrap">
+          <KeptSearches asked={asked} />
+          <Button
+            size="sm"
+            variant="outline"
+            borderColor="edge"
+            color="ink"
+            aria-expanded={hasReport}
+            onClick={() => setHasReport(!hasReport)}
+          >
+            Report
+          </Button>
+        </Flex>
       </Flex>
+      {hasReport && (
+        <Suspense fallback={<Waiting />}>
+          <ReportPanel
+            asked={asked}
+            count={counts.data?.total}
+            onSearch={(search) => setQuery(addressOf(search))}
+          />
+        </Suspense>
+      )}
       {found.isError && <Trouble text={found.error.message} />}
       {found.data && rows.length === 0 && <Text>{emptyWords(asked)}</Text>}
       {rows.length > 0 && !found.isError && <UnitTable rows={rows} />}

@@ -33,6 +33,10 @@ class CarryOutIn(BaseModel):
     everything: bool = Field(
         default=False, description="All of them, whatever was said to have come"
     )
+    papers: bool = Field(
+        default=True,
+        description="With the papers (PDF); without them they come with a later file that has them",
+    )
     after: Receipt | None = Field(
         default=None, description="What the other service has, where that is not the newest receipt"
     )

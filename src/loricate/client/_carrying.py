@@ -18,13 +18,18 @@ class CarryCalls(Wire):
         return self._get(CarryState, f"{API}/carry")
 
     def carry_out(
-        self, to: Path, *, everything: bool = False, after: Receipt | None = None
+        self,
+        to: Path,
+        *,
+        everything: bool = False,
+        papers: bool = True,
+        after: Receipt | None = None,
     ) -> tuple[int, int]:
         """Write one signed file of what nobody has said to have; it must not be there yet.
 
         Gives how many records are in it, and how many papers and pictures were gone.
         """
-        body = CarryOutIn(everything=everything, after=after)
+        body = CarryOutIn(everything=everything, papers=papers, after=after)
         answer = self.send(
             "POST", f"{API}/carry", json=body.model_dump(mode="json"), timeout=WITHIN_S
         )

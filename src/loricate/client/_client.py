@@ -10,6 +10,7 @@ from loricate.client._items import ItemCalls
 from loricate.client._lots import LotCalls
 from loricate.client._people import PeopleCalls
 from loricate.client._rehearsals import RehearsalCalls
+from loricate.client._reports import ReportCalls
 from loricate.client._runs import RunCalls
 from loricate.client._searches import SearchCalls
 from loricate.client._sequences import SequenceCalls
@@ -33,6 +34,7 @@ class Client(
     AssetCalls,
     CertificateCalls,
     CarryCalls,
+    ReportCalls,
 ):
     """A connection to one service, one method a call of the HTTP API; a context manager.
 

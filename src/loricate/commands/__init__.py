@@ -26,6 +26,7 @@ NOUNS = {
     "unit": ("unit", "Find units and show their history."),
     "search": ("search", "Keep searches for units by name, for the whole site."),
     "trend": ("trend", "See what readings of many units say together, and how yields go."),
+    "report": ("report", "Report on many units, as a document or as tables; keep reports by name."),
     "item": ("item", "See what is to be looked into: raise, give, end."),
     "asset": ("asset", "Describe devices by their number; see how they stand, and what is due."),
     "capture": ("capture", "Make a cable's description from units that are known to be good."),

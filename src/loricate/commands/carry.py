@@ -21,8 +21,13 @@ def command() -> None:
 @click.option(
     "--all", "everything", is_flag=True, help="All records, whatever was said to be there."
 )
+@click.option(
+    "--papers/--no-papers",
+    default=True,
+    help="With the papers (PDF), or for a slow way without: they come with a later file.",
+)
 @service_options
-def carry_out(file: Path, everything: bool, call: Call) -> None:
+def carry_out(file: Path, everything: bool, papers: bool, call: Call) -> None:
     """Write one signed FILE of all records, curves, pictures and documents not yet carried.
 
     What counts as carried is what a receipt has said (`loricate carry received`), so that a file
@@ -33,7 +38,7 @@ def carry_out(file: Path, everything: bool, call: Call) -> None:
     if file.exists():
         raise click.UsageError(f"{file} is there already; choose another name.")
     with call.connect() as client:
-        records, missing = client.carry_out(file, everything=everything)
+        records, missing = client.carry_out(file, everything=everything, papers=papers)
     size = file.stat().st_size
     if call.printed({"file": str(file), "records": records, "missing": missing, "bytes": size}):
         return

@@ -23,9 +23,17 @@ from loricate.commands.serve import DEFAULT_PORT, log_option
 )
 @click.option("--port", default=DEFAULT_PORT, show_default=True, help="0 takes a free one.")
 @click.option("--pace", default=1.0, show_default=True, help="How fast the stand-ins' clock goes.")
+@click.option(
+    "--history/--no-history",
+    "with_history",
+    default=True,
+    help="With three months of another works, carried in.",
+)
 @log_option
 @click.option("--json", "as_json", is_flag=True, help="Print address and sign-in as a JSON line.")
-def command(data_folder: Path, port: int, pace: float, log: str, as_json: bool) -> None:
+def command(
+    data_folder: Path, port: int, pace: float, with_history: bool, log: str, as_json: bool
+) -> None:
     """Run the service with stand-in instruments and demo data until it is told to stop.
 
     Prints the address and a sign-in that is made for this start.
@@ -65,7 +73,7 @@ def command(data_folder: Path, port: int, pace: float, log: str, as_json: bool) 
 
         def greet() -> None:
             try:
-                _greet(sign_in, pace, as_json)
+                _greet(sign_in, pace, with_history, as_json)
             except Exception as error:
                 click.echo(f"Error: the demo could not be set up: {error}", err=True)
                 os.kill(os.getpid(), signal.SIGTERM)
@@ -74,7 +82,7 @@ def command(data_folder: Path, port: int, pace: float, log: str, as_json: bool) 
         run_service(settings, "127.0.0.1", port, log_file(log, data_folder))
 
 
-def _greet(sign_in: dict[str, Any], pace: float, as_json: bool) -> None:
+def _greet(sign_in: dict[str, Any], pace: float, with_history: bool, as_json: bool) -> None:
     """Once the service answers, add the demo's definitions, make its fixtures fit, say where it is.
 
     All of it goes through the API, with the stand-ins' hands for what a person would do.
@@ -87,6 +95,7 @@ def _greet(sign_in: dict[str, Any], pace: float, as_json: bool) -> None:
         demo_site.wait_for(client)
         client.sign_in(sign_in["name"], sign_in["password"])
         demo_site.add_definitions(client)
+        came = demo_site.carry_history_in(client) if with_history else ""
         hands = Hands("127.0.0.1", sign_in["ports"]["HANDS"])
         fit = demo_upkeep.make_fit(client, hands, pace)
         client.sign_out()
@@ -98,5 +107,7 @@ def _greet(sign_in: dict[str, Any], pace: float, as_json: bool) -> None:
         click.echo(f"Quality   {demo_site.QUALITY}  {sign_in['password']}")
         if fit:
             click.echo(f"Upkeep    zero and daily check done by the stand-ins: {', '.join(fit)}")
+        if came:
+            click.echo(f"History   {came}")
         click.echo("Load      fixture FX-A, serials DC40-26-0117 to DC40-26-0120 in nests 1 to 4")
         click.echo("Stop      Ctrl-C")

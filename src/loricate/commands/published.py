@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from loricate.core.kinds_page import kinds_page
+from loricate.papers.unit_tables import xsd
 from loricate.service.app import create_app
 from loricate.service.routers.schemas import document_schemas
 from loricate.service.settings import Settings
@@ -33,7 +34,7 @@ def published() -> dict[str, str]:
         name: json.dumps(content, ensure_ascii=False, indent=2) + "\n"
         for name, content in documents.items()
     }
-    return {**written, "kinds.md": kinds_page()}
+    return {**written, "kinds.md": kinds_page(), "schemas/report.xsd": xsd()}
 
 
 def main() -> None:

@@ -50,13 +50,34 @@ class Report:
     not_certified: tuple[str, ...] = ()
     procedure: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     pictures: Mapping[str, tuple[Shown, ...]] = field(default_factory=dict)
+    ledger: str = ""  # the document's place in it, where that is wanted
+
+
+@dataclass(frozen=True, slots=True)
+class Parts:
+    """What a report shows beside its readings."""
+
+    curves: bool = True
+    instruments: bool = True
+    remarks: bool = True
+    signatures: bool = True
+
+
+ALL_PARTS = Parts()
 
 
 def draw_report(
-    report: Report, depth: Depth, failed_only: bool, look: Look, picture: Picture
+    report: Report,
+    depth: Depth,
+    failed_only: bool,
+    look: Look,
+    picture: Picture,
+    parts: Parts = ALL_PARTS,
 ) -> bytes:
     """The PDF of a report. ``picture`` gives those that are shown; raises TemplateFault."""
     steps, left = list(report.body["steps"]), ""
+    if not parts.curves:
+        steps = [{**step, "curves": []} for step in steps]
     if failed_only:
         steps, left = not_passed(steps)
     document = {
@@ -71,11 +92,16 @@ def draw_report(
         "verify_url": report.verify_url,
         "wiring": report.body["wiring"] if depth.has(Depth.LIMITS) else None,
         "steps": [_as_deep(step, depth) for step in steps],
+        "remarks": report.body["remarks"] if parts.remarks else [],
     }
+    if not parts.instruments:
+        document["instruments"] = []
     drawn = dict(_photos(report, picture)) if depth.has(Depth.PHOTOS) else {}
     found = [digest for digest, data in drawn.items() if data]
     photos = {digest: f"photo-{number}.svg" for number, digest in enumerate(found)}
-    sheet = ReportSheet(document, report.standing, look, "", report, depth, left, photos)
+    sheet = ReportSheet(
+        document, report.standing, look, "", report, depth, left, photos, parts.signatures
+    )
     files = {name: drawn[digest] for digest, name in photos.items()}
     return typeset(TEMPLATE, sheet.told(), look, report.drawn_at, {**sheet.files, **files})
 
@@ -152,6 +178,7 @@ class ReportSheet(CertificateSheet):
     depth: Depth
     left: str
     photos: Mapping[str, str]
+    has_signatures: bool
 
     @property
     def files(self) -> dict[str, bytes]:
@@ -183,7 +210,9 @@ class ReportSheet(CertificateSheet):
             "grounds": told["grounds"] if has_limits else [],
             "photos": self._shown(""),
             "remarks": [] if has_limits else list(self._remarks()),
-            "signatures": signature_lines(self.look, "report", COUNTS, self.zone, self._operator),
+            "signatures": signature_lines(self.look, "report", COUNTS, self.zone, self._operator)
+            if self.has_signatures
+            else [],
             "words": {**told["words"], "remarks": "Remarks", "photos": "Photos of the unit"},
         }
 
@@ -198,6 +227,8 @@ class ReportSheet(CertificateSheet):
             if name == "Issued":
                 yield "Drawn", f"{local(self.report.drawn_at, self.zone)}, {self.report.drawn_by}"
                 yield "Document", self.report.document or "none"
+                if self.report.ledger:
+                    yield "Ledger", self.report.ledger
                 yield "Tells", WORDS[self.depth]
             else:
                 yield name, *rest

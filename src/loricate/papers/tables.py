@@ -10,19 +10,22 @@ Cell = str | float | int | bool | None
 
 
 def csv_text(
-    heads: Sequence[str],
+    heads: Sequence[str] | None,
     rows: Iterable[Sequence[Cell]],
     with_mark: bool = False,
     decimal_comma: bool = False,
 ) -> str:
     """A table as text: numbers to the last digit, nothing that a spreadsheet would run.
 
+    Without ``heads`` it goes on where another one ended.
+
     A text that begins like a formula has an apostrophe before it. ``with_mark`` puts the mark of
     UTF-8 first; with ``decimal_comma`` cells are divided by semicolons.
     """
     out = io.StringIO(newline="")
     writer = csv.writer(out, delimiter=";" if decimal_comma else ",", lineterminator="\r\n")
-    writer.writerow([_cell(each, decimal_comma) for each in heads])
+    if heads is not None:
+        writer.writerow([_cell(each, decimal_comma) for each in heads])
     writer.writerows([_cell(each, decimal_comma) for each in row] for row in rows)
     return (MARK if with_mark else "") + out.getvalue()
 

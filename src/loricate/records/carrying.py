@@ -9,7 +9,7 @@ import base64
 import json
 import re
 import sqlite3
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cache
 from typing import Any, Self, TextIO
@@ -27,6 +27,7 @@ STAY = ("account", "carried file", "receipt")
 # A row comes after those whose change would have it looked at anew, such as a unit after readings.
 LAST = ("unit in a run", "issued document", "about")
 KINDS = (*(kind for kind in MARKED if kind not in (*STAY, *LAST)), *LAST)
+FIRST_VERSION = 26  # of records that can be carried
 SITE_ID = re.compile(r"[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}")
 Ends = dict[str, tuple[int, str]]  # of each chain of marks: how many, and the last hash
 
@@ -100,15 +101,21 @@ def ends_of(conn: sqlite3.Connection) -> Ends:
     return {kind: end for kind, end in marks.ends(conn).items() if kind in KINDS}
 
 
-def write_records(conn: sqlite3.Connection, begins: Ends, to: TextIO) -> Written:
+def write_records(
+    conn: sqlite3.Connection, begins: Ends, to: TextIO, but: Collection[str] = ()
+) -> Written:
     """Write what was marked after ``begins``, one JSON object a line.
+
+    Kinds of record that are left out (``but``) come whole with a later file.
 
     The connection must see one moment throughout. Raises OtherChain where whoever has what came
     before has something else, and PackRefused where a record is not as it was stored.
     """
-    ends, records = ends_of(conn), 0
+    kinds = [kind for kind in KINDS if kind not in but]
+    ends = {kind: end for kind, end in ends_of(conn).items() if kind in kinds}
+    records = 0
     kept: dict[str, list[str]] = {"paper": [], "picture": []}
-    for kind in KINDS:
+    for kind in kinds:
         begin, known = begins.get(kind, (0, GENESIS))
         if hash_at(conn, "mark", kind, begin) != known:
             raise OtherChain.at(kind, begin)
@@ -202,14 +209,16 @@ class TakingIn:
 
     def __init__(self, conn: sqlite3.Connection, manifest: Manifest) -> None:
         self.conn, self.manifest = conn, manifest
+        marked_there = marks.marked_at(manifest.version)
+        self.kinds = {kind: marked_there[kind] for kind in KINDS if kind in marked_there}
         self.had = carried_ends(conn)
         self.ends = dict(self.had)
         self._columns = {
             table: {
                 str(row["name"]) for row in conn.execute(f"PRAGMA table_info({table})").fetchall()
             }
-            for kind in KINDS
-            for table in MARKED[kind].tables
+            for marked in self.kinds.values()
+            for table in marked.tables
         }
         for kind, (begin, known) in manifest.begins.items():
             have = self.had.get(kind, (0, GENESIS))[0]
@@ -253,7 +262,7 @@ class TakingIn:
     def _take_mark(
         self, kind: str, position: int, key: str, digest: str, at: str, origin: str, hashed: str
     ) -> None:
-        if kind not in KINDS:
+        if kind not in self.kinds:
             raise PackRefused(f"There are no records of kind {kind!r:.40} to be carried.")
         have, last = self.ends.get(kind, (0, GENESIS))
         if position <= have:
@@ -272,8 +281,8 @@ class TakingIn:
 
     def _take_record(self, kind: str, key: str, rows: Mapping[str, list[dict[str, Any]]]) -> bool:
         """Whether a record was new, or is another now."""
-        marked, values = MARKED[kind], json.loads(key)
-        if kind not in KINDS or len(values) != len(marked.key):
+        marked, values = self.kinds.get(kind), json.loads(key)
+        if marked is None or len(values) != len(marked.key):
             raise PackRefused(f"There are no records of kind {kind!r:.40} to be carried.")
         newest = self.conn.execute(
             "SELECT position, digest FROM carried_mark WHERE kind = ? AND key = ?"
@@ -320,10 +329,10 @@ class TakingIn:
 
     def _check(self) -> None:
         """Hold what came against its marks, and look anew at what is found by it."""
-        for kind in KINDS:
+        for kind, marked in self.kinds.items():
             begin = self.had.get(kind, (0, GENESIS))[0]
             for key, digest in _newest(self.conn, "carried_mark", kind, begin):
-                if marks.digest_of(self.conn, MARKED[kind], key) != digest:
+                if marks.digest_of(self.conn, marked, key) != digest:
                     raise PackRefused(
                         f"{marks.told(kind, key)} is not what its bench has marked: it is missing, "
                         "or was changed on the way."

@@ -28,17 +28,23 @@ def known_serials(conn: sqlite3.Connection, product: str, pattern: str) -> list[
     return [str(row["serial"]) for row in rows]
 
 
+_LOADED = "EXISTS (SELECT 1 FROM run_unit WHERE unit_id = unit.id)"
+
+
 def all_serials(conn: sqlite3.Connection) -> str:
-    """Every unit's product and serial, as JSON."""
-    rows = conn.execute("SELECT json_group_array(json_array(product, serial)) FROM unit")
+    """The product and serial of every unit that was ever loaded, as JSON."""
+    rows = conn.execute(
+        f"SELECT json_group_array(json_array(product, serial)) FROM unit WHERE {_LOADED}"
+    )
     return str(rows.fetchone()[0])
 
 
 def serials_among(conn: sqlite3.Connection, pairs: str) -> set[str]:
-    """The serials of those units that there are, of some that ``all_serials`` gave elsewhere."""
+    """Of units that ``all_serials`` gave elsewhere the serials of those that were loaded here."""
     rows = conn.execute(
         "SELECT unit.serial FROM json_each(?) AS other CROSS JOIN unit"
-        " ON unit.product = other.value ->> 0 AND unit.serial = other.value ->> 1",
+        " ON unit.product = other.value ->> 0 AND unit.serial = other.value ->> 1"
+        f" WHERE {_LOADED}",
         (pairs,),
     )
     return {str(row["serial"]) for row in rows}

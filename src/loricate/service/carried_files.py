@@ -31,9 +31,10 @@ from loricate.records.ledger import LedgerEntry
 from loricate.records.packing import PackRefused
 from loricate.records.site_keys import DOCUMENTS
 from loricate.records.stamps import now
-from loricate.records.store import SiteOf, atomic, migrate, open_connection
+from loricate.records.store import SiteOf, atomic, migrate, migrations, open_connection
 
 FOLDER, DATABASE = "carried", "records.sqlite"
+PAPER = "paper"  # the kind of record
 MOST_FAULTS = 5
 
 
@@ -86,7 +87,7 @@ class CarriedIn:
 
 
 def write_carried(
-    data_folder: Path, named: Named, begins: Ends, key: SiteKey, to: Path
+    data_folder: Path, named: Named, begins: Ends, key: SiteKey, to: Path, papers: bool = True
 ) -> CarriedOut:
     """Write what was stored after ``begins`` into a file that is not there yet.
 
@@ -97,7 +98,8 @@ def write_carried(
         with closing(open_connection(data_folder / DATABASE, read_only=True)) as conn:
             conn.execute("BEGIN")  # one moment of the records
             with lines.open("x", encoding="ascii") as out:
-                written = carrying.write_records(conn, begins, out)
+                but = () if papers else (PAPER,)
+                written = carrying.write_records(conn, begins, out, but)
             site, since = sites.site_of(conn)
             version = marks.version_of(conn)
         files, missing = {RECORDS: lines}, 0
@@ -116,7 +118,7 @@ def write_carried(
             named.bench,
             version,
             now(),
-            {kind: begins[kind] for kind in carrying.KINDS if kind in begins},
+            {kind: begins[kind] for kind in written.ends if kind in begins},
             written.ends,
             {name: packing.digest_of(path) for name, path in files.items()},
             missing,
@@ -155,29 +157,25 @@ def take_in(data_folder: Path, file: Path, trusted: Collection[str], by: str) ->
             if sites.site_id(conn) == manifest.site:
                 raise PackRefused("The file holds this service's own records; nothing to take in.")
             known = marks.version_of(conn)
-        if manifest.version != known:
-            older, newer = (
-                ("that bench", "this one")
-                if manifest.version < known
-                else ("this one", "that bench")
-            )
-            raise PackRefused(
-                f"The records of that bench are of version {manifest.version}, those of this "
-                f"service of {known}. Bring {older} up to the Loricate of {newer}, start it once, "
-                "and carry out again."
-            )
         target = folder / manifest.site
         is_first = not target.is_dir()
+        _check_version(manifest.version, known, is_first)
         if kid not in trusted and kid not in _keys_of(target / DATABASE):
             raise StrangeKey.of(manifest, kid)
         at = Path(into) / "first" if is_first else target
         at.mkdir(mode=0o700, exist_ok=True)
-        migrate(at / DATABASE, site=SiteOf(manifest.site, manifest.since))
+        site = SiteOf(manifest.site, manifest.since)
+        as_there = {
+            number: each for number, each in migrations().items() if number <= manifest.version
+        }
+        migrate(at / DATABASE, as_there, site)
         for name in manifest.members:
             place, _, digest = name.partition("/")
             if digest and keep_file(at / place, (coming / name).read_bytes()) != digest:
                 raise PackRefused(f"{name} in the file is not what its name says.")
         taken, ends = _take_rows(at / DATABASE, coming / RECORDS, sealed, manifest, file, kid, by)
+        if manifest.version < known:
+            migrate(at / DATABASE, site=site)
         if is_first:
             os.rename(at, target)
     return CarriedIn(
@@ -190,6 +188,22 @@ def take_in(data_folder: Path, file: Path, trusted: Collection[str], by: str) ->
         manifest.missing,
         taken,
         ends,
+    )
+
+
+def _check_version(there: int, here: int, is_first: bool) -> None:
+    """Refuse what cannot be read here, or would not go on from what came before.
+
+    The first file of a bench may be of an older version: it is brought up to this one afterwards.
+    """
+    if there == here or (is_first and carrying.FIRST_VERSION <= there < here):
+        return
+    older, newer = (
+        ("that bench", "this service") if there < here else ("this service", "that bench")
+    )
+    raise PackRefused(
+        f"The records of that bench are of version {there}, those of this service of {here}. Bring "
+        f"{older} up to the Loricate of {newer}, start it once, and carry out again."
     )
 
 
@@ -224,7 +238,9 @@ def _take_rows(
     database: Path, lines: Path, sealed: str, manifest: Manifest, file: Path, kid: str, by: str
 ) -> tuple[TakenIn, Ends]:
     with closing(open_connection(database)) as conn:
-        marks.watch(conn)
+        is_of_now = marks.version_of(conn) == max(migrations())
+        if is_of_now:
+            marks.watch(conn)
         try:
             with atomic(conn), lines.open(encoding="ascii") as rows:
                 taking = TakingIn(conn, manifest)
@@ -246,7 +262,9 @@ def _take_rows(
                         by,
                     )
                     carrying.keep_file_in(conn, came, sealed, taking.ends)
-                if changed := marks.mark_touched(conn):
+                if not is_of_now:  # nothing was here before, and it is brought up next
+                    marks.mark_all(conn)
+                elif changed := marks.mark_touched(conn):
                     raise PackRefused(
                         f"What came before was changed here from outside: {changed[0]} See "
                         "`loricate records check`."

@@ -115,10 +115,10 @@ class Carrier:
 
         return await self.store.read(look)
 
-    async def carry_out(self, begins: Ends, to: Path) -> CarriedOut:
+    async def carry_out(self, begins: Ends, to: Path, papers: bool = True) -> CarriedOut:
         """Write a file of what was stored after ``begins``; raises PackRefused, OtherChain."""
         return await self.room.do(
-            write_carried, self._data, self.named, begins, self.keys.documents, to
+            write_carried, self._data, self.named, begins, self.keys.documents, to, papers
         )
 
     @contextlib.contextmanager

@@ -31,6 +31,7 @@ from loricate.service.paper_look import tried_look
 from loricate.service.paper_making import PRINT, PaperMaker
 from loricate.service.places import Places
 from loricate.service.printing import Printing
+from loricate.service.report_keeping import ReportKeeper
 from loricate.service.sending import Sender
 from loricate.service.settings import FirstAccount, Settings
 from loricate.service.sign_in import Door
@@ -110,6 +111,9 @@ class Desk:
         # What anybody may ask for has a room by itself: however many ask, no engineer waits.
         self.verifying = Workroom("verifying")
         fixtures = [each.code for each in self.plan.fixtures]
+        self.reports = ReportKeeper(
+            self.places, self.papers.look, self.plan.site, settings.base_url, settings.kinds
+        )
         self.watcher = Watcher(self.store, self.places, self.papers.look.zone, fixtures)
         self.check = LedgerCheck(settings.database, outside, self.heads.benches)
         self._daily: asyncio.Task[None] | None = None
@@ -145,6 +149,7 @@ class Desk:
         await asyncio.to_thread(self.places.open)
         self.sender.open()
         self.carrier.open()
+        await asyncio.to_thread(self.reports.open)
         self.watcher.open()
         self.issuer.catch_up()
 
@@ -173,6 +178,7 @@ class Desk:
         await self.sender.close()
         await self.watcher.close()
         await self.carrier.close()
+        await self.reports.close()
         await self.bench.close()
         self.study.close()
         self.verifying.close()

@@ -3,7 +3,6 @@
 import json
 import sqlite3
 from collections.abc import Iterator, Mapping
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -16,7 +15,7 @@ from loricate.core.measuring.grading import Verdict
 from loricate.core.sequences.cues import Cue, Moment
 from loricate.core.sequences.released import ReleasedSequence
 from loricate.papers.look import Look
-from loricate.papers.report import Report, Shown, draw_report
+from loricate.papers.report import ALL_PARTS, Parts, Report, Shown, draw_report
 from loricate.papers.standing import COUNTS
 from loricate.papers.typesetting import TemplateFault
 from loricate.papers.wording import person_words
@@ -24,49 +23,44 @@ from loricate.records import ledger, runs
 from loricate.records.errors import NotFound
 from loricate.records.kept_files import read_file
 from loricate.records.stamps import now
-from loricate.service.desk import Desk
 from loricate.service.errors import WrongState
 from loricate.service.issuing import Grounds, circumstances, is_settled, why_not_issued
-from loricate.service.sign_in import Person
 from loricate.service.standing import standing_of
 
 OVER = (RunState.FINISHED, RunState.ABORTED, RunState.INTERRUPTED)
 SHOWN_ALWAYS = (Moment.BEFORE, Moment.DURING, Moment.AFTER)
 
 
-async def drawn_report(
-    serial: str, run_id: str, depth: Depth, failed_only: bool, person: Person, desk: Desk
+def draw(
+    report: Report,
+    depth: Depth,
+    failed_only: bool,
+    look: Look,
+    pictures: Path,
+    parts: Parts = ALL_PARTS,
 ) -> bytes:
-    """The PDF of a unit's report, of its newest run or of one run.
-
-    Raises NotFound, and WrongState while the run goes on.
-    """
-    place, report = await desk.places.first(partial(report_of, serial, run_id, person))
-    if place is desk.places.own:
-        number = report.document
-        url = f"{desk.settings.base_url}/verify/{number}" if number else ""
-        report = replace(report, site=desk.plan.site, verify_url=url)
-    else:
-        report = replace(report, site=place.name)
-    return await desk.drawing.do(draw, report, depth, failed_only, desk.look, place.pictures)
-
-
-def draw(report: Report, depth: Depth, failed_only: bool, look: Look, pictures: Path) -> bytes:
     """Draw a report; in a worker. Templates of the site's that do not go with it are left."""
     picture = partial(read_file, pictures)
     try:
-        return draw_report(report, depth, failed_only, look, picture)
+        return draw_report(report, depth, failed_only, look, picture, parts)
     except TemplateFault:
         if not look.templates:
             raise
-        return draw_report(report, depth, failed_only, look.with_shipped_templates, picture)
+        return draw_report(report, depth, failed_only, look.with_shipped_templates, picture, parts)
 
 
-def report_of(serial: str, run_id: str, person: Person, conn: sqlite3.Connection) -> Report:
+def report_of(serial: str, run_id: str, drawn_by: str, conn: sqlite3.Connection) -> Report:
     """What the report of a unit is made of; of its newest run where ``run_id`` is empty."""
     run, unit = _found(conn, serial, run_id)
     if run["state"] not in OVER:
         raise WrongState(f"The run of {serial} goes on; ask for its report when it has ended.")
+    return report_in(conn, run, unit, drawn_by)
+
+
+def report_in(
+    conn: sqlite3.Connection, run: dict[str, Any], unit: dict[str, Any], drawn_by: str
+) -> Report:
+    """What the report of a unit in a run is made of."""
     grounds = Grounds.of(conn, run)
     gate = grounds.gate(run, unit)
     about = circumstances(conn, run, unit, grounds.record)
@@ -75,7 +69,7 @@ def report_of(serial: str, run_id: str, person: Person, conn: sqlite3.Connection
     return Report(
         {**body, "steps": list(_all_steps(body["steps"], grounds.sequence))},
         now(),
-        person_words(person.account.full_name, person.name),
+        drawn_by,
         "",
         f"Loricate {__version__}",
         number,

@@ -52,3 +52,11 @@ CREATE TRIGGER receipt_is_final BEFORE UPDATE ON receipt
 BEGIN SELECT RAISE(ABORT, 'receipts are append-only'); END;
 CREATE TRIGGER receipt_stays BEFORE DELETE ON receipt
 BEGIN SELECT RAISE(ABORT, 'receipts are append-only'); END;
+
+-- Reports that the whole site has by name: what they are of, and how.
+CREATE TABLE report_template (
+    name TEXT PRIMARY KEY COLLATE NOCASE,
+    plan TEXT NOT NULL,
+    account TEXT NOT NULL,
+    kept_at TEXT NOT NULL
+) STRICT, WITHOUT ROWID;

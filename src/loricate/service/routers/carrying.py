@@ -44,7 +44,7 @@ async def carry_out(body: CarryOutIn, person: Auditor, desk: TheDesk) -> FileRes
     """
     begins = await desk.carrier.begins(body.everything, body.after)
     with desk.carrier.folder() as folder:
-        made = await desk.carrier.carry_out(begins, folder / "going")
+        made = await desk.carrier.carry_out(begins, folder / "going", body.papers)
         kept = tempfile.NamedTemporaryFile(dir=folder.parent, prefix=".gone-", delete=False)
         kept.close()
         (folder / "going").replace(kept.name)

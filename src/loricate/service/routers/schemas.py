@@ -5,6 +5,7 @@ from typing import Any, Literal
 from pydantic import BaseModel
 
 from loricate.api.definitions import Document
+from loricate.api.reports import ReportFile
 from loricate.bench.plan import BenchPlan
 from loricate.bench.profiles import Profile
 from loricate.certificates.form import SealedFile
@@ -23,6 +24,7 @@ MODELS: dict[str, type[BaseModel]] = {
     "site": SitePlan,
     "instrument-profile": Profile,
     "certificate": SealedFile,
+    "report": ReportFile,
 }
 
 
@@ -40,7 +42,14 @@ def document_schemas() -> dict[str, dict[str, Any]]:
 @router.get("/{name}", response_model=Document)
 async def show_schema(
     name: Literal[
-        "sequence", "product", "limit-set", "bench", "site", "instrument-profile", "certificate"
+        "sequence",
+        "product",
+        "limit-set",
+        "bench",
+        "site",
+        "instrument-profile",
+        "certificate",
+        "report",
     ],
 ) -> Document:
     """The JSON Schema of a document; needs no sign-in, so that editors can fetch it."""

@@ -1,6 +1,7 @@
 """Units: search, one unit's whole history, and reports of it."""
 
 import datetime as dt
+from dataclasses import replace
 from functools import partial
 from typing import Annotated
 
@@ -9,11 +10,11 @@ from fastapi import Query, Request, Response
 from loricate.api.records import UnitOut
 from loricate.api.searching import UnitFound, UnitsAsked
 from loricate.core.depths import Depth
-from loricate.papers.wording import zone_of
+from loricate.papers.wording import person_words, zone_of
 from loricate.records import runs
 from loricate.records.errors import NotFound
 from loricate.service import everywhere
-from loricate.service.reporting import drawn_report
+from loricate.service.reporting import draw, report_of
 from loricate.service.routers.access import APage, Before, Page, TheDesk, make_router
 from loricate.service.routers.showing import unit_out
 from loricate.service.sign_in import Reader
@@ -75,6 +76,15 @@ async def show_report(
     run: Annotated[str, Query(max_length=40, description="Of this run; else of the newest")] = "",
 ) -> Response:
     """A report of a unit in a run, as PDF: drawn from the record as it is now, and not sealed."""
-    pdf = await drawn_report(serial, run, depth, failed_only, person, desk)
+    drawn_by = person_words(person.account.full_name, person.name)
+    place, report = await desk.places.first(partial(report_of, serial, run, drawn_by))
+    if place is desk.places.own:
+        number = report.document
+        url = f"{desk.settings.base_url}/verify/{number}" if number else ""
+        report = replace(report, site=desk.plan.site, verify_url=url)
+    else:
+        report = replace(report, site=place.name)
+    given = report, depth, failed_only, desk.look, place.pictures
+    pdf = await desk.drawing.do(draw, *given)
     headers = {"Content-Disposition": f'inline; filename="{serial}-{depth}.pdf"'}
     return Response(pdf, media_type="application/pdf", headers=headers)
