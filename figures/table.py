@@ -21,6 +21,7 @@ from figures.nets_drawn import nets_drawn_ms, nets_scrolled_ms
 from figures.paper import certificate_cpu, verify_many
 from figures.processes import cli_start
 from figures.releases import release_page_ms
+from figures.report_memory import report_memory
 from figures.runs import engine_overhead
 from figures.searches import search_over_sql
 from figures.storage import commit_rate, commit_rate_of_many
@@ -61,6 +62,9 @@ FIGURES = {
         "ratio",
         "SQLite's integrity check of the same file, 1,000 units with 60,000 readings",
         "reported",
+    ),
+    "report_memory": Figure(
+        report_memory, "ratio", "the same for ten units, the most that any worker has", "<= 1.3"
     ),
     "commit_rate": Figure(
         commit_rate, "ratio", "bare executemany at the same durability", ">= 0.2"

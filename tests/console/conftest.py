@@ -9,6 +9,7 @@ from drill.processes import say
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from loricate.client import Client, WrongStateError
+from tests.console.hall import Hall, running_hall
 from tests.console.pages import SIZES, SLOW_MS
 
 CHROMIUM = [
@@ -25,6 +26,13 @@ def browser() -> Iterator[Browser]:
         )
         yield browser
         browser.close()
+
+
+@pytest.fixture(scope="session")
+def hall(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Hall]:
+    """It begins with nothing; the demo's history is carried in by command."""
+    with running_hall(tmp_path_factory.mktemp("hall")) as hall:
+        yield hall
 
 
 @pytest.fixture

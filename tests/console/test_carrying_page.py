@@ -1,76 +1,16 @@
 """What another works carried in: taken in by command, seen in the console, and worth looking at."""
 
 import json
-import subprocess
-import sys
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
 
 from loricate.client import Client
-from loricate.commands.demo_site import free_port, wait_for
-from tests import command_line
+from tests.console.hall import FILE, PASSWORD, Hall
 from tests.console.pages import check_accessible, sign_in
-from tests.rig import DEMO, copy_bench
 
 pytestmark = pytest.mark.console
-FILE = DEMO / "history" / "bench-5.carried"
-KEY = (DEMO / "history" / "bench-5.key").read_text().strip()
-PASSWORD = "quality-at-the-hall"
-
-
-class Hall:
-    """A service without a bench that answers, and the command line at it."""
-
-    def __init__(self, url: str, folder: Path, token: str) -> None:
-        self.url, self.folder = url, folder
-        self.site = {"url": url, "name": "ada", "password": PASSWORD}
-        self._token = token
-
-    def run(self, *words: str | Path) -> subprocess.CompletedProcess[str]:
-        """Run a command there."""
-        environment = {
-            "PATH": "/usr/bin", "LORICATE_SERVICE": self.url, "LORICATE_TOKEN": self._token,
-            "XDG_CONFIG_HOME": str(self.folder), "HOME": str(self.folder),
-        }  # fmt: skip
-        return command_line.run(*words, env=environment, cwd=self.folder)
-
-    def told(self, *words: str | Path) -> str:
-        """What a command says that does what it should."""
-        done = self.run(*words)
-        assert done.returncode == 0, done.stderr
-        return done.stdout
-
-
-@pytest.fixture(scope="module")
-def hall(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Hall]:
-    """It begins with nothing; the demo's history is carried in by command."""
-    folder, port = tmp_path_factory.mktemp("hall"), free_port()
-    url = f"http://127.0.0.1:{port}"
-    service = subprocess.Popen(
-        [
-            *(sys.executable, "-m", "loricate", "serve", "--bench", str(copy_bench(folder))),
-            *("--data", str(folder / "records"), "--port", str(port)),
-            *("--account", "ada", "--role", "administrator", "--password", PASSWORD),
-        ],
-        stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-    )  # fmt: skip
-    try:
-        with Client(url) as client:
-            wait_for(client)
-            token = client.sign_in("ada", PASSWORD).token
-        hall = Hall(url, folder, token)
-        strange = hall.run("carry", "in", FILE)
-        assert strange.returncode != 0 and f"--key {KEY}" in strange.stderr
-        told = hall.told("carry", "in", FILE, "--key", KEY, "--receipt", "back.json")
-        assert "BENCH-5 of Quillmere Apparatus, Fellside works" in told
-        assert "400 units in runs" in told and "the first of this bench" in told
-        yield hall
-    finally:
-        service.terminate()
-        service.wait(20)
 
 
 def test_each_thing_is_taken_once_and_the_list_says_what_came(hall: Hall) -> None:

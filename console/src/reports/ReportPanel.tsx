@@ -244,6 +244,7 @@ function Jobs() {
               <progress
                 max={job.total || 1}
                 value={job.done}
+                style={{ accentColor: 'var(--chakra-colors-act)' }}
                 aria-label={`${job.title}: ${job.done} of ${job.total} units`}
               />
               <Text>

@@ -5,8 +5,15 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import pikepdf
-from pikepdf import OutlineItem
+from pyhanko.pdf_utils.generic import (
+    ArrayObject,
+    DictionaryObject,
+    NameObject,
+    NumberObject,
+    TextStringObject,
+)
+from pyhanko.pdf_utils.incremental_writer import IncrementalPdfFileWriter
+from pyhanko.pdf_utils.reader import PdfFileReader
 
 from loricate.core.depths import WORDS, Depth
 from loricate.papers.look import Look
@@ -15,7 +22,9 @@ from loricate.papers.wording import cause_words, local, tint_of, verdict_word
 
 TEMPLATE = "lot.typ"  # it lists units, and leaves room to sign
 HEADS = ("Serial", "Verdict", "Nest", "Document")
-MOST_AT_ONCE = 50  # files that are open together
+MOST_AT_ONCE = 20  # reports that are held together
+# Of a page what is drawn; the rest leads to the whole of its file.
+SHOWN = ("/Type", "/MediaBox", "/Resources", "/Contents", "/Rotate")
 ABOUT = (
     "The report of each unit follows, with pages numbered by themselves. Each is drawn from the "
     "record as it is; what was issued and sealed is named by its number."
@@ -89,29 +98,75 @@ def draw_cover(cover: Cover, look: Look) -> bytes:
 
 
 def bind(first: bytes, parts: Sequence[tuple[str, Path]], to: Path) -> None:
-    """Put reports behind a first sheet, each with its mark in the outline; some at a time.
+    """Put reports behind a first sheet, each with its mark in the outline.
 
-    ``parts`` are what each is called, and its file.
+    ``parts`` are what each is called, and its file. Some at a time are added to the end of the file
+    as incremental updates (ISO 32000-2), so that only those are ever held. Tags for screen readers
+    are those of single reports; the bound one has none.
     """
-    folder = to.parent
-    bound = folder / "bound-0.pdf"
-    bound.write_bytes(first)
+    to.write_bytes(first)
     marks: list[tuple[str, int]] = []
-    for begin in range(0, len(parts), MOST_AT_ONCE):
-        own = folder / f"bound-{begin + 1}.pdf"
-        with pikepdf.open(bound) as so_far:
-            for name, path in parts[begin : begin + MOST_AT_ONCE]:
-                marks.append((name, len(so_far.pages)))
-                with pikepdf.open(path) as part:
-                    so_far.pages.extend(part.pages)
-            so_far.save(own, object_stream_mode=pikepdf.ObjectStreamMode.generate)
-        bound.unlink()
-        bound = own
-    with pikepdf.open(bound) as whole:
-        for name in ("/AF", "/MarkInfo", "/StructTreeRoot", "/Metadata"):
-            if name in whole.Root:
-                del whole.Root[name]  # of the first sheet alone
-        with whole.open_outline() as outline:
-            outline.root.extend(OutlineItem(name, page) for name, page in marks)
-        whole.save(to, object_stream_mode=pikepdf.ObjectStreamMode.generate)
-    bound.unlink()
+    for begin in range(0, max(len(parts), 1), MOST_AT_ONCE):
+        own = parts[begin : begin + MOST_AT_ONCE]
+        with to.open("rb+") as file:
+            writer = IncrementalPdfFileWriter(file, strict=False)
+            for name in ("/StructTreeRoot", "/MarkInfo", "/Outlines", "/Metadata", "/Names"):
+                writer.root.pop(name, None)
+            for called, path in own:
+                marks.append((called, _append(writer, path)))
+            if begin + MOST_AT_ONCE >= len(parts):
+                _mark(writer, marks)
+            writer.update_root()
+            writer.write_in_place()
+
+
+def _append(writer: IncrementalPdfFileWriter, path: Path) -> int:
+    """Add the pages of a file; gives how many were there before."""
+    pages = writer.root["/Pages"]
+    kids, before = pages["/Kids"], int(pages["/Count"])
+    with path.open("rb") as source:
+        reader = PdfFileReader(source, strict=False)
+        count = int(reader.root["/Pages"]["/Count"])
+        for number in range(count):
+            page = reader.find_page_for_modification(number)[0].get_object()
+            made = DictionaryObject(
+                {
+                    NameObject(name): writer.import_object(page.raw_get(name))
+                    for name in page
+                    if name in SHOWN
+                }
+            )
+            made[NameObject("/Parent")] = writer.root.raw_get("/Pages")
+            kids.append(writer.add_object(made))
+    pages[NameObject("/Count")] = NumberObject(before + count)
+    writer.update_container(pages)
+    writer.update_container(kids)
+    return before
+
+
+def _mark(writer: IncrementalPdfFileWriter, marks: Sequence[tuple[str, int]]) -> None:
+    """Make the outline: a line a report, in their order."""
+    if not marks:
+        return
+    kids = writer.root["/Pages"]["/Kids"]
+    outline = DictionaryObject({NameObject("/Type"): NameObject("/Outlines")})
+    whole = writer.add_object(outline)
+    items = [
+        DictionaryObject(
+            {
+                NameObject("/Title"): TextStringObject(called),
+                NameObject("/Parent"): whole,
+                NameObject("/Dest"): ArrayObject([kids.raw_get(page), NameObject("/Fit")]),
+            }
+        )
+        for called, page in marks
+    ]
+    places = [writer.add_object(each) for each in items]
+    for number, item in enumerate(items):
+        if number:
+            item[NameObject("/Prev")] = places[number - 1]
+        if number + 1 < len(items):
+            item[NameObject("/Next")] = places[number + 1]
+    outline[NameObject("/First")], outline[NameObject("/Last")] = places[0], places[-1]
+    outline[NameObject("/Count")] = NumberObject(len(items))
+    writer.root[NameObject("/Outlines")] = whole

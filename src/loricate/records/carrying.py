@@ -236,7 +236,7 @@ class TakingIn:
         self.conn.execute("PRAGMA defer_foreign_keys = ON")
         records = 0
         for line in lines:
-            told = read_json(line.encode())
+            told = json.loads(line)  # as it was signed: who could write it otherwise, could as well
             if "mark" in told:
                 self._take_mark(*told["mark"])
             else:

@@ -32,7 +32,7 @@ AT_ONCE = 8  # units that a worker makes before it says how far it is
 PAGE = 500
 MOST_JOBS = 50
 KEPT = dt.timedelta(days=1)
-PART_S = 120.0
+PART_S, BIND_S = 120.0, 600.0
 OVER: tuple[JobState, ...] = ("ready", "stopped", "failed")
 logger = logging.getLogger("loricate.service")
 
@@ -80,6 +80,8 @@ class ReportKeeper:
         self.places, self.look, self.site, self.base_url = places, look, site, base_url
         self.folder = places.own.records.path.parent / FOLDER
         self.room = Workroom("reports", within_s=PART_S, kinds=kinds)
+        # What draws keeps what it has drawn with; whoever puts together needs room of its own.
+        self.binding = Workroom("binding", within_s=BIND_S)
         self.jobs: dict[str, Job] = {}
         self._one = asyncio.Lock()
 
@@ -95,6 +97,7 @@ class ReportKeeper:
         if going:
             await asyncio.wait(going)
         self.room.close()
+        self.binding.close()
 
     def told(self, job: Job) -> ReportJob:
         """A job as the API tells it."""
@@ -188,7 +191,7 @@ class ReportKeeper:
                 else []
             ),
         ]
-        job.file = await self.room.do(
+        job.file = await self.binding.do(
             finish, drawing, scope_words(job.plan), left_out, field="search"
         )
 
