@@ -171,6 +171,7 @@ def take_console(browser: Browser, sign_in: dict[str, Any]) -> None:
         client.sign_in(sign_in["name"], sign_in["password"])
         client.add_account("ada", "Ada Lind", "quality")
         client.add_account("olle", "Olle Stark", "operator")
+        demo_site.carry_history_in(client)
     page.goto(f"{url}/people")
     page.get_by_role("button", name="Check the records").click()
     page.get_by_text("Everything is as it was stored").wait_for()
@@ -184,34 +185,25 @@ def take_console(browser: Browser, sign_in: dict[str, Any]) -> None:
     with Client(url) as client:
         client.sign_in(demo_site.QUALITY, sign_in["password"])
         client.keep_search("Failed this week", verdict=["fail"], since="7d")
-    page.goto(f"{url}/units?serial=DC40&since=7d")
+    page.goto(f"{url}/units?lot=L-F43")
     page.get_by_role("link", name="Failed this week").wait_for()
     page.get_by_role("table", name="Units found").wait_for()
+    page.get_by_role("button", name="Report", exact=True).click()
+    page.get_by_label("Title").fill("Lot L-F43 for the auditor")
+    page.get_by_role("button", name="Make report").click()
+    page.get_by_role("link", name="32 units").wait_for()
     shoot(page, "console-units")
     take_trends(page, url, sign_in)
 
 
 def take_trends(page: Page, url: str, sign_in: dict[str, Any]) -> None:
-    """Four loads of new cabinets, their leakage by nest, and what quality begins the day with."""
-    hands = Hands("127.0.0.1", sign_in["ports"]["HANDS"])
-    hands.pace(20)
+    """Three months of insulation that gets worse, and what quality begins the day with."""
     with Client(url) as client:
         client.sign_in(sign_in["name"], sign_in["password"])
-        client.watch("Leakage DC-40", step="leakage", quantity="current", by="nest")
-        for first in range(300, 332, 8):
-            load = {str(nest): f"DC40-26-{first + nest:04}" for nest in range(1, 9)}
-            for nest, serial in load.items():
-                hands.put(f"FX-B/{nest}", "DC-40", "", serial)
-            run = client.create_run("DC40-FINAL", "FX-B", load)
-            client.arm_run(run.id)
-            client.start_run(run.id)
-            for event in client.events(run.id):
-                if event.name == "question":
-                    client.answer(run.id, event.data["nest"], "pass")
+        client.watch("Insulation DC-40", step="insulation", quantity="resistance", product="DC-40")
         client.raise_item("FX-B nest 7", "Its clip is loose", owner=demo_site.QUALITY)
-    hands.pace(1)
-    page.goto(f"{url}/trends?step=leakage&quantity=current&by=nest&chart=individuals")
-    page.get_by_role("table", name="Compared by nest").wait_for()
+    page.goto(f"{url}/trends?step=insulation&quantity=resistance&product=DC-40&since=2026-08-01")
+    page.get_by_text("Its line meets the minimum").wait_for()
     page.wait_for_timeout(500)
     shoot(page, "console-trends")
     page.goto(f"{url}/start")

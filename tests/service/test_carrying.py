@@ -443,3 +443,23 @@ async def test_records_of_an_older_version_come_in_first_and_are_brought_up(
         assert {row["account"] for row in conn.execute("SELECT account FROM audit")}
     with pytest.raises(PackRefused, match="Bring that bench up to the Loricate of this service"):
         await asyncio.to_thread(carried_files.take_in, *given)
+
+
+async def test_carried_records_that_are_damaged_are_said_and_stop_nothing_else(
+    live: Live, archive: Archive, tmp_path: Path
+) -> None:
+    """A search that left them out would say less than there is."""
+    await a_day(live, n1="DC40-26-01")
+    await archive.take(await carried_out(live), key_of(live))
+    (database,) = archive.databases
+    await archive.desk.places.carried[0].records.read(lambda conn: conn.execute("SELECT 1"))
+    archive.desk.places.close()
+    await asyncio.to_thread(database.write_bytes, b"no records at all" * 500)
+    archive.desk.places.carried.clear()
+    await asyncio.to_thread(archive.desk.places.open)
+    answer = await archive.wire.get("/units")
+    assert answer.status_code == 409 and "carry everything in again" in answer.json()["detail"]
+    (listed,) = await archive.get("/carried")
+    assert listed["problem"] and listed["site"] == database.parent.name
+    assert not (await archive.get("/records/check"))["whole"]
+    assert (await archive.get("/runs")) == []

@@ -84,7 +84,7 @@ function TakeIn({ onDone }: { onDone: () => void }) {
           params: { query: { key: key.trim() } },
           body: chosen as never,
           bodySerializer: (body) => body as never,
-          headers: { 'Content-Type': 'application/gzip' },
+          headers: { 'Content-Type': 'application/octet-stream' },
         }),
       ),
     onSuccess: onDone,

@@ -46,7 +46,7 @@ class CarryCalls(Wire):
             f"{API}/carried",
             params={"key": key},
             content=_pieces(file),
-            headers={"Content-Type": "application/gzip"},
+            headers={"Content-Type": "application/octet-stream"},
             timeout=WITHIN_S,
         )
         return CarriedIn.model_validate_json(answer.content)

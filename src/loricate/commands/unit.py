@@ -54,7 +54,7 @@ def find(
             verdict_word(u.verdict),
             ", ".join(filter(None, [u.cause, *u.failed])),
             u.lot,
-            f"{u.fixture}/{u.nest}",
+            f"{u.fixture}/{u.nest} {u.from_bench}".rstrip(),
             u.operator,
             u.begun_at[:19].replace("T", " "),
             "revoked" if u.revoked else u.certificate or "",
@@ -98,7 +98,8 @@ def show(serial: str, points: bool, call: Call) -> None:
         click.secho(
             f"{unit.serial}  {verdict_word(unit.verdict)}{cause}  {unit.sequence_code} revision "
             f"{unit.sequence_revision}, nest {unit.nest}, {(unit.started_at or '')[:19]}, "
-            f"{unit.certificate or 'no document'}",
+            f"{unit.certificate or 'no document'}"
+            f"{f', carried in from {unit.from_bench}' if unit.from_bench else ''}",
             bold=True,
         )
         print_readings(unit, points)

@@ -138,6 +138,17 @@ def write_carried(
     )
 
 
+@dataclass(frozen=True, slots=True)
+class _Admitted:
+    """A file whose own word was looked at: who signed it, and where its records belong."""
+
+    sealed: str
+    manifest: Manifest
+    kid: str
+    known: int  # the version of this service's records
+    target: Path
+
+
 def take_in(data_folder: Path, file: Path, trusted: Collection[str], by: str) -> CarriedIn:
     """Take a file in, whole or not at all; ``trusted`` are keys that a person has compared.
 
@@ -146,22 +157,26 @@ def take_in(data_folder: Path, file: Path, trusted: Collection[str], by: str) ->
     """
     folder = data_folder / FOLDER
     folder.mkdir(mode=0o700, exist_ok=True)
-    with tempfile.TemporaryDirectory(dir=folder, prefix=".coming-") as into:
-        coming = Path(into) / "file"
-        coming.mkdir()
-        sealed, manifest = packing.unpack(
-            file, coming, MANIFEST, _read, lambda told: told[1].members
-        )
-        kid = public_key(manifest.jwk).thumbprint()
+
+    def admit(content: bytes) -> _Admitted:
+        """What the file says of itself, before anything of it is unpacked."""
+        sealed, manifest = _read(content)
         with closing(open_connection(data_folder / DATABASE, read_only=True)) as conn:
             if sites.site_id(conn) == manifest.site:
                 raise PackRefused("The file holds this service's own records; nothing to take in.")
             known = marks.version_of(conn)
-        target = folder / manifest.site
-        is_first = not target.is_dir()
-        _check_version(manifest.version, known, is_first)
+        target, kid = folder / manifest.site, public_key(manifest.jwk).thumbprint()
         if kid not in trusted and kid not in _keys_of(target / DATABASE):
             raise StrangeKey.of(manifest, kid)
+        _check_version(manifest.version, known, not target.is_dir())
+        return _Admitted(sealed, manifest, kid, known, target)
+
+    with tempfile.TemporaryDirectory(dir=folder, prefix=".coming-") as into:
+        coming = Path(into) / "file"
+        coming.mkdir()
+        came = packing.unpack(file, coming, MANIFEST, admit, lambda told: told.manifest.members)
+        sealed, manifest, kid, target = came.sealed, came.manifest, came.kid, came.target
+        is_first = not target.is_dir()
         at = Path(into) / "first" if is_first else target
         at.mkdir(mode=0o700, exist_ok=True)
         site = SiteOf(manifest.site, manifest.since)
@@ -174,7 +189,7 @@ def take_in(data_folder: Path, file: Path, trusted: Collection[str], by: str) ->
             if digest and keep_file(at / place, (coming / name).read_bytes()) != digest:
                 raise PackRefused(f"{name} in the file is not what its name says.")
         taken, ends = _take_rows(at / DATABASE, coming / RECORDS, sealed, manifest, file, kid, by)
-        if manifest.version < known:
+        if manifest.version < came.known:
             migrate(at / DATABASE, site=site)
         if is_first:
             os.rename(at, target)

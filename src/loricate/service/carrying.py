@@ -280,7 +280,7 @@ class Carrier:
                 await wire.post(
                     "/carried",
                     content=_pieces(file),
-                    headers={"Content-Type": "application/gzip"},
+                    headers={"Content-Type": "application/octet-stream"},
                     timeout=WITHIN_S,
                 )
             )

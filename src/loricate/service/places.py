@@ -18,6 +18,7 @@ from loricate.records.errors import NotFound, RecordsError
 from loricate.records.kept_files import PICTURES
 from loricate.records.store import Readers, SiteOf, Store, migrate, open_connection
 from loricate.service.carried_files import DATABASE, FOLDER
+from loricate.service.errors import WrongState
 
 R = TypeVar("R")
 Work = Callable[[sqlite3.Connection], R]
@@ -52,6 +53,14 @@ def carried_databases(data_folder: Path) -> list[Path]:
     ]
 
 
+def _unreadable(database: Path, error: Exception) -> str:
+    return (
+        f"The records carried in at {database} cannot be read ({error}). Restore them from a "
+        f"backup, or move {database.parent} away, start the service anew, and carry everything in "
+        "again (`loricate carry out --all` at that bench)."
+    )
+
+
 class Places:
     """All of them; opened and closed by the desk."""
 
@@ -82,7 +91,7 @@ class Places:
             readers = Readers(database, READERS) if known is None else known.records
             came = readers.read_now(carrying.files_in)[0]
         except (sqlite3.Error, RecordsError, IndexError) as error:
-            self.problems[site] = f"The records carried in at {database} cannot be read ({error})."
+            self.problems[site] = _unreadable(database, error)
             logger.exception("carried records not opened")
             return
         called = {(each.bench, each.name) for each in self.carried if each is not known}
@@ -124,16 +133,29 @@ class Places:
         missing: NotFound | None = None
         for place in self.named(of):
             try:
-                return place, await place.records.read(work)
+                return place, await self._read(place, work)
             except NotFound as error:
                 missing = missing or error
         raise missing or NotFound("bench", of)
 
     async def each(self, work: Work[R], of: str = "") -> list[tuple[Place, R]]:
-        """What is found at every place."""
+        """What is found at every place.
+
+        Raises WrongState where one cannot be read: what is found would not be all that there is.
+        """
+        for problem in self.problems.values():
+            raise WrongState(problem)
         places = self.named(of)
-        found = await asyncio.gather(*(place.records.read(work) for place in places))
+        found = await asyncio.gather(*(self._read(place, work) for place in places))
         return list(zip(places, found, strict=True))
+
+    async def _read(self, place: Place, work: Work[R]) -> R:
+        try:
+            return await place.records.read(work)
+        except sqlite3.DatabaseError as error:
+            if place is self.own:
+                raise
+            raise WrongState(_unreadable(place.records.path, error)) from error
 
     async def files(self) -> list[tuple[Place, list[CameIn]]]:
         """What came in from each bench."""

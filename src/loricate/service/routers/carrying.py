@@ -23,7 +23,7 @@ from loricate.service.sign_in import Auditor, Reader
 router = make_router("", "carrying")
 FILE_TYPE = "application/gzip"
 BINARY = {"schema": {"type": "string", "format": "binary"}}
-BODY = {"requestBody": {"required": True, "content": {FILE_TYPE: BINARY}}}
+BODY = {"requestBody": {"required": True, "content": {"application/octet-stream": BINARY}}}
 
 
 @router.get("/carry", response_model=CarryState)
