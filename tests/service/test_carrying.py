@@ -463,3 +463,49 @@ async def test_carried_records_that_are_damaged_are_said_and_stop_nothing_else(
     assert listed["problem"] and listed["site"] == database.parent.name
     assert not (await archive.get("/records/check"))["whole"]
     assert (await archive.get("/runs")) == []
+
+
+class Forgetful(httpx.AsyncBaseTransport):
+    """A wire to an archive that says thanks, and has nothing afterwards."""
+
+    def __init__(self, to: httpx.ASGITransport) -> None:
+        self.to, self.sent, self.receipt = to, 0, dict[str, Any]()
+
+    async def handle_async_request(self, request: httpx.Request) -> httpx.Response:
+        if request.url.path.endswith("/carried"):
+            self.sent += 1
+            told = dict.fromkeys(("records", "documents", "units", "missing"), 0)
+            names = dict.fromkeys(("site", "name", "bench", "made_at"), "")
+            body = {**told, **names, "is_first": True, "notes": [], "receipt": self.receipt}
+            return httpx.Response(201, json=body, request=request)
+        answer = await self.to.handle_async_request(request)
+        if request.url.path.endswith("/receipt"):
+            self.receipt = json.loads(await answer.aread())
+            return httpx.Response(200, json=self.receipt, request=request)
+        return answer
+
+
+async def test_whoever_takes_nothing_in_is_not_sent_the_same_without_end(
+    live: Live, archive: Archive
+) -> None:
+    carrier, link = live.desk.carrier, Forgetful(archive.transport)
+    (live.desk.settings.site_folder / "carry-password").write_text("quin-pass")
+    carrier.plan = CarryPlan(to="http://hall", account="quin", password_file="carry-password")
+    carrier.transport = link
+    await live.desk.store.write(carrier.queue)
+    live.desk.sender.look()
+
+    async def told() -> str:
+        found = await live.get("/outbox?waiting=true")
+        return next((each["problem"] for each in found if each["target"] == "carry"), "")
+
+    assert "not taken in" in await live.until(told)
+    assert link.sent <= 2, "and again when its turn comes"
+
+
+async def test_what_a_dead_service_had_half_in_its_hands_is_taken_away(live: Live) -> None:
+    folder = live.desk.settings.data_folder / "carried"
+    (folder / ".coming-1" / "file").mkdir(parents=True)
+    (folder / ".gone-2").write_bytes(b"half")
+    await asyncio.to_thread(live.desk.carrier.clear)
+    assert list(folder.iterdir()) == []

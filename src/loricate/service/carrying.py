@@ -8,6 +8,7 @@ stands for everything that has not got there yet.
 import asyncio
 import contextlib
 import logging
+import shutil
 import sqlite3
 import tempfile
 from collections.abc import AsyncIterable, AsyncIterator, Iterator, Mapping
@@ -83,6 +84,14 @@ class Carrier:
     @property
     def _data(self) -> Path:
         return self.store.path.parent
+
+    def clear(self) -> None:
+        """Take away what a service before this one had half in its hands."""
+        for path in (self._data / FOLDER).glob(".*"):
+            if path.is_dir():
+                shutil.rmtree(path, ignore_errors=True)
+            else:
+                path.unlink(missing_ok=True)
 
     def open(self) -> None:
         """Begin to look for what is to be carried, where the site names a service."""
@@ -259,7 +268,9 @@ class Carrier:
                 answer = _good(await wire.get(f"/carried/{site}/receipt"))
                 receipt = Receipt.model_validate_json(answer.content)
                 while not await self.store.write(partial(_settled, outgoing, receipt)):
-                    receipt = await self._send_file(wire, receipt)
+                    before, receipt = receipt, await self._send_file(wire, receipt)
+                    if receipt.ends == before.ends:
+                        raise LinkFault("What was sent came, and was not taken in; see there.")
         except (httpx.HTTPError, ValidationError, OSError) as error:
             said = str(error) or type(error).__name__
             raise LinkFault(

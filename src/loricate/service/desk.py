@@ -148,6 +148,7 @@ class Desk:
         self._daily = asyncio.create_task(self.heads.keep_daily())
         await asyncio.to_thread(self.places.open)
         self.sender.open()
+        await asyncio.to_thread(self.carrier.clear)
         self.carrier.open()
         await asyncio.to_thread(self.reports.open)
         self.watcher.open()
