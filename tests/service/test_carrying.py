@@ -18,8 +18,9 @@ from joserfc.jwk import OKPKey
 
 from loricate.api.carrying import Receipt
 from loricate.certificates.sealing import SiteKey, Sort, canonical, unopened
-from loricate.records import carrying, marks, store
+from loricate.records import carrying, kept_files, marks, store
 from loricate.records.backup import unpack_backup, write_backup
+from loricate.records.errors import StorageFull
 from loricate.records.packing import PackRefused
 from loricate.records.store import open_connection
 from loricate.service import carried_files
@@ -509,3 +510,45 @@ async def test_what_a_dead_service_had_half_in_its_hands_is_taken_away(live: Liv
     (folder / ".gone-2").write_bytes(b"half")
     await asyncio.to_thread(live.desk.carrier.clear)
     assert list(folder.iterdir()) == []
+
+
+async def test_papers_that_were_left_come_with_a_later_file(live: Live, archive: Archive) -> None:
+    await a_day(live, n1="DC40-26-01")
+    came = (await archive.take(await carried_out(live, papers=False), key_of(live))).json()
+    (unit,) = await archive.get("/units/DC40-26-01")
+    number = unit["certificate"]
+    assert (await archive.get(f"/verify/{number}"))["genuine"], "what was issued is there, sealed"
+    paper = f"/certificates/{number}/pdf"
+    without = await archive.wire.get(paper)
+    assert without.status_code == 409 and "BENCH-2" in without.json()["detail"]
+    await live.post("/carry/receipts", came["receipt"])
+    later = (await archive.take(await carried_out(live))).json()
+    assert (later["units"], later["documents"]) == (0, 0), "and nothing else again"
+    papers = [await wire.get(paper) for wire in (live.wire, archive.wire)]
+    assert papers[0].content == papers[1].content
+    assert (await archive.get("/ledger"))["whole"]
+
+
+async def test_what_is_large_leaves_the_disk_to_the_tests_that_run(
+    live: Live, archive: Archive, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    await a_day(live, n1="DC40-26-01")
+    file = await carried_out(live)
+    monkeypatch.setattr(kept_files, "SPARE_BYTES", 2**62)
+    refused = await archive.take(file, key_of(live))
+    assert refused.status_code == 507 and "make room" in refused.json()["detail"]
+    assert not list((archive.folder / "carried").glob("*"))
+    with pytest.raises(StorageFull):
+        kept = await asyncio.to_thread(_kept, archive, file)
+        given_in = archive.folder, kept, [key_of(live)], "quin"
+        await asyncio.to_thread(carried_files.take_in, *given_in)
+    with pytest.raises(StorageFull):
+        to = archive.folder / "out.carried"
+        data, named = live.desk.settings.data_folder, carried_files.Named("a", "b")
+        await asyncio.to_thread(carried_files.write_carried, data, named, {}, STRANGER, to)
+
+
+def _kept(archive: Archive, file: bytes) -> Path:
+    path = archive.folder / "kept.carried"
+    path.write_bytes(packed_anew(file, lambda name, data: data))
+    return path

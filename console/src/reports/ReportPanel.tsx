@@ -30,7 +30,7 @@ const DEPTHS: [Schemas['Depth'], string][] = [
   ['photos', 'and photos'],
 ]
 const FLAGS: [Flag, string][] = [
-  ['newest_only', 'each unit’s newest run only'],
+  ['newest_only', 'of each unit the newest found'],
   ['failed_only', 'not passed only'],
   ['curves', 'curves'],
   ['instruments', 'instruments'],
@@ -69,11 +69,16 @@ export default function ReportPanel({ asked, count, onSearch }: Props) {
   const queries = useQueryClient()
   const [plan, setPlan] = useState(PLAN)
   const [name, setName] = useState('')
+  const [lines, setLines] = useState('')
   const templates = useQuery({
     queryKey: ['report-templates'],
     queryFn: () => ask(api.GET('/api/v1/report-templates')),
   })
-  const body = (search: Asked) => ({ ...plan, search }) as Plan
+  const signatures = lines
+    .split(',')
+    .map((each) => each.trim())
+    .filter(Boolean)
+  const body = (search: Asked) => ({ ...plan, signatures, search }) as Plan
   const make = useMutation({
     mutationFn: (search: Asked) => ask(api.POST('/api/v1/reports', { body: body(search) })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ['reports'] }),
@@ -94,8 +99,10 @@ export default function ReportPanel({ asked, count, onSearch }: Props) {
   const set = (changed: Partial<Plan>) => setPlan((kept) => ({ ...kept, ...changed }))
 
   function use(called: string) {
-    const { search, ...rest } = templates.data?.find((each) => each.name === called)?.plan ?? {}
+    const kept: Partial<Plan> = templates.data?.find((each) => each.name === called)?.plan ?? {}
+    const { search, ...rest } = kept
     setPlan({ ...PLAN, ...rest })
+    setLines(rest.signatures?.join(', ') ?? '')
     if (search && Object.keys(search).length > 0) onSearch(search as Asked)
   }
   function submit(event: FormEvent) {
@@ -136,8 +143,8 @@ export default function ReportPanel({ asked, count, onSearch }: Props) {
               label="Lines to sign on"
               hint="Auditor, Client"
               width="14rem"
-              value={plan.signatures.join(', ')}
-              onChange={(text) => set({ signatures: text.split(', ').slice(0, 6) })}
+              value={lines}
+              onChange={setLines}
             />
             <Button type="submit" bg="act" color="act.ink" loading={make.isPending}>
               Make report

@@ -9,26 +9,37 @@ SiteId = Annotated[str, Field(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{1
 Name = Annotated[str, Field(max_length=200)]
 
 
+class ChainEnd(BaseModel):
+    """How far a chain of marks goes."""
+
+    model_config = ConfigDict(extra="forbid", strict=True)
+
+    count: int = Field(ge=0, le=2**53)
+    hash: Hash = Field(description="Of the last one; 64 zeros before the first")
+
+
 class Receipt(BaseModel):
     """How far a service has the records of a site: of each chain of marks how many, the last hash.
 
     Brought back to the bench, it says what need not be carried again.
     """
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", strict=True)
 
     format: Literal["loricate-receipt/1"] = "loricate-receipt/1"
     site: SiteId = Field(description="Whose records")
     service: SiteId = Field(description="The site of the service that has them")
     name: Name = Field(description="What people call that service's site")
-    ends: dict[Annotated[str, Field(max_length=40)], tuple[Annotated[int, Field(ge=0)], Hash]]
+    ends: dict[Annotated[str, Field(max_length=40)], ChainEnd] = Field(
+        description="Of each kind of record"
+    )
     told_at: Annotated[str, Field(max_length=40)]
 
 
 class CarryOutIn(BaseModel):
     """Which records are carried out."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", strict=True)
 
     everything: bool = Field(
         default=False, description="All of them, whatever was said to have come"
@@ -36,9 +47,6 @@ class CarryOutIn(BaseModel):
     papers: bool = Field(
         default=True,
         description="With the papers (PDF); without them they come with a later file that has them",
-    )
-    after: Receipt | None = Field(
-        default=None, description="What the other service has, where that is not the newest receipt"
     )
 
 

@@ -104,7 +104,7 @@ def certificate_body(
             }
             for remark in unit["remarks"]
         ],
-        "instruments": _used(run["bench"]["instruments"], unit["attempts"]),
+        "instruments": used_instruments(run["bench"]["instruments"], unit["attempts"]),
         "unseen": run["bench"].get("unseen", {}),
         "gate": [asdict(each) for each in gate],
     }
@@ -145,7 +145,7 @@ def _wiring(product: Product, unit: Mapping[str, Any]) -> Document | None:
     }
 
 
-def _used(
+def used_instruments(
     instruments: Sequence[Mapping[str, Any]], attempts: Sequence[Attempt]
 ) -> list[Mapping[str, Any]]:
     """The instruments that measured the unit, of those that the run could take."""

@@ -23,13 +23,12 @@ class CarryCalls(Wire):
         *,
         everything: bool = False,
         papers: bool = True,
-        after: Receipt | None = None,
     ) -> tuple[int, int]:
         """Write one signed file of what nobody has said to have; it must not be there yet.
 
         Gives how many records are in it, and how many papers and pictures were gone.
         """
-        body = CarryOutIn(everything=everything, papers=papers, after=after)
+        body = CarryOutIn(everything=everything, papers=papers)
         answer = self.send(
             "POST", f"{API}/carry", json=body.model_dump(mode="json"), timeout=WITHIN_S
         )

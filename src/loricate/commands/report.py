@@ -30,7 +30,7 @@ def command() -> None:
     type=click.Choice([str(each) for each in Depth]),
     help="How much it tells; limits by default.",
 )
-@click.option("--newest-only", is_flag=True, help="Of each unit its newest run alone.")
+@click.option("--newest-only", is_flag=True, help="Of each unit the newest alone of what is found.")
 @click.option("--failed-only", is_flag=True, help="Of each unit only what did not pass.")
 @click.option("--no-curves", is_flag=True, help="Without curves.")
 @click.option("--no-instruments", is_flag=True, help="Without instruments and calibrations.")

@@ -3,7 +3,7 @@
 from enum import StrEnum
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, StrictBool
 
 from loricate.core.depths import Depth
 from loricate.core.searching import UnitSearch
@@ -46,20 +46,24 @@ class ReportPlan(BaseModel):
     units: list[Id] = Field(
         default=[], max_length=MOST_UNITS, description="Of those, these alone: ids of units in runs"
     )
-    newest_only: bool = Field(default=False, description="Of each unit its newest run alone")
-    failed_only: bool = Field(default=False, description="Of each unit only what did not pass")
+    newest_only: StrictBool = Field(
+        default=False, description="Of each unit the newest alone of what is found"
+    )
+    failed_only: StrictBool = Field(
+        default=False, description="Of each unit only what did not pass"
+    )
     depth: Depth = Field(
         default=Depth.LIMITS, description="Each tells all that those before it tell"
     )
-    curves: bool = Field(default=True, description="Curves, where the depth has them (PDF)")
-    instruments: bool = Field(default=True, description="Instruments with their calibration")
-    remarks: bool = Field(default=True, description="What people wrote")
-    ledger: bool = Field(default=False, description="Each document's place in the ledger")
-    logo: bool = Field(default=True, description="The site's logo (PDF)")
+    curves: StrictBool = Field(default=True, description="Curves, where the depth has them (PDF)")
+    instruments: StrictBool = Field(default=True, description="Instruments with their calibration")
+    remarks: StrictBool = Field(default=True, description="What people wrote")
+    ledger: StrictBool = Field(default=False, description="Each document's place in the ledger")
+    logo: StrictBool = Field(default=True, description="The site's logo (PDF)")
     signatures: list[Annotated[str, Field(min_length=1, max_length=60)]] = Field(
         default=[], max_length=MOST_LINES, description="Lines to sign on, in place of the site's"
     )
     page: Literal["", "A4", "Letter"] = Field(default="", description="Else the site's")
     form: ReportForm = ReportForm.PDF
-    decimal_comma: bool = Field(default=False, description="Of CSV; cells by semicolons then")
-    bom: bool = Field(default=False, description="Of CSV: the mark of UTF-8 first")
+    decimal_comma: StrictBool = Field(default=False, description="Of CSV; cells by semicolons then")
+    bom: StrictBool = Field(default=False, description="Of CSV: the mark of UTF-8 first")

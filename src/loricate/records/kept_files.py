@@ -2,9 +2,19 @@
 
 import hashlib
 import os
+import shutil
 from pathlib import Path
 
+from loricate.records.errors import StorageFull
+
 PICTURES, PAPERS = "pictures", "papers"
+SPARE_BYTES = 256 * 2**20  # what is large and can wait leaves so much to the tests that run
+
+
+def check_room(folder: Path) -> None:
+    """Raise StorageFull where there is no room but for what is being tested."""
+    if shutil.disk_usage(folder).free < SPARE_BYTES:
+        raise StorageFull
 
 
 def place_of(folder: Path, digest: str) -> Path:

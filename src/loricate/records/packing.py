@@ -15,6 +15,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any, TypeVar
 
 from loricate.records.errors import RecordsError
+from loricate.records.kept_files import check_room
 
 MOST_FIRST = 512 * 2**20
 CHUNK = 2**20
@@ -113,6 +114,7 @@ def _unpack(tar: tarfile.TarFile, member: tarfile.TarInfo, into: Path, wanted: s
     handle = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
     with os.fdopen(handle, "wb") as out:
         while source is not None and (data := source.read(CHUNK)):
+            check_room(into)
             hasher.update(data)
             out.write(data)
         out.flush()

@@ -25,15 +25,15 @@ from loricate.certificates.sealing import (
 )
 from loricate.core.json_text import JsonRefused
 from loricate.records import carrying, ledger, marks, packing, site_keys, sites
+from loricate.records.backup import CARRIED, DATABASE
 from loricate.records.carrying import MANIFEST, RECORDS, CameIn, Ends, Manifest, TakenIn, TakingIn
-from loricate.records.kept_files import PAPERS, PICTURES, keep_file, place_of
+from loricate.records.kept_files import PAPERS, PICTURES, check_room, keep_file, place_of
 from loricate.records.ledger import LedgerEntry
 from loricate.records.packing import PackRefused
 from loricate.records.site_keys import DOCUMENTS
 from loricate.records.stamps import now
 from loricate.records.store import SiteOf, atomic, migrate, migrations, open_connection
 
-FOLDER, DATABASE = "carried", "records.sqlite"
 PAPER = "paper"  # the kind of record
 MOST_FAULTS = 5
 
@@ -93,6 +93,7 @@ def write_carried(
 
     Raises PackRefused where a record is not as it was stored, and OtherChain.
     """
+    check_room(to.parent)
     with tempfile.TemporaryDirectory(dir=to.parent, prefix=".carrying-") as folder:
         lines = Path(folder) / RECORDS
         with closing(open_connection(data_folder / DATABASE, read_only=True)) as conn:
@@ -155,7 +156,7 @@ def take_in(data_folder: Path, file: Path, trusted: Collection[str], by: str) ->
     Raises PackRefused for what is tampered with, damaged, of this service itself, of another
     version, or begins after something that has not come.
     """
-    folder = data_folder / FOLDER
+    folder = data_folder / CARRIED
     folder.mkdir(mode=0o700, exist_ok=True)
 
     def admit(content: bytes) -> _Admitted:

@@ -20,17 +20,18 @@ from typing import Any
 import httpx
 from pydantic import ValidationError
 
-from loricate.api.carrying import CarriedBench, CarriedFile, CarryState, Receipt
+from loricate.api.carrying import CarriedBench, CarriedFile, CarryState, ChainEnd, Receipt
 from loricate.api.carrying import CarriedIn as CarriedInOut
 from loricate.core.errors import Finding
 from loricate.records import audit, carrying, outbox, sites, units
+from loricate.records.backup import CARRIED, DATABASE
 from loricate.records.carrying import CameIn, Ends
 from loricate.records.errors import StorageFull
+from loricate.records.kept_files import check_room
 from loricate.records.outbox import Outgoing
 from loricate.records.stamps import now
 from loricate.records.store import Store
 from loricate.service.carried_files import (
-    FOLDER,
     CarriedIn,
     CarriedOut,
     Named,
@@ -61,6 +62,7 @@ class Carrier:
 
     def __init__(
         self,
+        store: Store,
         places: Places,
         keys: Keyring,
         named: Named,
@@ -68,18 +70,12 @@ class Carrier:
         beside: Path,
         transport: httpx.AsyncBaseTransport | None = None,
     ) -> None:
-        self.places, self.keys, self.named, self.plan = places, keys, named, plan
+        self.store, self.places, self.keys = store, places, keys
+        self.named, self.plan = named, plan
         self.beside, self.transport = beside, transport
         self.room = Workroom("carrying", within_s=WITHIN_S)
         self.one_in = asyncio.Lock()  # at a time: two would write the same records
         self._going: asyncio.Task[None] | None = None
-
-    @property
-    def store(self) -> Store:
-        """This service's own records."""
-        own: Any = self.places.own.records
-        store: Store = own
-        return store
 
     @property
     def _data(self) -> Path:
@@ -87,7 +83,7 @@ class Carrier:
 
     def clear(self) -> None:
         """Take away what a service before this one had half in its hands."""
-        for path in (self._data / FOLDER).glob(".*"):
+        for path in (self._data / CARRIED).glob(".*"):
             if path.is_dir():
                 shutil.rmtree(path, ignore_errors=True)
             else:
@@ -112,7 +108,9 @@ class Carrier:
         def look(conn: sqlite3.Connection) -> CarryState:
             newest = carrying.newest_receipt(conn)
             site = sites.site_id(conn)
-            receipt = newest and Receipt(site=site, **asdict(newest))
+            receipt = newest and Receipt(
+                site=site, **{**asdict(newest), "ends": _told_ends(newest.ends)}
+            )
             waiting = carrying.count_since(conn, newest.ends if newest else {})
             return CarryState(
                 site=site,
@@ -133,17 +131,13 @@ class Carrier:
     @contextlib.contextmanager
     def folder(self) -> Iterator[Path]:
         """A folder for a file that comes or goes, gone afterwards."""
-        place = self._data / FOLDER
+        place = self._data / CARRIED
         place.mkdir(mode=0o700, exist_ok=True)
         with tempfile.TemporaryDirectory(dir=place, prefix=".file-") as folder:
             yield Path(folder)
 
-    async def begins(self, everything: bool, after: Receipt | None) -> Ends:
-        """Where a file is to begin: where the newest receipt ends, or the one that is given."""
-        if everything:
-            return {}
-        if after is not None:
-            return after.ends
+    async def begins(self) -> Ends:
+        """Where a file is to begin: where the newest receipt ends."""
         newest = await self.store.read(carrying.newest_receipt)
         return {} if newest is None else newest.ends
 
@@ -158,6 +152,7 @@ class Carrier:
             try:
                 with await asyncio.to_thread(file.open, "xb") as out:
                     async for piece in pieces:
+                        await asyncio.to_thread(check_room, folder)
                         await asyncio.to_thread(out.write, piece)
             except OSError as error:
                 raise StorageFull from error
@@ -167,9 +162,7 @@ class Carrier:
             trusted = (*self.plan.keys, *([key] if key else []))
             async with self.one_in:
                 done = await self.room.do(take_in, self._data, file, trusted, by)
-        await asyncio.to_thread(
-            self.places.open_one, self._data / FOLDER / done.site / "records.sqlite"
-        )
+        await asyncio.to_thread(self.places.open_one, self._data / CARRIED / done.site / DATABASE)
         if done.is_first or done.taken.records:
             brought = (
                 f"{done.taken.records} records, {done.taken.documents} documents of {done.name}, "
@@ -200,7 +193,8 @@ class Carrier:
         )
 
     def _receipt(self, site: str, own: str, ends: Ends) -> Receipt:
-        return Receipt(site=site, service=own, name=self.named.site, ends=ends, told_at=now())
+        told = _told_ends(ends)
+        return Receipt(site=site, service=own, name=self.named.site, ends=told, told_at=now())
 
     async def receipt(self, site: str) -> Receipt:
         """How far the records of a site have come in here; nothing for one that never came."""
@@ -286,7 +280,7 @@ class Carrier:
     async def _send_file(self, wire: httpx.AsyncClient, receipt: Receipt) -> Receipt:
         with self.folder() as folder:
             file = folder / "going"
-            await self.carry_out(receipt.ends, file)
+            await self.carry_out(_ends_in(receipt), file)
             answer = _good(
                 await wire.post(
                     "/carried",
@@ -315,12 +309,20 @@ def _good(answer: httpx.Response) -> httpx.Response:
     raise LinkFault(f"{answer.request.url.host}: {detail}")
 
 
+def _told_ends(ends: Ends) -> dict[str, ChainEnd]:
+    return {kind: ChainEnd(count=count, hash=last) for kind, (count, last) in ends.items()}
+
+
+def _ends_in(receipt: Receipt) -> Ends:
+    return {kind: (end.count, end.hash) for kind, end in receipt.ends.items()}
+
+
 def _keep_receipt(conn: sqlite3.Connection, receipt: Receipt, by: str) -> None:
     site = sites.site_id(conn)
     if receipt.site != site:
         told = "is of the records of another site", f"bring the one for {site}."
         raise NotReady.because([Finding("site", *told)])
-    kept = carrying.Receipt(receipt.service, receipt.name, receipt.ends, receipt.told_at)
+    kept = carrying.Receipt(receipt.service, receipt.name, _ends_in(receipt), receipt.told_at)
     if carrying.newest_receipt(conn) != kept:
         carrying.keep_receipt(conn, kept, by)
 
@@ -328,7 +330,7 @@ def _keep_receipt(conn: sqlite3.Connection, receipt: Receipt, by: str) -> None:
 def _settled(outgoing: Outgoing, receipt: Receipt, conn: sqlite3.Connection) -> bool:
     """Keep a receipt; whether everything has got there by it."""
     _keep_receipt(conn, receipt, "service")
-    if carrying.count_since(conn, receipt.ends):
+    if carrying.count_since(conn, _ends_in(receipt)):
         return False
     outbox.set_sent(conn, outgoing.id)
     return True

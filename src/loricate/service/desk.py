@@ -87,6 +87,7 @@ class Desk:
         self.sender.add(MAINTENANCE, self.maintenance.send)
         self.places = Places(self.store, self.plan.code)
         self.carrier = Carrier(
+            self.store,
             self.places,
             self.keys,
             Named(self.plan.site, self.plan.code),

@@ -13,11 +13,11 @@ from pathlib import Path
 from typing import TypeVar
 
 from loricate.records import carrying, sites
+from loricate.records.backup import CARRIED, DATABASE
 from loricate.records.carrying import SITE_ID, CameIn, Ends
 from loricate.records.errors import NotFound, RecordsError
 from loricate.records.kept_files import PICTURES
 from loricate.records.store import Readers, SiteOf, Store, migrate, open_connection
-from loricate.service.carried_files import DATABASE, FOLDER
 from loricate.service.errors import WrongState
 
 R = TypeVar("R")
@@ -48,7 +48,7 @@ def carried_databases(data_folder: Path) -> list[Path]:
     """The records of each bench that carried in, by site."""
     return [
         path / DATABASE
-        for path in sorted((data_folder / FOLDER).glob("*"))
+        for path in sorted((data_folder / CARRIED).glob("*"))
         if SITE_ID.fullmatch(path.name) and (path / DATABASE).is_file()
     ]
 

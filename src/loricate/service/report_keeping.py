@@ -30,7 +30,7 @@ from loricate.service.workroom import Workroom
 FOLDER = "reports"
 AT_ONCE = 8  # units that a worker makes before it says how far it is
 PAGE = 500
-MOST_JOBS = 50
+MOST_JOBS = 20
 KEPT = dt.timedelta(days=1)
 PART_S, BIND_S = 120.0, 600.0
 OVER: tuple[JobState, ...] = ("ready", "stopped", "failed")
@@ -43,8 +43,8 @@ class Job:
 
     plan: ReportPlan
     asked_by: str
+    id: str
     folder: Path
-    id: str = field(default_factory=new_id)
     asked_at: str = field(default_factory=now)
     state: JobState = "waiting"
     done: int = 0
@@ -118,6 +118,8 @@ class ReportKeeper:
     def _forget(self) -> None:
         old = (dt.datetime.now(dt.UTC) - KEPT).isoformat()
         for job in [each for each in self.jobs.values() if each.state in OVER]:
+            if job.state != "ready":  # a worker that was stopped may have written on for a moment
+                shutil.rmtree(job.folder, ignore_errors=True)
             if job.asked_at < old:
                 shutil.rmtree(job.folder, ignore_errors=True)
                 del self.jobs[job.id]
@@ -131,8 +133,8 @@ class ReportKeeper:
             del self.jobs[over[0].id]
         elif len(self.jobs) >= MOST_JOBS:
             raise Busy(f"{MOST_JOBS} reports are being made or wait; cancel one, or wait for one.")
-        job = Job(plan, name, self.folder)
-        job.folder = self.folder / job.id
+        job_id = new_id()
+        job = Job(plan, name, job_id, self.folder / job_id)
         self.jobs[job.id] = job
         job.going = asyncio.create_task(self._make(job, span, person_words(full_name, name)))
         return self.told(job)
@@ -144,6 +146,8 @@ class ReportKeeper:
             raise WrongState(f"The report is {job.state} already.")
         job.going.cancel()
         await asyncio.wait([job.going])
+        if job.state not in OVER:  # it had not even begun
+            job.state = "stopped"
         return self.told(job)
 
     async def _make(self, job: Job, span: Span, drawn_by: str) -> None:
@@ -227,5 +231,5 @@ def scope_words(plan: ReportPlan) -> list[str]:
     if plan.units:
         told.append(f"{len(plan.units)} picked")
     if plan.newest_only:
-        told.append("of each unit its newest run")
+        told.append("of each unit the newest of these")
     return told

@@ -11,13 +11,14 @@ from pathlib import Path
 from typing import Any
 
 from loricate.api.reports import ReportedUnit
+from loricate.certificates.content import used_instruments
 from loricate.core.reports import ReportForm, ReportPlan
 from loricate.papers.binding import Cover, bind, draw_cover
 from loricate.papers.look import Look
 from loricate.papers.report import Parts
-from loricate.papers.unit_tables import Head, units_in, write_table
+from loricate.papers.unit_tables import INSTRUMENT_HEADS, Head, units_in, write_table
 from loricate.records import ledger, runs
-from loricate.records.kept_files import PICTURES
+from loricate.records.kept_files import PICTURES, check_room
 from loricate.records.store import open_connection
 from loricate.service.reporting import OVER, draw, report_in
 from loricate.service.routers.showing import unit_out
@@ -65,6 +66,7 @@ def make_part(drawing: Drawing, first: int, chosen: Sequence[Chosen]) -> int:
     What is made lies in the folder: a PDF a unit, or a line a unit.
     """
     left = 0
+    check_room(drawing.folder)
     with (drawing.folder / LISTED).open("a", encoding="utf-8") as listed:
         for number, (conn, one) in enumerate(_opened(chosen), first):
             made = _make(drawing, number, conn, one)
@@ -152,11 +154,6 @@ def _told(
     if unit["certificate"]:
         entry = ledger.get_numbered(conn, unit["certificate"])
         place = {"position": entry.position, "hash": entry.hash}
-    used = {
-        reading.reading.instrument
-        for attempt in unit["attempts"]
-        for reading in attempt.grade.readings
-    }
     return ReportedUnit(
         **unit_out(unit).model_dump(exclude={"from_bench"}),
         from_bench=one.bench,
@@ -164,15 +161,11 @@ def _told(
         bench=run["bench"].get("code", ""),
         fixture=run["fixture"],
         instruments=[
-            {name: str(each[name]) for name in INSTRUMENT}
-            for each in run["bench"]["instruments"]
-            if each["id"] in used
+            {name: str(each[name]) for name in INSTRUMENT_HEADS}
+            for each in used_instruments(run["bench"]["instruments"], unit["attempts"])
         ],
         ledger=place,
     )
-
-
-INSTRUMENT = ("id", "title", "serial", "calibrated", "due", "certificate")
 
 
 def finish(drawing: Drawing, scope: Sequence[str], left_out: Sequence[str]) -> Path:

@@ -42,7 +42,7 @@ async def carry_out(body: CarryOutIn, person: Auditor, desk: TheDesk) -> FileRes
 
     It says itself what it holds; take it in at the service that keeps them all.
     """
-    begins = await desk.carrier.begins(body.everything, body.after)
+    begins = {} if body.everything else await desk.carrier.begins()
     with desk.carrier.folder() as folder:
         made = await desk.carrier.carry_out(begins, folder / "going", body.papers)
         kept = tempfile.NamedTemporaryFile(dir=folder.parent, prefix=".gone-", delete=False)
