@@ -208,6 +208,51 @@ async def test_a_cable_pulled_out_at_the_last_moment_does_not_pass(
     assert run["units"][0]["certificate"] is None
 
 
+async def slow_to_make(line: Line, monkeypatch: pytest.MonkeyPatch, each_s: float) -> None:
+    """Have the records take their time over a run that begins, as on a busy disk."""
+    keeper = await line.live.desk.bench.look(lambda side: side.series.runs)
+
+    async def slowly(then: Callable[..., Any], *args: Any, **more: Any) -> Any:
+        await asyncio.sleep(each_s)
+        return await then(*args, **more)
+
+    for each in ("create", "_bench_facts"):
+        monkeypatch.setattr(keeper, each, partial(slowly, getattr(keeper, each)))
+
+
+async def test_a_run_that_takes_long_to_make_is_of_the_units_that_were_felt(
+    line: Line, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The nests are felt meanwhile: nobody is told that a unit was taken out that was not."""
+    monkeypatch.setattr(planning, "BLIND_AFTER_S", 1.0)
+    await slow_to_make(line, monkeypatch, 1.3)
+    await line.begin()
+    found = await line.test()
+    assert (found["state"], found["passed"]) == ("on", 1)
+
+
+async def test_a_unit_exchanged_while_its_run_starts_is_not_tested(
+    line: Line, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """One was taken for the run's, and another is in as its voltage would come on."""
+    await slow_to_make(line, monkeypatch, 2.0)
+    await line.begin()
+    await line.plug_in()
+
+    async def is_taken() -> bool:
+        live = await line.live.desk.bench.look(lambda side: side.series._live)
+        return live is not None and live.is_taken
+
+    await line.live.until(is_taken)
+    line.pull()
+    await asyncio.sleep(0.5)
+    line.plug()
+    found = await line.until(lambda s: s["state"] == "paused")
+    assert found["note"].startswith("A unit was taken out as its test began")
+    assert (found["tested"], found["serials"]) == (0, ["RC-001"])
+    assert not line.floor.outputs_on
+
+
 async def test_what_a_series_left_off_goes_on_nowhere_else(line: Line) -> None:
     """Nobody felt whether its units stayed in: what was measured may not be completed by hand."""
     slow(line)

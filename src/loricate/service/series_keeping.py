@@ -1,6 +1,7 @@
 """Series: one arming, many units; what is plugged in next is tested next."""
 
 import asyncio
+import contextlib
 import logging
 import sqlite3
 import time
@@ -58,6 +59,7 @@ class Live:
     load: tuple[tuple[str, str], ...] = ()  # nest and serial of the units tested last
     may_go_again: bool = False  # those units, if they stay in
     is_again: bool = False  # the run under way is of units that stayed in
+    is_taken: bool = False  # the units that are in were taken for those of the run under way
     looking: asyncio.Lock = field(default_factory=asyncio.Lock)
     watch: asyncio.Task[None] = field(init=False)
 
@@ -475,9 +477,29 @@ class SeriesKeeper:
     async def _begin_run(
         self, live: Live, load: list[tuple[str, str]], is_again: bool = False
     ) -> None:
-        """Make and start the run of the units that are in."""
-        record = live.record
-        live.is_again = is_again
+        """Make and start the run of the units that are in; their nests are felt meanwhile.
+
+        Records on a busy disk may take longer over it than a nest may go unfelt.
+        """
+        live.is_again, live.is_taken = is_again, is_again
+        is_made = asyncio.Event()
+        feeling = asyncio.create_task(self._feel_until(is_made, live))
+        try:
+            await self._make_and_start(live, load)
+        finally:
+            is_made.set()
+            await asyncio.wait([feeling])  # not cancelled: its answer would come to another look
+        live.began, live.load = time.monotonic(), tuple(load)
+
+    async def _feel_until(self, is_made: asyncio.Event, live: Live) -> None:
+        """Go on feeling the nests; one that cannot be felt is found by whoever looks next."""
+        with contextlib.suppress(BenchError):
+            while not is_made.is_set():
+                await self._look(live)
+                await asyncio.sleep(WATCH_S)
+
+    async def _make_and_start(self, live: Live, load: list[tuple[str, str]]) -> None:
+        record, is_again = live.record, live.is_again
         if record.is_counted and not is_again:
             await self._refuse_tested(live, [serial for _, serial in load])
         within = InSeries(record.id, record.sequence_revision, live.holding, is_again)
@@ -496,8 +518,6 @@ class SeriesKeeper:
             partial(self._check_start, live), live.holding, partial(self._doubt_at_end, live)
         )
         await self.runs.start(live.run, live.by.account, permission)
-        live.exchange.begin()
-        live.began, live.load = time.monotonic(), tuple(load)
 
     async def _refuse_tested(self, live: Live, serials: list[str]) -> None:
         product = live.sequence.product.code
@@ -510,18 +530,25 @@ class SeriesKeeper:
             )
 
     async def _check_start(self, live: Live) -> None:
-        """Raise WrongState unless a series still allows the run of the units that are in now."""
+        """Raise WrongState unless a series still allows the run of the units that are in now.
+
+        Whoever asks for the first time takes them for those of the run: from then on, none may be
+        taken out.
+        """
         await self._check_sign_in(live, 0.0)
         if live.is_armed and not await self.bench.guard_is_closed():
             raise WrongState("The guard was opened.")
         await self._look(live)
         if self._live is not live:
             raise WrongState("The series was stopped.")
-        holds_still = live.exchange.are_the_same if live.is_again else live.exchange.is_done
-        if live.run and not holds_still:
-            raise WrongState("A unit was taken out as its test began.")
+        exchange = live.exchange
+        if live.run and not (exchange.are_the_same if live.is_taken else exchange.is_done):
+            raise WrongState("A unit was taken out as its test began, or was not felt for a while.")
         if live.is_armed and time.monotonic() >= live.until:
             raise WrongState("The arming has ended.")
+        if not live.is_taken:
+            exchange.begin()
+            live.is_taken = True
 
     async def _call_off(self, live: Live, account: str, why: str) -> None:
         """Abort the run of a series, whether it was started or only made."""
