@@ -3,7 +3,7 @@ BIN := .venv/bin
 CONSOLE := src/loricate/_console/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f 2>/dev/null) \
   console/index.html console/vite.config.ts console/compress.ts console/package-lock.json
-DEBIAN := chromium-headless-shell fonts-dejavu-core poppler-utils
+DEBIAN := chromium-headless-shell fonts-dejavu-core mosquitto poppler-utils
 SUDO := $(shell [ "$$(id -u)" = 0 ] || echo sudo)
 
 # Processes start often here: none compiles what another has compiled already.
@@ -17,7 +17,7 @@ demo: .venv/ready $(CONSOLE)
 example: .venv/ready
 	$(BIN)/loricate example
 
-test: .venv/ready $(CONSOLE) .venv/browser
+test: .venv/ready $(CONSOLE) .venv/debian
 	$(BIN)/pytest -n 3
 	cd console && npm test --silent
 
@@ -58,7 +58,7 @@ format: .venv/ready console/node_modules/ready
 openapi: .venv/ready
 	$(BIN)/python -m loricate.commands.published docs
 
-pictures: .venv/ready $(CONSOLE) .venv/browser
+pictures: .venv/ready $(CONSOLE) .venv/debian
 	$(BIN)/python docs/screenshots/take.py
 
 wheel: .venv/ready $(CONSOLE)
@@ -70,7 +70,7 @@ wheel: .venv/ready $(CONSOLE)
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
 	touch $@
 
-.venv/browser: .venv/ready
+.venv/debian: .venv/ready
 	for name in $(DEBIAN); do dpkg -s $$name >/dev/null 2>&1 || missing=1; done; \
 	  [ -z "$$missing" ] || { $(SUDO) apt-get update -qq && \
 	  $(SUDO) apt-get install -y -qq --no-install-recommends $(DEBIAN) >/dev/null; }

@@ -1,6 +1,8 @@
 """Keeping the records."""
 
-from pydantic import BaseModel, Field
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, Field
 
 
 class OutgoingOut(BaseModel):
@@ -10,14 +12,31 @@ class OutgoingOut(BaseModel):
     target: str = Field(
         description="Where to: `paper`, to be drawn; `export`, the folder that the site names; "
         "`print`, the site's printer; "
-        "`summary`, a lot that was closed, to be summed up"
+        "`maintenance`, its folder; `carry`, the service that keeps all; "
+        "`summary`, a lot that was closed, to be summed up; else a system that the site names"
     )
-    subject: str = Field(description="What is sent: a document's number, or a lot's code")
+    subject: str = Field(
+        description="What is sent: a document's number, a unit's serial, or a lot's code"
+    )
+    is_message: bool = Field(
+        default=False, description="To another system: it may be left out where it is stuck"
+    )
     queued_at: str
     tries: int
     next_try_at: str
     problem: str = Field(description="Why it has not got there; empty while nothing is wrong")
     sent_at: str | None
+    left_out: str = Field(default="", description="Who left it out, and why; it was not sent then")
+
+
+class LeavingOut(BaseModel):
+    """Why a message is left out."""
+
+    model_config = ConfigDict(extra="forbid", strict=True)
+
+    reason: Annotated[
+        str, Field(min_length=3, max_length=500, examples=["Its order is not known there"])
+    ]
 
 
 class RecordsState(BaseModel):

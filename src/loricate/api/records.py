@@ -232,7 +232,9 @@ class NewRun(BaseModel):
     )
 
     sequence: str = Field(
-        default="", description="Empty with an occasion: the one that the product names for it"
+        default="",
+        description="Empty: the one that the product names for the occasion, or for the occasion of "
+        "the units' open orders",
     )
     fixture: str
     load: list[LoadPlace] = Field(min_length=1, max_length=64)

@@ -8,6 +8,7 @@ from loricate.client._certificates import CertificateCalls
 from loricate.client._definitions import DefinitionCalls
 from loricate.client._items import ItemCalls
 from loricate.client._lots import LotCalls
+from loricate.client._orders import OrderCalls
 from loricate.client._people import PeopleCalls
 from loricate.client._rehearsals import RehearsalCalls
 from loricate.client._reports import ReportCalls
@@ -32,6 +33,7 @@ class Client(
     SeriesCalls,
     LotCalls,
     AssetCalls,
+    OrderCalls,
     CertificateCalls,
     CarryCalls,
     ReportCalls,

@@ -132,6 +132,10 @@ class PeopleCalls(Wire):
         """Have everything that waits be sent now."""
         self.send("POST", f"{API}/outbox/tries")
 
+    def leave_out(self, entry: int, reason: str) -> OutgoingOut:
+        """Leave out a message of the outbox that its receiver will never take."""
+        return self._post(OutgoingOut, f"{API}/outbox/{entry}/leaving", {"reason": reason})
+
     def check_records(self, within_s: float = 900.0) -> RecordsState:
         """Whether anything in the records was changed from outside; large ones take a while."""
         found = self.send("GET", f"{API}/records/check", timeout=within_s)

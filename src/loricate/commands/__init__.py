@@ -29,6 +29,7 @@ NOUNS = {
     "report": ("report", "Report on many units, as a document or as tables; keep reports by name."),
     "item": ("item", "See what is to be looked into: raise, give, end."),
     "asset": ("asset", "Describe devices by their number; see how they stand, and what is due."),
+    "order": ("order", "See what other systems want tested: give, list, show, withdraw."),
     "capture": ("capture", "Make a cable's description from units that are known to be good."),
     "hands": ("hands", "Do at the simulated bench what a person does by hand."),
     "records": ("records", "Check, back up and restore the records; export the audit trail."),

@@ -48,9 +48,10 @@ def command(
 
     port = port or demo_site.free_port()
     url, password = f"http://127.0.0.1:{port}", demo_site.new_password()
-    with demo_site.stand_ins(pace, printed=data_folder / "printed") as floor:
+    secret = demo_site.new_secret()
+    with demo_site.stand_ins(pace, printed=data_folder / "printed", secret=secret) as floor:
         bench_file = data_folder / "bench.toml"
-        demo_site.write_bench_file(floor.ports, bench_file)
+        demo_site.write_bench_file(floor.ports, bench_file, secret)
         people = (
             FirstAccount(demo_site.ACCOUNT, "Mara Quill", "engineer", password),
             FirstAccount(demo_site.QUALITY, "Ines Quay", "quality", password),
@@ -95,6 +96,7 @@ def _greet(sign_in: dict[str, Any], pace: float, with_history: bool, as_json: bo
         demo_site.wait_for(client)
         client.sign_in(sign_in["name"], sign_in["password"])
         demo_site.add_definitions(client)
+        demo_site.have_orders_given(client, sign_in)
         came = demo_site.carry_history_in(client) if with_history else ""
         hands = Hands("127.0.0.1", sign_in["ports"]["HANDS"])
         fit = demo_upkeep.make_fit(client, hands, pace)

@@ -3,9 +3,11 @@
 Shared by ``loricate demo``, ``loricate example`` and whoever else needs a whole site on loopback.
 """
 
+import base64
 import contextlib
 import datetime as dt
 import json
+import os
 import secrets
 import shutil
 import socket
@@ -19,6 +21,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
+import httpx
 import tomlkit
 
 from loricate.commands.cue_pictures import send_pictures
@@ -44,11 +47,12 @@ class StandInPorts:
 
 @contextlib.contextmanager
 def stand_ins(
-    pace: float, floor: Path | None = None, printed: Path | None = None
+    pace: float, floor: Path | None = None, printed: Path | None = None, secret: str = ""
 ) -> Iterator[StandInPorts]:
     """Run the stand-in instruments in a process of their own, on free loopback ports.
 
-    Where ``printed`` is named, a printer is among them whose paper comes out there.
+    Where ``printed`` is named, a printer is among them whose paper comes out there; with a
+    ``secret`` the systems that take what is signed with it.
     """
     path = floor or demo_folder() / "stand-ins" / "stand-ins.toml"
     given = [str(path), f"{pace:g}", *([] if printed is None else [str(printed)])]
@@ -57,6 +61,7 @@ def stand_ins(
         stdin=subprocess.PIPE,
         stdout=subprocess.PIPE,
         text=True,
+        env={**os.environ, "STAND_IN_SECRET": secret},
     )
     try:
         first = process.stdout.readline() if process.stdout else ""
@@ -85,10 +90,10 @@ def bench_document() -> dict[str, Any]:
     return with_columns(tomllib.loads(text), folder)
 
 
-def write_bench_file(ports: dict[str, int], to: Path) -> None:
+def write_bench_file(ports: dict[str, int], to: Path, secret: str = "") -> None:
     """Write the demo bench with the stand-ins' addresses, its calibrations as old as ever.
 
-    Beside it go the unit files, for challenges.
+    Beside it go the unit files, for challenges, and the secret that messages are signed with.
     """
     text = (demo_folder() / "bench" / "bench.toml").read_text(encoding="utf-8")
     bench = tomlkit.parse(text)
@@ -107,6 +112,12 @@ def write_bench_file(ports: dict[str, int], to: Path) -> None:
         site["printer"] = {"address": f"ipp://127.0.0.1:{ports['PRINTER']}/ipp/print"}
     else:
         del site["printer"]
+    if "WORKS" in ports:
+        for each in site["send"]:
+            each["to"] = f"http://127.0.0.1:{ports[str(each['name']).upper()]}/messages"
+        to.with_name("send.secret").write_text(f"{secret}\n", encoding="ascii")
+    else:
+        del site["send"]
     to.with_name("site.toml").write_text(tomlkit.dumps(site), encoding="utf-8")
     for name in ("logo.svg", "fx-c-columns.csv"):
         shutil.copyfile(demo_folder() / "bench" / name, to.with_name(name))
@@ -116,6 +127,11 @@ def write_bench_file(ports: dict[str, int], to: Path) -> None:
         if path.name != "stand-ins.toml":
             shutil.copyfile(path, units / path.name)
     (to.parent / "stand-ins.json").write_text(json.dumps(ports), encoding="utf-8")
+
+
+def new_secret() -> str:
+    """A secret that messages are signed with, made for one start."""
+    return base64.b64encode(secrets.token_bytes(32)).decode()
 
 
 def new_password() -> str:
@@ -173,6 +189,18 @@ def add_definitions(client: "Client") -> None:
     for listed in demo_documents("assets"):
         for each in listed["assets"]:
             client.describe_asset(**each)
+
+
+def have_orders_given(client: "Client", sign_in: dict[str, Any]) -> None:
+    """Have the maintenance system send its work orders, as it does whenever it has one."""
+    system = f"http://127.0.0.1:{sign_in['ports']['DEVICES']}"
+    told = {name: sign_in[name] for name in ("url", "name", "password")}
+    httpx.put(f"{system}/service", json=told).raise_for_status()
+    known = {each.number for each in client.orders()}
+    for listed in demo_documents("orders"):
+        for each in listed["orders"]:
+            if each["number"] not in known:
+                httpx.post(f"{system}/orders", json=each, timeout=30.0).raise_for_status()
 
 
 def carry_history_in(client: "Client") -> str:

@@ -5,11 +5,15 @@ import getpass
 import shutil
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from loricate.commands.connection import Call, service_options
 from loricate.commands.output import moment, print_json, print_table, printed
+
+if TYPE_CHECKING:
+    from loricate.api.keeping import OutgoingOut
 
 FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 FOLDER = click.Path(file_okay=False, path_type=Path)
@@ -110,21 +114,45 @@ def show_outbox(try_now: bool, show_all: bool, call: Call) -> None:
     if call.printed(found):
         return
     print_table(
-        ["DOCUMENT", "TO", "QUEUED", "TRIES", "STATE"],
+        ["ENTRY", "OF", "TO", "QUEUED", "TRIES", "STATE"],
         [
             [
+                str(each.id),
                 each.subject,
                 each.target,
                 moment(each.queued_at),
                 str(each.tries),
-                f"sent {moment(each.sent_at)}" if each.sent_at else each.problem or "waits",
+                _how_far(each),
             ]
             for each in found
         ],
-        right={"TRIES"},
+        right={"ENTRY", "TRIES"},
     )
     waiting = sum(each.sent_at is None for each in found)
     click.echo(f"{waiting} wait." if waiting else "Everything has been sent.")
+
+
+def _how_far(entry: "OutgoingOut") -> str:
+    if entry.left_out:
+        return f"left out by {entry.left_out}"
+    return f"sent {moment(entry.sent_at)}" if entry.sent_at else entry.problem or "waits"
+
+
+@command.command("leave-out")
+@click.argument("entry", type=click.IntRange(1))
+@click.option("--reason", required=True, help="Why it will never be taken.")
+@service_options
+def leave_out(entry: int, reason: str, call: Call) -> None:
+    """Leave out a message to another system that is stuck; those behind it go on.
+
+    ENTRY is its number in the outbox. It is kept in the audit trail.
+
+    Example: loricate records leave-out 417 --reason "Its order is not known there"
+    """
+    with call.connect() as client:
+        left = client.leave_out(entry, reason)
+    if not call.printed(left):
+        click.echo(f"{left.subject} to {left.target} is left out; what waited behind it goes on.")
 
 
 @command.command("backup")

@@ -78,8 +78,10 @@ def start(
     Example: loricate run start DC40-FINAL --fixture FX-A 1=DC40-26-0117
 
     Example: loricate run start --occasion recurrent --fixture FX-W 1=RB-1041
+
+    Example: loricate run start --fixture FX-W 1=WO-2611-031
     """
-    if "=" in sequence and occasion:  # then the first word is no sequence
+    if "=" in sequence:  # then the occasion, or an open order, chooses it
         sequence, load = "", (sequence, *load)
     if not load:
         raise click.UsageError("No unit is given; write for example 1=DC40-26-0117.")

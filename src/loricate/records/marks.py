@@ -84,6 +84,7 @@ MARKED: dict[str, Marked] = {
     "site": Marked("site", ("id",)),
     "unit": Marked("unit", ("id",), is_final=False),
     "unit in a run": Marked("run_unit", ("id",), is_final=False),
+    "work order": Marked("work_order", ("number",), is_final=False),
     "zeroing": Marked("zeroing", ("id",), (("zeroed_lead", "nest, contact"),)),
 }
 
@@ -91,6 +92,7 @@ MARKED: dict[str, Marked] = {
 # How kinds were marked before a migration changed their tables, by the migration; None where there
 # were none.
 UNTIL: dict[int, dict[str, Marked | None]] = {
+    27: {"work order": None},
     26: {"carried file": None, "receipt": None},
     25: {"item": None},
     23: {"answer picture": None},

@@ -7,19 +7,29 @@ is sent afterwards, in nobody's way, until it has got there.
 import datetime as dt
 import json
 import sqlite3
-from collections.abc import Mapping
-from dataclasses import dataclass
+import uuid
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
+from loricate.records import audit
+from loricate.records.errors import NotFound
 from loricate.records.stamps import now
 
 FIRST_WAIT_S, LONGEST_WAIT_S = 2.0, 600.0
 MOST_AT_ONCE = 100
-_COLUMNS = "id, target, subject, facts, queued_at, tries, next_try_at, problem, sent_at"
+_COLUMNS = (
+    "id, target, subject, facts, queued_at, tries, next_try_at, problem, sent_at, key, unit,"
+    " left_out"
+)
 
 
 @dataclass(frozen=True, slots=True)
 class Outgoing:
-    """One thing that is to be sent: where to, of what, what the receiver needs to know of it."""
+    """One thing that is to be sent: where to, of what, what the receiver needs to know of it.
+
+    A message has a ``key``, the same each time that it is sent, and may be of a ``unit``: those of
+    one unit go in order. ``left_out`` says who left it out, and why; then it has ended as well.
+    """
 
     id: int
     target: str
@@ -30,25 +40,53 @@ class Outgoing:
     next_try_at: str
     problem: str
     sent_at: str | None
+    key: str = ""
+    unit: str = ""
+    left_out: str = ""
+
+    @property
+    def is_message(self) -> bool:
+        """Whether it goes to another system that the site names."""
+        return bool(self.key)
 
 
 def add_outgoing(
     conn: sqlite3.Connection, target: str, subject: str, facts: Mapping[str, str]
 ) -> None:
     """Queue something to be sent."""
+    _add(conn, target, subject, facts, "", "")
+
+
+def add_message(
+    conn: sqlite3.Connection, target: str, subject: str, unit: str, facts: Mapping[str, str]
+) -> None:
+    """Queue a message, after every other to this target that is of the same unit."""
+    _add(conn, target, subject, facts, str(uuid.uuid4()), unit)
+
+
+def _add(
+    conn: sqlite3.Connection,
+    target: str,
+    subject: str,
+    facts: Mapping[str, str],
+    key: str,
+    unit: str,
+) -> None:
     at = now()
     conn.execute(
-        "INSERT INTO outbox (target, subject, facts, queued_at, next_try_at)"
-        " VALUES (?, ?, ?, ?, ?)",
-        (target, subject, json.dumps(dict(facts)), at, at),
+        "INSERT INTO outbox (target, subject, facts, queued_at, next_try_at, key, unit)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?)",
+        (target, subject, json.dumps(dict(facts), ensure_ascii=False), at, at, key, unit),
     )
 
 
 def due_outgoing(conn: sqlite3.Connection, target: str) -> list[Outgoing]:
-    """What is to be tried now of one target, the oldest first."""
+    """What is to be tried now of one target, the oldest first; of a unit nothing but its oldest."""
     rows = conn.execute(
         f"SELECT {_COLUMNS} FROM outbox WHERE sent_at IS NULL AND next_try_at <= ? AND target = ?"
-        " ORDER BY id LIMIT ?",
+        " AND (unit = '' OR NOT EXISTS (SELECT 1 FROM outbox AS before WHERE before.sent_at IS NULL"
+        " AND before.target = outbox.target AND before.unit = outbox.unit AND before.unit <> ''"
+        " AND before.id < outbox.id)) ORDER BY id LIMIT ?",
         (now(), target, MOST_AT_ONCE),
     )
     return [_outgoing(row) for row in rows]
@@ -81,6 +119,68 @@ def held_up(conn: sqlite3.Connection, target: str) -> list[tuple[str, str]]:
     return [(str(row["subject"]), str(row["problem"])) for row in rows]
 
 
+def waiting_targets(conn: sqlite3.Connection) -> set[str]:
+    """Where whatever waits is to go."""
+    return {str(row[0]) for row in conn.execute(
+        "SELECT DISTINCT target FROM outbox WHERE sent_at IS NULL"
+    )}  # fmt: skip
+
+
+def set_messages_sent(conn: sqlite3.Connection, sent: Sequence[int]) -> None:
+    """Keep that messages have got there; what they said stands in the records that they tell of."""
+    at = now()
+    conn.executemany(
+        "UPDATE outbox SET sent_at = ?, tries = tries + 1, problem = '', facts = '{}'"
+        " WHERE id = ? AND sent_at IS NULL",
+        [(at, each) for each in sent],
+    )
+
+
+def say_of_all(conn: sqlite3.Connection, target: str, problem: str) -> None:
+    """Keep why nothing that waits for a target is tried."""
+    conn.execute(
+        "UPDATE outbox SET problem = ? WHERE sent_at IS NULL AND target = ?", (problem, target)
+    )
+
+
+def hold_up(conn: sqlite3.Connection, outgoing: Outgoing, problem: str, failures: int) -> None:
+    """Keep that a target takes nothing, so often in a row: whatever waits for it is tried later."""
+    conn.execute(
+        "UPDATE outbox SET tries = tries + (id = ?), problem = ?, next_try_at = ?"
+        " WHERE sent_at IS NULL AND target = ?",
+        (outgoing.id, problem[:500], _again(failures - 1), outgoing.target),
+    )
+
+
+def try_now(conn: sqlite3.Connection, target: str) -> None:
+    """Have whatever waits for a target be tried at once."""
+    conn.execute(
+        "UPDATE outbox SET next_try_at = ? WHERE sent_at IS NULL AND target = ?", (now(), target)
+    )
+
+
+def leave_out(conn: sqlite3.Connection, outgoing: int, account: str, reason: str) -> Outgoing:
+    """End a message that cannot be sent; what waits behind it goes on.
+
+    Raises NotFound, and ValueError where it is no message that waits.
+    """
+    row = conn.execute(f"SELECT {_COLUMNS} FROM outbox WHERE id = ?", (outgoing,)).fetchone()
+    if row is None:
+        raise NotFound("entry of the outbox", str(outgoing))
+    found = _outgoing(row)
+    if not found.is_message:
+        raise ValueError("is no message to another system; it waits until it can be done.")
+    if found.sent_at is not None:
+        raise ValueError("does not wait any more.")
+    at = now()
+    conn.execute(
+        "UPDATE outbox SET sent_at = ?, left_out = ? WHERE id = ?",
+        (at, f"{account}: {reason}", outgoing),
+    )
+    audit.note(conn, account, "leave out", f"{found.target} {found.subject}", reason)
+    return replace(found, sent_at=at, left_out=f"{account}: {reason}")
+
+
 def set_sent(conn: sqlite3.Connection, outgoing: int) -> None:
     """Keep that an entry has got there."""
     conn.execute(
@@ -109,16 +209,16 @@ def is_waiting(conn: sqlite3.Connection, target: str, subject: str) -> bool:
 
 def set_problem(conn: sqlite3.Connection, outgoing: Outgoing, problem: str) -> None:
     """Keep why an entry could not be sent, and when it is tried again: later each time."""
-    wait_s = min(FIRST_WAIT_S * 2.0**outgoing.tries, LONGEST_WAIT_S)
-    again = dt.datetime.now(dt.UTC) + dt.timedelta(seconds=wait_s)
     conn.execute(
         "UPDATE outbox SET tries = tries + 1, problem = ?, next_try_at = ? WHERE id = ?",
-        (
-            problem[:500],
-            again.isoformat(timespec="milliseconds").replace("+00:00", "Z"),
-            outgoing.id,
-        ),
+        (problem[:500], _again(outgoing.tries), outgoing.id),
     )
+
+
+def _again(tries: int) -> str:
+    wait_s = min(FIRST_WAIT_S * 2.0 ** min(tries, 32), LONGEST_WAIT_S)
+    again = dt.datetime.now(dt.UTC) + dt.timedelta(seconds=wait_s)
+    return again.isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
 def try_all_now(conn: sqlite3.Connection) -> int:

@@ -10,7 +10,7 @@ from loricate.core.errors import Finding
 from loricate.core.planning.occasions import due_on, state_of
 from loricate.core.products.product import Product
 from loricate.core.sequences.ready import ReadySequence
-from loricate.records import assets, definitions
+from loricate.records import assets, definitions, work_orders
 from loricate.records.assets import Asset
 from loricate.service.errors import NotReady
 
@@ -28,12 +28,14 @@ class Wanted:
 
 
 def wanted_run(conn: sqlite3.Connection, load: Load, sequence: str, occasion: str) -> Wanted:
-    """Put serials in the place of asset numbers, and find the sequence of an occasion.
+    """Put serials in the place of asset numbers and orders, and find the sequence of an occasion.
+
+    Without an occasion it is the one that the units' open orders are for.
 
     Raises NotReady for a device that nobody described, devices of several products, and a product
     that names no sequence for the occasion.
     """
-    known = [assets.find_by_number(conn, text) for _, text in load]
+    known = [_told_by(conn, text) for _, text in load]
     found = [
         (nest, text if asset is None else asset.serial)
         for (nest, text), asset in zip(load, known, strict=True)
@@ -41,11 +43,9 @@ def wanted_run(conn: sqlite3.Connection, load: Load, sequence: str, occasion: st
     by_number = tuple((place, each) for place, each in enumerate(known) if each is not None)
     if sequence:
         return Wanted(found, sequence, occasion, by_number)
-    if not occasion:
-        message = "is missing", "name a sequence, or the occasion, which chooses it."
-        raise NotReady.because([Finding("sequence", *message)])
+    occasion = occasion or _ordered_occasion(conn, found)
     products = {}
-    for place, (_, text) in enumerate(load):
+    for place, (_, text) in enumerate(found):
         either = assets.find_either(conn, text)
         if len(either) != 1:
             why = "nobody has described" if not either else "several products have"
@@ -67,6 +67,41 @@ def wanted_run(conn: sqlite3.Connection, load: Load, sequence: str, occasion: st
     return Wanted(found, chosen.sequence, occasion, by_number)
 
 
+def _told_by(conn: sqlite3.Connection, text: str) -> Asset | None:
+    """The device of an asset number, or that an open order of this number is for."""
+    if assets.find_either(conn, text):
+        return assets.find_by_number(conn, text)
+    order = work_orders.find_order(conn, text)
+    if order is None or order.state != "open":
+        return None
+    return Asset(order.unit_id, order.asset, order.product, order.serial, order.place)
+
+
+def _ordered_occasion(conn: sqlite3.Connection, load: Load) -> str:
+    """The occasion that every unit of a load has an open order for; raises NotReady."""
+    wanted: dict[str, str] = {}
+    for place, (_, serial) in enumerate(load):
+        orders = [
+            order
+            for asset in assets.find_either(conn, serial)
+            for order in work_orders.open_orders(conn, asset.unit_id)
+        ]
+        if not orders:
+            message = "is missing", "name a sequence, or the occasion, which chooses it."
+            if not wanted and len(load) == 1:
+                raise NotReady.because([Finding("sequence", *message)])
+            reason = f"no order is open for '{serial}'", "name a sequence, or the occasion."
+            raise NotReady.because([Finding(f"load[{place}].serial", *reason)])
+        for order in orders:
+            wanted.setdefault(order.occasion, order.number)
+    if len(wanted) > 1:
+        told = " and ".join(f"{number} ({each})" for each, number in sorted(wanted.items()))
+        raise NotReady.because(
+            [Finding("occasion", f"differs between the orders {told}", "name one.")]
+        )
+    return next(iter(wanted))
+
+
 def occasion_of(wanted: Wanted, sequence: ReadySequence) -> str:
     """The occasion of a run of a sequence; raises NotReady where it is for none such.
 
@@ -75,7 +110,7 @@ def occasion_of(wanted: Wanted, sequence: ReadySequence) -> str:
     strange = [each for each in wanted.products if each[1].product != sequence.product.code]
     if strange:
         place, asset = strange[0]
-        reason = f"{asset.number} is a {asset.product}, and {sequence.code} is for "
+        reason = f"{asset.number or asset.serial} is a {asset.product}, and {sequence.code} is for "
         reason += sequence.product.code
         raise NotReady.because([Finding(f"load[{place}].serial", reason)])
     if wanted.occasion and wanted.occasion not in sequence.occasions:

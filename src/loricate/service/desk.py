@@ -27,6 +27,8 @@ from loricate.service.ledger_check import LedgerCheck
 from loricate.service.ledger_keeping import LedgerKeeper
 from loricate.service.lot_keeping import LotKeeper
 from loricate.service.maintaining import MAINTENANCE, Maintenance
+from loricate.service.messaging import AT_ONCE, Messenger
+from loricate.service.order_keeping import end_orders
 from loricate.service.paper_look import tried_look
 from loricate.service.paper_making import PRINT, PaperMaker
 from loricate.service.places import Places
@@ -79,9 +81,21 @@ class Desk:
         self.sender = Sender(self.store, exporter, maker.send, UNDER_WAY)
         self.printing = Printing(self.site.printer, self.store)
         self.sender.add(PRINT, self.printing.send)
+        self.messenger = Messenger(
+            self.site.send, settings.site_folder, self.store, self.plan.site, self.plan.code
+        )
+        for plan in self.site.send:
+            self.sender.add(plan.name, partial(self.messenger.send, plan), AT_ONCE)
         site = self.plan.site, self.look.zone
         self.keeper = LedgerKeeper(
-            self.store, self.keys, self.heads, self.sender, self.sealing, site, settings.base_url
+            self.store,
+            self.keys,
+            self.heads,
+            self.sender,
+            self.sealing,
+            site,
+            settings.base_url,
+            self.messenger.queue_document,
         )
         self.maintenance = Maintenance(self.site.maintenance, settings.site_folder, self.store)
         self.sender.add(MAINTENANCE, self.maintenance.send)
@@ -96,7 +110,12 @@ class Desk:
         )
         self.sender.add(CARRY, self.carrier.send)
         self.issuer = Issuer(
-            self.store, self.keeper, self.maintenance.queue, self.carrier.queue_after
+            self.store,
+            self.keeper,
+            end_orders,
+            self.maintenance.queue,
+            self.messenger.queue_run,
+            self.carrier.queue_after,
         )
         self.acts = Acts(self.store, self.keeper, self.site.printer, self.site.approvals)
         self.lots = LotKeeper(self.store, self.keeper)
@@ -178,6 +197,7 @@ class Desk:
             self._daily.cancel()
         await self.issuer.close()
         await self.sender.close()
+        await self.messenger.close()
         await self.watcher.close()
         await self.carrier.close()
         await self.reports.close()

@@ -23,6 +23,8 @@ from loricate.service.keyring import Keyring
 from loricate.service.sending import Sender
 from loricate.service.workroom import Workroom
 
+Tell = Callable[[sqlite3.Connection, LedgerEntry], None]  # whoever is told of an entry
+
 
 @dataclass(frozen=True, slots=True)
 class Entering:
@@ -98,10 +100,11 @@ class LedgerKeeper:
         room: Workroom,
         site: tuple[str, str],
         base_url: str,
+        tell: Tell | None = None,
     ) -> None:
         self.store, self.keys, self.heads, self.sender, self.room = store, keys, heads, sender, room
         self.site, self.zone = site
-        self.base_url = base_url
+        self.base_url, self.tell = base_url, tell
         self._lock = asyncio.Lock()
 
     async def enter(self, entering: Sequence[Entering]) -> list[Sealed]:
@@ -133,7 +136,9 @@ class LedgerKeeper:
             def enter(conn: sqlite3.Connection) -> None:
                 for each, sealed in zip(entering, made, strict=True):
                     if not sealed.problem:
-                        _add(conn, each, sealed)
+                        entry = _add(conn, each, sealed)
+                        if self.tell is not None:
+                            self.tell(conn, entry)
 
             await self.store.write(enter)
             if any(not each.problem for each in made):
@@ -154,7 +159,7 @@ class LedgerKeeper:
         return series, await self.heads.last_number(series)
 
 
-def _add(conn: sqlite3.Connection, entering: Entering, made: Sealed) -> None:
+def _add(conn: sqlite3.Connection, entering: Entering, made: Sealed) -> LedgerEntry:
     draft, document = entering.draft, made.document
     place, number = document["ledger"], document["number"]
     entry = LedgerEntry(
@@ -181,3 +186,4 @@ def _add(conn: sqlite3.Connection, entering: Entering, made: Sealed) -> None:
     # What this document changes the standing of is drawn again, and says so.
     for changed in (*([draft.supersedes] if draft.supersedes else []), *draft.about):
         outbox.add_outgoing(conn, PAPER, changed, {})
+    return entry

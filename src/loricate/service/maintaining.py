@@ -14,7 +14,8 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from loricate.records import assets, outbox
+from loricate.api.messages import DeviceAsset, DeviceTest, DeviceTold
+from loricate.records import assets, outbox, work_orders
 from loricate.records.assets import Asset
 from loricate.records.outbox import Outgoing
 from loricate.records.store import Store
@@ -40,15 +41,19 @@ class Maintenance:
         self.folder = None if plan is None else (beside / plan.folder).resolve()
 
     def queue(self, conn: sqlite3.Connection, run: Mapping[str, Any]) -> None:
-        """Queue a message for each device of a run that has an asset number."""
+        """Queue a message for each device of a run that has an asset number, or was ordered."""
         if self.folder is None:
             return
         products = Products(conn)
         for unit in run["units"]:
-            if unit["asset"]:
-                name = f"{unit['asset']}-{run['id']}-{_stamp(run['ended_at'])}.json"
-                message = json.dumps(_message(conn, run, unit, products), ensure_ascii=False)
-                outbox.add_outgoing(conn, MAINTENANCE, unit["asset"], {name: message})
+            if unit["asset"] or work_orders.answered(conn, unit["id"]):
+                name = (
+                    f"{unit['asset'] or unit['serial']}-{run['id']}-{_stamp(run['ended_at'])}.json"
+                )
+                told = told_device(conn, run, unit, products).model_dump(mode="json")
+                message = json.dumps({"format": FORMAT, **told}, ensure_ascii=False)
+                subject = unit["asset"] or unit["serial"]
+                outbox.add_outgoing(conn, MAINTENANCE, subject, {name: message})
 
     async def send(self, outgoing: Outgoing) -> None:
         """Write one message; raises OSError, NoMaintenance."""
@@ -63,40 +68,38 @@ def _stamp(at: str) -> str:
     return dt.datetime.fromisoformat(at).strftime("%Y%m%dT%H%M%S")
 
 
-def _message(
+def told_device(
     conn: sqlite3.Connection, run: Mapping[str, Any], unit: Mapping[str, Any], products: Products
-) -> dict[str, Any]:
+) -> DeviceTold:
     """What is told of a device: which it is, its test, how it stood then, when it is next due.
 
     Messages are drawn when their turn comes: a later test may have ended by then, and has its own.
+    The work orders that the test is the answer to end with it.
     """
     asset = Asset(unit["unit_id"], unit["asset"], unit["product"], unit["serial"], unit["place"])
     told = told_asset(conn, asset, dt.datetime.now(dt.UTC).date(), products, run["ended_at"])
-    return {
-        "format": FORMAT,
-        "asset": {
-            "number": asset.number,
-            "product": asset.product,
-            "serial": asset.serial,
-            "place": asset.place,
-        },
-        "state": told.state,
-        "test": {
-            "run": run["id"],
-            "occasion": run["occasion"],
-            "sequence": run["sequence_code"],
-            "revision": run["sequence_revision"],
-            "started_at": run["started_at"],
-            "ended_at": run["ended_at"],
-            "by": run["started_by"],
-            "verdict": unit["verdict"],
-            "cause": unit["cause"],
-            "failed": assets.failed_steps(conn, unit["id"]),
-            "document": told.last.certificate if told.last is not None else "",
-        },
-        "due": told.due.isoformat() if told.due is not None else None,
-        "is_overdue": told.is_overdue,
-    }
+    return DeviceTold(
+        asset=DeviceAsset(
+            number=asset.number, product=asset.product, serial=asset.serial, place=asset.place
+        ),
+        state=told.state,
+        test=DeviceTest(
+            run=run["id"],
+            occasion=run["occasion"],
+            sequence=run["sequence_code"],
+            revision=run["sequence_revision"],
+            started_at=run["started_at"],
+            ended_at=run["ended_at"],
+            by=run["started_by"],
+            verdict=unit["verdict"],
+            cause=unit["cause"],
+            failed=assets.failed_steps(conn, unit["id"]),
+            document=told.last.certificate if told.last is not None else "",
+        ),
+        orders=work_orders.answered(conn, unit["id"]),
+        due=told.due,
+        is_overdue=told.is_overdue,
+    )
 
 
 def _write(path: Path, message: str) -> None:

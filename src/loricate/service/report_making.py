@@ -5,7 +5,7 @@ A worker reads the records by itself, so that however long a report is, nothing 
 
 import json
 import sqlite3
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -102,7 +102,7 @@ def _make(
     if drawing.plan.form is ReportForm.PDF:
         _draw(drawing, number, conn, one, run, unit)
     else:
-        told = _told(conn, one, run, unit)
+        told = reported_unit(conn, one.bench, run, unit)
         with (drawing.folder / UNITS).open("a", encoding="utf-8") as out:
             out.write(f"{told.model_dump_json()}\n")
     return {
@@ -147,16 +147,17 @@ def _place(conn: sqlite3.Connection, number: str) -> str:
     return f"entry {entry.position}, hash {entry.hash}"
 
 
-def _told(
-    conn: sqlite3.Connection, one: Chosen, run: dict[str, Any], unit: dict[str, Any]
+def reported_unit(
+    conn: sqlite3.Connection, from_bench: str, run: Mapping[str, Any], unit: Mapping[str, Any]
 ) -> ReportedUnit:
+    """A unit in a run with all that is known; ``from_bench`` is empty for the service's own."""
     place: dict[str, Any] | None = None
     if unit["certificate"]:
         entry = ledger.get_numbered(conn, unit["certificate"])
         place = {"position": entry.position, "hash": entry.hash}
     return ReportedUnit(
-        **unit_out(unit).model_dump(exclude={"from_bench"}),
-        from_bench=one.bench,
+        **unit_out(dict(unit)).model_dump(exclude={"from_bench"}),
+        from_bench=from_bench,
         lot=run["lot"],
         bench=run["bench"].get("code", ""),
         fixture=run["fixture"],

@@ -1,6 +1,7 @@
 """The site file: what a site chooses for itself, whatever its bench is: sounds, papers, printer."""
 
 import tomllib
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -13,6 +14,7 @@ from pydantic import (
     model_validator,
 )
 
+from loricate.api.messages import MessageKind, path_problem
 from loricate.core.documents import read_document
 from loricate.core.errors import DocumentError, Finding
 from loricate.core.export_names import pattern_problem
@@ -20,6 +22,7 @@ from loricate.papers.look import COLOURS, LOGO_SUFFIXES, TEXTS
 from loricate.papers.wording import zone_of
 
 BESIDE_BENCH = "site.toml"
+OWN_TARGETS = ("paper", "export", "print", "maintenance", "carry", "summary")
 
 
 class _Part(BaseModel):
@@ -48,6 +51,62 @@ class MaintenancePlan(_Part):
     """Where the maintenance system finds what it is told of devices: a folder, as of exports."""
 
     folder: str = Field(min_length=1)
+
+
+class SendPlan(_Part):
+    """Another system that messages go to: what of, where to, and in which words it takes them.
+
+    ``to`` is an address that takes posts, or a broker's with a topic (``mqtt://host:1883/line``).
+    ``secret_file`` (beside the site file) has in its first line what posts are signed with (HMAC),
+    or the password at the broker; ``token_file`` what it takes for a sign-in. Of one that
+    ``answers`` with the id of the message that it took, connections are used again.
+    """
+
+    name: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,31}$", description="In the outbox")
+    to: str = Field(
+        pattern=r"^(https?://[^/\s#]+(/[^\s#]*)?|mqtts?://[^/\s#+]+/[^\s#+]+)$",
+        description="Such as https://works.example/tests, or mqtt://broker.example:1883/line-5",
+    )
+    what: tuple[MessageKind, ...] = Field(default=("document", "test"), min_length=1)
+    account: str = Field(default="", max_length=64)
+    secret_file: str = ""
+    token_file: str = ""
+    within_s: float = Field(default=10.0, gt=0, le=120)
+    answers: Literal["status", "id"] = "status"
+    fields: dict[str, str] = Field(default_factory=dict)
+    words: dict[str, str] = Field(default_factory=dict)
+
+    @field_validator("name")
+    @classmethod
+    def _is_free(cls, name: str) -> str:
+        if name in OWN_TARGETS:
+            raise ValueError(
+                f"is what the outbox calls one of its own; not {_listed(OWN_TARGETS)}."
+            )
+        return name
+
+    @field_validator("fields")
+    @classmethod
+    def _lead_somewhere(cls, fields: dict[str, str]) -> dict[str, str]:
+        for path in fields.values():
+            if problem := path_problem(path):
+                raise ValueError(f"{problem}.")
+        return fields
+
+    @model_validator(mode="after")
+    def _fits_its_address(self) -> "SendPlan":
+        if self.is_broker and (self.token_file or self.answers == "id"):
+            raise ValueError(
+                "names a broker, which takes 'account' and 'secret_file' and answers by itself."
+            )
+        if not self.is_broker and self.account:
+            raise ValueError("takes posts; what it takes for a sign-in goes into 'token_file'.")
+        return self
+
+    @property
+    def is_broker(self) -> bool:
+        """Whether messages go to a topic of a broker."""
+        return self.to.startswith("mqtt")
 
 
 class PrinterPlan(_Part):
@@ -174,12 +233,25 @@ class SitePlan(_Part):
     sounds: SoundsPlan = SoundsPlan()
     exports: ExportsPlan | None = None
     maintenance: MaintenancePlan | None = None
+    send: tuple[SendPlan, ...] = ()
     printer: PrinterPlan | None = None
     papers: PapersPlan = PapersPlan()
     ambient: AmbientPlan = AmbientPlan()
     approvals: ApprovalsPlan = ApprovalsPlan()
     carry: CarryPlan = CarryPlan()
     shown: ShownPlan = ShownPlan()
+
+    @field_validator("send")
+    @classmethod
+    def _have_names(cls, send: tuple[SendPlan, ...]) -> tuple[SendPlan, ...]:
+        names = [each.name for each in send]
+        if twice := sorted({name for name in names if names.count(name) > 1}):
+            raise ValueError(f"has '{twice[0]}' twice; give each a name of its own.")
+        return send
+
+
+def _listed(names: Iterable[str]) -> str:
+    return ", ".join(sorted(names))
 
 
 def read_site_plan(path: Path, must_be: bool = True) -> SitePlan:

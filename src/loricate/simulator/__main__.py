@@ -1,4 +1,7 @@
-"""``python -m loricate.simulator FILE [PACE [PRINTED]]``: serve stand-ins as long as the parent."""
+"""``python -m loricate.simulator FILE [PACE [PRINTED]]``: serve stand-ins as long as the parent.
+
+What the systems beside the bench take is signed with STAND_IN_SECRET, where that is set.
+"""
 
 import contextlib
 import os
@@ -25,4 +28,5 @@ if __name__ == "__main__":
     pace = float(sys.argv[2]) if len(sys.argv) > 2 else 1.0
     with contextlib.suppress(KeyboardInterrupt):
         printed = Path(sys.argv[3]) if len(sys.argv) > 3 else None
-        uvloop.run(serve_until_cancelled(Path(sys.argv[1]), pace, printed))
+        secret = os.environ.get("STAND_IN_SECRET", "")
+        uvloop.run(serve_until_cancelled(Path(sys.argv[1]), pace, printed, secret))

@@ -34,6 +34,7 @@ from loricate.simulator.units import read_unit_model
 
 if TYPE_CHECKING:
     from loricate.simulator.printer import Printer
+    from loricate.simulator.receiver import Receiver
 
 
 class _Model(BaseModel):
@@ -122,6 +123,7 @@ class StandIns:
         self.restore()
         self._served: dict[str, Instrument] = {}
         self._printer: Printer | None = None
+        self._systems: dict[str, Receiver] = {}
         self._ticking: asyncio.Task[None] | None = None
         self.instruments = {each.id: self._make(each) for each in plan.instruments}
 
@@ -175,10 +177,13 @@ class StandIns:
             case "turned_source":
                 return TurnedSource(plan.serial, plan.id, self.floor, self.clock)
 
-    async def serve(self, host: str = "127.0.0.1", printed: Path | None = None) -> dict[str, int]:
+    async def serve(
+        self, host: str = "127.0.0.1", printed: Path | None = None, secret: str = ""
+    ) -> dict[str, int]:
         """Listen on free ports; gives the port of each instrument, and of the hands as HANDS.
 
-        Where ``printed`` is named there is a printer as well, PRINTER, that prints into it.
+        Where ``printed`` is named there is a printer as well, PRINTER, that prints into it. Where
+        there is a ``secret``, systems that take what is signed with it: WORKS and DEVICES.
         """
         # The first solution sets up the linear algebra library, which takes up to half a second.
         Network([Resistor("a", EARTH, 1.0)]).solve_ac([Source("a", EARTH, 1.0, 1.0)], 50.0)
@@ -192,6 +197,11 @@ class StandIns:
         ports = {name: await each.serve(host, 0) for name, each in self._served.items()}
         if self._printer is not None:
             ports["PRINTER"] = await self._printer.serve(host, 0)
+        if secret:
+            from loricate.simulator.receiver import Receiver
+
+            self._systems = {name: Receiver(secret) for name in ("WORKS", "DEVICES")}
+            ports |= {name: await each.serve(host, 0) for name, each in self._systems.items()}
         return ports
 
     async def close(self) -> None:
@@ -200,16 +210,20 @@ class StandIns:
             await instrument.power(False, name)
         if self._printer is not None:
             await self._printer.close()
+        for each in self._systems.values():
+            await each.close()
         if self._ticking is not None:
             self._ticking.cancel()
 
 
-async def serve_until_cancelled(path: Path, pace: float, printed: Path | None = None) -> None:
+async def serve_until_cancelled(
+    path: Path, pace: float, printed: Path | None = None, secret: str = ""
+) -> None:
     """Serve a stand-in bench; prints one JSON line of ports once everything listens."""
     import json
     import sys
 
-    ports = await StandIns(path, pace).serve(printed=printed)
+    ports = await StandIns(path, pace).serve(printed=printed, secret=secret)
     sys.stdout.write(json.dumps(ports) + "\n")
     sys.stdout.flush()
     await asyncio.Event().wait()

@@ -9,10 +9,12 @@ from typing import Any
 
 from fastapi.responses import StreamingResponse
 
-from loricate.api.keeping import OutgoingOut, RecordsState
+from loricate.api.keeping import LeavingOut, OutgoingOut, RecordsState
 from loricate.records import audit, outbox
+from loricate.records.outbox import Outgoing
 from loricate.service.desk import Desk
-from loricate.service.routers.access import APage, Before, TheDesk, make_router
+from loricate.service.errors import WrongState
+from loricate.service.routers.access import APage, Before, NumberInPath, TheDesk, make_router
 from loricate.service.sign_in import Auditor, Reader
 
 router = make_router("", "keeping")
@@ -49,6 +51,23 @@ async def try_outbox(person: Auditor, desk: TheDesk) -> None:
     """Try everything that waits now, and not when its turn comes."""
     await desk.store.write(outbox.try_all_now)
     desk.sender.look()
+
+
+@router.post("/outbox/{entry}/leaving", response_model=OutgoingOut)
+async def leave_out(
+    entry: NumberInPath, body: LeavingOut, person: Auditor, desk: TheDesk
+) -> OutgoingOut:
+    """Leave out a message that its receiver will never take; what waits behind it goes on."""
+
+    def keep(conn: sqlite3.Connection) -> Outgoing:
+        try:
+            return outbox.leave_out(conn, entry, person.name, body.reason)
+        except ValueError as error:
+            raise WrongState(f"Entry {entry} {error}") from error
+
+    left = await desk.store.write(keep)
+    desk.sender.look()
+    return OutgoingOut.model_validate(left, from_attributes=True)
 
 
 @router.get(
