@@ -32,16 +32,18 @@ figures: .venv/ready
 	$(BIN)/python -m figures
 
 # Kills of the service, loads through lying wires, every ending with a charged unit, unfit sequences,
-# a run while everybody attacks, every cell of the records changed.
+# a run while everybody attacks, every cell of the records changed, messages through a bad system.
 KILLS ?= 30
 LOADS ?= 500
 ATTACKED_S ?= 60
 SHIFT ?= 150
 ROWS ?= 10
+SENT ?= 10000
 drill: .venv/ready
 	$(BIN)/python -m drill gate
 	$(BIN)/python -m drill charge
 	$(BIN)/python -m drill cells $(ROWS)
+	$(BIN)/python -m drill sends $(SENT)
 	$(BIN)/python -m drill attack $(ATTACKED_S)
 	$(BIN)/python -m drill line $(SHIFT)
 	OPENBLAS_NUM_THREADS=1 $(BIN)/python -m drill wires $(LOADS)

@@ -12,6 +12,7 @@ from drill.charge import end_in_every_way
 from drill.gate import try_all
 from drill.line import work_line
 from drill.lying import lie_to_loads
+from drill.sends import send_through_trouble
 from drill.survival import PACE, Site, Survival, kill_once
 from loricate.client import Client
 from loricate.commands import demo_site
@@ -107,6 +108,18 @@ def line(count: int, seed: int) -> bool:
     return not worked.faults
 
 
+def sends(count: int, seed: int) -> bool:
+    """Messages through a system that has every trouble."""
+    sent = asyncio.run(send_through_trouble(count, seed, _say))
+    for fault in sent.faults:
+        _say(fault)
+    sys.stdout.write(
+        f"sends: {sent.taken} of {count} taken once, sent {sent.times} times by {sent.services} "
+        f"services, the other down {sent.downs} times; {len(sent.faults)} faults\n"
+    )
+    return not sent.faults
+
+
 def cells(count: int, seed: int) -> bool:
     """Every cell of so many rows of each table, of a site that has tested a load."""
     with tempfile.TemporaryDirectory() as name:
@@ -124,25 +137,30 @@ def cells(count: int, seed: int) -> bool:
     return not found.missed
 
 
-COUNTS = {"kills": 30, "wires": 500, "attack": 60, "line": 150, "cells": 10}
+COUNTED = {
+    "kills": (kills, 30),
+    "wires": (wires, 500),
+    "attack": (attack, 60),
+    "line": (line, 150),
+    "cells": (cells, 10),
+    "sends": (sends, 10_000),
+}
 
 
 def main() -> None:
     """Run the drill that is named and say how it went."""
     name = sys.argv[1] if len(sys.argv) > 1 else ""
-    count = int(sys.argv[2]) if len(sys.argv) > 2 else COUNTS.get(name, 0)
     seed = int(sys.argv[3]) if len(sys.argv) > 3 else random.randrange(10**6)
-    if name in COUNTS:
+    if name in COUNTED:
+        drilled, count = COUNTED[name]
         _say(f"seed {seed}")
-        held = {"kills": kills, "wires": wires, "attack": attack, "line": line, "cells": cells}[
-            name
-        ](count, seed)
+        held = drilled(int(sys.argv[2]) if len(sys.argv) > 2 else count, seed)
     elif name in ("charge", "gate"):
         held = {"charge": charge, "gate": gate}[name]()
     else:
         sys.exit(
             "Name a drill: kills [COUNT [SEED]], wires [COUNT [SEED]], attack [SECONDS], line "
-            "[COUNT [SEED]], cells [ROWS [SEED]], charge, gate."
+            "[COUNT [SEED]], cells [ROWS [SEED]], sends [COUNT [SEED]], charge, gate."
         )
     sys.exit(0 if held else 1)
 

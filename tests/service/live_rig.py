@@ -102,11 +102,16 @@ class Live:
 
     async def until(self, holds: Callable[[], Any]) -> Any:
         """What ``holds`` gives once it is true."""
-        async with asyncio.timeout(PATIENCE_S):
-            while True:
-                if found := await holds():
-                    return found
-                await asyncio.sleep(0.05)
+        return await until(holds)
+
+
+async def until(holds: Callable[[], Any]) -> Any:
+    """What ``holds`` gives once it is true."""
+    async with asyncio.timeout(PATIENCE_S):
+        while True:
+            if found := await holds():
+                return found
+            await asyncio.sleep(0.05)
 
 
 class HeldUp:

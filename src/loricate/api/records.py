@@ -203,7 +203,7 @@ Digest = Annotated[str, Field(pattern="^([0-9a-f]{64})?$")]
 
 
 class LoadPlace(BaseModel):
-    """A unit in a nest, by its serial or its asset number."""
+    """A unit in a nest, by its serial, its asset number, or the number of its open order."""
 
     model_config = ConfigDict(extra="forbid", strict=True)
 
@@ -233,7 +233,7 @@ class NewRun(BaseModel):
 
     sequence: str = Field(
         default="",
-        description="Empty: the one that the product names for the occasion, or for the occasion of "
+        description="Empty: the one that the product names for the occasion, which may be that of "
         "the units' open orders",
     )
     fixture: str

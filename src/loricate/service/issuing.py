@@ -223,8 +223,9 @@ class Issuer:
             lot = lots.find_lot(conn, run["lot"])
             is_new = runs.set_issued(conn, run_id, run["ended_at"])
             if is_new:
+                told = runs.get_run(conn, run_id)  # with the documents that it has by now
                 for queue in self.tell:
-                    queue(conn, run)
+                    queue(conn, told)
             if is_new and lot is not None and lot.state == "closed":
                 outbox.add_outgoing(conn, lots.SUMMARY, lot.code, {})
 

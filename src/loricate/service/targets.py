@@ -9,7 +9,7 @@ import contextlib
 import datetime as dt
 import json
 import ssl
-import threading
+from collections.abc import Callable
 from pathlib import Path
 from typing import Protocol
 from urllib.parse import unquote, urlsplit
@@ -243,11 +243,15 @@ class Broker:
 
 
 class _BrokerLink:
-    """One connection to a broker; what comes of it is told from a thread of the package's."""
+    """One connection to a broker.
+
+    The package tells what comes of it on a thread of its own. All that is done with it is done on
+    the loop, later: a thread that waited for this one, while this one waits in the package for it,
+    would have both wait for ever.
+    """
 
     def __init__(self, plan: SendPlan, secret: str, is_private: bool) -> None:
         self._loop = asyncio.get_running_loop()
-        self._lock = threading.Lock()
         self._waiting: dict[int, asyncio.Future[ReasonCode]] = {}
         self._connected: asyncio.Future[ReasonCode] = self._loop.create_future()
         self.has_ended = False
@@ -259,13 +263,15 @@ class _BrokerLink:
             self._client.username_pw_set(plan.account, secret)
         if is_private:
             self._client.tls_set_context(ssl.create_default_context())
-        self._client.on_connect = lambda _client, _data, _flags, code, _about: self._tell(
-            self._connected, code
+        self._client.on_connect = lambda _client, _data, _flags, code, _about: self._later(
+            self._is_connected, code
         )
-        self._client.on_publish = lambda _client, _data, mid, code, _about: self._tell(
-            self._taken(mid), code
+        self._client.on_publish = lambda _client, _data, mid, code, _about: self._later(
+            self._is_told, mid, code
         )
-        self._client.on_disconnect = lambda _client, _data, _flags, code, _about: self._end(code)
+        self._client.on_disconnect = lambda _client, _data, _flags, code, _about: self._later(
+            self._has_ended, code
+        )
 
     async def open(self, host: str, port: int) -> None:
         """Connect; raises OSError, with what the broker says where it lets nobody in."""
@@ -280,48 +286,42 @@ class _BrokerLink:
         about = Properties(PacketTypes.PUBLISH)  # type: ignore[no-untyped-call]  # the package's
         about.ContentType = "application/json"
         about.UserProperty = [("id", key)]
+        info = self._client.publish(topic, body, qos=1, properties=about)
+        if info.rc != mqtt.MQTT_ERR_SUCCESS or self.has_ended:
+            raise OSError(mqtt.error_string(info.rc))
         told: asyncio.Future[ReasonCode] = self._loop.create_future()
-        with self._lock:  # the answer may come before its number is known
-            info = self._client.publish(topic, body, qos=1, properties=about)
-            if info.rc != mqtt.MQTT_ERR_SUCCESS or self.has_ended:
-                raise OSError(mqtt.error_string(info.rc))
-            self._waiting[info.mid] = told
+        self._waiting[info.mid] = told
         try:
             return await told
         finally:
-            self._taken(info.mid)
+            self._waiting.pop(info.mid, None)
 
     async def close(self) -> None:
         """End it; whoever waits hears of it."""
         self._client.disconnect()
         await asyncio.to_thread(self._client.loop_stop)
-        self._end(None)
+        self._has_ended(None)
 
-    def _taken(self, mid: int) -> "asyncio.Future[ReasonCode] | None":
-        with self._lock:
-            return self._waiting.pop(mid, None)
+    def _later(self, do: Callable[..., None], *what: object) -> None:
+        if not self._loop.is_closed():
+            self._loop.call_soon_threadsafe(do, *what)
 
-    def _end(self, code: ReasonCode | None) -> None:
-        with self._lock:
-            self.has_ended = True
-            left = [*self._waiting.values(), self._connected]
-            self._waiting.clear()
-        for each in left:
+    def _is_connected(self, code: ReasonCode) -> None:
+        if not self._connected.done():
+            self._connected.set_result(code)
+
+    def _is_told(self, mid: int, code: ReasonCode) -> None:
+        told = self._waiting.get(mid)
+        if told is not None and not told.done():
+            told.set_result(code)
+
+    def _has_ended(self, code: ReasonCode | None) -> None:
+        self.has_ended = True
+        for each in (*self._waiting.values(), self._connected):
+            if each.done():
+                continue
             if code is not None and code.value == IS_TOO_LARGE:
-                self._tell(each, code)
+                each.set_result(code)
             else:
-                self._tell(each, OSError(f"the connection has ended ({code or 'closed'})"))
-
-    def _tell(self, whom: "asyncio.Future[ReasonCode] | None", what: ReasonCode | OSError) -> None:
-        if whom is not None and not self._loop.is_closed():
-            self._loop.call_soon_threadsafe(_settle, whom, what)
-
-
-def _settle(whom: "asyncio.Future[ReasonCode]", what: ReasonCode | OSError) -> None:
-    if whom.done():
-        return
-    if isinstance(what, OSError):
-        whom.set_exception(what)
-        whom.exception()  # whoever waited may have gone
-    else:
-        whom.set_result(what)
+                each.set_exception(OSError(f"the connection has ended ({code or 'closed'})"))
+                each.exception()  # whoever waited may have gone

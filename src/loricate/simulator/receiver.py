@@ -55,7 +55,7 @@ class Receiver:
     troubles: tuple[str, ...] = ()
     share: float = 1.0  # of the posts that meet a trouble
     service: dict[str, str] = field(default_factory=dict)
-    _chance: random.Random = field(default_factory=lambda: random.Random(1))
+    chance: random.Random = field(default_factory=lambda: random.Random(1))
     _runner: web.AppRunner | None = None
     _host: str = ""
     port: int = 0
@@ -103,8 +103,8 @@ class Receiver:
     async def _take(self, request: web.Request) -> web.StreamResponse:
         body = await request.read()
         trouble = ""
-        if self.troubles and self._chance.random() < self.share:
-            trouble = self._chance.choice(self.troubles)
+        if self.troubles and self.chance.random() < self.share:
+            trouble = self.chance.choice(self.troubles)
         if trouble == "DOWN":
             return self._cut(request)
         if trouble == "FAILS":
