@@ -24,6 +24,7 @@ from figures.releases import release_page_ms
 from figures.report_memory import report_memory
 from figures.runs import engine_overhead
 from figures.searches import search_over_sql
+from figures.sends import outbox_rate
 from figures.storage import commit_rate, commit_rate_of_many
 from figures.trends import trend_over_sql
 from figures.windings import surge_core, waveform_in
@@ -65,6 +66,9 @@ FIGURES = {
     ),
     "report_memory": Figure(
         report_memory, "ratio", "the same for ten units, the most that any worker has", "<= 1.3"
+    ),
+    "outbox_rate": Figure(
+        outbox_rate, "ratio", "bare loopback posts of the same bytes, as many at once", ">= 0.5"
     ),
     "commit_rate": Figure(
         commit_rate, "ratio", "bare executemany at the same durability", ">= 0.2"

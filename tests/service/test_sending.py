@@ -71,11 +71,11 @@ class Works:
         found = await self.live.get("/outbox?waiting=true")
         return [each for each in found if each["target"] == "works"]
 
-    async def until_sent(self) -> list[dict[str, Any]]:
-        """What it has taken, in order, once nothing waits for it."""
+    async def until_sent(self, count: int = 1) -> list[dict[str, Any]]:
+        """What it has taken, in order, once it is so many and nothing waits for it."""
 
         async def all_sent() -> bool:
-            return not await self.waiting() and bool(self.receiver.taken)
+            return len(self.receiver.taken) >= count and not await self.waiting()
 
         await self.live.until(all_sent)
         return [each.message for each in self.receiver.taken.values()]
@@ -137,7 +137,7 @@ async def test_what_is_told_of_a_unit_is_what_the_record_says(works: Works) -> N
     await works.live.release(QUICK)
     await describe(works.live)
     run = await have_tested(works.live, NUMBER, "open_earth")
-    taken = await works.until_sent()
+    taken = await works.until_sent(3)
     by_kind = {each["kind"]: each for each in taken}
     assert [each["kind"] for each in taken] == ["document", "test", "device"]
     (unit,) = (await works.live.get(f"/runs/{run['id']}"))["units"]

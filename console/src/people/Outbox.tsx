@@ -1,9 +1,13 @@
 import { Button, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { api, ask } from '../api/client'
+import { type FormEvent, useState } from 'react'
+import { api, ask, type Schemas } from '../api/client'
 import { DataTable } from '../parts/DataTable'
+import { LabelledInput } from '../parts/LabelledInput'
 import { Trouble } from '../parts/Trouble'
 import { useMoment } from '../parts/useMoment'
+
+type Entry = Schemas['OutgoingOut']
 
 const KEY = ['outbox']
 
@@ -20,6 +24,7 @@ export function Outbox() {
     mutationFn: () => ask(api.POST('/api/v1/outbox/tries')),
     onSuccess: () => queries.invalidateQueries({ queryKey: KEY }),
   })
+  const [leaving, setLeaving] = useState<Entry>()
   const waiting = found.data ?? []
   return (
     <Stack gap="3" as="section" aria-label="Outbox">
@@ -44,12 +49,13 @@ export function Outbox() {
               Try now
             </Button>
           </Flex>
+          {leaving && <LeaveOutForm entry={leaving} onDone={() => setLeaving(undefined)} />}
           <DataTable
             label="What waits to be sent"
             rows={waiting}
             keyOf={(each) => String(each.id)}
             columns={[
-              { head: 'Document', cell: (each) => <b>{each.subject}</b> },
+              { head: 'Of', cell: (each) => <b>{each.subject}</b> },
               { head: 'To', cell: (each) => each.target },
               {
                 head: 'Since',
@@ -57,11 +63,69 @@ export function Outbox() {
               },
               { head: 'Tries', cell: (each) => each.tries, isNumber: true },
               { head: 'Why', cell: (each) => each.problem || 'Its turn has not come yet.' },
+              {
+                head: 'Stuck',
+                cell: (each) =>
+                  each.is_message &&
+                  each.problem && (
+                    <Button
+                      size="sm"
+                      variant="outline"
+                      borderColor="edge"
+                      color="ink"
+                      aria-label={`Leave out ${each.subject} to ${each.target}`}
+                      onClick={() => setLeaving(each)}
+                    >
+                      Leave out
+                    </Button>
+                  ),
+              },
             ]}
           />
         </>
       )}
       {tryNow.isError && <Trouble text={tryNow.error.message} />}
     </Stack>
+  )
+}
+
+/** A message that its receiver will never take ends here; what waits behind it goes on. */
+function LeaveOutForm({ entry, onDone }: { entry: Entry; onDone: () => void }) {
+  const queries = useQueryClient()
+  const [reason, setReason] = useState('')
+  const leave = useMutation({
+    mutationFn: () =>
+      ask(
+        api.POST('/api/v1/outbox/{entry}/leaving', {
+          params: { path: { entry: entry.id } },
+          body: { reason },
+        }),
+      ),
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: KEY })
+      onDone()
+    },
+  })
+  function submit(event: FormEvent) {
+    event.preventDefault()
+    if (reason.trim()) leave.mutate()
+  }
+  return (
+    <form onSubmit={submit}>
+      <Flex gap="3" align="end" wrap="wrap" bg="plate" borderWidth="1px" borderColor="act" p="4">
+        <LabelledInput
+          label={`Why will ${entry.target} never take what is told of ${entry.subject}?`}
+          value={reason}
+          onChange={setReason}
+        />
+        <Button type="submit" bg="act" color="act.ink" loading={leave.isPending}>
+          Leave it out
+        </Button>
+        <Button variant="outline" borderColor="edge" color="ink" onClick={onDone}>
+          Keep it waiting
+        </Button>
+      </Flex>
+      {leave.isError && <Trouble text={leave.error.message} />}
+    </form>
   )
 }

@@ -18,6 +18,7 @@ import { LineForm } from './LineForm'
 import { NestGrid } from './NestGrid'
 
 const DescribeForm = lazy(() => import('../assets/DescribeForm'))
+const OrdersList = lazy(() => import('./OrdersList'))
 const SeriesForm = lazy(() => import('./SeriesForm'))
 
 type Pair = [string, string]
@@ -127,6 +128,15 @@ export function LoadForm() {
     target?.focus()
   }
 
+  /** An order chooses its occasion, and with it the sequence; its unit goes into a free nest. */
+  function loadOrder(order: Schemas['OrderOut']) {
+    const free = nests.find((nest) => !serials[nest]?.trim()) ?? nests[0]
+    if (free === undefined) return
+    if (order.sequence) choose('sequence', order.sequence)
+    setOccasion(order.occasion as Occasion)
+    setSerials({ ...serials, [free]: order.asset || order.serial })
+  }
+
   /** The same load tried again is the same request: its answer may have been lost on the way. */
   function keyFor(load: string): string {
     if (tried.current.load !== load) tried.current = { load, key: freshKey() }
@@ -234,6 +244,11 @@ export function LoadForm() {
         />
       )}
       <StepTitles code={code} />
+      {startBy !== 'series' && (
+        <Suspense fallback={null}>
+          <OrdersList products={held.map((each) => each.code)} onTest={loadOrder} />
+        </Suspense>
+      )}
       {startBy === 'series' && fixture !== undefined ? (
         <Suspense fallback={<Waiting />}>
           <SeriesForm key={fixtureCode} sequence={code} fixture={fixture} lot={lot} />

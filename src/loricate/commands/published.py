@@ -9,6 +9,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from loricate.api.messages import Message
 from loricate.core.kinds_page import kinds_page
 from loricate.papers.unit_tables import xsd
 from loricate.service.app import create_app
@@ -23,6 +24,7 @@ def published() -> dict[str, str]:
     app = create_app(Settings(Path("bench.toml"), Path("records"), "http://127.0.0.1:8640"))
     schemas = {
         **document_schemas(),
+        "message": Message.model_json_schema(),
         "stand-ins": StandInBench.model_json_schema(),
         "stand-in-unit": UnitModel.model_json_schema(),
     }

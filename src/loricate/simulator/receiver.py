@@ -18,14 +18,16 @@ from standardwebhooks import Webhook, WebhookVerificationError
 MOST_BYTES = 64 * 2**20
 LATE_S = 5.0
 # What may be wrong with it: what it takes is taken, and its answer lost, late or given twice; it
-# answers with an error after it took it, and before; it answers for another message, with nonsense,
-# or with a page; it listens and never answers; nothing listens at all.
+# answers with an error after it took it, and before; it does not know what the message is of; it
+# answers for another message, with nonsense, or with a page; it listens and never answers; nothing
+# listens at all.
 TROUBLES = (
     "LOST",
     "LATE",
     "TWICE",
     "FAILS_AFTER",
     "FAILS",
+    "REFUSES",
     "ANOTHER",
     "NONSENSE",
     "PAGE",
@@ -109,6 +111,8 @@ class Receiver:
             return self._cut(request)
         if trouble == "FAILS":
             return web.json_response({"detail": "Nothing is taken just now."}, status=503)
+        if trouble == "REFUSES":
+            return web.json_response({"detail": "This unit is not known here."}, status=422)
         if trouble == "SILENT":
             await asyncio.sleep(self.late_s)
             return self._cut(request)
