@@ -213,7 +213,9 @@ async def test_a_message_that_is_refused_holds_up_its_own_unit_until_it_is_left_
     stuck = await works.until_stuck("422", "not known here")
     await works.live.until(partial(_have_come, works, {1, 3}))
     assert stuck["is_message"] and stuck["subject"] == "0"
-    assert {each["subject"] for each in await works.waiting()} == {"0", "2"}
+    waiting = {each["subject"]: each for each in await works.waiting()}
+    assert set(waiting) == {"0", "2"}
+    assert (waiting["0"]["behind"], waiting["2"]["behind"]) == (None, stuck["id"])
     path = f"/outbox/{stuck['id']}/leaving"
     short = await works.live.wire.post(path, json={"reason": ""})
     assert short.status_code == 422 and "reason" in short.text

@@ -62,7 +62,7 @@ export function Outbox() {
                 cell: (each) => moment(each.queued_at),
               },
               { head: 'Tries', cell: (each) => each.tries, isNumber: true },
-              { head: 'Why', cell: (each) => each.problem || 'Its turn has not come yet.' },
+              { head: 'Why', cell: whyOf },
               {
                 head: 'Stuck',
                 cell: (each) =>
@@ -87,6 +87,13 @@ export function Outbox() {
       {tryNow.isError && <Trouble text={tryNow.error.message} />}
     </Stack>
   )
+}
+
+function whyOf({ problem, behind }: Entry): string {
+  if (problem) return problem
+  return behind
+    ? 'What came before it, of the same unit, goes first.'
+    : 'Its turn has not come yet.'
 }
 
 /** A message that its receiver will never take ends here; what waits behind it goes on. */

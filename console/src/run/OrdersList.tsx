@@ -1,4 +1,4 @@
-import { Box, Button, Flex, Heading, Stack, Text } from '@chakra-ui/react'
+import { Box, Button, Flex, Stack, Text } from '@chakra-ui/react'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { type FormEvent, useState } from 'react'
 import { Link } from 'react-router'
@@ -37,12 +37,13 @@ export default function OrdersList({ products, onTest }: Props) {
   if (found.isError) return <Trouble text={found.error.message} />
   const orders = found.data ?? []
   if (orders.length === 0 && state === 'open') return null
+  const here = orders.filter(({ product }) => products.includes(product)).length
   return (
-    <Stack as="section" aria-label="Orders" gap="3">
-      <Flex gap="4" align="end" wrap="wrap">
-        <Heading as="h2" size="lg">
-          Ordered by other systems
-        </Heading>
+    <details>
+      <summary>
+        Ordered by other systems: {orders.length}, {here} of them for this fixture
+      </summary>
+      <Stack as="section" aria-label="Orders" gap="3" mt="3">
         <Choice
           label="Show"
           width="10rem"
@@ -53,71 +54,71 @@ export default function OrdersList({ products, onTest }: Props) {
           ]}
           onChange={(next) => setState(next as State)}
         />
-      </Flex>
-      {leaving && <WithdrawForm order={leaving} onDone={() => setLeaving(undefined)} />}
-      <DataTable
-        label="Orders"
-        rows={orders}
-        keyOf={({ number }) => number}
-        columns={[
-          { head: 'Order', isWhole: true, cell: ({ number }) => <b>{number}</b> },
-          {
-            head: 'Device',
-            cell: (order) => (
-              <>
-                {order.asset || order.serial}
-                <Text color="soft">
-                  {order.product} {order.asset && order.serial}
-                  {order.place && `, ${order.place}`}
-                </Text>
-              </>
-            ),
-          },
-          {
-            head: 'Wanted',
-            cell: (order) => (
-              <>
-                {words(order.occasion)}, {order.sequence || 'no sequence'}
-                {order.said && <Text color="soft">{order.said}</Text>}
-              </>
-            ),
-          },
-          {
-            head: 'Due',
-            isWhole: true,
-            cell: (order) => (
-              <>
-                {order.due}
-                {order.is_overdue && <b> overdue</b>}
-              </>
-            ),
-          },
-          {
-            head: 'State',
-            cell: (order) =>
-              order.state === 'open' ? (
-                may.run && (
-                  <Flex gap="2">
-                    <Act
-                      label={`Load ${order.number}`}
-                      text="Load"
-                      isOff={!products.includes(order.product)}
-                      onClick={() => onTest(order)}
-                    />
-                    <Act
-                      label={`Withdraw ${order.number}`}
-                      text="Withdraw"
-                      onClick={() => setLeaving(order)}
-                    />
-                  </Flex>
-                )
-              ) : (
-                <Ended order={order} moment={moment} />
+        {leaving && <WithdrawForm order={leaving} onDone={() => setLeaving(undefined)} />}
+        <DataTable
+          label="Orders"
+          rows={orders}
+          keyOf={({ number }) => number}
+          columns={[
+            { head: 'Order', isWhole: true, cell: ({ number }) => <b>{number}</b> },
+            {
+              head: 'Device',
+              cell: (order) => (
+                <>
+                  {order.asset || order.serial}
+                  <Text color="soft">
+                    {order.product} {order.asset && order.serial}
+                    {order.place && `, ${order.place}`}
+                  </Text>
+                </>
               ),
-          },
-        ]}
-      />
-    </Stack>
+            },
+            {
+              head: 'Wanted',
+              cell: (order) => (
+                <>
+                  {words(order.occasion)}, {order.sequence || 'no sequence'}
+                  {order.said && <Text color="soft">{order.said}</Text>}
+                </>
+              ),
+            },
+            {
+              head: 'Due',
+              isWhole: true,
+              cell: (order) => (
+                <>
+                  {order.due}
+                  {order.is_overdue && <b> overdue</b>}
+                </>
+              ),
+            },
+            {
+              head: 'State',
+              cell: (order) =>
+                order.state === 'open' ? (
+                  may.run && (
+                    <Flex gap="2">
+                      <Act
+                        label={`Load ${order.number}`}
+                        text="Load"
+                        isOff={!products.includes(order.product)}
+                        onClick={() => onTest(order)}
+                      />
+                      <Act
+                        label={`Withdraw ${order.number}`}
+                        text="Withdraw"
+                        onClick={() => setLeaving(order)}
+                      />
+                    </Flex>
+                  )
+                ) : (
+                  <Ended order={order} moment={moment} />
+                ),
+            },
+          ]}
+        />
+      </Stack>
+    </details>
   )
 }
 

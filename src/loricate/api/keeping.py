@@ -26,6 +26,9 @@ class OutgoingOut(BaseModel):
     next_try_at: str
     problem: str = Field(description="Why it has not got there; empty while nothing is wrong")
     sent_at: str | None
+    behind: int | None = Field(
+        default=None, description="The entry of the same unit that goes before it, if one waits"
+    )
     left_out: str = Field(default="", description="Who left it out, and why; it was not sent then")
 
 

@@ -135,7 +135,9 @@ def show_outbox(try_now: bool, show_all: bool, call: Call) -> None:
 def _how_far(entry: "OutgoingOut") -> str:
     if entry.left_out:
         return f"left out by {entry.left_out}"
-    return f"sent {moment(entry.sent_at)}" if entry.sent_at else entry.problem or "waits"
+    if entry.sent_at:
+        return f"sent {moment(entry.sent_at)}"
+    return entry.problem or (f"waits for {entry.behind}" if entry.behind else "waits")
 
 
 @command.command("leave-out")

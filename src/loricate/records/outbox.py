@@ -22,6 +22,12 @@ _COLUMNS = (
     " left_out"
 )
 
+_BEHIND = (
+    "CASE WHEN sent_at IS NULL AND unit <> '' THEN (SELECT max(before.id) FROM outbox AS before"
+    " WHERE before.sent_at IS NULL AND before.target = outbox.target"
+    " AND before.unit = outbox.unit AND before.unit <> '' AND before.id < outbox.id) END AS behind"
+)
+
 
 @dataclass(frozen=True, slots=True)
 class Outgoing:
@@ -43,6 +49,7 @@ class Outgoing:
     key: str = ""
     unit: str = ""
     left_out: str = ""
+    behind: int | None = None  # the entry of its unit that goes before it, where one waits
 
     @property
     def is_message(self) -> bool:
@@ -97,7 +104,7 @@ def list_outgoing(
 ) -> list[Outgoing]:
     """The newest entries, newest first; only those not sent yet where ``waiting``."""
     rows = conn.execute(
-        f"SELECT {_COLUMNS} FROM outbox WHERE (?1 = '' OR id < CAST(?1 AS INTEGER))"
+        f"SELECT {_COLUMNS}, {_BEHIND} FROM outbox WHERE (?1 = '' OR id < CAST(?1 AS INTEGER))"
         " AND (?2 = 0 OR sent_at IS NULL) ORDER BY id DESC LIMIT ?3",
         (before, int(waiting), count),
     )
