@@ -132,6 +132,14 @@ def test_a_report_that_is_stopped_leaves_nothing(hall: Hall, client: Client) -> 
     assert ReportForm.PDF == job.form
 
 
+def test_units_are_picked_by_their_ids(hall: Hall, client: Client) -> None:
+    found = list(client.all_units(LOAD, lot=LOT))
+    picks = [part for each in found[2:4] for part in ("--pick", each.id)]
+    hall.told("report", "make", "picked.json", "--lot", LOT, "--serial", LOAD, *picks)
+    told = json.loads((hall.folder / "picked.json").read_text("utf-8"))
+    assert [each["serial"] for each in told["units"]] == [each.serial for each in found[2:4]]
+
+
 def test_a_report_is_made_kept_and_taken_in_the_console(page: Page, hall: Hall) -> None:
     sign_in(page, hall.site, f"/units?lot={LOT}&serial={LOAD}")
     page.get_by_role("button", name="Report", exact=True).click()
@@ -148,6 +156,22 @@ def test_a_report_is_made_kept_and_taken_in_the_console(page: Page, hall: Hall) 
         line.get_by_role("link", name=re.compile("10 units")).click()
     told = json.loads(Path(str(coming.value.path())).read_text("utf-8"))
     assert (told["title"], told["count"]) == ("Made by hand", 10)
+    found = page.get_by_role("table", name="Units found")
+    picked = [found.get_by_role("checkbox").nth(place) for place in (1, 4)]
+    for each in picked:
+        each.check()
+    expect(panel.get_by_role("heading")).to_have_text("Report of the 2 units picked below")
+    check_accessible(page)
+    panel.get_by_label("Title").fill("Two of them")
+    panel.get_by_role("button", name="Make report").click()
+    line = panel.get_by_role("listitem").filter(has_text="Two of them").first
+    with page.expect_download() as coming:
+        line.get_by_role("link", name=re.compile("2 units")).click()
+    told = json.loads(Path(str(coming.value.path())).read_text("utf-8"))
+    names = [each.get_attribute("aria-label") or "" for each in picked]
+    assert [f"Pick {each['serial']} of" for each in told["units"]] == [
+        name.partition(" of ")[0] + " of" for name in names
+    ]
     page.goto(f"{hall.url}/units")
     page.get_by_role("button", name="Report", exact=True).click()
     panel.get_by_label("As one that is kept").select_option("By hand")

@@ -20,7 +20,13 @@ from tests.rig import DEMO, copy_bench
 from tests.service.line_rig import Line
 from tests.service.live_rig import PACE, Live, service
 
-PEOPLE = {"mara": "engineer", "olle": "operator", "quin": "quality", "ada": "administrator"}
+PEOPLE = {
+    "mara": "engineer",
+    "olle": "operator",
+    "quin": "quality",
+    "ada": "administrator",
+    "depot": "system",
+}
 
 
 def _app(folder: Path) -> FastAPI:

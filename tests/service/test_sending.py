@@ -3,6 +3,8 @@
 import asyncio
 import base64
 import json
+import shutil
+import ssl
 from collections.abc import AsyncIterator
 from functools import partial
 from pathlib import Path
@@ -20,9 +22,11 @@ from loricate.service import sending
 from loricate.service.messaging import AT_ONCE, Messenger
 from loricate.service.sending import Sender
 from loricate.service.site_file import SendPlan, read_site_plan
+from loricate.service.targets import target_of
 from loricate.simulator.receiver import TROUBLES, Receiver
 from tests.service.live_rig import Live
 from tests.service.test_assets import NUMBER, QUICK, describe, have_tested
+from tests.service.test_tls import write_certificate
 
 SECRET = base64.b64encode(b"a secret of thirty-two bytes, so").decode()
 
@@ -332,6 +336,36 @@ def test_a_receiver_takes_it_in_its_own_words() -> None:
     assert shaped(message, fields, words) == {"SN": "S-1", "RESULT": "OK", "DOC": None, "N": None}
     assert shaped(message, {}, words)["test"] == {"verdict": "OK", "rows": ["OK"]}
     assert shaped(message, {}, {}) == message
+
+
+async def test_a_system_whose_certificate_nobody_knows_is_trusted_by_its_own_file(
+    works: Works, tmp_path: Path
+) -> None:
+    """And by nothing else: who is in between is told nothing."""
+    write_certificate(tmp_path / "works.pem")
+    trust = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    trust.load_cert_chain(tmp_path / "works.pem")
+    await works.receiver.close()
+    await works.receiver.serve("127.0.0.1", 0, trust)
+    facts = {"kind": "test", "body": '{"kind": "test"}'}
+    to = f"https://localhost:{works.receiver.port}/messages"
+    await works.connect(to=to, within_s=3.0)
+    await works.live.desk.store.write(
+        lambda conn: outbox.add_message(conn, "works", "1", "U", facts)
+    )
+    await works.until_stuck("CERTIFICATE_VERIFY_FAILED")
+    assert not works.receiver.taken
+    shutil.copy(tmp_path / "works.pem", works.live.desk.settings.site_folder / "ca.pem")
+    await works.connect(to=to, within_s=3.0, ca_file="ca.pem")
+    assert len(await works.until_sent()) == 1
+
+
+def test_certificates_that_are_none_are_told_at_the_start(tmp_path: Path) -> None:
+    (tmp_path / "ca.pem").write_text("none")
+    for name in ("ca.pem", "gone.pem"):
+        plan = SendPlan(name="works", to="https://w/x", ca_file=name)
+        with pytest.raises(DocumentError, match=f"names {name}, which holds no certificates"):
+            target_of(plan, tmp_path)
 
 
 WHERE = 'name = "works"\nto = "http://w/x"\n'

@@ -18,7 +18,7 @@ import { RecordsCheck } from './RecordsCheck'
 type Account = Schemas['AccountOut']
 type Role = Schemas['NewAccount']['role']
 
-const ROLES: Role[] = ['operator', 'engineer', 'quality', 'administrator']
+const ROLES: Role[] = ['operator', 'engineer', 'quality', 'administrator', 'system']
 
 /** Who may sign in, and what they did. */
 export default function PeoplePage() {

@@ -56,15 +56,22 @@ const PLAN: Omit<Plan, 'search'> = {
   bom: false,
 }
 
+function whichWords(count: number | undefined, picked: number): string {
+  if (picked > 0) return picked === 1 ? 'the unit picked below' : `the ${picked} units picked below`
+  return count === undefined ? 'these units in runs' : `these ${count} units in runs`
+}
+
 interface Props {
   asked: Asked
   count: number | undefined
+  /** Ids of those of them that it is of; of all where none is picked. */
+  picked: string[]
   /** A report that is kept looks for something of its own. */
   onSearch: (asked: Asked) => void
 }
 
 /** A report of the units that a search finds: what it tells, in which form, how far it is. */
-export default function ReportPanel({ asked, count, onSearch }: Props) {
+export default function ReportPanel({ asked, count, picked, onSearch }: Props) {
   const may = useMay()
   const queries = useQueryClient()
   const [plan, setPlan] = useState(PLAN)
@@ -80,7 +87,8 @@ export default function ReportPanel({ asked, count, onSearch }: Props) {
     .filter(Boolean)
   const body = (search: Asked) => ({ ...plan, signatures, search }) as Plan
   const make = useMutation({
-    mutationFn: (search: Asked) => ask(api.POST('/api/v1/reports', { body: body(search) })),
+    mutationFn: (search: Asked) =>
+      ask(api.POST('/api/v1/reports', { body: { ...body(search), units: picked } })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ['reports'] }),
   })
   const keep = useMutation({
@@ -113,7 +121,7 @@ export default function ReportPanel({ asked, count, onSearch }: Props) {
   return (
     <Stack as="section" aria-label="Report" gap="3" bg="plate" borderWidth="1px" p="4">
       <Heading as="h2" size="md">
-        Report of {count === undefined ? 'these' : `these ${count}`} units in runs
+        Report of {whichWords(count, picked.length)}
       </Heading>
       <form onSubmit={submit}>
         <Stack gap="3">

@@ -3,7 +3,7 @@ import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
 import { lazy, Suspense, useState } from 'react'
 import { Link, useSearchParams } from 'react-router'
 import { api, ask, type Schemas } from '../api/client'
-import { DataTable } from '../parts/DataTable'
+import { type Column, DataTable } from '../parts/DataTable'
 import { LabelledInput } from '../parts/LabelledInput'
 import { LINK } from '../parts/link'
 import { Trouble } from '../parts/Trouble'
@@ -63,6 +63,14 @@ export default function UnitsPage() {
 
   const [hasReport, setHasReport] = useState(false)
   const rows = found.data?.pages.flat() ?? []
+  // What was picked is of what was found: another search begins anew.
+  const searched = JSON.stringify(asked)
+  const [picks, setPicks] = useState({ searched, ids: [] as string[] })
+  const picked = picks.searched === searched ? picks.ids : []
+  function pick(id: string, isIn: boolean) {
+    const others = picked.filter((each) => each !== id)
+    setPicks({ searched, ids: isIn ? [...others, id] : others })
+  }
   return (
     <Stack gap="4">
       <Heading as="h1" size="2xl">
@@ -104,13 +112,16 @@ export default function UnitsPage() {
           <ReportPanel
             asked={asked}
             count={counts.data?.total}
+            picked={picked}
             onSearch={(search) => setQuery(addressOf(search))}
           />
         </Suspense>
       )}
       {found.isError && <Trouble text={found.error.message} />}
       {found.data && rows.length === 0 && <Text>{emptyWords(asked)}</Text>}
-      {rows.length > 0 && !found.isError && <UnitTable rows={rows} />}
+      {rows.length > 0 && !found.isError && (
+        <UnitTable rows={rows} picked={picked} onPick={hasReport ? pick : undefined} />
+      )}
       {found.hasNextPage && !found.isError && (
         <Button
           alignSelf="start"
@@ -133,14 +144,37 @@ function emptyWords(asked: Asked): string {
   return `No unit matches “${asked.serial}”. Try a shorter part of the serial.`
 }
 
-function UnitTable({ rows }: { rows: Found[] }) {
+interface TableProps {
+  rows: Found[]
+  /** Ids of those that a report is of; of all where there is none. */
+  picked: string[]
+  onPick: ((id: string, isIn: boolean) => void) | undefined
+}
+
+function UnitTable({ rows, picked, onPick }: TableProps) {
   const moment = useMoment()
+  const picking: Column<Found>[] = onPick
+    ? [
+        {
+          head: 'Pick',
+          cell: ({ id, serial, begun_at }) => (
+            <input
+              type="checkbox"
+              aria-label={`Pick ${serial} of ${moment(begun_at)}`}
+              checked={picked.includes(id)}
+              onChange={(event) => onPick(id, event.target.checked)}
+            />
+          ),
+        },
+      ]
+    : []
   return (
     <DataTable
       label="Units found"
       rows={rows}
       keyOf={(unit) => unit.id}
       columns={[
+        ...picking,
         {
           head: 'Serial',
           isWhole: true,

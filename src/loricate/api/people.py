@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
-Role = Literal["operator", "engineer", "quality", "administrator"]
+Role = Literal["operator", "engineer", "quality", "administrator", "system"]
 LEAST_PASSWORD = 10
 # What the records themselves sign with, and what would be taken for it.
 RESERVED = frozenset({"service", "engine", "system", "loricate", "admin", "root", "nobody"})

@@ -5,7 +5,7 @@ import click
 from loricate.commands.connection import DEFAULT_URL, Call, save_session, service_options
 from loricate.commands.output import moment, print_json, print_table, printed
 
-ROLES = click.Choice(["operator", "engineer", "quality", "administrator"])
+ROLES = click.Choice(["operator", "engineer", "quality", "administrator", "system"])
 
 
 @click.group("account")

@@ -55,6 +55,7 @@ def command(
         people = (
             FirstAccount(demo_site.ACCOUNT, "Mara Quill", "engineer", password),
             FirstAccount(demo_site.QUALITY, "Ines Quay", "quality", password),
+            FirstAccount(demo_site.SYSTEM, "Maintenance system", "system", password),
         )
         settings = Settings(
             bench_file,

@@ -30,7 +30,7 @@ from loricate.commands.places import demo_folder
 if TYPE_CHECKING:
     from loricate.client import Client
 
-ACCOUNT, QUALITY = "mara", "ines"
+ACCOUNT, QUALITY, SYSTEM = "mara", "ines", "depot"
 FASTEST = 200.0  # the pace up to which the demo bench believes its stand-ins' clocks
 # Whoever connects, or asks for any port, is given one from 32768 on.
 NOT_GIVEN_AWAY = range(20_000, 32_000)
@@ -194,7 +194,7 @@ def add_definitions(client: "Client") -> None:
 def have_orders_given(client: "Client", sign_in: dict[str, Any]) -> None:
     """Have the maintenance system send its work orders, as it does whenever it has one."""
     system = f"http://127.0.0.1:{sign_in['ports']['DEVICES']}"
-    told = {name: sign_in[name] for name in ("url", "name", "password")}
+    told = {"url": sign_in["url"], "name": SYSTEM, "password": sign_in["password"]}
     httpx.put(f"{system}/service", json=told).raise_for_status()
     known = {each.number for each in client.orders()}
     for listed in demo_documents("orders"):

@@ -30,6 +30,13 @@ def command() -> None:
     type=click.Choice([str(each) for each in Depth]),
     help="How much it tells; limits by default.",
 )
+@click.option(
+    "--pick",
+    "units",
+    multiple=True,
+    metavar="ID",
+    help="Of what is found only this, by its id in `unit find --json`; repeatable.",
+)
 @click.option("--newest-only", is_flag=True, help="Of each unit the newest alone of what is found.")
 @click.option("--failed-only", is_flag=True, help="Of each unit only what did not pass.")
 @click.option("--no-curves", is_flag=True, help="Without curves.")
@@ -100,6 +107,8 @@ def _told(options: dict[str, Any]) -> dict[str, Any]:
     for name in ("curves", "instruments", "remarks", "logo"):
         if options[f"no_{name}"]:
             told[name] = False
+    if options["units"]:
+        told["units"] = list(options["units"])
     if options["signatures"]:
         told["signatures"] = list(options["signatures"])
     return told

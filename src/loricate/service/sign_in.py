@@ -28,7 +28,9 @@ IDLE_HEADER = "X-Loricate-Idle"  # for how many seconds nobody has touched the c
 SESSION_HOURS = 12
 NOTED_EACH_S = 60.0  # how often the use of a session is kept
 
-Permission = Literal["read", "run", "define", "audit", "quality", "sum_up", "people"]
+Permission = Literal[
+    "read", "run", "define", "audit", "quality", "sum_up", "people", "order", "see_orders"
+]
 ALLOWED: dict[Permission, frozenset[str]] = {
     "read": frozenset({"operator", "engineer", "quality", "administrator"}),
     "run": frozenset({"operator", "engineer"}),
@@ -36,6 +38,8 @@ ALLOWED: dict[Permission, frozenset[str]] = {
     "audit": frozenset({"engineer", "quality", "administrator"}),
     "quality": frozenset({"quality"}),  # whose signature counts
     "sum_up": frozenset({"operator", "engineer", "quality"}),
+    "order": frozenset({"operator", "engineer", "system"}),
+    "see_orders": frozenset({"operator", "engineer", "quality", "administrator", "system"}),
     "people": frozenset({"administrator"}),  # and engineers, while a site has no administrator
 }
 
@@ -271,6 +275,8 @@ SignedIn = Annotated[Person, Depends(signed_in)]
 Auditor = Annotated[Person, Depends(may("audit"))]
 Reader = Annotated[Person, Depends(may("read"))]
 Runner = Annotated[Person, Depends(may("run"))]
+Orderer = Annotated[Person, Depends(may("order"))]
+OrderReader = Annotated[Person, Depends(may("see_orders"))]
 Definer = Annotated[Person, Depends(may("define"))]
 Approver = Annotated[Person, Depends(may("quality"))]
 Summer = Annotated[Person, Depends(may("sum_up"))]

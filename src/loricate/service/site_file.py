@@ -59,7 +59,8 @@ class SendPlan(_Part):
     ``to`` is an address that takes posts, or a broker's with a topic (``mqtt://host:1883/line``).
     ``secret_file`` (beside the site file) has in its first line what posts are signed with (HMAC),
     or the password at the broker; ``token_file`` what it takes for a sign-in. Of one that
-    ``answers`` with the id of the message that it took, connections are used again.
+    ``answers`` with the id of the message that it took, connections are used again. ``ca_file``
+    has the certificates (PEM) of whoever vouches for it, where that is nobody whom all trust.
     """
 
     name: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,31}$", description="In the outbox")
@@ -71,6 +72,7 @@ class SendPlan(_Part):
     account: str = Field(default="", max_length=64)
     secret_file: str = ""
     token_file: str = ""
+    ca_file: str = ""
     within_s: float = Field(default=10.0, gt=0, le=120)
     answers: Literal["status", "id"] = "status"
     fields: dict[str, str] = Field(default_factory=dict)

@@ -22,6 +22,7 @@ from paho.mqtt.properties import Properties
 from paho.mqtt.reasoncodes import ReasonCode
 from standardwebhooks import Webhook
 
+from loricate.core.errors import DocumentError, Finding
 from loricate.service.site_file import SendPlan
 
 # What says nothing of the message: the next one would fare alike.
@@ -52,8 +53,20 @@ class Target(Protocol):
 def target_of(
     plan: SendPlan, beside: Path, transport: httpx.AsyncBaseTransport | None = None
 ) -> Target:
-    """The target that a site file names; files are beside it."""
-    return Broker(plan, beside) if plan.is_broker else Posts(plan, beside, transport)
+    """The target that a site file names; files are beside it. Raises DocumentError."""
+    trust = _trust(plan, beside)
+    return Broker(plan, beside, trust) if plan.is_broker else Posts(plan, beside, trust, transport)
+
+
+def _trust(plan: SendPlan, beside: Path) -> ssl.SSLContext:
+    """Whose word is taken for who a target is."""
+    if not plan.ca_file:
+        return ssl.create_default_context()
+    try:
+        return ssl.create_default_context(cafile=beside / plan.ca_file)
+    except (OSError, ssl.SSLError) as error:
+        told = f"of '{plan.name}' names {plan.ca_file}, which holds no certificates ({error})."
+        raise DocumentError("site file", (Finding("send.ca_file", told),)) from error
 
 
 def _first_line(path: Path) -> str:
@@ -75,12 +88,17 @@ class Posts:
     """
 
     def __init__(
-        self, plan: SendPlan, beside: Path, transport: httpx.AsyncBaseTransport | None
+        self,
+        plan: SendPlan,
+        beside: Path,
+        trust: ssl.SSLContext,
+        transport: httpx.AsyncBaseTransport | None,
     ) -> None:
         self.plan, self.beside = plan, beside
         # What a process has in its environment is not what a site chose.
         self._wire = httpx.AsyncClient(
             timeout=plan.within_s,
+            verify=trust,
             transport=transport,
             trust_env=False,
             limits=httpx.Limits(
@@ -183,12 +201,12 @@ class Broker:
     keeps for nobody is lost. The id of a message is a user property as well.
     """
 
-    def __init__(self, plan: SendPlan, beside: Path) -> None:
+    def __init__(self, plan: SendPlan, beside: Path, trust: ssl.SSLContext) -> None:
         self.plan, self.beside = plan, beside
         found = urlsplit(plan.to)
         self.host, self.port = found.hostname or "", found.port or PORTS[found.scheme]
         self.topic = unquote(found.path).strip("/")
-        self._is_private = found.scheme == "mqtts"
+        self._trust = trust if found.scheme == "mqtts" else None
         self._one_opens = asyncio.Lock()
         self._link: _BrokerLink | None = None
         self._ends: asyncio.TimerHandle | None = None
@@ -218,7 +236,7 @@ class Broker:
                 secret = ""
                 if self.plan.secret_file:
                     secret = _first_line(self.beside / self.plan.secret_file)
-                link = _BrokerLink(self.plan, secret, self._is_private)
+                link = _BrokerLink(self.plan, secret, self._trust)
                 try:
                     await link.open(self.host, self.port)
                 except BaseException:
@@ -250,7 +268,7 @@ class _BrokerLink:
     would have both wait for ever.
     """
 
-    def __init__(self, plan: SendPlan, secret: str, is_private: bool) -> None:
+    def __init__(self, plan: SendPlan, secret: str, trust: ssl.SSLContext | None) -> None:
         self._loop = asyncio.get_running_loop()
         self._waiting: dict[int, asyncio.Future[ReasonCode]] = {}
         self._connected: asyncio.Future[ReasonCode] = self._loop.create_future()
@@ -261,8 +279,8 @@ class _BrokerLink:
         self._client.connect_timeout = plan.within_s / 2
         if plan.account:
             self._client.username_pw_set(plan.account, secret)
-        if is_private:
-            self._client.tls_set_context(ssl.create_default_context())
+        if trust is not None:
+            self._client.tls_set_context(trust)
         self._client.on_connect = lambda _client, _data, _flags, code, _about: self._later(
             self._is_connected, code
         )

@@ -9,6 +9,7 @@ import asyncio
 import contextlib
 import json
 import random
+import ssl
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -62,8 +63,8 @@ class Receiver:
     _host: str = ""
     port: int = 0
 
-    async def serve(self, host: str, port: int) -> int:
-        """Listen; gives the port."""
+    async def serve(self, host: str, port: int, trust: ssl.SSLContext | None = None) -> int:
+        """Listen, over TLS where there is a certificate; gives the port."""
         app = web.Application(client_max_size=MOST_BYTES)
         app.router.add_post("/messages", self._take)
         app.router.add_get("/messages", self._list)
@@ -73,7 +74,7 @@ class Receiver:
         self._runner = web.AppRunner(app, access_log=None, shutdown_timeout=0.1)
         await self._runner.setup()
         self._host = host
-        site = web.TCPSite(self._runner, host, port, reuse_address=True)
+        site = web.TCPSite(self._runner, host, port, ssl_context=trust, reuse_address=True)
         await site.start()
         self.port = int(self._runner.addresses[0][1])
         return self.port

@@ -9,7 +9,7 @@ from loricate.api.orders import OrderIn, OrderOut, Withdrawing
 from loricate.records import work_orders
 from loricate.service.order_keeping import take_order, told_order, withdraw_order
 from loricate.service.routers.access import APage, TheDesk, make_router
-from loricate.service.sign_in import Reader, Runner
+from loricate.service.sign_in import Orderer, OrderReader
 
 router = make_router("/orders", "orders")
 NumberInPath = Annotated[
@@ -19,7 +19,7 @@ NumberInPath = Annotated[
 
 @router.get("", response_model=list[OrderOut])
 async def list_orders(
-    person: Reader,
+    person: OrderReader,
     desk: TheDesk,
     page: APage,
     state: Literal["", "open", "done", "withdrawn"] = "",
@@ -36,14 +36,14 @@ async def list_orders(
 
 
 @router.get("/{number}", response_model=OrderOut)
-async def show_order(number: NumberInPath, person: Reader, desk: TheDesk) -> OrderOut:
+async def show_order(number: NumberInPath, person: OrderReader, desk: TheDesk) -> OrderOut:
     """An order by its number."""
     return await desk.store.read(lambda conn: told_order(conn, work_orders.get_order(conn, number)))
 
 
 @router.put("/{number}", response_model=OrderOut, responses={201: {"model": OrderOut}})
 async def put_order(
-    number: NumberInPath, body: OrderIn, person: Runner, desk: TheDesk, response: Response
+    number: NumberInPath, body: OrderIn, person: Orderer, desk: TheDesk, response: Response
 ) -> OrderOut:
     """Give an order: once, however often it is sent; said anew while it is open, it is changed."""
 
@@ -58,7 +58,7 @@ async def put_order(
 
 @router.post("/{number}/withdrawal", response_model=OrderOut)
 async def withdraw(
-    number: NumberInPath, body: Withdrawing, person: Runner, desk: TheDesk
+    number: NumberInPath, body: Withdrawing, person: Orderer, desk: TheDesk
 ) -> OrderOut:
     """Withdraw an order that nobody wants any more."""
 
