@@ -5,6 +5,7 @@ import io
 import json
 import random
 import shutil
+import sqlite3
 import tarfile
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager, closing
@@ -18,7 +19,7 @@ from joserfc.jwk import OKPKey
 
 from loricate.api.carrying import Receipt
 from loricate.certificates.sealing import SiteKey, Sort, canonical, unopened
-from loricate.records import carrying, kept_files, marks, store
+from loricate.records import carrying, kept_files, marks, store, units, work_orders
 from loricate.records.backup import unpack_backup, write_backup
 from loricate.records.errors import StorageFull
 from loricate.records.packing import PackRefused
@@ -269,6 +270,27 @@ class Lossy(httpx.AsyncBaseTransport):
             self.loses -= 1
             raise httpx.ReadError("the answer was lost")
         return answer
+
+
+async def test_an_order_goes_with_its_unit_and_as_it_stands(live: Live, archive: Archive) -> None:
+    """Open in one file, done by a run of the next."""
+
+    def give(conn: sqlite3.Connection) -> None:
+        unit = units.known_unit(conn, "DC-40", "DC40-26-01")
+        work_orders.put_order(conn, "mara", "WO-1", unit, "production", "", "")
+
+    def order(conn: sqlite3.Connection) -> work_orders.WorkOrder:
+        return work_orders.get_order(conn, "WO-1")
+
+    await live.desk.store.write(give)
+    for state in ("open", "done"):
+        if state == "done":
+            await a_day(live, n1="DC40-26-01")
+        assert (await archive.take(await carried_out(live), key_of(live))).is_success
+        own = await live.desk.store.read(order)
+        (place,) = archive.desk.places.carried
+        assert await place.records.read(order) == own and own.state == state
+    assert (await archive.get("/records/check"))["whole"]
 
 
 async def test_over_a_bad_link_records_go_by_themselves_and_once(
