@@ -464,6 +464,12 @@ async def test_records_of_an_older_version_come_in_first_and_are_brought_up(
         assert marks.version_of(conn) == 900
         assert not [*marks.faults(conn), *carrying.mark_faults(conn)]
         assert {row["account"] for row in conn.execute("SELECT account FROM audit")}
+    again = await asyncio.to_thread(carried_files.take_in, *given)
+    assert (again.taken.records, again.taken.units, again.is_first) == (0, 0, False)
+    with closing(open_connection(database, read_only=True)) as conn:
+        assert marks.version_of(conn) == 900 and not [*carrying.mark_faults(conn)]
+    await a_day(live, n1="DC40-26-02")
+    await asyncio.to_thread(file.write_bytes, await carried_out(live))
     with pytest.raises(PackRefused, match="Bring that bench up to the Loricate of this service"):
         await asyncio.to_thread(carried_files.take_in, *given)
 

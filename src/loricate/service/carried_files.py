@@ -169,7 +169,7 @@ def take_in(data_folder: Path, file: Path, trusted: Collection[str], by: str) ->
         target, kid = folder / manifest.site, public_key(manifest.jwk).thumbprint()
         if kid not in trusted and kid not in _keys_of(target / DATABASE):
             raise StrangeKey.of(manifest, kid)
-        _check_version(manifest.version, known, not target.is_dir())
+        _check_version(manifest, known, target)
         return _Admitted(sealed, manifest, kid, known, target)
 
     with tempfile.TemporaryDirectory(dir=folder, prefix=".coming-") as into:
@@ -181,10 +181,11 @@ def take_in(data_folder: Path, file: Path, trusted: Collection[str], by: str) ->
         at = Path(into) / "first" if is_first else target
         at.mkdir(mode=0o700, exist_ok=True)
         site = SiteOf(manifest.site, manifest.since)
-        as_there = {
-            number: each for number, each in migrations().items() if number <= manifest.version
-        }
-        migrate(at / DATABASE, as_there, site)
+        if is_first or manifest.version == came.known:
+            as_there = {
+                number: each for number, each in migrations().items() if number <= manifest.version
+            }
+            migrate(at / DATABASE, as_there, site)
         for name in manifest.members:
             place, _, digest = name.partition("/")
             if digest and keep_file(at / place, (coming / name).read_bytes()) != digest:
@@ -207,12 +208,18 @@ def take_in(data_folder: Path, file: Path, trusted: Collection[str], by: str) ->
     )
 
 
-def _check_version(there: int, here: int, is_first: bool) -> None:
+def _check_version(manifest: Manifest, here: int, target: Path) -> None:
     """Refuse what cannot be read here, or would not go on from what came before.
 
     The first file of a bench may be of an older version: it is brought up to this one afterwards.
+    So may one that has come before, from the time before that.
     """
-    if there == here or (is_first and carrying.FIRST_VERSION <= there < here):
+    there = manifest.version
+    if there == here:
+        return
+    if carrying.FIRST_VERSION <= there < here and (
+        not target.is_dir() or _has_come(target / DATABASE, manifest)
+    ):
         return
     older, newer = (
         ("that bench", "this service") if there < here else ("this service", "that bench")
@@ -221,6 +228,13 @@ def _check_version(there: int, here: int, is_first: bool) -> None:
         f"The records of that bench are of version {there}, those of this service of {here}. Bring "
         f"{older} up to the Loricate of {newer}, start it once, and carry out again."
     )
+
+
+def _has_come(database: Path, manifest: Manifest) -> bool:
+    """Whether a file ends nowhere beyond what has come of its bench."""
+    with closing(open_connection(database, read_only=True)) as conn:
+        had = carrying.carried_ends(conn)
+    return all(end <= had.get(kind, (0, ""))[0] for kind, (end, _) in manifest.ends.items())
 
 
 def _read(content: bytes) -> tuple[str, Manifest]:
