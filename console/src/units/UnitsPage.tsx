@@ -161,6 +161,7 @@ function UnitTable({ rows, picked, onPick }: TableProps) {
             <input
               type="checkbox"
               aria-label={`Pick ${serial} of ${moment(begun_at)}`}
+              style={{ width: '1.5rem', height: '1.5rem', accentColor: 'var(--chakra-colors-act)' }}
               checked={picked.includes(id)}
               onChange={(event) => onPick(id, event.target.checked)}
             />

@@ -101,6 +101,7 @@ def _greet(sign_in: dict[str, Any], pace: float, with_history: bool, as_json: bo
         came = demo_site.carry_history_in(client) if with_history else ""
         hands = Hands("127.0.0.1", sign_in["ports"]["HANDS"])
         fit = demo_upkeep.make_fit(client, hands, pace)
+        ordered = ", ".join(each.number for each in client.orders("open"))
         client.sign_out()
     if as_json:
         click.echo(json.dumps(sign_in))
@@ -112,5 +113,7 @@ def _greet(sign_in: dict[str, Any], pace: float, with_history: bool, as_json: bo
             click.echo(f"Upkeep    zero and daily check done by the stand-ins: {', '.join(fit)}")
         if came:
             click.echo(f"History   {came}")
+        if ordered:
+            click.echo(f"Orders    fixture FX-W, {ordered}")
         click.echo("Load      fixture FX-A, serials DC40-26-0117 to DC40-26-0120 in nests 1 to 4")
         click.echo("Stop      Ctrl-C")
