@@ -15,10 +15,8 @@ from pathlib import Path
 from unittest.mock import patch
 
 from loricate.records import outbox
-from loricate.records.outbox import Outgoing
 from loricate.records.store import Store
 from loricate.service import sending
-from loricate.service.exporting import Exporter
 from loricate.service.messaging import AT_ONCE, Messenger
 from loricate.service.sending import Sender
 from loricate.service.site_file import SendPlan
@@ -68,7 +66,7 @@ class Line:
     async def send_for(self, seconds: float | None) -> None:
         """Have a service send for a while, or until nothing waits."""
         messenger = Messenger((self.plan,), self.folder, self.store, "Quillmere", "BENCH-2")
-        sender = Sender(self.store, Exporter(None, self.folder), _nothing, 1)
+        sender = Sender(self.store)
         sender.add(self.plan.name, partial(messenger.send, self.plan), AT_ONCE)
         sender.open()
         try:
@@ -80,10 +78,6 @@ class Line:
         finally:
             await sender.close()
             await messenger.close()
-
-
-async def _nothing(outgoing: Outgoing) -> None:
-    """No paper is made here."""
 
 
 async def send_through_trouble(

@@ -12,9 +12,9 @@ from figures.paper import bare_paper, numbered
 from loricate.certificates.issue import Draft
 from loricate.papers.look import Look
 from loricate.records import papers
+from loricate.records.papers import PAPER
 from loricate.records.store import Store
 from loricate.service.desk import MAKERS, UNDER_WAY
-from loricate.service.exporting import Exporter
 from loricate.service.head_keeping import HeadKeeper
 from loricate.service.keyring import KeyFiles, Keyring
 from loricate.service.ledger_keeping import Entering, LedgerKeeper
@@ -48,7 +48,8 @@ async def _delays(folder: Path, count: int) -> list[float]:
     heads = HeadKeeper(store, keys, "Quillmere Apparatus", "BENCH-2", [folder])
     sealing, drawing = Workroom("sealing"), Workroom("drawing", MAKERS, most_waiting=64)
     maker = PaperMaker(store, keys, Look(), drawing, exports=False)
-    sender = Sender(store, Exporter(None, folder), maker.send, UNDER_WAY)
+    sender = Sender(store)
+    sender.add(PAPER, maker.send, UNDER_WAY)
     keeper = LedgerKeeper(
         store, keys, heads, sender, sealing, ("Quillmere Apparatus", "UTC"), "http://127.0.0.1"
     )

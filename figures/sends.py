@@ -18,9 +18,7 @@ from standardwebhooks import Webhook
 
 from figures.pairs import ratio_of_pairs
 from loricate.records import outbox
-from loricate.records.outbox import Outgoing
 from loricate.records.store import Store
-from loricate.service.exporting import Exporter
 from loricate.service.messaging import AT_ONCE, Messenger
 from loricate.service.sending import Sender
 from loricate.service.site_file import SendPlan
@@ -93,7 +91,7 @@ async def _sent_s(folder: Path, url: str) -> float:
     plan = SendPlan(name="works", to=url, secret_file="secret")
     store = Store(folder / "r.sqlite")
     messenger = Messenger((plan,), folder, store, "Quillmere", "BENCH-2")
-    sender = Sender(store, Exporter(None, folder), _nothing, 1)
+    sender = Sender(store)
     sender.add(plan.name, partial(messenger.send, plan), AT_ONCE)
 
     def queue(conn: object) -> None:
@@ -111,7 +109,3 @@ async def _sent_s(folder: Path, url: str) -> float:
     await messenger.close()
     store.close()
     return spent
-
-
-async def _nothing(outgoing: Outgoing) -> None:
-    """No paper is made here."""

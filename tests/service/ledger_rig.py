@@ -3,8 +3,8 @@
 from pathlib import Path
 
 from loricate.records.outbox import Outgoing
+from loricate.records.papers import PAPER
 from loricate.records.store import Store
-from loricate.service.exporting import Exporter
 from loricate.service.head_keeping import HeadKeeper
 from loricate.service.keyring import KeyFiles, Keyring
 from loricate.service.ledger_keeping import LedgerKeeper
@@ -26,7 +26,8 @@ class LedgerRig:
         self.keys = Keyring(self.store, KeyFiles(folder), SITE)
         heads = HeadKeeper(self.store, self.keys, SITE, "BENCH-2", [folder])
         self.sealing = Workroom("sealing")
-        self.sender = Sender(self.store, Exporter(None, folder), _nothing, 1)
+        self.sender = Sender(self.store)
+        self.sender.add(PAPER, _nothing)
         self.keeper = way(
             self.store, self.keys, heads, self.sender, self.sealing, (SITE, "UTC"),
             "http://127.0.0.1",

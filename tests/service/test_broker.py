@@ -18,10 +18,8 @@ from paho.mqtt.properties import Properties
 
 from loricate.commands.demo_site import free_port
 from loricate.records import outbox
-from loricate.records.outbox import Outgoing
 from loricate.records.store import Store
 from loricate.service import sending
-from loricate.service.exporting import Exporter
 from loricate.service.messaging import AT_ONCE, Messenger
 from loricate.service.sending import Sender
 from loricate.service.site_file import SendPlan
@@ -133,7 +131,7 @@ class Bench:
             within_s=3.0,
         )
         self.messenger = Messenger((plan,), folder, self.store, "Quillmere", "BENCH-2")
-        self.sender = Sender(self.store, Exporter(None, folder), _nothing, 1)
+        self.sender = Sender(self.store)
         self.sender.add(plan.name, partial(self.messenger.send, plan), AT_ONCE)
         self.sender.open()
 
@@ -171,10 +169,6 @@ class Bench:
         await self.sender.close()
         await self.messenger.close()
         self.store.close()
-
-
-async def _nothing(outgoing: Outgoing) -> None:
-    """No paper is made here."""
 
 
 @pytest.fixture(autouse=True)
@@ -274,7 +268,7 @@ async def test_a_message_that_is_too_large_holds_up_its_own_unit_alone(
     bench: Bench, works: Subscriber
 ) -> None:
     await bench.queue(1, text="x" * 30_000)
-    await bench.until_stuck("ne")
+    await bench.until_stuck("It has 30", "takes 20000 at once")
     await bench.queue(8, 1)
 
     async def others_taken() -> bool:

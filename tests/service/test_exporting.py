@@ -11,7 +11,6 @@ import pytest
 from loricate.records import ledger, outbox, papers
 from loricate.records.kept_files import keep_file
 from loricate.records.ledger import LedgerEntry
-from loricate.records.outbox import Outgoing
 from loricate.records.store import Store
 from loricate.service.exporting import Exporter
 from loricate.service.paper_making import EXPORT
@@ -22,17 +21,14 @@ FACTS = {"serial": "A-1", "verdict": "pass", "date": "2026-11-25", "number": "C-
 
 
 def test_another_document_gets_another_name_and_the_same_one_none(tmp_path: Path) -> None:
-    exporter = Exporter(ExportsPlan(folder="out", name="{serial}", forms=("pdf",)), tmp_path)
+    store = Store(tmp_path / "r.sqlite")
+    plan = ExportsPlan(folder="out", name="{serial}", forms=("pdf",))
+    exporter = Exporter(plan, tmp_path, store)
     (first,) = exporter.write(FACTS, {"pdf": b"one"})
     (again,) = exporter.write(FACTS, {"pdf": b"one"})
     (second,) = exporter.write(FACTS, {"pdf": b"two"})
     assert first == again == tmp_path / "out" / "A-1.pdf"
     assert (second.name, second.read_bytes(), first.read_bytes()) == ("A-1-2.pdf", b"two", b"one")
-
-
-async def no_paper(outgoing: Outgoing) -> None:
-    """Nothing is to be drawn here."""
-    raise AssertionError(outgoing)
 
 
 class Line:
@@ -41,7 +37,7 @@ class Line:
     def __init__(self, folder: Path) -> None:
         self.store = Store(folder / "data" / "records.sqlite")
         plan = ExportsPlan(folder="out", name="{serial}", forms=("pdf", "json"))
-        self.exporter, self.out = Exporter(plan, folder), folder / "out"
+        self.exporter, self.out = Exporter(plan, folder, self.store), folder / "out"
         paper = keep_file(self.store.papers, b"paper")
         entry = LedgerEntry(
             1, "C-2026-000001", "certificate", None, "A-1", "", "2026-11-25T08:00:00Z", "d", "p",
@@ -57,7 +53,8 @@ class Line:
 
     async def sent_within(self, seconds: float, done: Callable[[outbox.Outgoing], bool]) -> None:
         """Send until the entry is as wanted."""
-        sender = Sender(self.store, self.exporter, no_paper, 1)
+        sender = Sender(self.store)
+        sender.add(EXPORT, self.exporter.send)
         sender.open()
         try:
             async with asyncio.timeout(seconds):
@@ -106,7 +103,7 @@ async def test_a_paper_that_was_changed_is_not_exported(line: Line) -> None:
 
 
 async def test_a_site_that_exports_no_more_says_what_waits(line: Line, tmp_path: Path) -> None:
-    line.exporter = Exporter(None, tmp_path)
+    line.exporter = Exporter(None, tmp_path, line.store)
     await line.sent_within(20, lambda entry: entry.problem != "")
     assert "names no folder for exports" in line.entry().problem
 

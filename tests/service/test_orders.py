@@ -8,6 +8,7 @@ from typing import Any
 
 import pytest
 
+from loricate.records import runs, work_orders
 from tests.service.live_rig import Live
 from tests.service.test_assets import NUMBER, QUICK, SERIAL, a_run, describe, have_tested
 
@@ -40,14 +41,14 @@ async def test_an_order_chooses_the_occasion_and_its_result_ends_it(bench: Live)
     run = await bench.post("/runs", a_run())
     assert (run["sequence_code"], run["occasion"]) == ("FW2-WHOLE", "recurrent")
     assert await state_of(bench) == "open", "a run that was made has measured nothing"
-    done = await have_tested(bench, NUMBER)
+    done = await have_tested(bench, NUMBER, "open_earth")
 
     async def ended() -> Any:
         found = await bench.get(f"/orders/{ORDER}")
         return found if found["state"] == "done" else None
 
     order = await bench.until(ended)
-    assert (order["run"], order["verdict"]) == (done["id"], "pass")
+    assert (order["run"], order["verdict"]) == (done["id"], "fail"), "which is a result as well"
     assert order["ended_at"] == done["ended_at"] and not order["is_overdue"]
     assert await bench.get("/orders?state=open") == []
     refused = await bench.post("/runs", a_run(), status=422)
@@ -65,28 +66,49 @@ async def test_the_number_of_an_order_stands_for_its_unit(bench: Live) -> None:
     assert run["units"][0]["serial"] == SERIAL
 
 
-async def test_a_test_that_fails_is_a_result_as_well(bench: Live) -> None:
+async def test_an_order_never_makes_another_unit_of_one_that_is_new(bench: Live) -> None:
+    """Somebody gives an order the number that a unit to come has for its serial."""
+    await give(bench, "FW2-26-0555")
+    run = await bench.post("/runs", a_run("FW2-26-0555", sequence="FW2-WHOLE"))
+    assert run["units"][0]["serial"] == "FW2-26-0555"
+
+
+async def test_a_pass_answers_an_order_once_it_is_certified(bench: Live) -> None:
     await give(bench)
-    await have_tested(bench, NUMBER, "open_earth")
+    run = await have_tested(bench, NUMBER)
+    (unit,) = run["units"]
+    assert unit["verdict"] == "pass" and await issued(bench, run["id"])
+    assert await state_of(bench) == "open", "nothing was certified"
 
-    async def ended() -> bool:
-        return await state_of(bench) == "done"
+    def certified(conn: sqlite3.Connection) -> None:
+        kept = runs.get_run(conn, run["id"])
+        work_orders.end_orders(conn, kept, {**kept["units"][0], "certificate_kind": "certificate"})
 
-    await bench.until(ended)
-    assert (await bench.get(f"/orders/{ORDER}"))["verdict"] == "fail"
+    await bench.desk.store.write(certified)
+    order = await bench.get(f"/orders/{ORDER}")
+    assert (order["state"], order["verdict"], order["run"]) == ("done", "pass", run["id"])
+
+
+async def issued(bench: Live, run_id: str) -> bool:
+    """Whether a run's documents are issued, once they are."""
+
+    async def is_issued() -> bool:
+        return bool((await bench.get(f"/runs/{run_id}"))["documents"] != "coming")
+
+    return bool(await bench.until(is_issued))
 
 
 @pytest.mark.parametrize("why", ["aborted", "another occasion", "came later", "another unit"])
 async def test_what_is_no_answer_to_an_order_leaves_it_open(bench: Live, why: str) -> None:
     if why == "another occasion":
         await give(bench, occasion="acceptance")
-        await have_tested(bench, NUMBER)
+        await have_tested(bench, NUMBER, "open_earth")
     elif why == "another unit":
         await give(bench, asset="", product="FW-2", serial="FW2-26-0099")
-        await have_tested(bench, NUMBER)
+        await have_tested(bench, NUMBER, "open_earth")
     elif why == "came later":
         bench.floor.clock.pace = 2.0
-        bench.floor.floor.put_in("FX-W/1", "FW-2", (), SERIAL)
+        bench.floor.floor.put_in("FX-W/1", "FW-2", ("open_earth",), SERIAL)
         made = await bench.post("/runs", a_run(occasion="recurrent"))
         if made["needs_arming"]:
             await bench.post(f"/runs/{made['id']}/arm")
@@ -99,12 +121,7 @@ async def test_what_is_no_answer_to_an_order_leaves_it_open(bench: Live, why: st
         made = await bench.post("/runs", a_run())
         await bench.post(f"/runs/{made['id']}/abort")
     found = await bench.get("/runs")
-    assert found[0]["state"] in ("finished", "aborted")
-
-    async def issued() -> bool:
-        return bool((await bench.get(f"/runs/{found[0]['id']}"))["documents"] != "coming")
-
-    await bench.until(issued)
+    assert found[0]["state"] in ("finished", "aborted") and await issued(bench, found[0]["id"])
     assert await state_of(bench) == "open"
 
 
@@ -113,7 +130,7 @@ async def test_an_order_that_comes_again_is_one_order(bench: Live) -> None:
     assert await give(bench, status=200) == first
     changed = await give(bench, status=200, said="the probe as well")
     assert (changed["came_at"], changed["said"]) == (first["came_at"], "the probe as well")
-    await have_tested(bench, NUMBER)
+    await have_tested(bench, NUMBER, "open_earth")
 
     async def done() -> bool:
         return await state_of(bench) == "done"
@@ -131,13 +148,13 @@ async def test_an_order_that_nobody_wants_is_withdrawn_with_the_reason(bench: Li
     assert (ended["state"], ended["reason"]) == ("withdrawn", "mara: it was scrapped")
     again = await bench.post(f"/orders/{ORDER}/withdrawal", {"reason": "once more"})
     assert again["reason"] == "mara: it was scrapped"
-    await have_tested(bench, NUMBER)
+    await have_tested(bench, NUMBER, "open_earth")
     await asyncio.sleep(0.3)
     assert await state_of(bench) == "withdrawn"
     missing = await bench.post("/orders/NONE/withdrawal", {"reason": "it is not"}, status=404)
     assert "NONE" in missing["detail"]
     await give(bench, "WO-2")
-    await have_tested(bench, NUMBER)
+    await have_tested(bench, NUMBER, "open_earth")
 
     async def done() -> bool:
         return await state_of(bench, "WO-2") == "done"

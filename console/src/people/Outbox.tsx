@@ -1,9 +1,9 @@
 import { Button, Flex, Heading, Stack, Text } from '@chakra-ui/react'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { type FormEvent, useState } from 'react'
+import { useState } from 'react'
 import { api, ask, type Schemas } from '../api/client'
 import { DataTable } from '../parts/DataTable'
-import { LabelledInput } from '../parts/LabelledInput'
+import { ReasonForm } from '../parts/ReasonForm'
 import { Trouble } from '../parts/Trouble'
 import { useMoment } from '../parts/useMoment'
 
@@ -99,9 +99,8 @@ function whyOf({ problem, behind }: Entry): string {
 /** A message that its receiver will never take ends here; what waits behind it goes on. */
 function LeaveOutForm({ entry, onDone }: { entry: Entry; onDone: () => void }) {
   const queries = useQueryClient()
-  const [reason, setReason] = useState('')
   const leave = useMutation({
-    mutationFn: () =>
+    mutationFn: (reason: string) =>
       ask(
         api.POST('/api/v1/outbox/{entry}/leaving', {
           params: { path: { entry: entry.id } },
@@ -113,26 +112,15 @@ function LeaveOutForm({ entry, onDone }: { entry: Entry; onDone: () => void }) {
       onDone()
     },
   })
-  function submit(event: FormEvent) {
-    event.preventDefault()
-    if (reason.trim()) leave.mutate()
-  }
   return (
-    <form onSubmit={submit}>
-      <Flex gap="3" align="end" wrap="wrap" bg="plate" borderWidth="1px" borderColor="act" p="4">
-        <LabelledInput
-          label={`Why will ${entry.target} never take what is told of ${entry.subject}?`}
-          value={reason}
-          onChange={setReason}
-        />
-        <Button type="submit" bg="act" color="act.ink" loading={leave.isPending}>
-          Leave it out
-        </Button>
-        <Button variant="outline" borderColor="edge" color="ink" onClick={onDone}>
-          Keep it waiting
-        </Button>
-      </Flex>
-      {leave.isError && <Trouble text={leave.error.message} />}
-    </form>
+    <ReasonForm
+      label={`Why will ${entry.target} never take what is told of ${entry.subject}?`}
+      doIt="Leave it out"
+      leaveIt="Keep it waiting"
+      isPending={leave.isPending}
+      trouble={leave.error}
+      onReason={(reason) => leave.mutate(reason)}
+      onLeave={onDone}
+    />
   )
 }

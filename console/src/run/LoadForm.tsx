@@ -34,6 +34,7 @@ interface Held {
 /** Choose a sequence and fixture, give each nest its serial by keyboard or scanner, make the run. */
 export function LoadForm() {
   const navigate = useNavigate()
+  const queries = useQueryClient()
   const may = useMay()
   const [query, setQuery] = useSearchParams()
   const [serials, setSerials] = useState<Record<string, string>>({})
@@ -111,6 +112,13 @@ export function LoadForm() {
     const nest = event.currentTarget.dataset.nest ?? ''
     const scannedCode = event.currentTarget.value.trim()
     setScans({ ...scans, [nest]: scannedCode })
+    // What an open order for this fixture is called shows at once what it stands for.
+    const orders = queries.getQueryData<Schemas['OrderOut'][]>(['orders', 'open']) ?? []
+    const order = orders.find((each) => each.number === scannedCode)
+    if (order && held.some((each) => each.code === order.product)) {
+      loadOrder(order, nest)
+      return
+    }
     if (sequences.data?.some((each) => each.code === scannedCode)) {
       choose('sequence', scannedCode)
       setSerials({ ...serials, [nest]: '' })
@@ -129,8 +137,8 @@ export function LoadForm() {
   }
 
   /** An order chooses its occasion, and with it the sequence; its unit goes into a free nest. */
-  function loadOrder(order: Schemas['OrderOut']) {
-    const free = nests.find((nest) => !serials[nest]?.trim()) ?? nests[0]
+  function loadOrder(order: Schemas['OrderOut'], place?: string) {
+    const free = place ?? nests.find((nest) => !serials[nest]?.trim()) ?? nests[0]
     if (free === undefined) return
     if (order.sequence) choose('sequence', order.sequence)
     setOccasion(order.occasion as Occasion)
@@ -246,7 +254,10 @@ export function LoadForm() {
       <StepTitles code={code} />
       {startBy !== 'series' && (
         <Suspense fallback={null}>
-          <OrdersList products={held.map((each) => each.code)} onTest={loadOrder} />
+          <OrdersList
+            products={held.map((each) => each.code)}
+            onTest={(order) => loadOrder(order)}
+          />
         </Suspense>
       )}
       {startBy === 'series' && fixture !== undefined ? (

@@ -1,12 +1,12 @@
-import { Box, Button, Flex, Stack, Text } from '@chakra-ui/react'
+import { Button, Flex, Stack, Text } from '@chakra-ui/react'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { type FormEvent, useState } from 'react'
+import { useState } from 'react'
 import { Link } from 'react-router'
 import { api, ask, askAll, type Schemas } from '../api/client'
 import { Choice } from '../parts/Choice'
 import { DataTable } from '../parts/DataTable'
-import { LabelledInput } from '../parts/LabelledInput'
 import { LINK } from '../parts/link'
+import { ReasonForm } from '../parts/ReasonForm'
 import { Trouble } from '../parts/Trouble'
 import { useMoment } from '../parts/useMoment'
 import { words } from '../parts/words'
@@ -157,9 +157,8 @@ function Act({ label, text, isOff = false, onClick }: ActProps) {
 
 function WithdrawForm({ order, onDone }: { order: Order; onDone: () => void }) {
   const queries = useQueryClient()
-  const [reason, setReason] = useState('')
   const withdraw = useMutation({
-    mutationFn: () =>
+    mutationFn: (reason: string) =>
       ask(
         api.POST('/api/v1/orders/{number}/withdrawal', {
           params: { path: { number: order.number } },
@@ -171,30 +170,15 @@ function WithdrawForm({ order, onDone }: { order: Order; onDone: () => void }) {
       onDone()
     },
   })
-  function submit(event: FormEvent) {
-    event.preventDefault()
-    if (reason.trim()) withdraw.mutate()
-  }
   return (
-    <form onSubmit={submit}>
-      <Flex gap="3" align="end" wrap="wrap" bg="plate" borderWidth="1px" borderColor="act" p="4">
-        <LabelledInput
-          label={`Why does nobody want ${order.number} any more?`}
-          value={reason}
-          onChange={setReason}
-        />
-        <Button type="submit" bg="act" color="act.ink" loading={withdraw.isPending}>
-          Withdraw it
-        </Button>
-        <Button variant="outline" borderColor="edge" color="ink" onClick={onDone}>
-          Leave it
-        </Button>
-        {withdraw.isError && (
-          <Box w="100%">
-            <Trouble text={withdraw.error.message} />
-          </Box>
-        )}
-      </Flex>
-    </form>
+    <ReasonForm
+      label={`Why does nobody want ${order.number} any more?`}
+      doIt="Withdraw it"
+      leaveIt="Leave it"
+      isPending={withdraw.isPending}
+      trouble={withdraw.error}
+      onReason={(reason) => withdraw.mutate(reason)}
+      onLeave={onDone}
+    />
   )
 }

@@ -29,7 +29,9 @@ class OutgoingOut(BaseModel):
     behind: int | None = Field(
         default=None, description="The entry of the same unit that goes before it, if one waits"
     )
-    left_out: str = Field(default="", description="Who left it out, and why; it was not sent then")
+    left_out: str = Field(
+        default="", description="Who left it out, and why: nobody has said that it got there"
+    )
 
 
 class LeavingOut(BaseModel):

@@ -203,7 +203,7 @@ Digest = Annotated[str, Field(pattern="^([0-9a-f]{64})?$")]
 
 
 class LoadPlace(BaseModel):
-    """A unit in a nest, by its serial, its asset number, or the number of its open order."""
+    """A unit in a nest, by its serial or asset number; with no sequence, by its open order's."""
 
     model_config = ConfigDict(extra="forbid", strict=True)
 

@@ -28,9 +28,9 @@ class RunCalls(Wire):
     ) -> RunOut:
         """Make a run; ``load`` gives the serial in each nest. Nothing is energised yet.
 
-        In place of a serial the asset number will do, or the number of an open order. With an
-        ``occasion`` the ``sequence`` may be empty: it is the one that the product of these devices
-        names for it. Without either, it is the occasion that their open orders are for.
+        In place of a serial the asset number will do. With an ``occasion`` the ``sequence`` may be
+        empty: it is the one that the product of these devices names for it. Without a sequence the
+        number of an open order will do as well, and chooses the occasion.
 
         Once armed it is started by ``start_run``, and by the ``foot`` switch or the ``presence`` of
         a unit in every nest if ``start_by`` says so. ``line`` are line options, by name, that are

@@ -49,6 +49,17 @@ def find_either(conn: sqlite3.Connection, text: str) -> list[Asset]:
     return [_asset(row) for row in rows]
 
 
+def of_document(conn: sqlite3.Connection, number: str) -> Asset | None:
+    """The unit that a document is of, whether it has a number or not; None for one of none."""
+    row = conn.execute(
+        "SELECT unit.id AS unit_id, asset AS number, product, unit.serial, place FROM ledger"
+        " JOIN run_unit ON run_unit.id = run_unit_id JOIN unit ON unit.id = unit_id"
+        " WHERE ledger.number = ?",
+        (number,),
+    ).fetchone()
+    return None if row is None else _asset(row)
+
+
 def describe(
     conn: sqlite3.Connection, account: str, number: str, product: str, serial: str, place: str
 ) -> Asset:

@@ -217,7 +217,8 @@ def is_waiting(conn: sqlite3.Connection, target: str, subject: str) -> bool:
 def set_problem(conn: sqlite3.Connection, outgoing: Outgoing, problem: str) -> None:
     """Keep why an entry could not be sent, and when it is tried again: later each time."""
     conn.execute(
-        "UPDATE outbox SET tries = tries + 1, problem = ?, next_try_at = ? WHERE id = ?",
+        "UPDATE outbox SET tries = tries + 1, problem = ?, next_try_at = ?"
+        " WHERE id = ? AND sent_at IS NULL",  # it may have been left out meanwhile
         (problem[:500], _again(outgoing.tries), outgoing.id),
     )
 

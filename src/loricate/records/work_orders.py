@@ -117,9 +117,11 @@ def end_orders(conn: sqlite3.Connection, run: Mapping[str, Any], unit: Mapping[s
     """End the orders that a unit's result is the answer to.
 
     Those are open orders for its occasion that had come before its run began, and those that this
-    run ended before: a repeat may have come out otherwise. Without a verdict none is ended.
+    run ended before: a repeat may have come out otherwise. Without a verdict none is ended; nor by
+    a pass that is not certified, for then what was asked for has not been shown.
     """
-    if unit["verdict"] not in ("pass", "fail"):
+    is_certified = unit["certificate_kind"] == "certificate"
+    if not (unit["verdict"] == "fail" or (unit["verdict"] == "pass" and is_certified)):
         return
     conn.execute(
         "UPDATE work_order SET state = 'done', run_unit_id = ?1, verdict = ?2, ended_at = ?3"

@@ -28,14 +28,17 @@ class Wanted:
 
 
 def wanted_run(conn: sqlite3.Connection, load: Load, sequence: str, occasion: str) -> Wanted:
-    """Put serials in the place of asset numbers and orders, and find the sequence of an occasion.
+    """Put serials in the place of asset numbers, and find the sequence of an occasion.
 
-    Without an occasion it is the one that the units' open orders are for.
+    Without either it is the occasion that the units' open orders are for; then the number of one
+    may stand for its unit. Where a sequence is named it does not: it may be the serial of a unit
+    that is tested for the first time.
 
     Raises NotReady for a device that nobody described, devices of several products, and a product
     that names no sequence for the occasion.
     """
-    known = [_told_by(conn, text) for _, text in load]
+    tell = assets.find_by_number if sequence else _told_by
+    known = [tell(conn, text) for _, text in load]
     found = [
         (nest, text if asset is None else asset.serial)
         for (nest, text), asset in zip(load, known, strict=True)

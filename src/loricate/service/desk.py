@@ -11,6 +11,7 @@ from loricate.bench.plan import read_bench_plan
 from loricate.core.quantities import show_temperatures_in
 from loricate.papers.look import Look
 from loricate.records import accounts, lots, runs, series
+from loricate.records.papers import PAPER
 from loricate.records.store import Store
 from loricate.service.acting import Acts
 from loricate.service.bench_side import BenchAccess
@@ -30,7 +31,7 @@ from loricate.service.maintaining import MAINTENANCE, Maintenance
 from loricate.service.messaging import AT_ONCE, Messenger
 from loricate.service.order_keeping import end_orders
 from loricate.service.paper_look import tried_look
-from loricate.service.paper_making import PRINT, PaperMaker
+from loricate.service.paper_making import EXPORT, PRINT, PaperMaker
 from loricate.service.places import Places
 from loricate.service.printing import Printing
 from loricate.service.report_keeping import ReportKeeper
@@ -66,7 +67,7 @@ class Desk:
         self.keys = Keyring(self.store, settings.key_files, self.plan.site)
         self.bench = BenchAccess(settings, self.store, self.plan)
         self.site = settings.site
-        exporter = Exporter(self.site.exports, settings.site_folder)
+        exporter = Exporter(self.site.exports, settings.site_folder, self.store)
         show_temperatures_in(self.site.shown.temperature)
         self.papers = tried_look(self.site.papers, settings.site_folder)
         outside = [settings.data_folder, *settings.head_folders]
@@ -78,7 +79,9 @@ class Desk:
         maker = PaperMaker(
             self.store, self.keys, self.look, self.drawing, self.site.exports is not None
         )
-        self.sender = Sender(self.store, exporter, maker.send, UNDER_WAY)
+        self.sender = Sender(self.store)
+        self.sender.add(PAPER, maker.send, UNDER_WAY)
+        self.sender.add(EXPORT, exporter.send)
         self.printing = Printing(self.site.printer, self.store)
         self.sender.add(PRINT, self.printing.send)
         self.messenger = Messenger(

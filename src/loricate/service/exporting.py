@@ -1,9 +1,14 @@
 """Automatic exports: each document issued is written to the folder and name that the site chose."""
 
+import asyncio
 from collections.abc import Mapping
 from pathlib import Path, PurePosixPath
 
 from loricate.core.export_names import export_path
+from loricate.records import outbox
+from loricate.records.outbox import Outgoing
+from loricate.records.store import Store
+from loricate.service.paper_making import paper_as_it_stands
 from loricate.service.site_file import ExportsPlan
 
 
@@ -15,11 +20,18 @@ class NoExports(LookupError):
 
 
 class Exporter:
-    """Writes documents below one folder."""
+    """What the outbox has for the folder of exports: writes documents below it."""
 
-    def __init__(self, plan: ExportsPlan | None, beside: Path) -> None:
-        self.plan = plan
+    def __init__(self, plan: ExportsPlan | None, beside: Path, store: Store) -> None:
+        self.plan, self.store = plan, store
         self.folder = Path() if plan is None else (beside / plan.folder).resolve()
+
+    async def send(self, outgoing: Outgoing) -> None:
+        """Write one document as it stands; raises OSError, NoExports."""
+        sealed, pdf = await paper_as_it_stands(self.store, outgoing.subject)
+        contents = {"pdf": pdf, "json": sealed.encode()}
+        await asyncio.to_thread(self.write, outgoing.facts, contents)
+        await self.store.write(lambda conn: outbox.set_sent(conn, outgoing.id))
 
     def write(self, facts: Mapping[str, str], contents: Mapping[str, bytes]) -> list[Path]:
         """Write one document in each of its forms (``pdf``, ``json``); gives the files written.

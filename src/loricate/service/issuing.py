@@ -222,7 +222,7 @@ class Issuer:
         def done(conn: sqlite3.Connection) -> None:
             lot = lots.find_lot(conn, run["lot"])
             is_new = runs.set_issued(conn, run_id, run["ended_at"])
-            if is_new:
+            if is_new or entering:  # also where a document that was set aside has come
                 told = runs.get_run(conn, run_id)  # with the documents that it has by now
                 for queue in self.tell:
                     queue(conn, told)

@@ -12,11 +12,9 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-import httpx
-
 from loricate.api.messages import IssuedDocument, Message, UnitOfMessage
 from loricate.core.messages import shaped
-from loricate.records import ledger, outbox
+from loricate.records import assets, ledger, outbox
 from loricate.records.ledger import LedgerEntry
 from loricate.records.outbox import Outgoing
 from loricate.records.store import Store
@@ -27,7 +25,6 @@ from loricate.service.site_file import SendPlan
 from loricate.service.targets import Target, target_of
 
 AT_ONCE = 8  # messages to one target, each of another unit
-UNIT_IN = "SELECT unit.id, product, serial, asset FROM unit JOIN run_unit ON unit.id = unit_id"
 
 
 class Messenger:
@@ -40,12 +37,9 @@ class Messenger:
         store: Store,
         site: str,
         bench: str,
-        transport: httpx.AsyncBaseTransport | None = None,
     ) -> None:
         self.plans, self.store, self.site, self.bench = plans, store, site, bench
-        self.targets: dict[str, Target] = {
-            plan.name: target_of(plan, beside, transport) for plan in plans
-        }
+        self.targets: dict[str, Target] = {plan.name: target_of(plan, beside) for plan in plans}
         self._sent: list[int] = []
         self._keeping: asyncio.Task[None] | None = None
 
@@ -82,14 +76,11 @@ class Messenger:
         """
         plans = [plan for plan in self.plans if "document" in plan.what]
         for about in entry.about or ("",):
-            run_unit = entry.run_unit_id
-            if about:
-                run_unit = ledger.get_numbered(conn, about).run_unit_id
-            row = conn.execute(f"{UNIT_IN} WHERE run_unit.id = ?", (run_unit,)).fetchone()
             told = {"number": entry.number, "about": about}
-            if row is not None:
-                told |= {name: row[name] for name in ("product", "serial", "asset")}
-            order = entry.lot or entry.number if row is None else row["id"]
+            order = entry.lot or entry.number
+            if (unit := assets.of_document(conn, about or entry.number)) is not None:
+                told |= {"product": unit.product, "serial": unit.serial, "asset": unit.number}
+                order = unit.unit_id
             for plan in plans:
                 outbox.add_message(conn, plan.name, entry.number, order, told)
 

@@ -1,7 +1,7 @@
 """Sending what waits in the outbox, until it has got there; nothing waits for it.
 
-Papers are made here as well: they go to the folder of papers, and from there further. So are the
-summaries of lots that were closed.
+Whoever has something to send says how. What is made of something else (papers, the summaries of
+lots that were closed) goes the same way.
 """
 
 import asyncio
@@ -14,10 +14,7 @@ from functools import partial
 
 from loricate.records import outbox
 from loricate.records.outbox import Outgoing
-from loricate.records.papers import PAPER
 from loricate.records.store import Store
-from loricate.service.exporting import Exporter
-from loricate.service.paper_making import EXPORT, paper_as_it_stands
 from loricate.service.targets import Down
 
 FAILURES_TO_HOLD = 3  # that a target takes nothing, in a row
@@ -55,12 +52,10 @@ class _Health:
 class Sender:
     """Sends what is due, of each target the oldest first; what cannot be sent is tried again."""
 
-    def __init__(self, store: Store, exporter: Exporter, make_paper: Send, makers: int) -> None:
-        self.store, self.exporter = store, exporter
+    def __init__(self, store: Store) -> None:
+        self.store = store
         self._targets: dict[str, tuple[Send, int]] = {}
         self._wanted: dict[str, asyncio.Event] = {}
-        self.add(PAPER, make_paper, makers)
-        self.add(EXPORT, self._export)
         self._sending: list[asyncio.Task[None]] = []
         self._is_closed = False
 
@@ -129,12 +124,6 @@ class Sender:
             if health.succeeds():
                 await self.store.write(partial(_try_now, outgoing.target))
 
-    async def _export(self, outgoing: Outgoing) -> None:
-        sealed, pdf = await paper_as_it_stands(self.store, outgoing.subject)
-        contents = {"pdf": pdf, "json": sealed.encode()}
-        await asyncio.to_thread(self.exporter.write, outgoing.facts, contents)
-        await self.store.write(partial(_sent, outgoing))
-
 
 def _say_of_strangers(known: tuple[str, ...], conn: sqlite3.Connection) -> None:
     """Say of what waits for a target that the site file names no more why it waits."""
@@ -160,7 +149,3 @@ def _hold_up(outgoing: Outgoing, problem: str, failures: int, conn: sqlite3.Conn
 
 def _try_now(target: str, conn: sqlite3.Connection) -> None:
     outbox.try_now(conn, target)
-
-
-def _sent(outgoing: Outgoing, conn: sqlite3.Connection) -> None:
-    outbox.set_sent(conn, outgoing.id)

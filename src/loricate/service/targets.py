@@ -27,7 +27,6 @@ from loricate.service.site_file import SendPlan
 
 # What says nothing of the message: the next one would fare alike.
 OF_ALL = frozenset({401, 402, 403, 404, 405, 407, 408, 421, 423, 425, 429})
-IDLE_S = 30.0  # after which a broker's connection is ended
 MOST_OF_ANSWER = 2**16
 PORTS = {"mqtt": 1883, "mqtts": 8883}
 
@@ -50,12 +49,10 @@ class Target(Protocol):
         """End every connection."""
 
 
-def target_of(
-    plan: SendPlan, beside: Path, transport: httpx.AsyncBaseTransport | None = None
-) -> Target:
+def target_of(plan: SendPlan, beside: Path) -> Target:
     """The target that a site file names; files are beside it. Raises DocumentError."""
     trust = _trust(plan, beside)
-    return Broker(plan, beside, trust) if plan.is_broker else Posts(plan, beside, trust, transport)
+    return Broker(plan, beside, trust) if plan.is_broker else Posts(plan, beside, trust)
 
 
 def _trust(plan: SendPlan, beside: Path) -> ssl.SSLContext:
@@ -87,23 +84,14 @@ class Posts:
     and there is nothing that it could be mistaken for.
     """
 
-    def __init__(
-        self,
-        plan: SendPlan,
-        beside: Path,
-        trust: ssl.SSLContext,
-        transport: httpx.AsyncBaseTransport | None,
-    ) -> None:
+    def __init__(self, plan: SendPlan, beside: Path, trust: ssl.SSLContext) -> None:
         self.plan, self.beside = plan, beside
         # What a process has in its environment is not what a site chose.
         self._wire = httpx.AsyncClient(
             timeout=plan.within_s,
             verify=trust,
-            transport=transport,
             trust_env=False,
-            limits=httpx.Limits(
-                max_keepalive_connections=None if plan.answers == "id" else 0,
-            ),
+            limits=httpx.Limits(max_keepalive_connections=None if plan.answers == "id" else 0),
         )
 
     async def close(self) -> None:
@@ -158,8 +146,7 @@ class Posts:
             raise Refused(f"{self._host} does not take it: {status}{_told(answer, said)}.")
         if "html" in answer.headers.get("content-type", ""):
             raise Down(f"{self._host} answers with a page, as something in between might.")
-        named = _id_in(said)
-        if named not in (key, None) or (named is None and self.plan.answers == "id"):
+        if self.plan.answers == "id" and (named := _id_in(said)) != key:
             raise Down(f"{self._host} answers for {named or 'no message'}, and not for this one.")
 
 
@@ -192,6 +179,7 @@ def _told(answer: httpx.Response, said: bytes) -> str:
 
 # What a broker may say of a message, beside that it has it (MQTT 5.0, 3.4.2.1 and 3.14.2.1).
 NOBODY_HAS_IT, IS_TOO_LARGE, PAYLOAD_IS_INVALID = 0x10, 0x95, 0x99
+ABOUT_BYTES = 256  # more than goes with a message
 
 
 class Broker:
@@ -209,20 +197,20 @@ class Broker:
         self._trust = trust if found.scheme == "mqtts" else None
         self._one_opens = asyncio.Lock()
         self._link: _BrokerLink | None = None
-        self._ends: asyncio.TimerHandle | None = None
 
     async def deliver(self, key: str, kind: str, body: bytes) -> None:
         """Publish a message; raises Down and Refused."""
         topic = f"{self.topic}/{kind}"
+        link = None
         try:
             async with asyncio.timeout(self.plan.within_s):
                 link = await self._open()
                 code = await link.publish(topic, key, body)
         except (OSError, ValueError, TimeoutError) as error:
-            await self.close()
+            if link is not None:
+                await self._end(link)  # and none that was opened since
             said = str(error) or f"does not answer within {self.plan.within_s:g} s"
             raise Down(f"{self.host}:{self.port}: {said}") from error
-        self._end_later()
         if code.value == NOBODY_HAS_IT:
             raise Down(f"Nobody has subscribed to {topic} at {self.host}: it would be lost.")
         if code.value in (IS_TOO_LARGE, PAYLOAD_IS_INVALID):
@@ -232,7 +220,9 @@ class Broker:
 
     async def _open(self) -> "_BrokerLink":
         async with self._one_opens:
-            if self._link is None or self._link.has_ended:
+            if self._link is not None and self._link.has_ended:
+                await self._end(self._link)
+            if self._link is None:
                 secret = ""
                 if self.plan.secret_file:
                     secret = _first_line(self.beside / self.plan.secret_file)
@@ -245,19 +235,15 @@ class Broker:
                 self._link = link
             return self._link
 
-    def _end_later(self) -> None:
-        if self._ends is not None:
-            self._ends.cancel()
-        loop = asyncio.get_running_loop()
-        self._ends = loop.call_later(IDLE_S, lambda: loop.create_task(self.close()))
-
     async def close(self) -> None:
         """End the connection, whatever is under way on it."""
-        link, self._link = self._link, None
-        if self._ends is not None:
-            self._ends.cancel()
-        if link is not None:
-            await link.close()
+        if self._link is not None:
+            await self._end(self._link)
+
+    async def _end(self, link: "_BrokerLink") -> None:
+        if self._link is link:
+            self._link = None
+        await link.close()
 
 
 class _BrokerLink:
@@ -281,8 +267,9 @@ class _BrokerLink:
             self._client.username_pw_set(plan.account, secret)
         if trust is not None:
             self._client.tls_set_context(trust)
-        self._client.on_connect = lambda _client, _data, _flags, code, _about: self._later(
-            self._is_connected, code
+        self._most_bytes: int | None = None  # that the broker takes at once, with all about it
+        self._client.on_connect = lambda _client, _data, _flags, code, about: self._later(
+            self._is_connected, code, getattr(about, "MaximumPacketSize", None)
         )
         self._client.on_publish = lambda _client, _data, mid, code, _about: self._later(
             self._is_told, mid, code
@@ -300,7 +287,13 @@ class _BrokerLink:
             raise OSError(f"it lets nobody in ({code})")
 
     async def publish(self, topic: str, key: str, body: bytes) -> ReasonCode:
-        """Publish a message; gives what the broker says of it. Raises OSError, ValueError."""
+        """Publish a message; gives what the broker says of it.
+
+        Raises OSError, ValueError, and Refused for one that would have the broker end it all.
+        """
+        most = self._most_bytes
+        if most is not None and len(body) + len(topic) + ABOUT_BYTES > most:
+            raise Refused(f"It has {len(body)} bytes, and the broker takes {most} at once.")
         about = Properties(PacketTypes.PUBLISH)  # type: ignore[no-untyped-call]  # the package's
         about.ContentType = "application/json"
         about.UserProperty = [("id", key)]
@@ -324,7 +317,8 @@ class _BrokerLink:
         if not self._loop.is_closed():
             self._loop.call_soon_threadsafe(do, *what)
 
-    def _is_connected(self, code: ReasonCode) -> None:
+    def _is_connected(self, code: ReasonCode, most_bytes: int | None) -> None:
+        self._most_bytes = most_bytes
         if not self._connected.done():
             self._connected.set_result(code)
 
