@@ -5,6 +5,7 @@ None may be lost, none doubled, none otherwise than it was, and those of a unit 
 
 import asyncio
 import base64
+import contextlib
 import json
 import random
 import tempfile
@@ -95,14 +96,15 @@ async def send_through_trouble(
     ):
         line = Line(Path(name), await receiver.serve("127.0.0.1", 0), secret)
         await line.queue(count)
-        downs = asyncio.create_task(_be_down_at_times(receiver, chance, sent))
+        ended = asyncio.Event()
+        downs = asyncio.create_task(_be_down_at_times(receiver, chance, sent, ended))
         for _ in range(services):
             await line.send_for(chance.uniform(0.3, 1.5))
             sent.services += 1
             say(f"{len(receiver.taken)} of {count} taken as a service ends")
         await line.send_for(None)
-        downs.cancel()
-        await asyncio.wait([downs])
+        ended.set()
+        await downs
         await receiver.close()
         sent.faults = _faults(receiver, count)
         line.store.close()
@@ -111,10 +113,15 @@ async def send_through_trouble(
     return sent
 
 
-async def _be_down_at_times(receiver: Receiver, chance: random.Random, sent: Sent) -> None:
+async def _be_down_at_times(
+    receiver: Receiver, chance: random.Random, sent: Sent, ended: asyncio.Event
+) -> None:
     while True:
-        await asyncio.sleep(chance.uniform(1.0, 4.0))
-        await asyncio.shield(receiver.be_down(DOWN_S))
+        with contextlib.suppress(TimeoutError):
+            async with asyncio.timeout(chance.uniform(1.0, 4.0)):
+                await ended.wait()
+                return
+        await receiver.be_down(DOWN_S)
         sent.downs += 1
 
 

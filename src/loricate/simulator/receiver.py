@@ -9,6 +9,7 @@ import asyncio
 import contextlib
 import json
 import random
+import socket
 import ssl
 from dataclasses import dataclass, field
 from typing import Any
@@ -60,6 +61,7 @@ class Receiver:
     service: dict[str, str] = field(default_factory=dict)
     chance: random.Random = field(default_factory=lambda: random.Random(1))
     _runner: web.AppRunner | None = None
+    _listening: socket.socket | None = None
     _host: str = ""
     port: int = 0
 
@@ -74,16 +76,22 @@ class Receiver:
         self._runner = web.AppRunner(app, access_log=None, shutdown_timeout=0.1)
         await self._runner.setup()
         self._host = host
-        site = web.TCPSite(self._runner, host, port, ssl_context=trust, reuse_address=True)
-        await site.start()
-        self.port = int(self._runner.addresses[0][1])
+        self._listening = socket.create_server((host, port))
+        await web.SockSite(self._runner, self._listening, ssl_context=trust).start()
+        self.port = int(self._listening.getsockname()[1])
         return self.port
 
     async def close(self) -> None:
         """Be switched off; what it has taken it keeps."""
-        if self._runner is not None:
-            await self._runner.cleanup()
-            self._runner = None
+        runner, listening = self._runner, self._listening
+        self._runner = self._listening = None
+        if runner is None or listening is None:
+            return
+        # Who was let in a moment ago is not known to the server yet, and it would leave their
+        # connections open for ever: nobody else is let in, and then those are attended to.
+        asyncio.get_running_loop().remove_reader(listening)
+        await asyncio.sleep(0)
+        await runner.cleanup()
 
     async def be_down(self, seconds: float) -> None:
         """Have nothing listen for a while."""
