@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from itertools import chain
 from pathlib import Path
 
-from loricate.records import carrying, marks, regrading, searching
+from loricate.records import carrying, marks, regrading, retention, searching
 
 # What nothing that was tested rests on, and why.
 LEFT = {
@@ -128,7 +128,13 @@ def _fault(conn: sqlite3.Connection) -> str | None:
     """The first thing that a check of the records finds."""
     with closing(marks.faults(conn)) as first:  # type: ignore[type-var]
         return next(
-            chain(first, searching.strays(conn), carrying.mark_faults(conn), _graded(conn)),
+            chain(
+                first,
+                searching.strays(conn),
+                retention.strays(conn),
+                carrying.mark_faults(conn),
+                _graded(conn),
+            ),
             None,
         )
 

@@ -70,6 +70,7 @@ UNIT = st.fixed_dictionaries(
         "run_id": st.uuids().map(str), "nest": TEXT, "serial": TEXT, "product": TEXT,
         "verdict": st.sampled_from(["pass", "fail"]), "cause": st.just(""),
         "certificate": TEXT | st.none(), "certificate_kind": st.none(), "revoked": st.none(),
+        "let_go_at": st.none() | st.just("2036-12-02T10:00:00.000Z"),
         "paper": st.just("none"), "sequence_code": TEXT, "sequence_revision": st.integers(1, 99),
         "asset": TEXT, "place": TEXT, "occasion": st.just(""), "run_state": st.just("finished"),
         "started_at": st.just("2026-12-02T00:00:00Z"), "attempts": st.lists(ATTEMPT, max_size=2),

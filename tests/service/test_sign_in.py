@@ -123,6 +123,8 @@ WHO_MAY: dict[str, object] = {
     "GET /audit": AUDITORS,
     "GET /audit/export": AUDITORS,
     "GET /records/check": AUDITORS,
+    "GET /records/due": AUDITORS,
+    "POST /records/letting-go": APPROVERS,
     "GET /outbox": EVERYONE,
     "GET /site": EVERYONE,
     "POST /outbox/tries": AUDITORS,

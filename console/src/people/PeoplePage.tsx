@@ -11,6 +11,7 @@ import { Waiting } from '../parts/Waiting'
 import { useMay } from '../session/SessionProvider'
 import { AuditTable } from './AuditTable'
 import { Carrying } from './Carrying'
+import { Due } from './Due'
 import { Keys } from './Keys'
 import { Outbox } from './Outbox'
 import { RecordsCheck } from './RecordsCheck'
@@ -32,6 +33,7 @@ export default function PeoplePage() {
       <Keys mayChange={may.people} />
       <RecordsCheck />
       <Outbox />
+      <Due mayLetGo={may.quality} />
       <Carrying />
       <AuditTable />
     </Stack>

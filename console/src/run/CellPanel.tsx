@@ -4,6 +4,7 @@ import type { Run } from '../api/client'
 import { ReadingsTable } from '../parts/ReadingsTable'
 import { Waiting } from '../parts/Waiting'
 import { AnswerText } from '../units/AnswerText'
+import { LetGo } from '../units/LetGo'
 
 const WiringSection = lazy(() => import('../wiring/WiringSection'))
 const CurvePanel = lazy(() => import('../curves/CurvePanel'))
@@ -41,6 +42,7 @@ export function CellPanel({ run, cell }: { run: Run; cell: string }) {
       <Suspense fallback={null}>
         <WiringSection product={unit.product} attempts={unit.attempts} />
       </Suspense>
+      <LetGo unit={unit} />
       <ReadingsTable attempts={attempts} label={`Readings of ${unit.serial}`} />
       {answers.map((each) => (
         <AnswerText key={each.answered_at + each.question} answer={each} />

@@ -14,6 +14,7 @@ import { VerdictMark } from '../parts/VerdictMark'
 import { Waiting } from '../parts/Waiting'
 import { words } from '../parts/words'
 import { KeptList } from './KeptList'
+import { LetGo } from './LetGo'
 import { ReportLink } from './ReportLink'
 import { UnitTold } from './UnitTold'
 
@@ -95,6 +96,7 @@ export default function UnitPage() {
           <Suspense fallback={null}>
             <WiringSection product={unit.product} attempts={unit.attempts} />
           </Suspense>
+          <LetGo unit={unit} />
           <ReadingsTable attempts={unit.attempts} label={`Readings of run ${unit.run_id}`} />
           <KeptList unit={unit} />
           <UnitTold unit={unit} />

@@ -194,6 +194,12 @@ class UnitOut(BaseModel):
     from_bench: str = Field(
         default="", description="Whose records these are, where they were carried in; else empty"
     )
+    let_go_at: str | None = Field(
+        default=None,
+        description="When its readings and curves went, their time being over; its verdicts and "
+        "its document stay",
+    )
+    let_go_by: str | None = None
 
 
 Serial = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$")]

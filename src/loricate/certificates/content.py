@@ -104,7 +104,7 @@ def certificate_body(
             }
             for remark in unit["remarks"]
         ],
-        "instruments": used_instruments(run["bench"]["instruments"], unit["attempts"]),
+        "instruments": used_instruments(run["bench"]["instruments"], unit),
         "unseen": run["bench"].get("unseen", {}),
         "gate": [asdict(each) for each in gate],
     }
@@ -146,10 +146,15 @@ def _wiring(product: Product, unit: Mapping[str, Any]) -> Document | None:
 
 
 def used_instruments(
-    instruments: Sequence[Mapping[str, Any]], attempts: Sequence[Attempt]
+    instruments: Sequence[Mapping[str, Any]], unit: Mapping[str, Any]
 ) -> list[Mapping[str, Any]]:
     """The instruments that measured the unit, of those that the run could take."""
-    used = {graded.reading.instrument for attempt in attempts for graded in attempt.grade.readings}
+    used = {
+        graded.reading.instrument
+        for attempt in unit["attempts"]
+        for graded in attempt.grade.readings
+    }
+    used |= set(unit.get("read_by", ()))  # of readings that went, their time being over
     return [each for each in instruments if each["id"] in used]
 
 

@@ -1,7 +1,7 @@
 """Signing in, accounts, the audit trail."""
 
 from loricate.api.health import Health
-from loricate.api.keeping import OutgoingOut, RecordsState
+from loricate.api.keeping import DueOut, GoneOut, OutgoingOut, RecordsState
 from loricate.api.people import (
     AccountOut,
     AuditEntry,
@@ -135,6 +135,16 @@ class PeopleCalls(Wire):
     def leave_out(self, entry: int, reason: str) -> OutgoingOut:
         """Leave out a message of the outbox that its receiver will never take."""
         return self._post(OutgoingOut, f"{API}/outbox/{entry}/leaving", {"reason": reason})
+
+    def due(self) -> DueOut:
+        """What was measured so long ago that it may go, by the times that the site file gives."""
+        return DueOut.model_validate_json(self.send("GET", f"{API}/records/due").content)
+
+    def let_go(self, seen: str, reason: str, within_s: float = 900.0) -> GoneOut:
+        """Let go the readings and curves of the list that was ``seen``; it cannot be undone."""
+        asked = {"seen": seen, "reason": reason}
+        found = self.send("POST", f"{API}/records/letting-go", json=asked, timeout=within_s)
+        return GoneOut.model_validate_json(found.content)
 
     def check_records(self, within_s: float = 900.0) -> RecordsState:
         """Whether anything in the records was changed from outside; large ones take a while."""

@@ -13,7 +13,7 @@ from loricate.commands.connection import Call, service_options
 from loricate.commands.output import moment, print_json, print_table, printed
 
 if TYPE_CHECKING:
-    from loricate.api.keeping import OutgoingOut
+    from loricate.api.keeping import DueOut, OutgoingOut
 
 FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 FOLDER = click.Path(file_okay=False, path_type=Path)
@@ -138,6 +138,100 @@ def _how_far(entry: "OutgoingOut") -> str:
     if entry.sent_at:
         return f"sent {moment(entry.sent_at)}"
     return entry.problem or (f"waits for {entry.behind}" if entry.behind else "waits")
+
+
+@command.command("due")
+@click.option("--units", "show_units", is_flag=True, help="Show each unit, and what is held.")
+@service_options
+def show_due(show_units: bool, call: Call) -> None:
+    """Show which readings and curves have been kept long enough, by the site file's times.
+
+    Example: loricate records due --units
+    """
+    with call.connect() as client:
+        found = client.due()
+    if not call.printed(found):
+        _print_due(found, show_units)
+
+
+def _print_due(found: "DueOut", show_units: bool) -> None:
+    for each in found.unknown:
+        click.echo(
+            f"The site file keeps '{each}', and nothing here is of that product. Correct it there; "
+            "until then nothing goes."
+        )
+    if not found.products:
+        click.echo("The site file gives no times ([keep]): everything stays.")
+        return
+    print_table(
+        ["PRODUCT", "YEARS", "DUE", "HELD", "READINGS", "CURVES", "OLDEST", "NEWEST"],
+        [
+            [
+                each.product,
+                str(each.years),
+                str(each.units),
+                str(each.held),
+                str(each.readings),
+                str(each.curves),
+                (each.oldest or "")[:10],
+                (each.newest or "")[:10],
+            ]
+            for each in found.products
+        ],
+        right={"YEARS", "DUE", "HELD", "READINGS", "CURVES"},
+    )
+    if show_units:
+        print_table(
+            ["UNIT", "PRODUCT", "NEST", "RUN", "ENDED", "STATE"],
+            [
+                [
+                    each.serial,
+                    each.product,
+                    each.nest,
+                    each.run,
+                    each.ended_at[:10],
+                    each.held or "due",
+                ]
+                for each in (*found.units, *found.held)
+            ],
+        )
+    more = f", and {found.further} more once these have gone" if found.further else ""
+    click.echo(f"{len(found.units)} units in runs are due on {found.today}{more}.")
+
+
+@command.command("let-go")
+@click.option("--reason", required=True, help="Why it may go; it is kept in the audit trail.")
+@click.option(
+    "--seen", help="`seen` of `records due --json`: lets that list go without asking; for scripts."
+)
+@service_options
+def let_go(reason: str, seen: str | None, call: Call) -> None:
+    """Let go the readings and curves that are due, once you have seen which. It is final.
+
+    Verdicts, answers, remarks, pictures and documents stay. Exits 1 when something was left.
+
+    Example: loricate records let-go --reason "ten years, quality manual 4.2"
+    """
+    with call.connect() as client:
+        if seen is None:
+            found = client.due()
+            if not found.units or call.as_json:
+                raise click.UsageError(
+                    "Give --seen, from `loricate records due --json`."
+                    if found.units
+                    else "Nothing is due to go."
+                )
+            _print_due(found, show_units=True)
+            click.confirm("Let their readings and curves go? They do not come back", abort=True)
+            seen = found.seen
+        gone = client.let_go(seen, reason)
+    if not call.printed(gone):
+        click.echo(
+            f"{gone.readings} readings and {gone.curves} curves of {gone.units} units in runs went."
+        )
+        for each in gone.left:
+            click.echo(f"  {each.serial} in run {each.run} was left: {each.held}")
+    sys.exit(1 if gone.left else 0)
 
 
 @command.command("leave-out")

@@ -108,6 +108,11 @@ def show(serial: str, points: bool, call: Call) -> None:
 def print_readings(unit: "UnitOut", with_points: bool = False) -> None:
     """Print a unit's attempts with their readings beside limits, answers and remarks."""
     print_attempts(unit.attempts, with_points)
+    if unit.let_go_at:
+        click.echo(
+            f"Its readings and curves were let go on {unit.let_go_at[:10]} by {unit.let_go_by}: "
+            "the time for which they are kept was over."
+        )
     if unit.kept:
         click.echo("Read on the way, by steps that did not come to their end:")
         rows = [

@@ -51,6 +51,7 @@ class Report:
     procedure: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     pictures: Mapping[str, tuple[Shown, ...]] = field(default_factory=dict)
     ledger: str = ""  # the document's place in it, where that is wanted
+    gone: str = ""  # that its readings and curves went, and when
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,11 +76,12 @@ def draw_report(
     parts: Parts = ALL_PARTS,
 ) -> bytes:
     """The PDF of a report. ``picture`` gives those that are shown; raises TemplateFault."""
-    steps, left = list(report.body["steps"]), ""
+    steps, left = list(report.body["steps"]), report.gone
     if not parts.curves:
         steps = [{**step, "curves": []} for step in steps]
     if failed_only:
-        steps, left = not_passed(steps)
+        steps, told = not_passed(steps)
+        left = f"{left} {told}".strip()
     document = {
         **report.body,
         "kind": "report",

@@ -26,6 +26,7 @@ _NOT_IN_XML = re.compile("[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]
 UNIT_HEADS = (
     "serial", "asset", "product", "lot", "bench", "run", "nest", "sequence", "revision",
     "started_at", "verdict", "cause", "document", "document_kind", "revoked",
+    "let_go_at",
 )  # fmt: skip
 STEP_HEADS = (
     "step",

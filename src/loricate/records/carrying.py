@@ -25,7 +25,7 @@ MANIFEST, RECORDS = "manifest.jws", "records.jsonl"
 # Who may sign in at a bench, and with what, is nobody else's; nor what others have carried there.
 STAY = ("account", "carried file", "receipt")
 # A row comes after those whose change would have it looked at anew, such as a unit after readings.
-LAST = ("unit in a run", "issued document", "about")
+LAST = ("unit in a run", "let go", "issued document", "about")
 KINDS = (*(kind for kind in MARKED if kind not in (*STAY, *LAST)), *LAST)
 FIRST_VERSION = 26  # of records that can be carried
 SITE_ID = re.compile(r"[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}")
@@ -305,6 +305,12 @@ class TakingIn:
         there = self.conn.execute(f"SELECT * FROM {marked.table} WHERE {where}", values).fetchone()
         if there is None and not whole:
             return False  # made and taken away since the last file
+        if (
+            there is not None
+            and kind == "attempt"
+            and not (rows.get("reading") or rows.get("curve"))
+        ):
+            return False  # what its bench has let go stays here; ``_check`` sees that it may
         if there is not None and marked.is_final:
             raise PackRefused(
                 f"{marks.told(kind, key)} is another than the one that came before, and it is one "
@@ -332,7 +338,8 @@ class TakingIn:
         for kind, marked in self.kinds.items():
             begin = self.had.get(kind, (0, GENESIS))[0]
             for key, digest in _newest(self.conn, "carried_mark", kind, begin):
-                if marks.digest_of(self.conn, marked, key) != digest:
+                found = marks.digest_of(self.conn, marked, key)
+                if found != digest and not self._is_from_before(kind, key, found):
                     raise PackRefused(
                         f"{marks.told(kind, key)} is not what its bench has marked: it is missing, "
                         "or was changed on the way."
@@ -345,6 +352,16 @@ class TakingIn:
             " AND position > ?2) EXCEPT SELECT * FROM sought",
             begins,
         )
+
+    def _is_from_before(self, kind: str, key: str, digest: str) -> bool:
+        """Whether an attempt is as it was marked before its bench let its readings go."""
+        if not marks.is_let_go(self.conn, kind, key):
+            return False
+        before = self.conn.execute(
+            "SELECT 1 FROM carried_mark WHERE kind = ? AND key = ? AND digest = ?",
+            (kind, key, digest),
+        )
+        return before.fetchone() is not None
 
 
 @cache

@@ -64,6 +64,7 @@ MARKED: dict[str, Marked] = {
     "key begun": Marked("key_begun", ("id",)),
     "item": Marked("item", ("id",), is_final=False),
     "kept reading": Marked("kept_reading", ("id",)),
+    "let go": Marked("let_go", ("run_unit_id",)),
     "limit set": Marked("limit_set", ("code", "revision")),
     "lot": Marked("lot", ("code",), is_final=False),
     "number taken": Marked("number_taken", ("series",), is_final=False),
@@ -92,6 +93,7 @@ MARKED: dict[str, Marked] = {
 # How kinds were marked before a migration changed their tables, by the migration; None where there
 # were none.
 UNTIL: dict[int, dict[str, Marked | None]] = {
+    28: {"let go": None},
     27: {"work order": None},
     26: {"carried file": None, "receipt": None},
     25: {"item": None},
@@ -367,8 +369,16 @@ def _record_faults(conn: sqlite3.Connection, kind: str, marked: Marked) -> Itera
     for key, digest, at, stored in conn.execute("SELECT * FROM newest"):
         if digest and not _is_there(conn, marked, key):
             yield f"{told(kind, key)}, stored on {at}, was taken away."
-        if stored > 1 and marked.is_final:
+        if stored > 1 and marked.is_final and not (stored == 2 and is_let_go(conn, kind, key)):
             yield f"{told(kind, key)} was taken away and another stored on {at}."
+
+
+def is_let_go(conn: sqlite3.Connection, kind: str, key: str) -> bool:
+    """Whether a record is an attempt whose readings went: it is stored anew then, without them."""
+    if kind != "attempt" or version_of(conn) < 28:
+        return False
+    found = conn.execute("SELECT 1 FROM let_go WHERE run_unit_id = ?", (json.loads(key)[0],))
+    return found.fetchone() is not None
 
 
 def _is_there(conn: sqlite3.Connection, marked: Marked, key: str) -> bool:

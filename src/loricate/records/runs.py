@@ -265,18 +265,25 @@ def units_of(
             " document.number AS certificate, document.kind AS certificate_kind,"
             " document.revoked AS revoked,"
             " document.issued_at AS certified_at, issued_after.attempts AS certified_after,"
-            " set_aside.reason AS set_aside, run.sequence_code, run.sequence_revision,"
+            " set_aside.reason AS set_aside, let_go.at AS let_go_at, let_go.account AS let_go_by,"
+            " coalesce(let_go.instruments, '[]') AS read_by,"
+            " run.sequence_code, run.sequence_revision,"
             " run.state AS run_state, run.started_at, run.occasion"
             " FROM run_unit JOIN run ON run.id = run_id"
             " JOIN unit ON unit.id = unit_id"
             " LEFT JOIN current_document AS document ON document.run_unit_id = run_unit.id"
             " LEFT JOIN issued_after ON issued_after.number = document.number"
             " LEFT JOIN set_aside ON set_aside.run_unit_id = run_unit.id"
+            # What a bench let go, whoever keeps all has still: there nothing went.
+            " LEFT JOIN let_go ON let_go.run_unit_id = run_unit.id"
+            " AND NOT EXISTS (SELECT 1 FROM reading WHERE reading.run_unit_id = run_unit.id)"
+            " AND NOT EXISTS (SELECT 1 FROM curve WHERE curve.run_unit_id = run_unit.id)"
             f" WHERE {where} ORDER BY {order}",
             values,
         )
     ]
     for unit in found:
+        unit["read_by"] = json.loads(unit["read_by"])
         number = unit["certificate"]
         unit["paper"] = papers.paper_state(conn, number).state if number else ""
         steps = _steps_of(conn, unit["sequence_code"], unit["sequence_revision"])

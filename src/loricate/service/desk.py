@@ -35,6 +35,7 @@ from loricate.service.paper_making import EXPORT, PRINT, PaperMaker
 from loricate.service.places import Places
 from loricate.service.printing import Printing
 from loricate.service.report_keeping import ReportKeeper
+from loricate.service.retaining import Retention
 from loricate.service.sending import Sender
 from loricate.service.settings import FirstAccount, Settings
 from loricate.service.sign_in import Door
@@ -139,6 +140,7 @@ class Desk:
         )
         self.watcher = Watcher(self.store, self.places, self.papers.look.zone, fixtures)
         self.check = LedgerCheck(settings.database, outside, self.heads.benches)
+        self.retention = Retention(self.site.keep, bool(self.site.carry.to), self.store)
         self._daily: asyncio.Task[None] | None = None
 
     @property

@@ -11,7 +11,16 @@ from pathlib import Path
 
 from loricate.certificates.agreeing import check_ledger
 from loricate.certificates.heads import Found, ledger_faults, read_heads
-from loricate.records import carrying, ledger, marks, regrading, restorings, searching, site_keys
+from loricate.records import (
+    carrying,
+    ledger,
+    marks,
+    regrading,
+    restorings,
+    retention,
+    searching,
+    site_keys,
+)
 from loricate.records.kept_files import PAPERS
 from loricate.records.store import open_connection
 from loricate.service.head_keeping import texts_in
@@ -114,8 +123,11 @@ def records_state(database: Path, folders: Sequence[Path], benches: frozenset[st
             for row in conn.execute("PRAGMA foreign_key_check")
         ]
         for others in (
-            searching.strays(conn), regrading.disagreeing(conn), carrying.mark_faults(conn)
-        ):  # fmt: skip
+            searching.strays(conn),
+            retention.strays(conn),
+            regrading.disagreeing(conn),
+            carrying.mark_faults(conn),
+        ):
             faults += islice(others, marks.MOST_FAULTS)
         told = tuple(dict.fromkeys(faults))[: marks.MOST_FAULTS]
         return Checked(marks.count(conn), told, len(heads), _notes(conn))

@@ -163,7 +163,7 @@ def reported_unit(
         fixture=run["fixture"],
         instruments=[
             {name: str(each[name]) for name in INSTRUMENT_HEADS}
-            for each in used_instruments(run["bench"]["instruments"], unit["attempts"])
+            for each in used_instruments(run["bench"]["instruments"], unit)
         ],
         ledger=place,
     )

@@ -78,6 +78,17 @@ def report_in(
         tuple(_not_certified(conn, run, unit)),
         _procedure(unit, grounds.sequence, about.names),
         _pictures(unit, grounds.sequence),
+        gone=_gone(unit),
+    )
+
+
+def _gone(unit: Mapping[str, Any]) -> str:
+    if not unit["let_go_at"]:
+        return ""
+    document = f"; {unit['certificate']} has them" if unit["certificate"] else ""
+    return (
+        f"What was measured was let go on {unit['let_go_at'][:10]} by {unit['let_go_by']}, the "
+        f"time for which it is kept being over: no readings or curves are shown{document}."
     )
 
 

@@ -501,6 +501,11 @@ class Runs:
         unit = next((each for each in run["units"] if each["nest"] == nest), None)
         if unit is None:
             raise NotReady.because([Finding("nest", f"nest {nest} is not in this run.")])
+        if unit["let_go_at"]:
+            raise WrongState(
+                f"What was measured of {unit['serial']} was let go on {unit['let_go_at'][:10]}: "
+                "nothing is added to it any more; test the unit in a run of its own."
+            )
         sequence = await self._sequence_of(run)
         one = loaded(unit, None)
         latest = {step.id: (one.latest(step.id), one.tries(step.id)) for step in sequence.steps}

@@ -36,7 +36,7 @@ ALLOWED: dict[Permission, frozenset[str]] = {
     "run": frozenset({"operator", "engineer"}),
     "define": frozenset({"engineer"}),
     "audit": frozenset({"engineer", "quality", "administrator"}),
-    "quality": frozenset({"quality"}),  # whose signature counts
+    "quality": frozenset({"quality"}),  # whose signature counts, and who lets records go
     "sum_up": frozenset({"operator", "engineer", "quality"}),
     "order": frozenset({"operator", "engineer", "system"}),
     "see_orders": frozenset({"operator", "engineer", "quality", "administrator", "system"}),

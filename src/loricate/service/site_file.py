@@ -20,6 +20,7 @@ from loricate.core.errors import DocumentError, Finding
 from loricate.core.export_names import pattern_problem
 from loricate.papers.look import COLOURS, LOGO_SUFFIXES, TEXTS
 from loricate.papers.wording import zone_of
+from loricate.records.retention import Rule
 
 BESIDE_BENCH = "site.toml"
 OWN_TARGETS = ("paper", "export", "print", "maintenance", "carry", "summary")
@@ -222,6 +223,26 @@ class CarryPlan(_Part):
         return self
 
 
+Years = Annotated[int, Field(strict=True, ge=1, le=100)]
+
+
+class KeepPlan(_Part):
+    """How many years what was measured is kept after a run's end, by product; ``years`` of others.
+
+    Without it, everything of theirs is kept. Nothing goes by itself: what is due is shown first.
+    """
+
+    years: Years | None = None
+    products: dict[Annotated[str, Field(min_length=1, max_length=64)], Years] = Field(
+        default_factory=dict
+    )
+
+    def rules(self, known: Iterable[str]) -> tuple[Rule, ...]:
+        """The rule for each product that has one."""
+        chosen = ((code, self.products.get(code, self.years)) for code in known)
+        return tuple(Rule(code, years) for code, years in chosen if years is not None)
+
+
 class ShownPlan(_Part):
     """In which units figures are shown; they are kept in SI units and °C whatever is chosen."""
 
@@ -241,6 +262,7 @@ class SitePlan(_Part):
     ambient: AmbientPlan = AmbientPlan()
     approvals: ApprovalsPlan = ApprovalsPlan()
     carry: CarryPlan = CarryPlan()
+    keep: KeepPlan | None = None
     shown: ShownPlan = ShownPlan()
 
     @field_validator("send")

@@ -9,13 +9,24 @@ from typing import Any
 
 from fastapi.responses import StreamingResponse
 
-from loricate.api.keeping import LeavingOut, OutgoingOut, RecordsState
+from loricate.api.keeping import (
+    DueOut,
+    DueProduct,
+    DueUnit,
+    GoneOut,
+    LeavingOut,
+    LettingGo,
+    OutgoingOut,
+    RecordsState,
+)
 from loricate.records import audit, outbox
 from loricate.records.outbox import Outgoing
+from loricate.records.retention import Due, Rule
 from loricate.service.desk import Desk
 from loricate.service.errors import WrongState
+from loricate.service.retaining import MOST_AT_ONCE, DueList
 from loricate.service.routers.access import APage, Before, NumberInPath, TheDesk, make_router
-from loricate.service.sign_in import Auditor, Reader
+from loricate.service.sign_in import Approver, Auditor, Reader
 
 router = make_router("", "keeping")
 ENTRIES_AT_ONCE = 500
@@ -31,6 +42,62 @@ async def check_records(person: Auditor, desk: TheDesk) -> RecordsState:
         faults=list(found.faults),
         heads=found.heads,
         notes=list(found.notes),
+    )
+
+
+@router.get("/records/due", response_model=DueOut)
+async def list_due(person: Auditor, desk: TheDesk) -> DueOut:
+    """What was measured so long ago that it may go, by the times that the site file gives."""
+    found = await desk.retention.look()
+    return DueOut(
+        today=found.today.isoformat(),
+        products=[_of_product(found, rule) for rule in found.rules],
+        units=[_due_unit(each) for each in found.due],
+        held=[_due_unit(each) for each in found.held[:MOST_AT_ONCE]],
+        further=found.further,
+        unknown=list(found.unknown),
+        seen=found.seen,
+    )
+
+
+def _due_unit(due: Due) -> DueUnit:
+    return DueUnit(
+        run=due.run_id,
+        nest=due.nest,
+        product=due.product,
+        serial=due.serial,
+        ended_at=due.ended_at,
+        held=due.held,
+    )
+
+
+def _of_product(found: DueList, rule: Rule) -> DueProduct:
+    own = [each for each in found.due if each.product == rule.product]
+    sizes = [found.sizes[each.id] for each in own]
+    return DueProduct(
+        product=rule.product,
+        years=rule.years,
+        units=len(own),
+        readings=sum(readings for readings, _ in sizes),
+        curves=sum(curves for _, curves in sizes),
+        held=sum(each.product == rule.product for each in found.held),
+        oldest=own[0].ended_at if own else None,
+        newest=own[-1].ended_at if own else None,
+    )
+
+
+@router.post("/records/letting-go", response_model=GoneOut)
+async def let_go(body: LettingGo, person: Approver, desk: TheDesk) -> GoneOut:
+    """Let go the readings and curves of the very list that was seen; it cannot be undone.
+
+    Verdicts, answers, remarks, pictures and documents stay.
+    """
+    gone = await desk.retention.let_go(body.seen, body.reason, person.name)
+    return GoneOut(
+        units=gone.units,
+        readings=gone.readings,
+        curves=gone.curves,
+        left=[_due_unit(each) for each in gone.left],
     )
 
 
