@@ -61,7 +61,8 @@ async def test_the_second_pulse_is_refused_until_the_role_has_rested(rig: Rig) -
     assert not source(rig).output_on and rig.bench.charged == {}
     shown: list[Sample] = []
     await rig.bench.outputs.rest("PS1", shown.append)
-    assert source(rig).clock.now() - began >= RESTS_S - 0.5
+    # It stood still at some time of its rest already, on a machine that is held up.
+    assert source(rig).clock.now() - began >= refused.value.left_s - 0.5
     assert {each.phase for each in shown} == {"resting"}
     left = [each.remaining_s for each in shown]
     assert left == sorted(left, reverse=True) and left[0] > RESTS_S / 2

@@ -9,7 +9,7 @@ import pytest
 
 from loricate.core.documents import read_document
 from loricate.core.errors import DocumentError
-from loricate.records import accounts
+from loricate.records import accounts, retention
 from loricate.records.store import atomic, open_connection
 from loricate.service import retaining
 from loricate.service.site_file import KeepPlan, SitePlan
@@ -133,6 +133,50 @@ async def test_nothing_is_measured_again_of_a_unit_whose_readings_went(archive: 
     assert answer.status_code == 409 and "was let go on" in answer.json()["detail"]
     after = await archive.live.get(f"/runs/{run['id']}")
     assert after["state"] == "finished" and after["units"][0]["due"] == []
+
+
+async def test_a_run_that_was_interrupted_does_not_go_on_with_what_went(archive: Archive) -> None:
+    archive.keep(TEN_YEARS)
+    run = await archive.tested("A-1", year=2012)
+    store = archive.live.desk.store
+    await store.write(
+        lambda conn: (
+            conn.execute("UPDATE run SET state = 'interrupted' WHERE id = ?", (run["id"],)).rowcount
+        )
+    )
+    await archive.let_go((await archive.due())["seen"])
+    for act in ("arm", "start"):
+        refused = await archive.live.post(f"/runs/{run['id']}/{act}", status=409)
+        assert "was let go on" in refused["detail"], act
+    for state in ("created", "armed", "running"):  # whoever else would have it go on
+        with pytest.raises(sqlite3.IntegrityError, match="was let go"):
+            await store.write(
+                lambda conn, to=state: conn.execute(  # type: ignore[misc]
+                    "UPDATE run SET state = ? WHERE id = ?", (to, run["id"])
+                )
+            )
+
+
+async def test_a_run_that_goes_on_while_it_is_let_go_keeps_what_it_has(
+    archive: Archive, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    archive.keep(TEN_YEARS)
+    run = await archive.tested("A-1", year=2012)
+    is_as_stored = retention.is_as_stored
+
+    def armed_meanwhile(conn: sqlite3.Connection, run_unit_id: str, marked: Any) -> bool:
+        archive.live.desk.store.write_now(
+            lambda own: own.execute("UPDATE run SET state = 'armed' WHERE id = ?", (run["id"],))
+        )
+        return is_as_stored(conn, run_unit_id, marked)
+
+    monkeypatch.setattr(retention, "is_as_stored", armed_meanwhile)
+    gone = await archive.let_go((await archive.due())["seen"])
+    assert gone["units"] == gone["readings"] == 0
+    assert [each["held"] for each in gone["left"]] == ["Its run goes on."]
+    after = await archive.live.get(f"/runs/{run['id']}")
+    assert after["units"][0]["let_go_at"] is None
+    assert any(each["readings"] for each in after["units"][0]["attempts"])
 
 
 async def test_another_list_than_the_one_that_was_seen_does_not_go(archive: Archive) -> None:

@@ -66,6 +66,9 @@ export function Due({ mayLetGo }: { mayLetGo: boolean }) {
           ]}
         />
       )}
+      {due && due.products.length > 0 && (
+        <Text color="soft">What is due on {due.today}. Nothing goes that was not looked at.</Text>
+      )}
       {letGo.data && (
         <Text role="status" fontWeight="bold">
           {letGo.data.readings} readings and {letGo.data.curves} curves of {letGo.data.units} units

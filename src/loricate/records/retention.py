@@ -48,7 +48,8 @@ class Due:
     held: str
 
 
-_DUE = """
+OVER = "('finished', 'aborted', 'interrupted')"
+_DUE = f"""
 SELECT run_unit.id, run.id AS run_id, run_unit.nest, unit.product, unit.serial, run.ended_at,
     CASE
         WHEN EXISTS (SELECT 1 FROM lot WHERE code = run.lot AND state = 'open')
@@ -67,7 +68,7 @@ SELECT run_unit.id, run.id AS run_id, run_unit.nest, unit.product, unit.serial, 
         ELSE ''
     END AS held
 FROM unit JOIN run_unit ON run_unit.unit_id = unit.id JOIN run ON run.id = run_unit.run_id
-WHERE unit.product = :product AND run.state IN ('finished', 'aborted', 'interrupted')
+WHERE unit.product = :product AND run.state IN {OVER}
     AND run.ended_at < :cutoff
     AND NOT EXISTS (SELECT 1 FROM let_go WHERE run_unit_id = run_unit.id)
     AND (EXISTS (SELECT 1 FROM reading WHERE run_unit_id = run_unit.id)
@@ -150,9 +151,20 @@ def is_as_stored(conn: sqlite3.Connection, run_unit_id: str, marked: Mapping[str
     )
 
 
-def let_go(conn: sqlite3.Connection, due: Sequence[Due], reason: str, account: str) -> None:
-    """Let go what was measured of these; nothing of it is left in the file's free pages either."""
+def let_go(conn: sqlite3.Connection, due: Sequence[Due], reason: str, account: str) -> list[Due]:
+    """Let go what was measured of these; nothing of it is left in the file's free pages either.
+
+    Gives what went: all but those whose run goes on by now, as an interrupted one may.
+    """
     conn.execute("PRAGMA secure_delete = ON")
+    over = conn.execute(
+        f"SELECT run_unit.id FROM run_unit JOIN run ON run.id = run_id WHERE run.state IN {OVER}"
+        " AND run_unit.id IN (SELECT value FROM json_each(?))"
+        " AND run_unit.id NOT IN (SELECT run_unit_id FROM let_go)",
+        (json.dumps([each.id for each in due]),),
+    ).fetchall()
+    going = {str(row["id"]) for row in over}
+    due = [each for each in due if each.id in going]
     sizes, at = sizes_of(conn, due), now()
     for each in due:
         instruments = conn.execute(
@@ -168,6 +180,7 @@ def let_go(conn: sqlite3.Connection, due: Sequence[Due], reason: str, account: s
         )
         for table in ("reading", "curve"):
             conn.execute(f"DELETE FROM {table} WHERE run_unit_id = ?", (each.id,))
+    return list(due)
 
 
 def has_gone(conn: sqlite3.Connection, run_unit_id: str) -> bool:

@@ -16,6 +16,7 @@ from loricate.service.site_file import KeepPlan
 
 MOST_AT_ONCE = 2_000  # units that are shown, and that go
 AT_ONCE = 20  # in one transaction: whoever tests meanwhile waits for no more
+GOES_ON = "Its run goes on."
 CHANGED = "It is not as it was stored; see `loricate records check`."
 
 
@@ -114,18 +115,19 @@ class Retention:
             whole = await self.store.read(sound)
             # What somebody has changed is evidence, and stays.
             left += [replace(each, held=CHANGED) for each in some if each not in whole]
-            await self.store.write(partial(_keep, due=whole, reason=reason, account=account))
-            gone += whole
+            went = await self.store.write(partial(_keep, due=whole, reason=reason, account=account))
+            left += [replace(each, held=GOES_ON) for each in whole if each not in went]
+            gone += went
         sizes = [found.sizes[each.id] for each in gone]
         return Gone(
             len(gone), sum(each[0] for each in sizes), sum(each[1] for each in sizes), tuple(left)
         )
 
 
-def _keep(conn: sqlite3.Connection, due: Sequence[Due], reason: str, account: str) -> None:
-    if due:
-        retention.let_go(conn, due, reason, account)
-    for product in dict.fromkeys(each.product for each in due):
-        own = [each for each in due if each.product == product]
+def _keep(conn: sqlite3.Connection, due: Sequence[Due], reason: str, account: str) -> list[Due]:
+    went = retention.let_go(conn, due, reason, account) if due else []
+    for product in dict.fromkeys(each.product for each in went):
+        own = [each for each in went if each.product == product]
         what = f"{len(own)} units in runs that ended by {own[-1].ended_at[:10]}: {reason}"
         audit.note(conn, account, "let go", product, what)
+    return went

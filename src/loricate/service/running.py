@@ -290,6 +290,7 @@ class Runs:
         if run["state"] not in ARMABLE:
             raise WrongState(f"The run is {run['state']}; create a new run to test again.")
         await self._refuse_of_series(run)
+        _refuse_let_go(run)
         load = [(unit["nest"], unit["serial"]) for unit in run["units"]]
         await self.check(await self._sequence_of(run), run["fixture"], load)
         if not await self.bench.guard_is_closed():
@@ -393,6 +394,7 @@ class Runs:
         async with self.holders.starting:
             self._called_off.discard(run_id)
             run = await self.get(run_id)
+            _refuse_let_go(run)
             sequence = await self._sequence_of(run)
             if permission is None:
                 await self._refuse_of_series(run)
@@ -501,11 +503,7 @@ class Runs:
         unit = next((each for each in run["units"] if each["nest"] == nest), None)
         if unit is None:
             raise NotReady.because([Finding("nest", f"nest {nest} is not in this run.")])
-        if unit["let_go_at"]:
-            raise WrongState(
-                f"What was measured of {unit['serial']} was let go on {unit['let_go_at'][:10]}: "
-                "nothing is added to it any more; test the unit in a run of its own."
-            )
+        _refuse_let_go(run)
         sequence = await self._sequence_of(run)
         one = loaded(unit, None)
         latest = {step.id: (one.latest(step.id), one.tries(step.id)) for step in sequence.steps}
@@ -555,6 +553,16 @@ class Runs:
             log.publish(name, state=run["state"], verdict=run["verdict"], note=run["note"])
         log.close()
         return log
+
+
+def _refuse_let_go(run: Mapping[str, Any]) -> None:
+    """Raise WrongState where what was measured in a run went: what it passed rests on nothing."""
+    for unit in run["units"]:
+        if unit["let_go_at"]:
+            raise WrongState(
+                f"What was measured of {unit['serial']} was let go on {unit['let_go_at'][:10]}: "
+                "nothing is added to this run any more; test its units in a new one."
+            )
 
 
 def facts_going_on(before: Mapping[str, Any], facts: Mapping[str, Any]) -> dict[str, Any]:

@@ -30,6 +30,11 @@ BEGIN SELECT RAISE(ABORT, 'curves are append-only'); END;
 CREATE TRIGGER attempt_is_not_let_go BEFORE INSERT ON attempt
 WHEN NEW.run_unit_id IN (SELECT run_unit_id FROM let_go)
 BEGIN SELECT RAISE(ABORT, 'what was measured of this unit was let go'); END;
+CREATE TRIGGER run_is_let_go BEFORE UPDATE OF state ON run
+WHEN NEW.state IN ('created', 'armed', 'running') AND EXISTS (
+    SELECT 1 FROM let_go JOIN run_unit ON run_unit.id = run_unit_id WHERE run_id = OLD.id
+)
+BEGIN SELECT RAISE(ABORT, 'what was measured in this run was let go'); END;
 
 -- What took readings of a unit is sought by as before, whether they are still there or not.
 DROP VIEW to_be_sought;
