@@ -29,8 +29,8 @@ class Rule:
         """The day before which a run must have ended for its time to be over."""
         try:
             day = today.replace(year=today.year - self.years)
-        except ValueError:  # 29 February
-            day = today.replace(year=today.year - self.years, day=28)
+        except ValueError:  # 29 February: all of the 28th was over by then
+            day = today.replace(year=today.year - self.years, month=3, day=1)
         return day.isoformat()
 
 

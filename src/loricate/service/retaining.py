@@ -11,7 +11,7 @@ from loricate.core.errors import Finding
 from loricate.records import audit, retention
 from loricate.records.retention import Due, Rule, Sizes
 from loricate.records.store import Store
-from loricate.service.errors import ChangedMeanwhile, WrongState
+from loricate.service.errors import WrongState
 from loricate.service.site_file import KeepPlan
 
 MOST_AT_ONCE = 2_000  # units that are shown, and that go
@@ -77,8 +77,8 @@ class Retention:
     async def let_go(self, seen: str, reason: str, account: str) -> Gone:
         """Let go what was measured of the units of a list that was seen.
 
-        Raises ChangedMeanwhile where the list is another by now, and WrongState where the site file
-        names a product that nothing is of: its units may be kept under another name.
+        Raises WrongState where the list is another by now, and where the site file names a product
+        that nothing is of: its units may be kept under another name.
         """
         async with self._one_at_a_time:
             found = await self.look()
@@ -94,7 +94,7 @@ class Retention:
                 told = " ".join(f"{each.path}: {each.message}" for each in findings)
                 raise WrongState(told, findings)
             if found.seen != seen:
-                raise ChangedMeanwhile(
+                raise WrongState(
                     "What is due is another list by now than the one that was seen; look again."
                 )
             if not found.due:
