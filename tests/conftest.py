@@ -37,7 +37,7 @@ hypothesis_settings.register_profile(
     "untimed",
     deadline=None,
     suppress_health_check=[HealthCheck.too_slow],
-    max_examples=int(os.environ.get("EXAMPLES", "40")),
+    max_examples=int(os.environ.get("EXAMPLES", "30")),
 )
 hypothesis_settings.load_profile("untimed")
 
@@ -55,7 +55,7 @@ class _ByFile(LoadFileScheduling):  # type: ignore[misc]  # it has no types
 
 
 def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> _ByFile:
-    """How tests are spread over processes (``pytest -n 3``)."""
+    """How tests are spread over processes (``pytest -n 4``)."""
     return _ByFile(config, log)
 
 

@@ -65,7 +65,7 @@ def test_the_whole_device_misses_what_a_withstand_alone_finds_and_nothing_else(
     document = read_demo("sequences/fw2-whole.toml")
     product = Product.model_validate(read_demo("products/fw-2.toml"))
     whole = prepare(document, {product.code: product}, limit_sets)
-    found = challenge(whole, warmer, repetitions=10)
+    found = challenge(whole, warmer, repetitions=5)
     assert {row.faults[0] for row in found.missed} == {"cracked_insulator", "thin_barrier"}
     assert not any(found.false_alarms.values())
     rows = {row.faults[0]: row.caught_by for row in found.rows}
@@ -75,7 +75,7 @@ def test_the_whole_device_misses_what_a_withstand_alone_finds_and_nothing_else(
 def test_the_final_test_misses_no_electrical_fault_and_passes_good_ones(
     limit_sets: LimitSets, warmer: UnitModel
 ) -> None:
-    found = challenge(ready(limit_sets), warmer, repetitions=10)
+    found = challenge(ready(limit_sets), warmer, repetitions=5)
     flexed = {"loose_cord_earth"}  # of a cord that nobody flexes it is not known
     assert {row.faults[0] for row in found.missed} == FUNCTIONAL.keys() - flexed
     assert not any(found.false_alarms.values())

@@ -109,7 +109,7 @@ def test_signing_in_is_kept_for_later_commands(site: dict[str, Any], tmp_path: P
 def test_the_example_leaves_what_it_promises(tmp_path: Path, fit_folder: Path) -> None:
     copy_site(fit_folder, tmp_path / "out" / "service")
     done = subprocess.run(
-        [sys.executable, "-m", "loricate", "example", "--to", "out", "--pace", "20"],
+        [sys.executable, "-m", "loricate", "example", "--to", "out", "--pace", "40"],
         cwd=tmp_path, capture_output=True, text=True, timeout=120, check=False,
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
