@@ -3,6 +3,7 @@
 import sqlite3
 from collections.abc import AsyncIterator
 from contextlib import closing
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -13,6 +14,7 @@ from loricate.records import accounts, retention
 from loricate.records.store import atomic, open_connection
 from loricate.service import retaining
 from loricate.service.site_file import KeepPlan, SitePlan
+from tests.papers.reading import text_of
 from tests.service.live_rig import Live
 
 TEN_YEARS = KeepPlan(products={"DC-40": 10})
@@ -120,6 +122,29 @@ async def test_what_was_seen_goes_and_the_unit_still_says_that_it_was_tested(
     assert [(each["account"], each["subject"]) for each in audited] == [("quin", "DC-40")]
     assert WHY in audited[0]["detail"]
     assert (await archive.due())["units"] == []
+
+
+async def test_a_report_says_that_what_was_measured_went_and_with_what_it_was(
+    archive: Archive, tmp_path: Path
+) -> None:
+    archive.keep(TEN_YEARS)
+    run = await archive.tested("A-1", year=2012)
+
+    async def text() -> str:
+        path = f"/units/A-1/report?run={run['id']}"
+        answer = await archive.live.wire.get(path)
+        assert answer.is_success, answer.text
+        return " ".join(text_of(answer.content, tmp_path, "-layout").split())
+
+    before = await text()
+    used = [name for name in ("HV1", "GB1", "IR1", "LK1") if f" {name} " in before]
+    assert used and "let go" not in before
+    await archive.let_go((await archive.due())["seen"])
+    after = await text()
+    assert "What was measured was let go on 20" in after and "by quin" in after
+    assert [name for name in used if f" {name} " in after] == used
+    assert "Readings kept: What was measured was let go" in after
+    assert "No instrument measured" not in after and "Not performed" not in after
 
 
 async def test_nothing_is_measured_again_of_a_unit_whose_readings_went(archive: Archive) -> None:

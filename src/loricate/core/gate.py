@@ -23,6 +23,17 @@ class Requirement:
     reason: str
 
 
+EXPECTED, MEASURED = "expected tests passed", "measured by an instrument"
+READINGS_KEPT = "readings kept"
+
+
+def after_letting_go(gate: Sequence[Requirement], day: str) -> tuple[Requirement, ...]:
+    """The gate of a unit whose readings went: what they met is not known, and nothing opens it."""
+    reason = f"What was measured was let go on {day}; nothing is certified by it any more."
+    kept = (each for each in gate if each.name not in (EXPECTED, MEASURED))
+    return (*kept, Requirement(READINGS_KEPT, False, reason))
+
+
 @dataclass(frozen=True, slots=True)
 class Coverage:
     """What was expected of a product, what is left out, and what came of each step."""
@@ -93,23 +104,22 @@ def expected_requirement(tests: Coverage) -> Requirement:
     """Whether each test that is expected was performed, measured and passed; skipped is not."""
     left = [each for each in tests.expected if is_left_out(tests.not_tested, each)]
     lacking = [each for each in tests.expected if each not in left and not is_met(each, tests.done)]
-    name = "expected tests passed"
     if lacking:
         told = "; ".join(each.text for each in lacking)
-        return Requirement(name, False, f"Not performed, measured and passed: {told}.")
+        return Requirement(EXPECTED, False, f"Not performed, measured and passed: {told}.")
     waivers = [
         f"{each.kind.replace('_', ' ')} is left out by {each.by}: {each.reason}"
         for each in tests.not_tested
     ]
     told = " ".join(text[0].upper() + text[1:].rstrip(".") + "." for text in waivers)
-    return Requirement(name, True, told or "Each test that the product asks for was measured.")
+    return Requirement(EXPECTED, True, told or "Each test that the product asks for was measured.")
 
 
 def measured_requirement(tests: Coverage) -> Requirement:
     """Whether an instrument measured anything; without that nothing is certified."""
     measured = any(each.is_measured for each in tests.done.values())
     reason = "Instruments measured." if measured else "No instrument measured anything that passed."
-    return Requirement("measured by an instrument", measured, reason)
+    return Requirement(MEASURED, measured, reason)
 
 
 def doubt_requirement(doubted: Mapping[str, str]) -> Requirement:

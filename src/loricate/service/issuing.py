@@ -10,7 +10,13 @@ from typing import Any, Self
 
 from loricate.certificates.content import Circumstances, certificate_body, is_on_paper
 from loricate.certificates.issue import Draft
-from loricate.core.gate import Coverage, Requirement, certificate_gate, is_open
+from loricate.core.gate import (
+    Coverage,
+    Requirement,
+    after_letting_go,
+    certificate_gate,
+    is_open,
+)
 from loricate.core.measuring.grading import Cause
 from loricate.core.products.expected import Done
 from loricate.core.products.product import Product
@@ -62,9 +68,10 @@ def gate_of(
         for name, attempt in latest.items()
     }
     coverage = Coverage(sequence.product.not_tested, sequence.expected, done)
-    return certificate_gate(
+    gate = certificate_gate(
         run["state"], status, steps, verdicts, due, tested, coverage, doubted, upkeep
     )
+    return gate if not unit["let_go_at"] else after_letting_go(gate, unit["let_go_at"][:10])
 
 
 def doubts_of(conn: sqlite3.Connection, run: Mapping[str, Any]) -> dict[str, str]:

@@ -11,6 +11,7 @@ from loricate import __version__
 from loricate.certificates.content import certificate_body
 from loricate.core.attempts import RunState
 from loricate.core.depths import Depth
+from loricate.core.gate import READINGS_KEPT
 from loricate.core.measuring.grading import Verdict
 from loricate.core.sequences.cues import Cue, Moment
 from loricate.core.sequences.released import ReleasedSequence
@@ -62,7 +63,12 @@ def report_in(
 ) -> Report:
     """What the report of a unit in a run is made of."""
     grounds = Grounds.of(conn, run)
-    gate = grounds.gate(run, unit)
+    # A document that was issued stands, whatever became of the readings afterwards.
+    gate = tuple(
+        each
+        for each in grounds.gate(run, unit)
+        if each.name != READINGS_KEPT or not unit["certificate"]
+    )
     about = circumstances(conn, run, unit, grounds.record)
     number = unit["certificate"] or ""
     body = certificate_body(run, unit, grounds.sequence, gate, about)
