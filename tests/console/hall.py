@@ -20,18 +20,20 @@ PASSWORD = "quality-at-the-hall"
 class Hall:
     """Where it is, and the command line at it."""
 
-    def __init__(self, url: str, folder: Path, token: str) -> None:
+    def __init__(self, url: str, folder: Path, name: str, password: str) -> None:
         self.url, self.folder = url, folder
-        self.site = {"url": url, "name": "ada", "password": PASSWORD}
-        self._token = token
+        self.site = {"url": url, "name": name, "password": password}
+        with Client(url) as client:
+            wait_for(client)
+            self._token = client.sign_in(name, password).token
 
-    def run(self, *words: str | Path) -> subprocess.CompletedProcess[str]:
-        """Run a command there."""
+    def run(self, *words: str | Path, given: str = "") -> subprocess.CompletedProcess[str]:
+        """Run a command there; ``given`` is typed at it."""
         environment = {
             **os.environ, "LORICATE_SERVICE": self.url, "LORICATE_TOKEN": self._token,
             "XDG_CONFIG_HOME": str(self.folder), "HOME": str(self.folder),
         }  # fmt: skip
-        return command_line.run(*words, env=environment, cwd=self.folder)
+        return command_line.run(*words, env=environment, cwd=self.folder, given=given)
 
     def told(self, *words: str | Path) -> str:
         """What a command says that does what it should."""
@@ -41,29 +43,32 @@ class Hall:
 
 
 @contextmanager
-def running_hall(folder: Path) -> Iterator[Hall]:
-    """It begins with nothing; the demo's history is carried in by command."""
+def serving(folder: Path, *words: str) -> Iterator[str]:
+    """A service over ``records`` of a folder, whose bench does not answer; gives its address."""
     port = free_port()
-    url = f"http://127.0.0.1:{port}"
     service = subprocess.Popen(
         [
             *(sys.executable, "-m", "loricate", "serve", "--bench", str(copy_bench(folder))),
-            *("--data", str(folder / "records"), "--port", str(port)),
-            *("--account", "ada", "--role", "administrator", "--password", PASSWORD),
+            *("--data", str(folder / "records"), "--port", str(port), *words),
         ],
         stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
     )  # fmt: skip
     try:
-        with Client(url) as client:
-            wait_for(client)
-            token = client.sign_in("ada", PASSWORD).token
-        hall = Hall(url, folder, token)
+        yield f"http://127.0.0.1:{port}"
+    finally:
+        service.terminate()
+        service.wait(20)
+
+
+@contextmanager
+def running_hall(folder: Path) -> Iterator[Hall]:
+    """It begins with nothing; the demo's history is carried in by command."""
+    first = ("--account", "ada", "--role", "administrator", "--password", PASSWORD)
+    with serving(folder, *first) as url:
+        hall = Hall(url, folder, "ada", PASSWORD)
         strange = hall.run("carry", "in", FILE)
         assert strange.returncode != 0 and f"--key {KEY}" in strange.stderr
         told = hall.told("carry", "in", FILE, "--key", KEY, "--receipt", "back.json")
         assert "BENCH-5 of Quillmere Apparatus, Fellside works" in told
         assert "400 units in runs" in told and "the first of this bench" in told
         yield hall
-    finally:
-        service.terminate()
-        service.wait(20)

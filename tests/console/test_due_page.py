@@ -1,32 +1,23 @@
 """What has been kept long enough: seen on the command line and in the console, and let go there."""
 
 import json
-import os
 import random
 import sqlite3
-import subprocess
-import sys
 from collections.abc import Iterator
-from dataclasses import dataclass
-from pathlib import Path
-from typing import Any
 
 import pytest
 from playwright.sync_api import Page, expect
 
-from loricate.client import Client
-from loricate.commands.demo_site import free_port, wait_for
 from loricate.core.products.product import Product
 from loricate.core.sequences.preparing import prepare
 from loricate.core.sequences.ready import facts_of
 from loricate.records import accounts, definitions, sequences
 from loricate.records.store import Store
 from loricate.service.guessing import hasher
-from tests import command_line
 from tests.conftest import demo_limit_sets, five_steps, read_demo
+from tests.console.hall import Hall, serving
 from tests.console.pages import check_accessible, sign_in
 from tests.records.searched import put_in
-from tests.rig import copy_bench
 
 pytestmark = pytest.mark.console
 
@@ -35,7 +26,7 @@ WHY = "fifteen years, quality manual 4.2"
 
 
 def _of_long_ago(conn: sqlite3.Connection) -> None:
-    """Eighty units in runs of 2006, half of them before and half after the 15th of November."""
+    """Eighty units in runs of 2006, and somebody of quality."""
     product = Product.model_validate(read_demo("products/dc-40.toml"))
     sequence = prepare(five_steps(), {product.code: product}, demo_limit_sets())
     for code in ("dc-40", "fw-2"):
@@ -52,55 +43,18 @@ def _of_long_ago(conn: sqlite3.Connection) -> None:
     accounts.put_account(conn, "quin", "Quin Dahl", "quality", hasher.hash(PASSWORD))
 
 
-@dataclass
-class OldSite:
-    """A service over records of long ago, and the command line at it."""
-
-    url: str
-    folder: Path
-    token: str
-
-    @property
-    def site(self) -> dict[str, Any]:
-        """Where it is, and as whom."""
-        return {"url": self.url, "name": "quin", "password": PASSWORD}
-
-    def run(self, *words: str, given: str = "") -> subprocess.CompletedProcess[str]:
-        """Run a command there."""
-        environment = {
-            **os.environ, "LORICATE_SERVICE": self.url, "LORICATE_TOKEN": self.token,
-            "XDG_CONFIG_HOME": str(self.folder), "HOME": str(self.folder),
-        }  # fmt: skip
-        return command_line.run(*words, env=environment, cwd=self.folder, given=given)
-
-
 @pytest.fixture(scope="module")
-def old(tmp_path_factory: pytest.TempPathFactory) -> Iterator[OldSite]:
+def old(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Hall]:
     folder = tmp_path_factory.mktemp("old")
     store = Store(folder / "records" / "records.sqlite")
     store.write_now(_of_long_ago)
     store.close()
     (folder / "site.toml").write_text('format = "loricate-site/1"\n[keep]\nyears = 15\n')
-    port = free_port()
-    url = f"http://127.0.0.1:{port}"
-    service = subprocess.Popen(
-        [
-            *(sys.executable, "-m", "loricate", "serve", "--bench", str(copy_bench(folder))),
-            *("--data", str(folder / "records"), "--port", str(port)),
-        ],
-        stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-    )  # fmt: skip
-    try:
-        with Client(url) as client:
-            wait_for(client)
-            token = client.sign_in("quin", PASSWORD).token
-        yield OldSite(url, folder, token)
-    finally:
-        service.terminate()
-        service.wait(20)
+    with serving(folder) as url:
+        yield Hall(url, folder, "quin", PASSWORD)
 
 
-def test_the_command_shows_first_and_asks_then(old: OldSite) -> None:
+def test_the_command_shows_first_and_asks_then(old: Hall) -> None:
     shown = old.run("records", "due")
     assert shown.returncode == 0, shown.stderr
     row = next(line.split() for line in shown.stdout.splitlines() if line.startswith("DC-40"))
@@ -118,7 +72,7 @@ def test_the_command_shows_first_and_asks_then(old: OldSite) -> None:
     assert json.loads(old.run("records", "due", "--json").stdout) == told
 
 
-def test_what_is_due_is_seen_and_let_go_in_the_console(page: Page, old: OldSite) -> None:
+def test_what_is_due_is_seen_and_let_go_in_the_console(page: Page, old: Hall) -> None:
     told = json.loads(old.run("records", "due", "--json").stdout)
     first, count = told["units"][0], len(told["units"])
     sign_in(page, old.site, "/people")

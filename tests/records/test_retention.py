@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from drill.cells import change_cells
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -200,6 +201,12 @@ def test_who_has_the_file_cannot_pass_off_what_they_took_as_let_go(old: Bench) -
             found = list(marks.faults(conn))
             conn.execute("ROLLBACK")
             assert found, statement
+
+
+def test_any_cell_of_what_is_left_and_of_what_says_that_it_went_is_found(old: Bench) -> None:
+    let_go(old.conn, due_in(old.conn))
+    found = change_cells(path_of(old), 4, 15, lambda text: None, ("let_go", "attempt", "fault"))
+    assert found.missed == [] and found.tried["let_go"] > 20 and found.tried["attempt"] > 20
 
 
 def test_what_somebody_has_changed_is_known_before_it_goes(old: Bench) -> None:
