@@ -67,8 +67,10 @@ SELECT run_unit.id, run.id AS run_id, run_unit.nest, unit.product, unit.serial, 
         ) THEN 'It has not been carried to the service that keeps all.'
         ELSE ''
     END AS held
-FROM unit JOIN run_unit ON run_unit.unit_id = unit.id JOIN run ON run.id = run_unit.run_id
-WHERE unit.product = :product AND run.state IN {OVER}
+FROM sought CROSS JOIN run_unit ON run_unit.id = sought.id
+JOIN unit ON unit.id = run_unit.unit_id JOIN run ON run.id = run_unit.run_id
+WHERE sought.product = :product AND sought.begun_at < :cutoff
+    AND unit.product = :product AND run.state IN {OVER}
     AND run.ended_at < :cutoff
     AND NOT EXISTS (SELECT 1 FROM let_go WHERE run_unit_id = run_unit.id)
     AND (EXISTS (SELECT 1 FROM reading WHERE run_unit_id = run_unit.id)
