@@ -61,6 +61,7 @@ class Works:
         )
         await desk.sender.close()
         messenger = desk.messenger
+        await messenger.close()
         messenger.plans = (chosen,)
         messenger.targets.update(
             Messenger((chosen,), folder, desk.store, "Quillmere", "BENCH-2").targets
@@ -363,14 +364,14 @@ async def test_a_system_whose_certificate_nobody_knows_is_trusted_by_its_own_fil
     await works.receiver.serve("127.0.0.1", 0, trust)
     facts = {"kind": "test", "body": '{"kind": "test"}'}
     to = f"https://localhost:{works.receiver.port}/messages"
-    await works.connect(to=to, within_s=3.0)
+    await works.connect(to=to, within_s=30.0)
     await works.live.desk.store.write(
         lambda conn: outbox.add_message(conn, "works", "1", "U", facts)
     )
     await works.until_stuck("CERTIFICATE_VERIFY_FAILED")
     assert not works.receiver.taken
     shutil.copy(tmp_path / "works.pem", works.live.desk.settings.site_folder / "ca.pem")
-    await works.connect(to=to, within_s=3.0, ca_file="ca.pem")
+    await works.connect(to=to, within_s=30.0, ca_file="ca.pem")
     assert len(await works.until_sent()) == 1
 
 
@@ -414,7 +415,7 @@ def test_a_site_file_that_names_what_is_none_says_where(
 
 
 async def test_what_was_sent_is_kept_once_for_all_and_holds_nothing_any_more(works: Works) -> None:
-    await works.connect()
+    await works.connect(within_s=30.0)
     facts = {"kind": "test", "body": '{"kind": "test"}'}
 
     def queue(conn: Any) -> None:
