@@ -203,6 +203,22 @@ def test_who_has_the_file_cannot_pass_off_what_they_took_as_let_go(old: Bench) -
             assert found, statement
 
 
+def test_what_went_is_in_the_file_no_more(old: Bench) -> None:
+    (some,) = due_in(old.conn)[:1]
+    with atomic(old.conn) as conn:
+        conn.execute("DROP TRIGGER reading_is_final")
+        conn.execute("UPDATE reading SET point = 'known-by-this' WHERE run_unit_id = ?", (some.id,))
+        marks.mark_touched(conn)
+
+    def is_in_the_file() -> bool:
+        old.conn.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        return b"known-by-this" in path_of(old).read_bytes()
+
+    assert is_in_the_file()
+    let_go(old.conn, [some])
+    assert not is_in_the_file()
+
+
 def test_any_cell_of_what_is_left_and_of_what_says_that_it_went_is_found(old: Bench) -> None:
     let_go(old.conn, due_in(old.conn))
     found = change_cells(path_of(old), 4, 15, lambda text: None, ("let_go", "attempt", "fault"))

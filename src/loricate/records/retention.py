@@ -185,12 +185,6 @@ def let_go(conn: sqlite3.Connection, due: Sequence[Due], reason: str, account: s
     return list(due)
 
 
-def has_gone(conn: sqlite3.Connection, run_unit_id: str) -> bool:
-    """Whether what was measured of a unit in a run was let go."""
-    found = conn.execute("SELECT 1 FROM let_go WHERE run_unit_id = ?", (run_unit_id,))
-    return found.fetchone() is not None
-
-
 def strays(conn: sqlite3.Connection) -> Iterator[str]:
     """Units of which something is there that was let go, or was never there to be let go."""
     rows = conn.execute(
