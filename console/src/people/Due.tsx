@@ -33,6 +33,7 @@ export function Due({ mayLetGo }: { mayLetGo: boolean }) {
   })
   const due = asked ?? found.data
   const units = due ? [...due.units, ...due.held] : []
+  const over = due?.products.filter((each) => each.units + each.held > 0) ?? []
   return (
     <Stack gap="3" as="section" aria-label="Due to go">
       <Heading as="h2" size="lg">
@@ -50,10 +51,10 @@ export function Due({ mayLetGo }: { mayLetGo: boolean }) {
           The site file gives no times: everything that was measured is kept.
         </Text>
       )}
-      {due && due.products.length > 0 && (
+      {over.length > 0 && (
         <DataTable
           label="How long what was measured is kept"
-          rows={due.products}
+          rows={over}
           keyOf={(each) => each.product}
           columns={[
             { head: 'Product', cell: (each) => <b>{each.product}</b> },
