@@ -94,6 +94,7 @@ def test_what_is_due_is_seen_and_let_go_in_the_console(page: Page, old: Hall) ->
     due.get_by_role("button", name="Let it go").click()
     expect(due.get_by_role("status")).to_contain_text(f"of {count} units in runs went")
     expect(due.get_by_role("button", name="Show the units")).to_have_count(0)
+    expect(due.get_by_text("Nothing is due on 20")).to_be_visible()
     page.goto(f"{old.url}/units/{first['serial']}")
     gone = page.get_by_text("Its readings and curves were let go").first
     expect(gone).to_contain_text("by quin: the time for which they are kept was over")

@@ -68,7 +68,11 @@ export function Due({ mayLetGo }: { mayLetGo: boolean }) {
         />
       )}
       {due && due.products.length > 0 && (
-        <Text color="soft">What is due on {due.today}. Nothing goes that was not looked at.</Text>
+        <Text color="soft">
+          {units.length === 0
+            ? `Nothing is due on ${due.today}, by the times of ${due.products.length} products.`
+            : `What is due on ${due.today}. Nothing goes that was not looked at.`}
+        </Text>
       )}
       {letGo.data && (
         <Text role="status" fontWeight="bold">
