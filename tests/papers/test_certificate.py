@@ -16,6 +16,7 @@ from loricate.papers.samples import sample_certificate
 from loricate.papers.standing import COUNTS, Standing
 from loricate.papers.steps import limits_of, point_grids
 from loricate.papers.typesetting import Attached
+from loricate.papers.wording import ENGLISH
 from tests.papers.reading import codes_of, fonts_of, text_of
 
 SIGNER = {"account": "ines", "name": "Ines Quay", "role": "quality"}
@@ -207,12 +208,12 @@ def test_a_correction_is_told_once_with_the_values_before_it() -> None:
         corrected("corrected_resistance", "V to W", "5.059 Ω", why),
         {"quantity": "unbalance", "point": "", "corrections": []},
     ]
-    (told,) = steps._corrections({"readings": readings}, is_table=True)
+    (told,) = steps._corrections({"readings": readings}, is_table=True, words=ENGLISH)
     assert told == (
         "Corrected resistance (was U to V 5.064 Ω; V to W 5.059 Ω) is corrected for " + why + "."
     )
     many = [corrected("resistance", f"W{number}", "1 Ω", "zero") for number in range(9)]
-    (short,) = steps._corrections({"readings": many}, is_table=True)
+    (short,) = steps._corrections({"readings": many}, is_table=True, words=ENGLISH)
     assert short == "Resistance is corrected for zero."
 
 
@@ -223,7 +224,7 @@ def test_a_table_of_marks_is_figures_and_what_is_no_number_a_dash() -> None:
         "columns": [{"name": "current", "dimension": "current", "values": [4.335e-7, None]}],
     }  # fmt: skip
     assert steps.is_table(curve)
-    assert steps.curve_table(curve) == {
+    assert steps.curve_table(curve, ENGLISH) == {
         "heads": ["Time", "Current"], "rows": [["15.00 s", "433.5 nA"], ["60.00 s", "–"]],
     }  # fmt: skip
 
@@ -253,8 +254,8 @@ def test_many_points_are_places_by_circumstances(tmp_path: Path) -> None:
     assert rows["touch"] == ["21.0", "µA", "22.0", "µA", "23.0", "µA"]
     assert text.count("≤ 300 µA") >= 3 and "≤ 200 µA" in text
     assert re.search(r"21\.0 µA.*\n+ *FAIL", text)
-    assert len(point_grids(readings)) == 1
+    assert len(point_grids(readings, ENGLISH)) == 1
     wide = [{**readings[0], "point": f"earth, c{n}"} for n in range(30)]
-    assert [len(each["heads"]) for each in point_grids(wide)] == [12, 12, 6]
+    assert [len(each["heads"]) for each in point_grids(wide, ENGLISH)] == [12, 12, 6]
     apart = [{**readings[0], "point": f"{each}, Pressure"} for each in ("low", "high")]
-    assert point_grids(apart) == []
+    assert point_grids(apart, ENGLISH) == []

@@ -12,6 +12,7 @@ from loricate.core.depths import Depth
 from loricate.papers.look import Look
 from loricate.papers.report import Report, Shown, draw_report, not_passed
 from loricate.papers.samples import sample_certificate, sample_report
+from loricate.papers.wording import ENGLISH
 from tests.papers.reading import pictures_of, text_of
 from tests.service.test_photos import photo
 
@@ -104,7 +105,7 @@ def test_only_what_passed_is_left_out_and_it_is_counted(
         }
         for number, (readings, verdict, before) in enumerate(made)
     ]
-    kept, left = not_passed(steps)
+    kept, left = not_passed(steps, ENGLISH)
     every = [each for step in steps for each in step["readings"]]
     shown = [each for step in kept for each in step["readings"]]
     assert shown == [each for each in every if each["verdict"] not in ("", "pass")]

@@ -19,6 +19,7 @@ from loricate.papers.plots import curve_words, plot_curve
 from loricate.papers.samples import sample_certificate, sample_lot
 from loricate.papers.standing import COUNTS, Standing
 from loricate.papers.typesetting import showable
+from loricate.papers.wording import ENGLISH
 from tests.papers.reading import text_of, words_outside
 
 # Names whose text decides something; every other text is somebody's.
@@ -108,8 +109,8 @@ def test_in_a_curve_whose_drawing_keeps_its_size(
         "marks": [{"x": x, "text": text} for x, text in marks],
     }
     limits = [{"quantity": name, "minimum": limit, "maximum": limit, "caution_below": 1.0}]
-    assert plot_curve(curve, limits).startswith(b"<?xml")
-    assert curve_words(curve).startswith("Curve")
+    assert plot_curve(curve, limits, ENGLISH).startswith(b"<?xml")
+    assert curve_words(curve, ENGLISH).startswith("Curve")
 
 
 @pytest.mark.parametrize("trick", TRICKS, ids=map(ascii, range(len(TRICKS))))

@@ -14,6 +14,7 @@ from loricate.papers.look import Look
 from loricate.papers.samples import sample_certificate
 from loricate.papers.standing import COUNTS
 from loricate.papers.wiring_drawing import MOST_HEIGHT, draw_wiring, is_cut, wiring_words
+from loricate.papers.wording import ENGLISH
 from tests.papers.reading import text_of
 
 SVG = "{http://www.w3.org/2000/svg}"
@@ -110,7 +111,7 @@ def test_the_paper_shows_it_and_says_it_to_who_cannot_see_it(tmp_path: Path) -> 
     assert "Wiring" in shown and "In position A." in shown
     without = draw_certificate({**document, "wiring": None}, COUNTS, Look())
     assert "Wiring" not in text_of(without, tmp_path)
-    words = wiring_words(document["wiring"], [fault("open", text="N is open.")])
+    words = wiring_words(document["wiring"], [fault("open", text="N is open.")], ENGLISH)
     assert words == "Wiring, position A, 1 nets. N is open."
 
 

@@ -22,6 +22,11 @@ const FORMS: [Plan['form'], string][] = [
   ['xml', 'XML'],
   ['json', 'JSON'],
 ]
+const LANGUAGES: [Plan['language'], string][] = [
+  ['', "the site's"],
+  ['en', 'English'],
+  ['de', 'Deutsch'],
+]
 const DEPTHS: [Schemas['Depth'], string][] = [
   ['summary', 'summary'],
   ['readings', 'readings'],
@@ -51,6 +56,7 @@ const PLAN: Omit<Plan, 'search'> = {
   logo: true,
   signatures: [],
   page: '',
+  language: '',
   form: 'pdf',
   decimal_comma: false,
   bom: false,
@@ -129,7 +135,7 @@ export default function ReportPanel({ asked, count, picked, onSearch }: Props) {
             <LabelledInput
               label="Title"
               hint="Test report"
-              width="18rem"
+              width="14rem"
               value={plan.title}
               onChange={(title) => set({ title })}
             />
@@ -147,6 +153,15 @@ export default function ReportPanel({ asked, count, picked, onSearch }: Props) {
               options={FORMS}
               onChange={(form) => set({ form: form as Plan['form'] })}
             />
+            {plan.form === 'pdf' && (
+              <Choice
+                label="Language"
+                width="8rem"
+                value={plan.language}
+                options={LANGUAGES}
+                onChange={(language) => set({ language: language as Plan['language'] })}
+              />
+            )}
             <LabelledInput
               label="Lines to sign on"
               hint="Auditor, Client"

@@ -46,6 +46,7 @@ def command() -> None:
 @click.option("--no-logo", is_flag=True, help="Without the site's logo.")
 @click.option("--sign", "signatures", multiple=True, help="A line to sign on; repeatable.")
 @click.option("--page", type=click.Choice(["A4", "Letter"]), help="Else the site's.")
+@click.option("--language", type=click.Choice(["en", "de"]), help="Else the site's.")
 @click.option("--decimal-comma", is_flag=True, help="Of CSV: 1,5 and semicolons.")
 @click.option("--bom", is_flag=True, help="Of CSV: with the mark of UTF-8.")
 @service_options
@@ -100,7 +101,7 @@ def make(
 
 def _told(options: dict[str, Any]) -> dict[str, Any]:
     """What of a plan is given by options."""
-    told = {name: options[name] for name in ("title", "depth", "page") if options[name]}
+    told = {name: options[name] for name in ("title", "depth", "page", "language") if options[name]}
     for name in ("newest_only", "failed_only", "ledger", "decimal_comma", "bom"):
         if options[name]:
             told[name] = True

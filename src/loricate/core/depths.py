@@ -16,12 +16,3 @@ class Depth(StrEnum):
         """Whether it tells what another depth tells."""
         order = list(Depth)
         return order.index(self) >= order.index(other)
-
-
-WORDS = {
-    Depth.SUMMARY: "summary",
-    Depth.READINGS: "readings",
-    Depth.LIMITS: "readings with limits and clauses",
-    Depth.PROCEDURE: "readings with limits and clauses, procedure",
-    Depth.PHOTOS: "readings with limits and clauses, procedure, photos",
-}

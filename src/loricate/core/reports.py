@@ -64,6 +64,7 @@ class ReportPlan(BaseModel):
         default=[], max_length=MOST_LINES, description="Lines to sign on, in place of the site's"
     )
     page: Literal["", "A4", "Letter"] = Field(default="", description="Else the site's")
+    language: Literal["", "en", "de"] = Field(default="", description="Else the site's (PDF)")
     form: ReportForm = ReportForm.PDF
     decimal_comma: StrictBool = Field(default=False, description="Of CSV; cells by semicolons then")
     bom: StrictBool = Field(default=False, description="Of CSV: the mark of UTF-8 first")

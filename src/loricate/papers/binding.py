@@ -15,21 +15,17 @@ from pyhanko.pdf_utils.generic import (
 from pyhanko.pdf_utils.incremental_writer import IncrementalPdfFileWriter
 from pyhanko.pdf_utils.reader import PdfFileReader
 
-from loricate.core.depths import WORDS, Depth
+from loricate.core.depths import Depth
+from loricate.papers.certificate import Fact, heads_in, sheet_words, sign_line
 from loricate.papers.look import Look
 from loricate.papers.typesetting import typeset
-from loricate.papers.wording import cause_words, local, tint_of, verdict_word
+from loricate.papers.wording import local, tint_of
 
 TEMPLATE = "lot.typ"  # it lists units, and leaves room to sign
-HEADS = ("Serial", "Verdict", "Nest", "Document")
+HEADS = ("serial", "verdict", "nest", "document")
 MOST_AT_ONCE = 20  # reports that are held together
 # Of a page what is drawn; the rest leads to the whole of its file.
 SHOWN = ("/Type", "/MediaBox", "/Resources", "/Contents", "/Rotate")
-ABOUT = (
-    "The report of each unit follows, with pages numbered by themselves. Each is drawn from the "
-    "record as it is; what was issued and sealed is named by its number."
-)
-FOOT = "Drawn from the records; it is no certificate and not sealed"
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,50 +46,54 @@ class Cover:
 
 def draw_cover(cover: Cover, look: Look) -> bytes:
     """The PDF of the first sheet; raises TemplateFault."""
-    title = cover.title or look.text("report")
+    title, words, count = cover.title or look.text("report"), look.words, len(cover.units)
+    say = words.say
     passed = sum(each["verdict"] == "pass" for each in cover.units)
-    facts = [
-        ("Units", f"{len(cover.units)}, of which {passed} passed"),
-        ("Of", "; ".join(cover.scope) or "all units in runs"),
-        ("Tells", WORDS[cover.depth] + (", only what did not pass" if cover.failed_only else "")),
-        ("Drawn", f"{local(cover.drawn_at, look.zone)}, {cover.drawn_by}"),
-        ("Software", cover.software),
-    ]
+    depth = say(f"depth-{cover.depth}")
+    facts = (
+        Fact("units", say("cover-passed", count=count, passed=passed)),
+        Fact("of", "; ".join(map(words.scope, cover.scope)) or say("cover-all")),
+        Fact("tells", say("depth-only-failed", depth=depth) if cover.failed_only else depth),
+        Fact("drawn", f"{local(cover.drawn_at, look.zone)}, {cover.drawn_by}"),
+        Fact("software", cover.software),
+    )
     told = {
         "title": title,
-        "about": f"{title} of {len(cover.units)} units",
+        "about": say("cover-of-units", title=title, count=count),
         "site": cover.site,
         "heading": title,
         "number": title,
-        "number_line": f"{len(cover.units)} units",
+        "number_line": say("cover-units", count=count),
         "state": "",
         "tint": "plain",
         "has_code": False,
-        "foot": FOOT,
-        "warnings": list(cover.left_out),
-        "facts": [{"name": each[0], "value": each[1], "strong": False} for each in facts],
+        "foot": say("cover-foot"),
+        "warnings": [words.sentence(each) for each in cover.left_out],
+        "facts": [each.told(words) for each in facts],
         "above": look.text("above"),
-        "heads": HEADS,
+        "heads": heads_in(words, HEADS),
         "units": [
             {
                 "serial": unit["serial"],
-                "verdict": verdict_word(unit["verdict"]) + cause_words(unit["cause"]),
+                "verdict": words.verdict(unit["verdict"]) + words.cause_after(unit["cause"]),
                 "tint": tint_of(unit["verdict"]),
                 "times": str(unit["nest"]),
-                "document": f"{unit['document']} revoked" if unit["revoked"] else unit["document"],
+                "document": say("is-revoked", number=unit["document"])
+                if unit["revoked"]
+                else unit["document"],
             }
             for unit in cover.units
         ],
         "waiting": [],
-        "grounds": [ABOUT],
-        "signatures": [
-            {"title": f"{each}: name, signature, date", "signed": ""} for each in look.signatures
-        ],
+        "grounds": [say("cover-about")],
+        "signatures": [sign_line(look, each) for each in look.signatures],
         "words": {
-            "page": "page", "of": "of", "units": "Units", "waiting": "", "code": "",
-            "grounds": "About this report", "logo": f"Logo of {cover.site}",
+            **sheet_words(words, cover.site, ""),
+            "units": say("part-units"),
+            "waiting": "",
+            "grounds": say("part-about"),
         },
-    }  # fmt: skip
+    }
     return typeset(TEMPLATE, told, look, cover.drawn_at)
 
 

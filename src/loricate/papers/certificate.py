@@ -1,6 +1,6 @@
 """The sheet of a certificate or nonconformance report: what its template is told, all in words."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,23 +13,10 @@ from loricate.papers.steps import is_table, limits_of, step_words
 from loricate.papers.symbols import qr_code
 from loricate.papers.typesetting import Attached, typeset
 from loricate.papers.wiring_drawing import draw_wiring, faults_of, is_cut, wiring_words
-from loricate.papers.wording import (
-    begun,
-    digest_words,
-    in_zone,
-    local,
-    local_until,
-    person_words,
-    tint_of,
-    verdict_word,
-)
+from loricate.papers.wording import Words, begun, in_zone, local, person_words, tint_of
 
 TEMPLATE = "certificate.typ"
-HEADS = ("Step and reading", "Measured", "U", "Limit", "Source of the limit", "Verdict")
-RULES = {
-    "simple": "accepted at the limit (simple acceptance)",
-    "guarded": "limits moved in by r·U (guard band), r = {share:g}",
-}
+HEADS = ("step", "measured", "uncertainty", "limit", "source", "verdict")
 # What the paper says of the gate; the JSON has all of it.
 UPKEEP = ("daily check passed", "leads zeroed")
 
@@ -57,6 +44,20 @@ def title_of(document: Mapping[str, Any], look: Look) -> str:
 
 
 @dataclass(frozen=True, slots=True)
+class Fact:
+    """A line of the sheet's head: the text of the catalogue that names it, and what it says."""
+
+    name: str
+    value: str
+    is_strong: bool = False
+
+    def told(self, words: Words) -> dict[str, Any]:
+        """The line for a template."""
+        name = words.say(f"fact-{self.name}")
+        return {"name": name, "value": self.value, "strong": self.is_strong}
+
+
+@dataclass(frozen=True, slots=True)
 class CertificateSheet:
     """A document of today's form, ready for its template."""
 
@@ -64,6 +65,11 @@ class CertificateSheet:
     standing: Standing
     look: Look
     digest: str
+
+    @property
+    def words(self) -> Words:
+        """What it says, in the language of its look."""
+        return self.look.words
 
     @property
     def zone(self) -> str:
@@ -79,7 +85,7 @@ class CertificateSheet:
         """Curves, and the wiring of a cable that did not pass."""
         drawn = {}
         for name, step, curve in self._curves():
-            drawn[name] = plot_curve(curve, limits_of(step, curve["point"]))
+            drawn[name] = plot_curve(curve, limits_of(step, curve["point"]), self.words)
         if self.document["wiring"] is not None:
             drawn["wiring.svg"] = draw_wiring(self.document["wiring"], faults_of(self.document))
         return drawn
@@ -91,43 +97,40 @@ class CertificateSheet:
 
     def told(self) -> dict[str, Any]:
         """Everything that the template shows."""
-        document = self.document
-        title = title_of(document, self.look)
+        document, say = self.document, self.words.say
+        title, serial = title_of(document, self.look), document["unit"]["serial"]
+        heads = heads_in(self.words, HEADS)
         return {
-            "title": f"{title} {document['number']}, {document['unit']['serial']}",
-            "about": f"{title} of {document['unit']['title']}",
+            "title": say("title-number", title=title, number=document["number"], serial=serial),
+            "about": say("title-of", title=title, about=document["unit"]["title"]),
             "site": document["site"],
             "heading": title,
             "number": document["number"],
-            "number_line": f"No. {document['number']}",
-            "verdict": verdict_word(document["verdict"]),
+            "number_line": say("number", number=document["number"]),
+            "verdict": self.words.verdict(document["verdict"]),
             "tint": tint_of(document["verdict"]),
-            "foot": f"Verify at {document['verify_url']}",
-            "warnings": list(standing_words(self.standing, self.zone)),
-            "facts": [_fact(*row) for row in self._facts()],
+            "foot": say("verify-at", url=document["verify_url"]),
+            "warnings": list(standing_words(self.standing, self.zone, self.words)),
+            "facts": [each.told(self.words) for each in self._facts()],
             "above": self.look.text("above"),
             "wiring": self._wiring(),
-            "heads": HEADS,
+            "heads": heads,
             "groups": list(self._groups()),
             "instruments": list(self._instruments()),
             "grounds": [
                 *self._grounds(),
-                *filter(None, [self.look.text("below"), digest_words(self.digest)]),
+                *filter(None, [self.look.text("below"), self.words.digest(self.digest)]),
             ],
             "signatures": signature_lines(
                 self.look, document["kind"], self.standing, self.zone, self._operator
             ),
             "words": {
-                "page": "page",
-                "of": "of",
-                "readings": "Readings",
-                "headlines": "Of each kind what is nearest to its limit",
-                "judged": HEADS[1:],
-                "wiring": "Wiring",
-                "instruments": "Instruments",
-                "grounds": "Grounds",
-                "logo": f"Logo of {document['site']}",
-                "code": f"QR code of {document['verify_url']}",
+                **sheet_words(self.words, document["site"], document["verify_url"]),
+                "judged": heads[1:],
+                **{
+                    part: say(f"part-{part}")
+                    for part in ("readings", "headlines", "wiring", "instruments", "grounds")
+                },
             },
         }
 
@@ -141,35 +144,48 @@ class CertificateSheet:
         wiring = self.document["wiring"]
         if wiring is None:
             return {}
-        told = f"In position {wiring['position']}. " if wiring["position"] else ""
+        told = []
+        if wiring["position"]:
+            told.append(self.words.say("wiring-position", position=wiring["position"]))
         if is_cut(wiring):
-            told += "Only nets that the faults are about are drawn, as far as the page has room."
-        alt = wiring_words(wiring, faults_of(self.document))
-        return {"file": "wiring.svg", "alt": alt, "told": told.strip()}
+            told.append(self.words.say("wiring-cut"))
+        alt = wiring_words(wiring, faults_of(self.document), self.words)
+        return {"file": "wiring.svg", "alt": alt, "told": " ".join(told)}
 
-    def _facts(self) -> Iterator[tuple[str, ...]]:
-        document = self.document
+    def _facts(self) -> Iterator[Fact]:
+        document, words = self.document, self.words
+        say = words.say
         unit, run, sequence = document["unit"], document["run"], document["sequence"]
-        yield "Unit", f"{unit['title']} ({unit['product']} rev. {unit['product_revision']})"
-        yield "Serial", unit["serial"], "strong"
+        yield Fact(
+            "unit",
+            say(
+                "fact-unit-is",
+                title=unit["title"],
+                product=unit["product"],
+                revision=str(unit["product_revision"]),
+            ),
+        )
+        yield Fact("serial", unit["serial"], is_strong=True)
         if unit.get("asset"):  # former papers say none
-            yield "Asset", f"{unit['asset']}{unit['place'] and ', '}{unit['place']}"
-        yield "Protection class", unit["protection_class"] or "not stated"
-        yield "Lot", unit["lot"] or "none"
-        yield "Sequence", f"{sequence['code']} revision {sequence['revision']}"
+            yield Fact("asset", f"{unit['asset']}{unit['place'] and ', '}{unit['place']}")
+        yield Fact("class", unit["protection_class"] or say("not-stated"))
+        yield Fact("lot", unit["lot"] or say("none"))
+        revision = str(sequence["revision"])
+        yield Fact("sequence", say("fact-sequence-is", code=sequence["code"], revision=revision))
         if run.get("occasion"):
-            yield "Occasion", run["occasion"].replace("_", " ")
-        yield "Tested", local_until(run["started_at"], run["ended_at"], self.zone)
-        yield "Issued", local(document["issued_at"], self.zone)
-        yield "Place", f"{run['bench']}, fixture {run['fixture']}, nest {run['nest']}"
-        yield "Tested by", self._operator
-        yield "Ambient", ambient_words(document["ambient"])
+            yield Fact("occasion", words.state(run["occasion"]))
+        yield Fact("tested", words.until(run["started_at"], run["ended_at"], self.zone))
+        yield Fact("issued", local(document["issued_at"], self.zone))
+        place = {name: str(run[name]) for name in ("bench", "fixture", "nest")}
+        yield Fact("place", say("fact-place-is", **place))
+        yield Fact("tested-by", self._operator)
+        yield Fact("ambient", ambient_words(document["ambient"], words))
 
     def _steps(self) -> Iterator[dict[str, Any]]:
         """What is shown of each step."""
         names = {id(curve): name for name, _, curve in self._curves()}
         for step in self.document["steps"]:
-            yield step_words(step, names)
+            yield step_words(step, names, self.words)
 
     def _groups(self) -> Iterator[dict[str, Any]]:
         """Steps in order: those of a few readings together, each with many points by itself."""
@@ -186,86 +202,119 @@ class CertificateSheet:
             yield {"sort": "readings", "steps": listed}
 
     def _instruments(self) -> Iterator[str]:
-        for instrument in self.document["instruments"]:
-            yield (
-                f"{instrument['id']}  {instrument['title']}, serial {instrument['serial']}, "
-                f"calibrated {instrument['calibrated']}, due {instrument['due']}, certificate "
-                f"{instrument['certificate'] or 'not stated'}"
-            )
+        say = self.words.say
+        for each in self.document["instruments"]:
+            told = {name: each[name] for name in ("id", "title", "serial", "calibrated", "due")}
+            yield say("instrument", **told, certificate=each["certificate"] or say("not-stated"))
         for name, unseen in self.document.get("unseen", {}).items():
-            yield f"Taken on trust, since {name} cannot say: {', '.join(unseen)}"
+            yield say("on-trust", name=name, what=", ".join(unseen))
 
     def _grounds(self) -> Iterator[str]:
-        document, sequence = self.document, self.document["sequence"]
-        rule = RULES[sequence["decision_rule"]].format(share=sequence["decision_r"] or 1)
-        yield f"Decision rule: {rule}; {document['software']}."
+        document, sequence, words = self.document, self.document["sequence"], self.words
+        say = words.say
+        share = words.figure(f"{sequence['decision_r'] or 1:g}")
+        rule = say(f"rule-{sequence['decision_rule']}", share=share)
+        yield say("decision", rule=rule, software=document["software"])
         by_check: dict[str, list[str]] = {}
-        for limit_set in document["limit_sets"]:
-            named = (
-                f"{limit_set['code']} revision {limit_set['revision']} ({limit_set['standard']})"
+        for each in document["limit_sets"]:
+            standard = words.source(each["standard"])
+            named = say(
+                "limit-set", code=each["code"], revision=str(each["revision"]), standard=standard
             )
-            by_check.setdefault(limit_set["checked"], []).append(named)
+            by_check.setdefault(each["checked"], []).append(named)
         for checked, sets in by_check.items():
-            yield f"Limit set {', '.join(sets)}: {checked}."
-        yield (
-            "Levels and times at level are as measured at the unit. U is the expanded uncertainty, "
-            f"k = {sequence['coverage_factor']:g}."
-        )
+            yield say("limit-sets", sets=", ".join(sets), checked=words.sentence(checked))
+        yield say("levels", factor=words.figure(f"{sequence['coverage_factor']:g}"))
         if (ambient := document["ambient"]) is not None:
             by = ambient["instrument"] or person_words(ambient["name"], ambient["account"])
-            yield f"Ambient conditions: by {by}, {local(ambient['at'], self.zone)}."
+            yield say("ambient-by", by=by, at=local(ambient["at"], self.zone))
         for left in sequence["findings_left"]:
-            about = f"{left['step']}: " if left["step"] else ""
-            yield (
-                f"Released with a finding left ({left['severity']}). {about}{left['finding']} Left "
-                f"by {person_words(left['by_name'], left['by'])}: {left['reason']}"
+            yield say(
+                "finding-left",
+                severity=left["severity"],
+                about=f"{left['step']}: " if left["step"] else "",
+                finding=left["finding"],
+                by=person_words(left["by_name"], left["by"]),
+                reason=left["reason"],
             )
         if document["supersedes"]:
-            yield f"This document supersedes {document['supersedes']}, which no longer counts."
+            yield say("supersedes-certificate", number=document["supersedes"])
         for remark in document["remarks"]:
-            about = f" on {remark['step']}" if remark["step"] else ""
-            photo = f" (picture {remark['picture'][:12]})" if remark["picture"] else ""
             by = person_words(remark["name"], remark["account"])
-            yield f"Remark{about} by {by}: {remark['text']}{photo}"
+            told = {"by": by, "text": remark["text"], "step": remark["step"]}
+            text = say("remark-on" if remark["step"] else "remark", **told)
+            picture = remark["picture"][:12]
+            yield f"{text} {say('remark-picture', picture=picture)}" if picture else text
         yield from self._gate()
+        if words.language != "en":
+            yield say("said-in")
 
     def _gate(self) -> Iterator[str]:
         met = {
-            each["name"]: in_zone(each["reason"], self.zone)
+            each["name"]: self._reason(each["reason"])
             for each in self.document["gate"]
             if each["met"]
         }
+        left_out = (
+            " left out by " in each["reason"]
+            for each in self.document["gate"]
+            if each["name"] == EXPECTED and each["met"]
+        )
+        requirement = self.words.requirement
         # Only what was left out: the table shows the rest.
-        if " left out by " in met.get(EXPECTED, ""):
-            yield f"{begun(EXPECTED)}: {met[EXPECTED]}"
-        kept = [f"{begun(name)}: {met[name]}" for name in UPKEEP if name in met]
+        if any(left_out):
+            yield f"{begun(requirement(EXPECTED))}: {met[EXPECTED]}"
+        kept = [f"{begun(requirement(name))}: {met[name]}" for name in UPKEEP if name in met]
         if kept:
             yield " ".join(kept)
         if self.document["kind"] != "certificate":
-            for requirement in self.document["gate"]:
-                if not requirement["met"]:
-                    reason = in_zone(requirement["reason"], self.zone)
-                    yield f"Not certified: {requirement['name']}. {reason}"
+            for each in self.document["gate"]:
+                if not each["met"]:
+                    named = {"name": requirement(each["name"])}
+                    yield self.words.say(
+                        "not-certified", **named, reason=self._reason(each["reason"])
+                    )
+
+    def _reason(self, text: str) -> str:
+        return in_zone(self.words.sentence(text), self.zone)
 
 
-def ambient_words(ambient: Mapping[str, Any] | None) -> str:
+def ambient_words(ambient: Mapping[str, Any] | None, words: Words) -> str:
     """The air about the unit: temperature and humidity."""
     if not ambient:
-        return "not recorded"
-    return ", ".join(text for text in (ambient["temperature"], ambient["humidity"]) if text)
+        return words.say("not-recorded")
+    told = (ambient["temperature"], ambient["humidity"])
+    return ", ".join(words.figure(text) for text in told if text)
 
 
-def standing_words(standing: Standing, zone: str) -> Iterator[str]:
+def heads_in(words: Words, names: Sequence[str]) -> tuple[str, ...]:
+    """The heads of columns."""
+    return tuple(words.say(f"head-{name}") for name in names)
+
+
+def sheet_words(words: Words, site: str, url: str) -> dict[str, str]:
+    """What every sheet says at its edges, and of its pictures."""
+    return {
+        "page": words.say("page"),
+        "of": words.say("page-of"),
+        "logo": words.say("logo-of", site=site),
+        "code": words.say("code-of", url=url) if url else "",
+    }
+
+
+def standing_words(standing: Standing, zone: str, words: Words) -> Iterator[str]:
     """What a document's standing says against it."""
-    if standing.revocation is not None:
-        revoked = standing.revocation
+    if (revoked := standing.revocation) is not None:
         by = revoked["revoked_by"]
-        yield (
-            f"REVOKED on {local(revoked['issued_at'], zone)} by "
-            f"{person_words(by['name'], by['account'])} ({revoked['number']}): {revoked['reason']}"
+        yield words.say(
+            "revoked",
+            at=local(revoked["issued_at"], zone),
+            by=person_words(by["name"], by["account"]),
+            number=revoked["number"],
+            reason=revoked["reason"],
         )
     if standing.superseded_by:
-        yield f"SUPERSEDED: {standing.superseded_by} was issued after it and counts in its place."
+        yield words.say("superseded", number=standing.superseded_by)
 
 
 def approval_words(standing: Standing, zone: str) -> str:
@@ -282,13 +331,13 @@ def signature_lines(
 ) -> list[dict[str, str]]:
     """The lines to sign on; an approval that was given stands on its line."""
     first, second = SIGNATURES[kind]
-    on = "name, signature, date"
     lines = [
-        {"title": f"{look.text(first)}: {on}", "signed": tested_by},
-        {"title": f"{look.text(second)}: {on}", "signed": approval_words(standing, zone)},
+        sign_line(look, look.text(first), tested_by),
+        sign_line(look, look.text(second), approval_words(standing, zone)),
     ]
-    return [*lines, *({"title": f"{each}: {on}", "signed": ""} for each in look.signatures)]
+    return [*lines, *(sign_line(look, each) for each in look.signatures)]
 
 
-def _fact(name: str, value: str, strong: str = "") -> dict[str, Any]:
-    return {"name": name, "value": value, "strong": bool(strong)}
+def sign_line(look: Look, title: str, signed: str = "") -> dict[str, str]:
+    """A line to sign on."""
+    return {"title": look.words.say("sign-on", title=title), "signed": signed}

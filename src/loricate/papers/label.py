@@ -32,6 +32,9 @@ def draw_label(code: str, name: str, site: str, look: Look) -> bytes:
         "code": code,
         "name": name,
         "bars_mm": modules * module_mm if has_bars else 0.0,
-        "words": {"code": f"QR code of {code}", "bars": f"Bar code of {code}"},
+        "words": {
+            "code": look.words.say("code-of", url=code),
+            "bars": look.words.say("bars-of", code=code),
+        },
     }
     return typeset(TEMPLATE, told, look, MADE_AT, files)

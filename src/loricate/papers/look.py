@@ -7,7 +7,10 @@ import base64
 import binascii
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any, Self
+from typing import Any, Self, get_args
+
+from loricate.papers.wording import Words
+from loricate.texts.catalogue import Language
 
 PAGES = {"A4": "a4", "Letter": "us-letter"}
 COLOURS = {
@@ -18,20 +21,11 @@ COLOURS = {
     "bad": "#a3321f",
     "unsure": "#8a5a00",
 }
-TEXTS = {
-    "certificate": "Certificate of electrical safety test",
-    "nonconformance": "Nonconformance report",
-    "lot": "Lot summary",
-    "report": "Test report",
-    "above": "",  # a paragraph above the readings
-    "below": "",  # a paragraph at the end of the grounds
-    "tested_by": "Tested by",
-    "approved_by": "Approved by (quality)",
-    "summed_up_by": "Summed up by",
-    "released_by": "Released by (quality)",
-    "technician": "Technician",
-    "client": "Client",
-}
+TEXTS = (
+    "certificate", "nonconformance", "lot", "report", "tested_by", "approved_by", "summed_up_by",
+    "released_by", "technician", "client", "above", "below",
+)  # fmt: skip
+OWN_ALONE = ("above", "below")  # paragraphs above the readings and below the grounds: a site's own
 SIGNATURES = {
     "certificate": ("tested_by", "approved_by"),
     "nonconformance": ("tested_by", "approved_by"),
@@ -59,10 +53,17 @@ class Look:
     texts: Mapping[str, str] = field(default_factory=dict)
     signatures: tuple[str, ...] = ()
     templates: Mapping[str, str] = field(default_factory=dict)
+    language: Language = "en"
 
     def text(self, name: str) -> str:
         """A text of the site's, or the one that ships."""
-        return self.texts.get(name, TEXTS[name])
+        shipped = "" if name in OWN_ALONE else self.words.say(f"paper-{name}")
+        return self.texts.get(name, shipped)
+
+    @property
+    def words(self) -> Words:
+        """What its papers say, in its language."""
+        return Words(self.language)
 
     @property
     def with_shipped_templates(self) -> "Look":
@@ -79,7 +80,7 @@ class Look:
         """What a template is told of it."""
         return {
             "page": PAGES[self.page],
-            "language": "en",
+            "language": self.language,
             "logo": self.logo_file,
             "colours": {**COLOURS, **self.colours},
         }
@@ -95,6 +96,7 @@ class Look:
             "texts": dict(self.texts),
             "signatures": list(self.signatures),
             "templates": dict(self.templates),
+            "language": self.language,
         }
 
     @classmethod
@@ -110,11 +112,14 @@ class Look:
                 _texts(told["texts"], TEXTS),
                 tuple(str(each) for each in told["signatures"]),
                 _texts(told["templates"], TEMPLATES),
+                told.get("language", "en"),  # former papers say none
             )
         except (KeyError, TypeError, AttributeError, binascii.Error, ValueError) as error:
             raise LookRefused(f"its look has another form ({error})") from error
         if look.page not in PAGES or (look.logo and look.logo_suffix not in LOGO_SUFFIXES):
             raise LookRefused("its look has a page or a logo of another form")
+        if look.language not in get_args(Language):
+            raise LookRefused("its look has a language that is none of those known")
         return look
 
 

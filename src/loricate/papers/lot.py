@@ -3,21 +3,21 @@
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from loricate.papers.certificate import signature_lines, standing_words
+from loricate.papers.certificate import (
+    Fact,
+    heads_in,
+    sheet_words,
+    signature_lines,
+    standing_words,
+)
 from loricate.papers.look import Look
 from loricate.papers.standing import COUNTS, Standing
 from loricate.papers.symbols import qr_code
 from loricate.papers.typesetting import Attached, typeset
-from loricate.papers.wording import cause_words, digest_words, local, tint_of, verdict_word
+from loricate.papers.wording import Words, local, tint_of
 
 TEMPLATE = "lot.typ"
-HEADS = ("Serial", "Latest verdict", "Times", "Document")
-COUNTED = (
-    "A unit counts once. First pass: tested units that passed the first time, no step repeated; "
-    "final: tested units whose latest verdict is pass. Aborted and interrupted tests are no "
-    "verdict."
-)
-VIEW = "Not issued: this shows the lot as it stands now. Issue the summary for a signed one."
+HEADS = ("serial", "latest", "times", "document")
 
 
 def draw_lot(
@@ -41,85 +41,80 @@ def draw_lot_view(document: Mapping[str, Any], look: Look) -> bytes:
 def _told(
     document: Mapping[str, Any], standing: Standing, look: Look, digest: str
 ) -> dict[str, Any]:
-    lot, zone = document["lot"], document["zone"] or look.zone
+    lot, zone, words = document["lot"], document["zone"] or look.zone, look.words
+    say = words.say
     is_issued = bool(document["number"])
     title = look.text("lot")
+    own = say("number-of-lot", lot=lot["code"])
     when = local(document["issued_at"], zone)
+    url = document["verify_url"]
     return {
-        "title": f"{title} of {lot['code']}",
-        "about": f"{title} of {lot['product']}",
+        "title": say("title-of", title=title, about=lot["code"]),
+        "about": say("title-of", title=title, about=lot["product"]),
         "site": document["site"],
         "heading": title,
-        "number": document["number"] or f"Lot {lot['code']}",
-        "number_line": f"No. {document['number']}" if is_issued else f"Lot {lot['code']}",
-        "state": lot["state"],
+        "number": document["number"] or own,
+        "number_line": say("number", number=document["number"]) if is_issued else own,
+        "state": words.state(lot["state"]),
         "tint": "plain" if is_issued else "unsure",
         "has_code": is_issued,
-        "foot": f"Verify at {document['verify_url']}" if is_issued else f"As it stood at {when}",
-        "warnings": list(standing_words(standing, zone)) if is_issued else [VIEW],
-        "facts": [
-            {"name": name, "value": value, "strong": name == "Lot"}
-            for name, value in _facts(document, zone)
-        ],
+        "foot": say("verify-at", url=url) if is_issued else say("lot-as-it-stood-at", when=when),
+        "warnings": list(standing_words(standing, zone, words)) if is_issued else [say("lot-view")],
+        "facts": [each.told(words) for each in _facts(document, zone, words)],
         "above": look.text("above"),
-        "heads": HEADS,
+        "heads": heads_in(words, HEADS),
         "units": [
             {
                 "serial": unit["serial"],
-                "verdict": verdict_word(unit["verdict"]) + cause_words(unit["cause"]),
+                "verdict": words.verdict(unit["verdict"]) + words.cause_after(unit["cause"]),
                 "tint": tint_of(unit["verdict"]),
                 "times": str(unit["times"]),
-                "document": _document_of(unit),
+                "document": _document_of(unit, words),
             }
             for unit in lot["units"]
         ],
-        "waiting": [
-            f"{lot['waiting_count']}: {', '.join(lot['waiting']) or 'known by the pattern only'}"
-        ]
+        "waiting": [f"{lot['waiting_count']}: {', '.join(lot['waiting']) or say('lot-by-pattern')}"]
         if lot["waiting_count"]
         else [],
         "grounds": [
-            *(
-                [f"This document supersedes {document['supersedes']}."]
-                if document["supersedes"]
-                else []
-            ),
-            f"{COUNTED} {document['software']}.",
-            *filter(None, [look.text("below"), digest_words(digest)]),
+            *([say("supersedes", number=document["supersedes"])] if document["supersedes"] else []),
+            f"{say('lot-counted')} {document['software']}.",
+            *filter(None, [look.text("below"), words.digest(digest)]),
+            *([say("said-in")] if words.language != "en" else []),
         ],
         "signatures": signature_lines(look, "lot", standing, zone, ""),
         "words": {
-            "page": "page",
-            "of": "of",
-            "units": "Units",
-            "waiting": "Waiting",
-            "grounds": "Grounds",
-            "logo": f"Logo of {document['site']}",
-            "code": f"QR code of {document['verify_url']}",
+            **sheet_words(words, document["site"], url),
+            **{part: say(f"part-{part}") for part in ("units", "waiting", "grounds")},
         },
     }
 
 
-def _document_of(unit: Mapping[str, Any]) -> str:
+def _document_of(unit: Mapping[str, Any], words: Words) -> str:
     number = unit["certificate"] or ""
-    return f"{number} (revoked)" if number and unit.get("revoked") else number
+    is_revoked = number and unit.get("revoked")
+    return words.say("is-revoked-too", number=number) if is_revoked else number
 
 
-def _facts(document: Mapping[str, Any], zone: str) -> Iterator[tuple[str, str]]:
-    lot = document["lot"]
-    yield "Lot", lot["code"]
-    yield "Product", lot["product"]
-    yield "Order number", lot["order_number"] or "none"
-    yield "Serials", lot["serials"]
-    yield "Quantity", str(lot["expected"])
-    yield "Opened", f"{local(lot['created_at'], zone)}, {lot['created_by']}"
-    yield "Closed", local(lot["closed_at"] or "", zone) or "not yet"
-    yield "Tested", f"{lot['tested']} of {lot['expected']}"
-    yield "Passed, failed", f"{lot['passed']}, {lot['failed']}"
-    yield "First-pass yield", _share(lot["first_pass_yield"])
-    yield "Final yield", _share(lot["final_yield"])
-    yield "Issued" if document["number"] else "As it stood", local(document["issued_at"], zone)
+def _facts(document: Mapping[str, Any], zone: str, words: Words) -> Iterator[Fact]:
+    lot, say = document["lot"], words.say
+    yield Fact("lot", lot["code"], is_strong=True)
+    yield Fact("product", lot["product"])
+    yield Fact("order", lot["order_number"] or say("lot-order-none"))
+    yield Fact("serials", lot["serials"])
+    yield Fact("quantity", str(lot["expected"]))
+    yield Fact("opened", f"{local(lot['created_at'], zone)}, {lot['created_by']}")
+    yield Fact("closed", local(lot["closed_at"] or "", zone) or say("lot-not-yet"))
+    tested = {name: str(lot[name]) for name in ("tested", "expected")}
+    yield Fact("tested", say("lot-tested-of", **tested))
+    yield Fact("counts", f"{lot['passed']}, {lot['failed']}")
+    yield Fact("first-pass", _share(lot["first_pass_yield"], words))
+    yield Fact("final", _share(lot["final_yield"], words))
+    is_issued = bool(document["number"])
+    yield Fact("issued" if is_issued else "as-it-stood", local(document["issued_at"], zone))
 
 
-def _share(part: float | None) -> str:
-    return "none tested yet" if part is None else f"{part * 100:.1f} %"
+def _share(part: float | None, words: Words) -> str:
+    if part is None:
+        return words.say("lot-none-tested")
+    return words.figure(f"{part * 100:.1f} %")

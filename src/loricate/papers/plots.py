@@ -14,6 +14,7 @@ from typing import Any
 from loricate.core.quantities import DIMENSIONS, Dimension
 from loricate.core.windings.ladder import line_through
 from loricate.papers.typesetting import showable
+from loricate.papers.wording import Words
 
 WIDTH_IN, TEXT_PT = 6.4, 7.0
 ALONE_IN, AMONG_IN = 2.1, 1.35  # how high a panel is, by itself and among others
@@ -24,7 +25,9 @@ DYING = 10.0  # times its median that the greatest value of what dies away is, a
 PREFIXES = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G", 12: "T"}
 
 
-def plot_curve(curve: Mapping[str, Any], limits: Sequence[Mapping[str, Any]]) -> bytes:
+def plot_curve(
+    curve: Mapping[str, Any], limits: Sequence[Mapping[str, Any]], words: Words
+) -> bytes:
     """A curve of a certificate's document in SVG: a panel a column, one below another.
 
     ``limits`` are those of the readings of its step: ``quantity``, ``minimum``, ``maximum``, and
@@ -38,15 +41,24 @@ def plot_curve(curve: Mapping[str, Any], limits: Sequence[Mapping[str, Any]]) ->
     x = [math.nan if each is None else each * x_scale for each in curve["x"]["values"]]
     for index, (panel, column) in enumerate(zip(panels, columns, strict=False)):
         own = [each for each in limits if each["quantity"] == column["name"]]
-        _draw(panel, x, column, own, LINES[index % len(LINES)], curve.get("drawn") == "points")
+        _draw(
+            panel, x, column, own, LINES[index % len(LINES)], curve.get("drawn") == "points", words
+        )
+        _in_language(panel.yaxis, words)
         for mark in curve["marks"]:
             panel.axvline(mark["x"] * x_scale, color=COLOURS["rule"], linewidth=0.6)
     if curve.get("drawn") == "points":
         for panel in panels:
             panel.set_xlim(left=0)
     for mark in curve["marks"]:
-        _say(panels[0], mark["text"], (mark["x"] * x_scale, 0.86), ("data", "axes fraction"))
-    panels[-1].set_xlabel(_axis(curve["x"]["name"], x_unit), parse_math=False)
+        _say(
+            panels[0],
+            words.mark(mark["text"]),
+            (mark["x"] * x_scale, 0.86),
+            ("data", "axes fraction"),
+        )
+    panels[-1].set_xlabel(_axis(words.quantity(curve["x"]["name"]), x_unit), parse_math=False)
+    _in_language(panels[-1].xaxis, words)
     out = io.BytesIO()
     figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
     return out.getvalue()
@@ -72,21 +84,39 @@ def dressed(size_in: tuple[float, float]) -> Any:
     return Figure(figsize=size_in, layout="constrained")
 
 
-def curve_words(curve: Mapping[str, Any]) -> str:
+def curve_words(curve: Mapping[str, Any], words: Words) -> str:
     """What a curve shows, for who cannot see it: its axes, and the ends of each column."""
-    point = f" of {curve['point']}" if curve["point"] else ""
     parts = []
     for column in curve["columns"]:
         values = [each for each in column["values"] if each is not None]
         if values:
             scale, unit = _scale(column)
             low, high = min(values) * scale, max(values) * scale
-            parts.append(f"{_name(column['name'])} from {low:.4g} to {high:.4g} {unit}".strip())
-    marks = ", ".join(mark["text"] for mark in curve["marks"])
-    marked = f"; marks: {marks}" if marks else ""
-    return (
-        f"Curve{point} over {_name(curve['x']['name'])}: {'; '.join(parts) or 'no values'}{marked}."
-    )
+            told = {"low": words.figure(f"{low:.4g}"), "high": words.figure(f"{high:.4g}")}
+            name = showable(words.quantity(column["name"]))
+            parts.append(words.say("curve-from", name=name, unit=unit, **told).strip())
+    if not parts:
+        parts.append(words.say("curve-empty"))
+    if curve["marks"]:
+        marks = ", ".join(words.mark(mark["text"]) for mark in curve["marks"])
+        parts.append(words.say("curve-marks", marks=marks))
+    axis = showable(words.quantity(curve["x"]["name"]))
+    told = {"axis": axis, "parts": "; ".join(parts)}
+    if curve["point"]:
+        return words.say("curve-of", **told, point=words.point(curve["point"]))
+    return words.say("curve", **told)
+
+
+def _in_language(axis: Any, words: Words) -> None:
+    """Figures along an axis with the decimal sign of the language."""
+    from matplotlib.ticker import ScalarFormatter
+
+    class Said(ScalarFormatter):
+        def __call__(self, x: float, pos: int | None = None) -> str:
+            return words.figure(super().__call__(x, pos))
+
+    if words.language != "en" and isinstance(axis.get_major_formatter(), ScalarFormatter):
+        axis.set_major_formatter(Said())
 
 
 def _draw(
@@ -96,6 +126,7 @@ def _draw(
     limits: Sequence[Mapping[str, Any]],
     colour: str,
     as_points: bool,
+    words: Words,
 ) -> None:
     scale, unit = _scale(column)
     values = [math.nan if each is None else each * scale for each in column["values"]]
@@ -107,7 +138,7 @@ def _draw(
     if _dies_away(column):
         panel.set_yscale("log")
     panel.set_title(
-        _axis(column["name"], unit),
+        _axis(words.quantity(column["name"]), unit),
         loc="left",
         fontsize=TEXT_PT,
         color=COLOURS["ink"],
@@ -122,7 +153,13 @@ def _draw(
                 at = limit[side] * scale
                 panel.axhline(at, color=COLOURS["bad"], linewidth=0.9, linestyle="--")
                 place = (1.0, at)  # the panel's name is on the left
-                _say(panel, f"{sign} {at:.6g} {unit}", place, ("axes fraction", "data"), "right")
+                _say(
+                    panel,
+                    words.figure(f"{sign} {at:.6g} {unit}"),
+                    place,
+                    ("axes fraction", "data"),
+                    "right",
+                )
         _band(panel, limit, scale)
 
 
@@ -205,14 +242,10 @@ def _exponent(most: float, dimension: Dimension) -> int:
     return min(known, key=lambda power: (abs(power - wanted), power))
 
 
-def _name(name: str) -> str:
-    return showable(name.replace("_", " "))
-
-
 def _axis(name: str, unit: str) -> str:
     """An axis's quantity and unit, no wider than the drawing; the alternative text has it all."""
     told = f" ({unit})" if unit else ""
-    return _fitting(_name(name), 0.8 * WIDTH_IN - _length_in(told)) + told
+    return _fitting(showable(name), 0.8 * WIDTH_IN - _length_in(told)) + told
 
 
 def _fitting(text: str, most_in: float) -> str:

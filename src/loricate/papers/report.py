@@ -9,17 +9,24 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from loricate.core.depths import WORDS, Depth
-from loricate.papers.certificate import HEADS, CertificateSheet, signature_lines, standing_words
+from loricate.core.depths import Depth
+from loricate.papers.certificate import (
+    HEADS,
+    CertificateSheet,
+    Fact,
+    heads_in,
+    signature_lines,
+    standing_words,
+)
 from loricate.papers.look import Look
 from loricate.papers.pictures import NoPicture, photo_in_svg
 from loricate.papers.standing import COUNTS, Standing
 from loricate.papers.symbols import qr_code
 from loricate.papers.typesetting import typeset
-from loricate.papers.wording import in_zone, local, person_words, verdict_word
+from loricate.papers.wording import Words, in_zone, local, person_words
 
 TEMPLATE = "report.typ"
-BARE_HEADS = ("Step and reading", "Measured", "U", "Verdict")
+BARE_HEADS = ("step", "measured", "uncertainty", "verdict")
 Picture = Callable[[str], bytes | None]
 
 
@@ -76,11 +83,12 @@ def draw_report(
     parts: Parts = ALL_PARTS,
 ) -> bytes:
     """The PDF of a report. ``picture`` gives those that are shown; raises TemplateFault."""
-    steps, left = list(report.body["steps"]), report.gone
+    words = look.words
+    steps, left = list(report.body["steps"]), words.sentence(report.gone)
     if not parts.curves:
         steps = [{**step, "curves": []} for step in steps]
     if failed_only:
-        steps, told = not_passed(steps)
+        steps, told = not_passed(steps, words)
         left = f"{left} {told}".strip()
     document = {
         **report.body,
@@ -108,7 +116,7 @@ def draw_report(
     return typeset(TEMPLATE, sheet.told(), look, report.drawn_at, {**sheet.files, **files})
 
 
-def not_passed(steps: list[dict[str, Any]]) -> tuple[list[dict[str, Any]], str]:
+def not_passed(steps: list[dict[str, Any]], words: Words) -> tuple[list[dict[str, Any]], str]:
     """What did not pass of steps, whether in the end or at first, and what is left out for it."""
     kept, gone = [], Counter[str]()
     for step in steps:
@@ -126,11 +134,8 @@ def not_passed(steps: list[dict[str, Any]]) -> tuple[list[dict[str, Any]], str]:
             kept.append({**step, "readings": own, "repetitions": rounds})
         else:
             gone["step"] += 1
-    told = (
-        f"Only what did not pass is shown, of {len(steps)} steps {len(kept)}. Left out: "
-        f"{gone['pass']} readings that passed and {gone['']} that have no limit."
-    )
-    return kept, told
+    counts = {"steps": len(steps), "kept": len(kept), "passed": gone["pass"], "free": gone[""]}
+    return kept, words.say("report-left-out", **counts)
 
 
 def _as_deep(step: dict[str, Any], depth: Depth) -> dict[str, Any]:
@@ -194,20 +199,19 @@ class ReportSheet(CertificateSheet):
         """Everything that the template shows."""
         document, run = self.document, self.document["run"]
         told = CertificateSheet.told(self)
-        title = self.look.text("report")
+        title, say, serial = self.look.text("report"), self.words.say, document["unit"]["serial"]
         has_limits = self.depth.has(Depth.LIMITS)
         return {
             **told,
-            "title": f"{title}, {document['unit']['serial']}",
-            "about": f"{title} of {document['unit']['title']}",
+            "title": say("title-serial", title=title, serial=serial),
             "heading": title,
-            "number": document["unit"]["serial"],
-            "number_line": document["unit"]["serial"],
-            "foot": f"From the record of run {run['id']}; it is no certificate and not sealed",
+            "number": serial,
+            "number_line": serial,
+            "foot": say("report-foot", run=run["id"]),
             "has_code": bool(document["number"]),
             "warnings": list(self._warnings()),
             "left": self.left,
-            "heads": BARE_HEADS if self.depth is Depth.READINGS else HEADS,
+            "heads": heads_in(self.words, BARE_HEADS if self.depth is Depth.READINGS else HEADS),
             "instruments": told["instruments"] if has_limits else [],
             "grounds": told["grounds"] if has_limits else [],
             "photos": self._shown(""),
@@ -215,25 +219,34 @@ class ReportSheet(CertificateSheet):
             "signatures": signature_lines(self.look, "report", COUNTS, self.zone, self._operator)
             if self.has_signatures
             else [],
-            "words": {**told["words"], "remarks": "Remarks", "photos": "Photos of the unit"},
+            "words": {
+                **told["words"],
+                "remarks": say("part-remarks"),
+                "photos": say("part-photos"),
+            },
         }
 
     def _warnings(self) -> Iterator[str]:
-        yield from standing_words(self.standing, self.zone)
+        yield from standing_words(self.standing, self.zone, self.words)
         if self.report.not_certified:
-            reasons = " ".join(in_zone(each, self.zone) for each in self.report.not_certified)
-            yield f"{verdict_word(self.document['verdict'])}, and not certified. {reasons}"
+            reasons = map(self.words.reason, self.report.not_certified)
+            yield self.words.say(
+                "report-not-certified",
+                verdict=self.words.verdict(self.document["verdict"]),
+                reasons=" ".join(in_zone(each, self.zone) for each in reasons),
+            )
 
-    def _facts(self) -> Iterator[tuple[str, ...]]:
-        for name, *rest in CertificateSheet._facts(self):
-            if name == "Issued":
-                yield "Drawn", f"{local(self.report.drawn_at, self.zone)}, {self.report.drawn_by}"
-                yield "Document", self.report.document or "none"
-                if self.report.ledger:
-                    yield "Ledger", self.report.ledger
-                yield "Tells", WORDS[self.depth]
-            else:
-                yield name, *rest
+    def _facts(self) -> Iterator[Fact]:
+        drawn = f"{local(self.report.drawn_at, self.zone)}, {self.report.drawn_by}"
+        for fact in CertificateSheet._facts(self):
+            if fact.name != "issued":
+                yield fact
+                continue
+            yield Fact("drawn", drawn)
+            yield Fact("document", self.report.document or self.words.say("none"))
+            if self.report.ledger:
+                yield Fact("ledger", self.report.ledger)
+            yield Fact("tells", self.words.say(f"depth-{self.depth}"))
 
     def _steps(self) -> Iterator[dict[str, Any]]:
         shown = CertificateSheet._steps(self)
@@ -243,7 +256,9 @@ class ReportSheet(CertificateSheet):
                 told = {**told, "rows": [_with_limit(row) for row in told["rows"]]}
             yield {
                 **told,
-                "procedure": list(lines) if self.depth.has(Depth.PROCEDURE) else [],
+                "procedure": list(map(self.words.line, lines))
+                if self.depth.has(Depth.PROCEDURE)
+                else [],
                 "photos": self._shown(step["id"]),
             }
 
@@ -255,7 +270,7 @@ class ReportSheet(CertificateSheet):
                 "file": self.photos.get(each.digest, ""),
                 "caption": each.caption
                 if each.digest in self.photos
-                else f"{each.caption}: the picture {each.digest[:12]} is gone",
+                else self.words.say("picture-gone", caption=each.caption, digest=each.digest[:12]),
             }
             for each in self.report.pictures.get(step_id, ())
         ]

@@ -11,6 +11,7 @@ from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
 from loricate.papers.typesetting import showable
+from loricate.papers.wording import Words
 
 LINE, BETWEEN, HEAD, PLUG, WIDTH = 14, 18, 24, 84, 560
 MOST_HEIGHT = 800  # of one side, what a page has room for
@@ -37,11 +38,14 @@ def faults_of(document: Mapping[str, Any]) -> list[Fault]:
     return [fault for step in document["steps"] for fault in step["faults"] if fault["text"]]
 
 
-def wiring_words(wiring: Wiring, faults: Sequence[Fault]) -> str:
+def wiring_words(wiring: Wiring, faults: Sequence[Fault], words: Words) -> str:
     """What the drawing shows, for who cannot see it."""
-    position = f", position {wiring['position']}" if wiring["position"] else ""
-    told = " ".join(fault["text"] for fault in faults) or "No fault is in it."
-    return f"Wiring{position}, {len(wiring['nets'])} nets. {told}"
+    faulty = " ".join(words.fault(fault) for fault in faults)
+    told: dict[str, str | int] = {"count": len(wiring["nets"])}
+    told["told"] = faulty or words.say("wiring-no-fault")
+    if wiring["position"]:
+        return words.say("wiring-is-at", **told, position=wiring["position"])
+    return words.say("wiring-is", **told)
 
 
 def is_cut(wiring: Wiring) -> bool:

@@ -42,6 +42,7 @@ def read_look(plan: PapersPlan, beside: Path) -> Look:
         dict(plan.texts),
         plan.signatures,
         templates,
+        plan.language,
     )
 
 

@@ -55,6 +55,7 @@ def looked(look: Look, plan: ReportPlan) -> Look:
     return replace(
         look,
         page=plan.page or look.page,
+        language=plan.language or look.language,
         logo=look.logo if plan.logo else b"",
         signatures=tuple(plan.signatures) or look.signatures,
     )

@@ -21,6 +21,7 @@ from loricate.core.export_names import pattern_problem
 from loricate.papers.look import COLOURS, LOGO_SUFFIXES, TEXTS
 from loricate.papers.wording import zone_of
 from loricate.records.retention import Rule
+from loricate.texts.catalogue import Language
 
 BESIDE_BENCH = "site.toml"
 OWN_TARGETS = ("paper", "export", "print", "maintenance", "carry", "summary")
@@ -137,6 +138,7 @@ class PapersPlan(_Part):
 
     page: Literal["A4", "Letter"] = "A4"
     zone: str = Field(default="UTC", description="Of the IANA database, such as Europe/Vienna")
+    language: Language = Field(default="en", description="Of papers: English or German")
     logo: str = ""
     templates: str = ""
     texts: dict[str, Annotated[str, Field(max_length=2_000)]] = Field(default_factory=dict)
@@ -156,8 +158,8 @@ class PapersPlan(_Part):
     @field_validator("texts", "colours")
     @classmethod
     def _are_known(cls, given: dict[str, str], info: ValidationInfo) -> dict[str, str]:
-        known = TEXTS if info.field_name == "texts" else COLOURS
-        if strange := sorted(given.keys() - known.keys()):
+        known = set(TEXTS if info.field_name == "texts" else COLOURS)
+        if strange := sorted(given.keys() - known):
             raise ValueError(f"has '{strange[0]}'; there are {', '.join(sorted(known))}.")
         return given
 

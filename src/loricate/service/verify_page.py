@@ -9,7 +9,7 @@ from fastapi.responses import HTMLResponse, Response
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
 from loricate.api.certificates import Verified
-from loricate.papers.wording import digest_groups, local, verdict_word
+from loricate.papers.wording import ENGLISH, digest_groups, local
 from loricate.records.errors import NotFound
 from loricate.service.desk import Desk
 from loricate.service.errors import Busy, NotReady
@@ -100,7 +100,7 @@ def _facts(found: Verified, zone: str) -> list[tuple[str, str]]:
         ("Document", KINDS.get(found.kind, found.kind)),
         ("Unit", found.product),
         ("Serial", found.serial),
-        ("Verdict", verdict_word(found.verdict) if found.verdict else ""),
+        ("Verdict", ENGLISH.verdict(found.verdict) if found.verdict else ""),
         ("Issued", local(found.issued_at, zone)),
         ("Approved", approved),
         ("SHA-256", digest_groups(found.document_digest)),
