@@ -24,7 +24,7 @@ from loricate.certificates.paper_key import PaperKey, new_paper_key
 from loricate.certificates.paper_signing import sign_paper, signings_of
 from loricate.certificates.sealing import canonical
 from loricate.certificates.standing_file import SealedStanding
-from loricate.certificates.verifying import verify
+from loricate.certificates.verifying import SAYS_THE_SAME, verify
 from loricate.papers.certificate import draw_certificate
 from loricate.papers.look import Look
 from loricate.papers.standing import COUNTS
@@ -250,6 +250,24 @@ def test_a_page_that_says_other_than_its_data_is_told_with_the_place(
     found = verify(forged(document(), shown), keys())
     assert not found.genuine
     assert "does not say what the signed data says" in found.faults[0]
+
+
+def test_a_page_in_another_language_says_what_the_data_says_or_is_not_genuine() -> None:
+    german = Look(language="de")
+    found = verify(make_paper(sealed(document()), paper_key(), german), keys())
+    assert found.genuine and SAYS_THE_SAME in found.checked
+    shown = document()
+    shown.update(verdict="fail")
+    assert not verify(forged(document(), shown, german), keys()).genuine
+    # Pages in one language under a look that tells of the other are not what was drawn.
+    carried = json.dumps({"templates": shipped_digest(), "look": Look().told()}).encode()
+    attached = (
+        Attached(SEALED_NAME, sealed(document()).encode(), "application/json", "The signed data"),
+        Attached(LOOK_NAME, carried, "application/json", "How the pages were drawn", "supplement"),
+    )
+    drawn = draw_certificate(document(), COUNTS, german, attached, digest(document()))
+    mixed = sign_paper(drawn, signings_of(document(), ()), paper_key())
+    assert not verify(mixed, keys()).genuine
 
 
 def test_the_same_pages_are_the_same_words() -> None:

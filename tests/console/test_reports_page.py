@@ -5,6 +5,7 @@ import io
 import json
 import re
 import time
+from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -111,6 +112,10 @@ def test_what_cannot_be_made_is_said_before_anything_is(hall: Hall) -> None:
         assert refused.returncode != 0 and says in refused.stderr, refused.stderr
     (hall.folder / "there.pdf").touch()
     assert "is there already" in hall.run("report", "make", "there.pdf").stderr
+    assert (
+        "'xx' is not one of 'en', 'de'"
+        in hall.run("report", "make", "x.pdf", "--language", "xx").stderr
+    )
     nothing = hall.told("report", "make", "none.json", "--serial", "NOBODY")
     assert "0 units" in nothing
     assert json.loads((hall.folder / "none.json").read_text())["units"] == []
@@ -140,12 +145,39 @@ def test_units_are_picked_by_their_ids(hall: Hall, client: Client) -> None:
     assert [each["serial"] for each in told["units"]] == [each.serial for each in found[2:4]]
 
 
+def test_the_same_report_in_german_says_the_same(
+    hall: Hall, client: Client, tmp_path: Path
+) -> None:
+    asked = ("--lot", LOT, "--serial", LOAD, "--depth", "limits", "--ledger")
+    hall.told("report", "make", "english.pdf", *asked)
+    hall.told(
+        "report", "make", "german.pdf", *asked, "--language", "de", "--keep-as", "Auf Deutsch"
+    )
+    english, german = (
+        text_of((hall.folder / f"{name}.pdf").read_bytes(), tmp_path, "-layout")
+        for name in ("english", "german")
+    )
+    assert client.report_template("Auf Deutsch").plan.language == "de"
+    found = list(client.all_units(LOAD, lot=LOT))
+    assert len(re.findall(r"^Seriennummer +", german, re.MULTILINE)) == len(found) + 1
+    (first,) = client.unit(found[0].serial)
+    for reading in (each for attempt in first.attempts for each in attempt.readings):
+        assert reading.text.replace(".", ",") in german
+    failed = sum(each.verdict == "fail" for each in found)
+    heads = re.findall(r"^ +\S+ +(NICHT BESTANDEN|BESTANDEN)$", german, re.MULTILINE)
+    assert Counter(heads) == {"NICHT BESTANDEN": failed, "BESTANDEN": len(found) - failed}
+    for words in ("PASS", "Limit of", "calibrated", "Withstand voltage AC", " to 5", "was 9"):
+        assert words not in german
+    assert "PASS" in english and "calibrated" in english
+
+
 def test_a_report_is_made_kept_and_taken_in_the_console(page: Page, hall: Hall) -> None:
     sign_in(page, hall.site, f"/units?lot={LOT}&serial={LOAD}")
     page.get_by_role("button", name="Report", exact=True).click()
     panel = page.get_by_role("region", name="Report", exact=True)
     expect(panel.get_by_role("heading")).to_have_text("Report of these 10 units in runs")
     panel.get_by_label("Title").fill("Made by hand")
+    panel.get_by_label("Language").select_option("Deutsch")
     panel.get_by_label("Form").select_option("json")
     check_accessible(page)
     panel.get_by_label("Keep it as").fill("By hand")
@@ -177,3 +209,5 @@ def test_a_report_is_made_kept_and_taken_in_the_console(page: Page, hall: Hall) 
     panel.get_by_label("As one that is kept").select_option("By hand")
     expect(page).to_have_url(re.compile(f"lot={LOT}"))
     expect(panel.get_by_label("Title")).to_have_value("Made by hand")
+    panel.get_by_label("Form").select_option("pdf")
+    expect(panel.get_by_label("Language")).to_have_value("de")

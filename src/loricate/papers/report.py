@@ -245,7 +245,7 @@ class ReportSheet(CertificateSheet):
             yield Fact("drawn", drawn)
             yield Fact("document", self.report.document or self.words.say("none"))
             if self.report.ledger:
-                yield Fact("ledger", self.report.ledger)
+                yield Fact("ledger", self.words.sentence(self.report.ledger))
             yield Fact("tells", self.words.say(f"depth-{self.depth}"))
 
     def _steps(self) -> Iterator[dict[str, Any]]:

@@ -21,6 +21,7 @@ from fontTools.ttLib import TTFont
 
 from loricate.papers.look import TEMPLATES, Look
 from loricate.papers.pictures import NoPicture, in_svg
+from loricate.texts.catalogue import FILES, LANGUAGES, source
 
 STANDARD = "a-4f"  # ISO 19005-4, with files attached; it is PDF 2.0
 FONT_FILES = ("DejaVuSans.ttf", "DejaVuSans-Bold.ttf")
@@ -66,8 +67,10 @@ def shipped() -> dict[str, str]:
 
 @lru_cache(maxsize=1)
 def shipped_digest() -> str:
-    """By which it is known with which templates a paper was made (SHA-256)."""
-    return hashlib.sha256(json.dumps(shipped(), sort_keys=True).encode()).hexdigest()
+    """By which it is known with which templates and texts a paper was made (SHA-256)."""
+    texts = {f"{each}/{file}": source(each, file) for each in LANGUAGES for file in FILES}
+    shown = json.dumps({**shipped(), **texts}, sort_keys=True)
+    return hashlib.sha256(shown.encode()).hexdigest()
 
 
 @lru_cache(maxsize=1)

@@ -19,7 +19,7 @@ SENTENCES, POINTS, SETTINGS, CHOICES, REASONS, SOURCES = (
     "told", "point", "setting", "choice", "reason", "source",
 )  # fmt: skip
 DOUBTS, EXPECTED, WHY, GATE, MOMENTS = "doubt", "expected", "why", "gate", "moment"
-ANSWERS, SCOPES, MARKS = "answer", "scope", "mark"
+ANSWERS, SCOPES, MARKS, HOWS = "answer", "scope", "mark", "how"
 _SENTENCE_ENDS = re.compile(r"(?<=[.?!]) (?=\S)")
 MOST_SENTENCES = 60  # of one text; what is longer stays as it is from there on
 _UNITS = r"(?:[fpnµmkMGT]?(?:Ω|V|A|W|VA|F|H|Hz|s|J|Pa|K|Ω·m)|°C|°F|%|min|h|mmHg|kPa|V/s|kV/s)"
@@ -28,6 +28,8 @@ _FIGURE = re.compile(
     rf"(?:(?: to |, |\+|; )[<>≥≤±]? ?[-−]?\d+(?:\.\d+)?(?: ?{_UNITS})?)*"
 )
 _POINT = re.compile(r"(?<=\d)\.(?=\d)")
+# A place ends where its sentence does; but for these, in which somebody may have written several.
+_WITHIN, _LONG = r"(?:(?![.?!] ).)+?", ("rest", "reason", "expected", "line")
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +63,9 @@ def _compiled(message: Message) -> _Known:
                 weight += len(text)
             case Placeable(expression=VariableReference(id=told)):
                 is_again = f"(?P<{told.name}>" in "".join(parts)
-                parts.append(f"(?P={told.name})" if is_again else f"(?P<{told.name}>.+?)")
+                inside = ".+?" if told.name in _LONG else _WITHIN
+                parts.append(f"(?P={told.name})" if is_again else f"(?P<{told.name}>{inside})")
+                weight -= told.name in _LONG  # one that takes less for anything goes before it
             case _:
                 raise ValueError(f"The text '{name}' is no sentence of figures and names alone.")
     return _Known(name, re.compile("".join(parts)), weight)
@@ -158,16 +162,28 @@ def conditions(text: str, language: Language) -> str:
     """The conditions of a step, each setting's title with its value."""
     if language == "en" or not text:
         return text
-    return ", ".join(_setting(each, language) for each in text.split(", "))
+    parts = text.split(", ")
+    for at in range(len(parts) - 1, 0, -1):  # a title that has a comma itself
+        if _title_of(f"{parts[at - 1]}, {parts[at]}") not in (None, _title_of(parts[at - 1])):
+            parts[at - 1 : at + 1] = [f"{parts[at - 1]}, {parts[at]}"]
+    return ", ".join(_setting(each, language) for each in parts)
 
 
-def _setting(text: str, language: Language) -> str:
+def _title_of(text: str) -> _Known | None:
+    """The setting whose title a condition begins with, the longest of several."""
     for known in _known(SETTINGS):
         found = known.pattern.match(text)
         if found is not None and text[found.end() : found.end() + 1] == " ":
-            title = catalogue(language).say(known.name)
-            return f"{title} {_choices(text[found.end() + 1 :], language)}"
-    return _choices(text, language)
+            return known
+    return None
+
+
+def _setting(text: str, language: Language) -> str:
+    known = _title_of(text)
+    if known is None:
+        return _choices(text, language)
+    value = text[known.weight + 1 :]
+    return f"{catalogue(language).say(known.name)} {_choices(value, language)}"
 
 
 def _choices(text: str, language: Language) -> str:
@@ -280,4 +296,5 @@ _SORTS: dict[str, Callable[[str, Language], str]] = {
     "expected": _expected,
     "cited": limit_source,
     "doubt": lambda text, language: _of(DOUBTS, text, language),
+    "how": lambda text, language: _of(HOWS, text, language),
 }

@@ -119,7 +119,7 @@ wiring-cut = Gezeichnet sind nur Netze, um die es bei den Fehlern geht, soweit d
 
 ## Instruments and grounds
 
-instrument = { $id }  { $title }, Seriennummer { $serial }, kalibriert { $calibrated }, fällig { $due }, Kalibrierschein { $certificate }
+instrument = { $id }  { $title }, Ser.-Nr. { $serial }, kalibriert { $calibrated }, fällig { $due }, Schein { $certificate }
 on-trust = Ungeprüft angenommen, da { $name } es nicht sagen kann: { $what }
 rule-simple = angenommen am Grenzwert (einfache Annahme)
 rule-guarded = Grenzwerte um r·U nach innen verschoben (Schutzband), r = { $share }
@@ -136,7 +136,7 @@ remark-on = Bemerkung zu { $step } von { $by }: { $text }
 remark-picture = (Bild { $picture })
 not-certified = Nicht bescheinigt: { $name }. { $reason }
 digest = SHA-256 der unterschriebenen Daten: { $digest }.
-said-in = Die Daten sind englisch; dieses Blatt sagt sie auf Deutsch. Was Menschen geschrieben haben, steht wie geschrieben.
+said-in = Die Daten sind englisch; was Menschen schrieben, steht wie geschrieben.
 
 ## How a document stands
 
@@ -168,7 +168,7 @@ lot-view = Nicht ausgestellt: dies zeigt das Los, wie es jetzt steht. Die Zusamm
 
 ## Reports
 
-report-foot = Aus den Aufzeichnungen von Lauf { $run }; keine Bescheinigung und nicht besiegelt
+report-foot = Aus Lauf { $run }; keine Bescheinigung und nicht besiegelt
 report-not-certified = { $verdict }, und nicht bescheinigt. { $reasons }
 report-left-out = Gezeigt ist nur, was nicht bestand, von { $steps } Schritten { $kept }. Ausgelassen: { $passed } Messwerte, die bestanden, und { $free } ohne Grenzwert.
 picture-gone = { $caption }: das Bild { $digest } ist nicht mehr da

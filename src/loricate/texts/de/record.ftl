@@ -106,9 +106,9 @@ told-temperature-unknown = Nicht korrigiert: die Temperatur des Prüflings ist n
 told-insulant-unknown = Nicht auf 40 °C korrigiert: ob die Isolation thermoplastisch oder duroplastisch ist, ist nicht bekannt; im Wicklungsteil des Produkts angeben.
 told-outside-correction = Die Korrektur { $formula } gilt von { $least } bis { $most } °C, und der Prüfling hat { $value } °C: der Wert bleibt wie gemessen.
 told-volts-left = Die Spannung verließ { $value }, während gehalten wurde.
-told-too-fast = Zu schnell gedreht gegen { $rest }.
-told-too-far = Gedreht bis { $value }, über { $rest } hinaus.
-told-nobody-turned = Niemand drehte auf { $rest }.
+told-too-fast = Zu schnell gedreht gegen { $target }.
+told-too-far = Gedreht bis { $value }, über { $target } hinaus.
+told-nobody-turned = Niemand drehte auf { $target }.
 told-current-over-range = Der Strom { $point } übersteigt den Bereich, der während eines Pegels gehalten wird.
 told-step-grew-stopped = Der Strom { $point } ist das { $sign }-Fache dessen { $point_before }; angehalten vor { $value }.
 told-step-grew-last = Der Strom { $point } ist das { $sign }-Fache dessen { $point_before }; es war der letzte Pegel.
@@ -131,6 +131,7 @@ told-not-settled = { $names }: { $value } nach dem Reiz gelesen, nicht eingeschw
 told-nobody-read = Niemand las die Werte von { $name }.
 told-let-go = Was gemessen wurde, ist seit { $day } nicht mehr aufbewahrt ({ $by }), da seine Frist vorbei ist: Messwerte und Kurven sind nicht gezeigt.
 told-let-go-document = Was gemessen wurde, ist seit { $day } nicht mehr aufbewahrt ({ $by }), da seine Frist vorbei ist: Messwerte und Kurven sind nicht gezeigt; { $number } hat sie.
+told-ledger-entry = Eintrag { $position }, Prüfsumme { $hash }
 told-never-done = Nie getan.
 told-still-to-be-issued = Sein Dokument wird noch ausgestellt.
 told-its-run-was = Sein Lauf wurde { $state }: ein Grund ist nicht aufbewahrt.
@@ -206,7 +207,7 @@ told-gate-check-without = Die Kontrolle vom { $when } maß nicht mit { $names };
 told-gate-checked = Kontrolliert am { $when }.
 told-gate-never-zeroed = Platz { $nests } wurde nie abgeglichen; die Leitungen abgleichen.
 told-gate-zero-old = Der Abgleich von Platz { $nests } ist zu alt; nochmals abgleichen.
-told-gate-all-zeroed = Die Leitungen jedes Platzes sind abgeglichen.
+told-gate-all-zeroed = Die aller Plätze.
 
 ## What a product asks for
 
@@ -228,10 +229,31 @@ why-temperature = die Temperatur des Prüflings, auf die Bezugstemperatur
 why-temperature-how = die Temperatur des Prüflings, auf die Bezugstemperatur ({ $how })
 why-supply-how = die Versorgung wie gemessen, auf die Bemessungsspannung ({ $how })
 why-zero-how = den Widerstand der Leitungen, wie abgeglichen ({ $how })
+how-conductors = (k + { $value_to })/(k + { $value_from }), k = { $value } °C ({ $source }), von { $value_from } °C auf { $value_to } °C
+how-insulation = K = { $formula } (IEEE 43-2013), von { $value_from } °C auf { $value_to } °C
 
 ## Limits, and where they are from
 
+source-clause-unknown = { $cited } (Fundstelle nicht genannt)
 source-none = keine Quelle genannt
+source-inductance = Nenninduktivität dieses Schritts
+source-apart = was als getrennt gilt
+source-joined = was als verbunden gilt
+source-touched = was als berührt gilt
+source-net = Beschreibung des Netzes
+source-component = Beschreibung des Bauteils
+source-nominal-resistance = Nennwiderstand des Produkts
+source-temperature = was ein Prüfling haben kann
+source-finds = was dieser Schritt findet
+source-custom = Brauch des Fachs, aus keiner Norm
+source-level = Pegel dieses Schritts
+source-levels = Pegel dieses Schritts
+source-ratio = Nennverhältnis dieses Schritts
+source-everything = alles, was die Voreinstellungen verlangen
+source-path = Angabe des Pfads
+source-target-product = Zielwert { $value } des Produkts
+source-target = Zielwert { $value }
+source-of-product = { $name } des Produkts
 source-dc-looser = { $cited }, DC mit dem { $value }-Fachen der AC; lockerer als dort { $value_set }
 source-dc = { $cited }, DC mit dem { $value }-Fachen der AC
 source-looser = { $cited }; lockerer als dort { $value_set }
@@ -239,7 +261,7 @@ source-edition-unknown = { $standard }, Ausgabe nicht genannt { $clause }
 source-standard-edition-unknown = { $standard }, Ausgabe nicht genannt
 told-not-a-number = keine Zahl
 told-undecided-bound = ein Wert, der nur eine Schranke ist, entscheidet nicht
-told-not-checked = nicht mit einem gekauften Exemplar verglichen
+told-not-checked = mit keinem gekauften Exemplar verglichen
 
 ## Why something was left out
 

@@ -136,7 +136,7 @@ remark-on = Remark on { $step } by { $by }: { $text }
 remark-picture = (picture { $picture })
 not-certified = Not certified: { $name }. { $reason }
 digest = SHA-256 of the signed data: { $digest }.
-said-in = The data are in English; this paper says them in English.
+said-in = The data are in English; what people wrote stands as written.
 
 ## How a document stands
 

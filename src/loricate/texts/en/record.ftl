@@ -110,9 +110,9 @@ told-temperature-unknown = Not corrected: the unit's temperature is not known; a
 told-insulant-unknown = Not corrected to 40 °C: whether the insulation is thermoplastic or thermosetting is not known; say so in the product's winding section.
 told-outside-correction = The correction { $formula } is given from { $least } to { $most } °C, and the unit has { $value } °C: the reading stays as measured.
 told-volts-left = The volts left { $value } while it was held.
-told-too-fast = Turned too fast towards { $rest }.
-told-too-far = Turned to { $value }, beyond { $rest }.
-told-nobody-turned = Nobody turned to { $rest }.
+told-too-fast = Turned too fast towards { $target }.
+told-too-far = Turned to { $value }, beyond { $target }.
+told-nobody-turned = Nobody turned to { $target }.
 told-current-over-range = The current { $point } is over the range, which is held during a level.
 told-step-grew-stopped = The current { $point } is { $sign } times that { $point_before }; stopped before { $value }.
 told-step-grew-last = The current { $point } is { $sign } times that { $point_before }; it was the last level.
@@ -135,6 +135,7 @@ told-not-settled = { $names }: read { $value } after the stimulus, not settled.
 told-nobody-read = Nobody read the figures of { $name }.
 told-let-go = What was measured was let go on { $day } by { $by }, the time for which it is kept being over: no readings or curves are shown.
 told-let-go-document = What was measured was let go on { $day } by { $by }, the time for which it is kept being over: no readings or curves are shown; { $number } has them.
+told-ledger-entry = entry { $position }, hash { $hash }
 told-never-done = Never done.
 told-still-to-be-issued = Its document is still to be issued.
 told-its-run-was = Its run was { $state }: no reason is kept.
@@ -232,10 +233,31 @@ why-temperature = the temperature of the unit, to the reference temperature
 why-temperature-how = the temperature of the unit, to the reference temperature ({ $how })
 why-supply-how = the supply as it was measured, to the rated voltage ({ $how })
 why-zero-how = the resistance of the leads, as it was zeroed ({ $how })
+how-conductors = (k + { $value_to })/(k + { $value_from }), k = { $value } °C ({ $source }), from { $value_from } °C to { $value_to } °C
+how-insulation = K = { $formula } (IEEE 43-2013), from { $value_from } °C to { $value_to } °C
 
 ## Limits, and where they are from
 
+source-clause-unknown = { $cited } (clause not stated)
 source-none = no source given
+source-inductance = the nominal inductance of this step
+source-apart = what counts as apart
+source-joined = what counts as joined
+source-touched = what counts as touched
+source-net = description of the net
+source-component = description of the component
+source-nominal-resistance = the product's nominal resistance
+source-temperature = what a unit that is tested can have
+source-finds = what this step finds
+source-custom = trade custom, of no standard
+source-level = the level of this step
+source-levels = the levels of this step
+source-ratio = the nominal ratio of this step
+source-everything = all that the presets ask
+source-path = figure of the path
+source-target-product = target { $value } of the product
+source-target = target { $value }
+source-of-product = { $name } of the product
 source-dc-looser = { $cited }, DC at { $value } times its AC; looser than its { $value_set }
 source-dc = { $cited }, DC at { $value } times its AC
 source-looser = { $cited }; looser than its { $value_set }

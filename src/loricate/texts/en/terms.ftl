@@ -71,6 +71,7 @@ quantity-loss = loss
 quantity-peak = peak
 quantity-peak_current = peak current
 quantity-phase = phase
+quantity-phase_resistance = phase resistance
 quantity-phase_ratio = phase ratio
 quantity-phase_unbalance = phase unbalance
 quantity-points_read = points read

@@ -1,0 +1,165 @@
+"""The catalogue is whole in every language, and what the record says keeps its meaning."""
+
+import importlib
+import pkgutil
+import re
+from collections.abc import Iterator
+from typing import get_args, get_origin
+
+import pytest
+from fluent.syntax import FluentParser
+from fluent.syntax.ast import Junk, Message, VariableReference
+from fluent.syntax.visitor import Visitor
+from hypothesis import given
+from hypothesis import strategies as st
+
+import loricate.core.kinds
+from loricate.core.kinds.kind import KINDS
+from loricate.core.measuring.grading import Cause, Verdict
+from loricate.texts import said_again
+from loricate.texts.catalogue import FILES, LANGUAGES, Language, NoText, catalogue, source
+
+
+class Places(Visitor):
+    """The names of the places in a text."""
+
+    def __init__(self) -> None:
+        self.found: set[str] = set()
+
+    def visit_VariableReference(self, node: VariableReference) -> None:
+        self.found.add(node.id.name)
+
+
+def texts(language: Language, file: str) -> dict[str, set[str]]:
+    """The texts of a file by name, with their places; none of it is unreadable."""
+    found: dict[str, set[str]] = {}
+    for entry in FluentParser().parse(source(language, file)).body:
+        assert not isinstance(entry, Junk), entry.content
+        if isinstance(entry, Message):
+            assert entry.id.name not in found, f"{entry.id.name} is there twice"
+            places = Places()
+            places.visit(entry)
+            found[entry.id.name] = places.found
+    return found
+
+
+RECORD = {**texts("en", "record.ftl"), **texts("en", "terms.ftl")}
+GROUPS = sorted({name.partition("-")[0] for name in texts("en", "record.ftl")})
+
+
+@pytest.mark.parametrize("file", FILES)
+def test_every_language_has_every_text_with_the_same_places(file: str) -> None:
+    english = texts("en", file)
+    for language in LANGUAGES:
+        assert texts(language, file) == english
+
+
+@pytest.mark.parametrize("group", [*GROUPS, "point", "setting", "choice", "mark"])
+def test_no_two_sentences_are_told_apart_by_their_places_alone(group: str) -> None:
+    own = [
+        catalogue("en").say(each, dict.fromkeys(RECORD[each], "%"))
+        for each in RECORD
+        if each.startswith(f"{group}-")
+    ]
+    assert own and len(set(own)) == len(own)
+
+
+@pytest.mark.parametrize("name", [each for each in RECORD if each.startswith("told-")])
+def test_a_sentence_keeps_everything_that_it_tells(name: str) -> None:
+    figures = {
+        place: f"{number}.25 mA" if place.startswith("value") else f"X{number}"
+        for number, place in enumerate(sorted(RECORD[name]), 3)
+    }
+    english = catalogue("en").say(name, figures)
+    assert said_again.is_known(english)
+    german = said_again.sentence(english, "de")
+    assert german == catalogue("de").say(
+        name, {place: said_again.figure(each, "de") for place, each in figures.items()}
+    )
+    for place, each in figures.items():
+        assert said_again.figure(each, "de") in german, place
+    # Among other sentences it is found as well.
+    among = said_again.sentence(f"{english} Nobody knows this one.", "de")
+    if english.endswith((".", "?")):
+        assert among == f"{german} Nobody knows this one."
+
+
+def kinds_words() -> Iterator[tuple[str, str]]:
+    """The words that kinds of steps bring along: group, word."""
+    for module in pkgutil.iter_modules(loricate.core.kinds.__path__):
+        importlib.import_module(f"{loricate.core.kinds.__name__}.{module.name}")
+    for name, kind in KINDS.items():
+        if not kind.__module__.startswith("loricate."):
+            continue  # of a test
+        yield "kind", name
+        yield from (("quantity", each) for each in (*kind.slots, *kind.meters))
+        for field, info in kind.model_fields.items():
+            if field not in ("question", "questions"):
+                yield "setting", info.title or field
+            yield from (("choice", each) for each in choices_of(info.annotation))
+
+
+def choices_of(annotation: object) -> Iterator[str]:
+    for part in get_args(annotation):
+        if isinstance(part, str) and get_origin(annotation) is not None:
+            if not part.endswith(" s") and part not in ("ac", "dc", "iec60601", "iec60990"):
+                yield part.replace("_", " ")
+        else:
+            yield from choices_of(part)
+
+
+def test_every_word_of_every_kind_is_in_the_catalogue() -> None:
+    lacking = {
+        (group, word)
+        for group, word in kinds_words()
+        if not catalogue("de").has(f"{group}-{re.sub('[^A-Za-z0-9_]+', '_', word).strip('_')}")
+    }
+    assert lacking == set()
+
+
+def test_verdicts_and_causes_are_told_apart_in_every_language() -> None:
+    for language in LANGUAGES:
+        words = catalogue(language)
+        for group in ("verdict", "outcome"):
+            assert len({words.say(f"{group}-{each}") for each in Verdict}) == len(Verdict)
+        causes = [each for each in Cause if each]
+        assert len({words.say(f"cause-{each}") for each in causes}) == len(causes)
+
+
+@given(st.floats(0, 1e6, allow_nan=False), st.sampled_from(["mΩ", "GΩ", "V", "%", "µA", "s", ""]))
+def test_a_figure_says_the_same_number(value: float, unit: str) -> None:
+    text = f"> {value:.4g} {unit}".strip()
+    german = said_again.figure(text, "de")
+    assert "." not in german and german.replace(",", ".") == text
+
+
+@pytest.mark.parametrize(
+    "name", ["IEC 60335-1:2010 13.2", "DC40.26.0117", "2026-11-26 08:00:00 +01:00", "1.2.3", "v1.5"]
+)
+def test_what_is_no_figure_stays_as_it_is(name: str) -> None:
+    assert said_again.figure(name, "de") == name
+
+
+@given(st.text(max_size=80))
+def test_what_people_wrote_stays_as_they_wrote_it(text: str) -> None:
+    written = f"§ {text}"
+    assert said_again.sentence(written, "en") == written
+    if not any(said_again.is_known(each) for each in re.split(r"(?<=[.?!]) ", text)):
+        assert said_again.sentence(written, "de") == written
+
+
+def test_conditions_points_and_what_is_left_out_are_said_word_by_word() -> None:
+    assert said_again.conditions(
+        "Voltage AC, Test voltage 1.5 kV, Stays earthed, times 4", "de"
+    ) == ("Spannungsart AC, Prüfspannung 1,5 kV, bleibt geerdet, mal 4")
+    point = said_again.point("patient P1, neutral open, reversed", "de")
+    assert point == "Patient P1, Neutralleiter offen, vertauscht"
+    left = said_again.left_out("earth; touch CASE: the unit has no protective conductor.", "de")
+    assert left == "Schutzleiter; Berührung CASE: der Prüfling hat keinen Schutzleiter."
+
+
+def test_a_text_that_is_not_there_or_lacks_what_it_tells_is_no_text() -> None:
+    with pytest.raises(NoText, match="no-such"):
+        catalogue("de").say("no-such")
+    with pytest.raises(NoText, match="number"):
+        catalogue("de").say("number")
