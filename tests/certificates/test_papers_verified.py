@@ -270,6 +270,13 @@ def test_a_page_in_another_language_says_what_the_data_says_or_is_not_genuine() 
     assert not verify(mixed, keys()).genuine
 
 
+def test_data_that_no_text_says_is_told_and_stops_nobody() -> None:
+    told = document()
+    told["sequence"]["decision_rule"] = "unheard"
+    (fault, *_) = verify(forged(told, document()), keys()).faults
+    assert "unheard" in fault or "decision_rule" in fault
+
+
 def test_the_same_pages_are_the_same_words() -> None:
     assert verify(forged(document(), document()), keys()).genuine
     assert page_texts(paper()) == page_texts(forged(document(), document()))

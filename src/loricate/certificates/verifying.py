@@ -274,7 +274,7 @@ def _page_told(
         drawn = draw_document(
             inner.document, inner.digest, inner.standing, look, attachments(files)
         )
-    except (TemplateFault, SealError, KeyError, TypeError, ValueError) as error:
+    except (TemplateFault, SealError, LookupError, TypeError, ValueError) as error:
         return [f"The data cannot be drawn as it was ({error})."], (), ()
     from loricate.certificates.paper_checking import text_faults
 

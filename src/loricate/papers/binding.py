@@ -16,8 +16,8 @@ from pyhanko.pdf_utils.incremental_writer import IncrementalPdfFileWriter
 from pyhanko.pdf_utils.reader import PdfFileReader
 
 from loricate.core.depths import Depth
-from loricate.papers.certificate import Fact, heads_in, sheet_words, sign_line
 from loricate.papers.look import Look
+from loricate.papers.sheet import Fact, heads_in, sheet_words, sign_line
 from loricate.papers.typesetting import typeset
 from loricate.papers.wording import local, tint_of
 
@@ -52,7 +52,7 @@ def draw_cover(cover: Cover, look: Look) -> bytes:
     depth = say(f"depth-{cover.depth}")
     facts = (
         Fact("units", say("cover-passed", count=count, passed=passed)),
-        Fact("of", "; ".join(map(words.scope, cover.scope)) or say("cover-all")),
+        Fact("of", "; ".join(words.of("scope", each) for each in cover.scope) or say("cover-all")),
         Fact("tells", say("depth-only-failed", depth=depth) if cover.failed_only else depth),
         Fact("drawn", f"{local(cover.drawn_at, look.zone)}, {cover.drawn_by}"),
         Fact("software", cover.software),

@@ -1,19 +1,21 @@
 """The sheet of a certificate or nonconformance report: what its template is told, all in words."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 from loricate.core.gate import EXPECTED
 from loricate.papers.former import in_current_form
-from loricate.papers.look import SIGNATURES, Look
+from loricate.papers.look import Look
 from loricate.papers.plots import plot_curve
+from loricate.papers.sheet import Fact, heads_in, sheet_words, signature_lines, standing_words
 from loricate.papers.standing import Standing
-from loricate.papers.steps import is_table, limits_of, step_words
+from loricate.papers.steps import is_table, limits_of, step_words, told_of
 from loricate.papers.symbols import qr_code
 from loricate.papers.typesetting import Attached, typeset
 from loricate.papers.wiring_drawing import draw_wiring, faults_of, is_cut, wiring_words
-from loricate.papers.wording import Words, begun, in_zone, local, person_words, tint_of
+from loricate.papers.wording import PaperWords, begun, in_zone, local, person_words, tint_of
 
 TEMPLATE = "certificate.typ"
 HEADS = ("step", "measured", "uncertainty", "limit", "source", "verdict")
@@ -44,20 +46,6 @@ def title_of(document: Mapping[str, Any], look: Look) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class Fact:
-    """A line of the sheet's head: the text of the catalogue that names it, and what it says."""
-
-    name: str
-    value: str
-    is_strong: bool = False
-
-    def told(self, words: Words) -> dict[str, Any]:
-        """The line for a template."""
-        name = words.say(f"fact-{self.name}")
-        return {"name": name, "value": self.value, "strong": self.is_strong}
-
-
-@dataclass(frozen=True, slots=True)
 class CertificateSheet:
     """A document of today's form, ready for its template."""
 
@@ -67,7 +55,7 @@ class CertificateSheet:
     digest: str
 
     @property
-    def words(self) -> Words:
+    def words(self) -> PaperWords:
         """What it says, in the language of its look."""
         return self.look.words
 
@@ -85,7 +73,9 @@ class CertificateSheet:
         """Curves, and the wiring of a cable that did not pass."""
         drawn = {}
         for name, step, curve in self._curves():
-            drawn[name] = plot_curve(curve, limits_of(step, curve["point"]), self.words)
+            drawn[name] = plot_curve(
+                curve, limits_of(step, curve["point"]), told_of(step, self.words)
+            )
         if self.document["wiring"] is not None:
             drawn["wiring.svg"] = draw_wiring(self.document["wiring"], faults_of(self.document))
         return drawn
@@ -173,7 +163,7 @@ class CertificateSheet:
         revision = str(sequence["revision"])
         yield Fact("sequence", say("fact-sequence-is", code=sequence["code"], revision=revision))
         if run.get("occasion"):
-            yield Fact("occasion", words.state(run["occasion"]))
+            yield Fact("occasion", words.term("state", run["occasion"]))
         yield Fact("tested", words.until(run["started_at"], run["ended_at"], self.zone))
         yield Fact("issued", local(document["issued_at"], self.zone))
         place = {name: str(run[name]) for name in ("bench", "fixture", "nest")}
@@ -217,7 +207,7 @@ class CertificateSheet:
         yield say("decision", rule=rule, software=document["software"])
         by_check: dict[str, list[str]] = {}
         for each in document["limit_sets"]:
-            standard = words.source(each["standard"])
+            standard = words.of("source", each["standard"])
             named = say(
                 "limit-set", code=each["code"], revision=str(each["revision"]), standard=standard
             )
@@ -260,7 +250,7 @@ class CertificateSheet:
             for each in self.document["gate"]
             if each["name"] == EXPECTED and each["met"]
         )
-        requirement = self.words.requirement
+        requirement = partial(self.words.of, "gate")
         # Only what was left out: the table shows the rest.
         if any(left_out):
             yield f"{begun(requirement(EXPECTED))}: {met[EXPECTED]}"
@@ -279,65 +269,9 @@ class CertificateSheet:
         return in_zone(self.words.sentence(text), self.zone)
 
 
-def ambient_words(ambient: Mapping[str, Any] | None, words: Words) -> str:
+def ambient_words(ambient: Mapping[str, Any] | None, words: PaperWords) -> str:
     """The air about the unit: temperature and humidity."""
     if not ambient:
         return words.say("not-recorded")
     told = (ambient["temperature"], ambient["humidity"])
     return ", ".join(words.figure(text) for text in told if text)
-
-
-def heads_in(words: Words, names: Sequence[str]) -> tuple[str, ...]:
-    """The heads of columns."""
-    return tuple(words.say(f"head-{name}") for name in names)
-
-
-def sheet_words(words: Words, site: str, url: str) -> dict[str, str]:
-    """What every sheet says at its edges, and of its pictures."""
-    return {
-        "page": words.say("page"),
-        "of": words.say("page-of"),
-        "logo": words.say("logo-of", site=site),
-        "code": words.say("code-of", url=url) if url else "",
-    }
-
-
-def standing_words(standing: Standing, zone: str, words: Words) -> Iterator[str]:
-    """What a document's standing says against it."""
-    if (revoked := standing.revocation) is not None:
-        by = revoked["revoked_by"]
-        yield words.say(
-            "revoked",
-            at=local(revoked["issued_at"], zone),
-            by=person_words(by["name"], by["account"]),
-            number=revoked["number"],
-            reason=revoked["reason"],
-        )
-    if standing.superseded_by:
-        yield words.say("superseded", number=standing.superseded_by)
-
-
-def approval_words(standing: Standing, zone: str) -> str:
-    """Who approved a document, when, and by which approval."""
-    return "; ".join(
-        f"{person_words(each['approved_by']['name'], each['approved_by']['account'])}, "
-        f"{local(each['issued_at'], zone)}, {each['number']}"
-        for each in standing.approvals
-    )
-
-
-def signature_lines(
-    look: Look, kind: str, standing: Standing, zone: str, tested_by: str
-) -> list[dict[str, str]]:
-    """The lines to sign on; an approval that was given stands on its line."""
-    first, second = SIGNATURES[kind]
-    lines = [
-        sign_line(look, look.text(first), tested_by),
-        sign_line(look, look.text(second), approval_words(standing, zone)),
-    ]
-    return [*lines, *(sign_line(look, each) for each in look.signatures)]
-
-
-def sign_line(look: Look, title: str, signed: str = "") -> dict[str, str]:
-    """A line to sign on."""
-    return {"title": look.words.say("sign-on", title=title), "signed": signed}

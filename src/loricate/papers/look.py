@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Self, get_args
 
-from loricate.papers.wording import Words
+from loricate.papers.wording import PaperWords
 from loricate.texts.catalogue import Language
 
 PAGES = {"A4": "a4", "Letter": "us-letter"}
@@ -61,9 +61,9 @@ class Look:
         return self.texts.get(name, shipped)
 
     @property
-    def words(self) -> Words:
+    def words(self) -> PaperWords:
         """What its papers say, in its language."""
-        return Words(self.language)
+        return PaperWords(self.language)
 
     @property
     def with_shipped_templates(self) -> "Look":

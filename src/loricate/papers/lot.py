@@ -3,18 +3,18 @@
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from loricate.papers.certificate import (
+from loricate.papers.look import Look
+from loricate.papers.sheet import (
     Fact,
     heads_in,
     sheet_words,
     signature_lines,
     standing_words,
 )
-from loricate.papers.look import Look
 from loricate.papers.standing import COUNTS, Standing
 from loricate.papers.symbols import qr_code
 from loricate.papers.typesetting import Attached, typeset
-from loricate.papers.wording import Words, local, tint_of
+from loricate.papers.wording import PaperWords, local, tint_of
 
 TEMPLATE = "lot.typ"
 HEADS = ("serial", "latest", "times", "document")
@@ -55,7 +55,7 @@ def _told(
         "heading": title,
         "number": document["number"] or own,
         "number_line": say("number", number=document["number"]) if is_issued else own,
-        "state": words.state(lot["state"]),
+        "state": words.term("state", lot["state"]),
         "tint": "plain" if is_issued else "unsure",
         "has_code": is_issued,
         "foot": say("verify-at", url=url) if is_issued else say("lot-as-it-stood-at", when=when),
@@ -90,13 +90,13 @@ def _told(
     }
 
 
-def _document_of(unit: Mapping[str, Any], words: Words) -> str:
+def _document_of(unit: Mapping[str, Any], words: PaperWords) -> str:
     number = unit["certificate"] or ""
     is_revoked = number and unit.get("revoked")
-    return words.say("is-revoked-too", number=number) if is_revoked else number
+    return words.say("is-revoked", number=number) if is_revoked else number
 
 
-def _facts(document: Mapping[str, Any], zone: str, words: Words) -> Iterator[Fact]:
+def _facts(document: Mapping[str, Any], zone: str, words: PaperWords) -> Iterator[Fact]:
     lot, say = document["lot"], words.say
     yield Fact("lot", lot["code"], is_strong=True)
     yield Fact("product", lot["product"])
@@ -114,7 +114,7 @@ def _facts(document: Mapping[str, Any], zone: str, words: Words) -> Iterator[Fac
     yield Fact("issued" if is_issued else "as-it-stood", local(document["issued_at"], zone))
 
 
-def _share(part: float | None, words: Words) -> str:
+def _share(part: float | None, words: PaperWords) -> str:
     if part is None:
         return words.say("lot-none-tested")
     return words.figure(f"{part * 100:.1f} %")

@@ -14,7 +14,7 @@ from typing import Any
 from loricate.core.quantities import DIMENSIONS, Dimension
 from loricate.core.windings.ladder import line_through
 from loricate.papers.typesetting import showable
-from loricate.papers.wording import Words
+from loricate.papers.wording import PaperWords
 
 WIDTH_IN, TEXT_PT = 6.4, 7.0
 ALONE_IN, AMONG_IN = 2.1, 1.35  # how high a panel is, by itself and among others
@@ -26,7 +26,7 @@ PREFIXES = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G",
 
 
 def plot_curve(
-    curve: Mapping[str, Any], limits: Sequence[Mapping[str, Any]], words: Words
+    curve: Mapping[str, Any], limits: Sequence[Mapping[str, Any]], words: PaperWords
 ) -> bytes:
     """A curve of a certificate's document in SVG: a panel a column, one below another.
 
@@ -53,11 +53,13 @@ def plot_curve(
     for mark in curve["marks"]:
         _say(
             panels[0],
-            words.mark(mark["text"]),
+            words.of("mark", mark["text"]),
             (mark["x"] * x_scale, 0.86),
             ("data", "axes fraction"),
         )
-    panels[-1].set_xlabel(_axis(words.quantity(curve["x"]["name"]), x_unit), parse_math=False)
+    panels[-1].set_xlabel(
+        _axis(words.term("quantity", curve["x"]["name"]), x_unit), parse_math=False
+    )
     _in_language(panels[-1].xaxis, words)
     out = io.BytesIO()
     figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
@@ -84,7 +86,7 @@ def dressed(size_in: tuple[float, float]) -> Any:
     return Figure(figsize=size_in, layout="constrained")
 
 
-def curve_words(curve: Mapping[str, Any], words: Words) -> str:
+def curve_words(curve: Mapping[str, Any], words: PaperWords) -> str:
     """What a curve shows, for who cannot see it: its axes, and the ends of each column."""
     parts = []
     for column in curve["columns"]:
@@ -93,21 +95,21 @@ def curve_words(curve: Mapping[str, Any], words: Words) -> str:
             scale, unit = _scale(column)
             low, high = min(values) * scale, max(values) * scale
             told = {"low": words.figure(f"{low:.4g}"), "high": words.figure(f"{high:.4g}")}
-            name = showable(words.quantity(column["name"]))
+            name = showable(words.term("quantity", column["name"]))
             parts.append(words.say("curve-from", name=name, unit=unit, **told).strip())
     if not parts:
         parts.append(words.say("curve-empty"))
     if curve["marks"]:
-        marks = ", ".join(words.mark(mark["text"]) for mark in curve["marks"])
+        marks = ", ".join(words.of("mark", mark["text"]) for mark in curve["marks"])
         parts.append(words.say("curve-marks", marks=marks))
-    axis = showable(words.quantity(curve["x"]["name"]))
+    axis = showable(words.term("quantity", curve["x"]["name"]))
     told = {"axis": axis, "parts": "; ".join(parts)}
     if curve["point"]:
         return words.say("curve-of", **told, point=words.point(curve["point"]))
     return words.say("curve", **told)
 
 
-def _in_language(axis: Any, words: Words) -> None:
+def _in_language(axis: Any, words: PaperWords) -> None:
     """Figures along an axis with the decimal sign of the language."""
     from matplotlib.ticker import ScalarFormatter
 
@@ -126,7 +128,7 @@ def _draw(
     limits: Sequence[Mapping[str, Any]],
     colour: str,
     as_points: bool,
-    words: Words,
+    words: PaperWords,
 ) -> None:
     scale, unit = _scale(column)
     values = [math.nan if each is None else each * scale for each in column["values"]]
@@ -138,7 +140,7 @@ def _draw(
     if _dies_away(column):
         panel.set_yscale("log")
     panel.set_title(
-        _axis(words.quantity(column["name"]), unit),
+        _axis(words.term("quantity", column["name"]), unit),
         loc="left",
         fontsize=TEXT_PT,
         color=COLOURS["ink"],

@@ -10,20 +10,14 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from loricate.core.depths import Depth
-from loricate.papers.certificate import (
-    HEADS,
-    CertificateSheet,
-    Fact,
-    heads_in,
-    signature_lines,
-    standing_words,
-)
+from loricate.papers.certificate import HEADS, CertificateSheet
 from loricate.papers.look import Look
 from loricate.papers.pictures import NoPicture, photo_in_svg
+from loricate.papers.sheet import Fact, heads_in, signature_lines, standing_words
 from loricate.papers.standing import COUNTS, Standing
 from loricate.papers.symbols import qr_code
 from loricate.papers.typesetting import typeset
-from loricate.papers.wording import Words, in_zone, local, person_words
+from loricate.papers.wording import PaperWords, in_zone, local, person_words
 
 TEMPLATE = "report.typ"
 BARE_HEADS = ("step", "measured", "uncertainty", "verdict")
@@ -116,7 +110,7 @@ def draw_report(
     return typeset(TEMPLATE, sheet.told(), look, report.drawn_at, {**sheet.files, **files})
 
 
-def not_passed(steps: list[dict[str, Any]], words: Words) -> tuple[list[dict[str, Any]], str]:
+def not_passed(steps: list[dict[str, Any]], words: PaperWords) -> tuple[list[dict[str, Any]], str]:
     """What did not pass of steps, whether in the end or at first, and what is left out for it."""
     kept, gone = [], Counter[str]()
     for step in steps:

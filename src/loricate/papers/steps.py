@@ -1,12 +1,13 @@
 """What a paper shows of a step, in words: its rows, its points, and what came before them."""
 
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from typing import Any
 
 from loricate.core.measuring.headlines import Judged, headlines, kind_of
 from loricate.core.quantities import DIMENSIONS, NUMBER, display
 from loricate.papers.plots import curve_words
-from loricate.papers.wording import Words, begun, tint_of
+from loricate.papers.wording import PaperWords, begun, tint_of
 
 FEWEST_POINTS = 3  # that are a table of points; fewer are rows like others
 FEW_POINTS = 4  # whose values before a correction are told
@@ -15,11 +16,12 @@ FEWEST_WIDE, MOST_WIDE = 2, 12  # circumstances beside one another in a grid
 PLAIN = "normal"  # circumstances that a point's name does not say
 
 
-def step_words(step: dict[str, Any], names: Mapping[int, str], words: Words) -> dict[str, Any]:
+def step_words(step: dict[str, Any], names: Mapping[int, str], words: PaperWords) -> dict[str, Any]:
     """All that is shown of a step: rows, or its many points, with curves and what came before.
 
     ``names`` are the files of its curves, by the curve's id.
     """
+    words = told_of(step, words)
     rows = [reading for reading in step["readings"] if _is_row(reading)]
     table = None if step["repetitions"] else points_table(rows, words)
     stated = [words.conditions(step["conditions"]), *_times(step, words)]
@@ -45,17 +47,22 @@ def step_words(step: dict[str, Any], names: Mapping[int, str], words: Words) -> 
     return {**shown, "rows": list(_rows(step, rows, words))}
 
 
+def told_of(step: Mapping[str, Any], words: PaperWords) -> PaperWords:
+    """The words for a step: what its points are called depends on its kind."""
+    return replace(words, kind=step["kind"])
+
+
 def is_table(curve: Mapping[str, Any]) -> bool:
     """Whether a curve is shown in figures."""
     return bool(curve.get("drawn") == "table")
 
 
-def curve_table(curve: Mapping[str, Any], words: Words) -> dict[str, Any]:
+def curve_table(curve: Mapping[str, Any], words: PaperWords) -> dict[str, Any]:
     """A curve in figures: a row for each place of its x axis."""
     columns = [curve["x"], *curve["columns"]]
     dimensions = [DIMENSIONS[each["dimension"]] for each in columns]
     return {
-        "heads": [begun(words.quantity(each["name"])) for each in columns],
+        "heads": [begun(words.term("quantity", each["name"])) for each in columns],
         "rows": [
             [
                 "–" if value is None else words.figure(display(value, dimension))
@@ -66,7 +73,7 @@ def curve_table(curve: Mapping[str, Any], words: Words) -> dict[str, Any]:
     }
 
 
-def points_table(readings: list[dict[str, Any]], words: Words) -> dict[str, Any] | None:
+def points_table(readings: list[dict[str, Any]], words: PaperWords) -> dict[str, Any] | None:
     """The readings of a step's points as a table: a row a point, a column a quantity.
 
     None where there are too few points for one, or more quantities than a page is wide.
@@ -83,15 +90,17 @@ def points_table(readings: list[dict[str, Any]], words: Words) -> dict[str, Any]
         column = [each for each in at_points if each["quantity"] == quantity]
         texts = {each.get("limit", {}).get("text", "") for each in column}
         shared = texts.pop() if len(texts) == 1 else ""
-        heads.append(words.quantity(quantity) + (f", {words.figure(shared)}" if shared else ""))
+        heads.append(
+            words.term("quantity", quantity) + (f", {words.figure(shared)}" if shared else "")
+        )
         if len(column) and not shared and texts:
             own_limits.add(quantity)
         sources = dict.fromkeys(
             each["limit"]["source"] for each in column if each.get("limit", {}).get("source")
         )
         if sources:
-            cited = words.listed([words.source(each) for each in sources])
-            limits.append(f"{begun(words.quantity(quantity))}: {cited}.")
+            cited = words.listed([words.of("source", each) for each in sources])
+            limits.append(f"{begun(words.term('quantity', quantity))}: {cited}.")
     rows = []
     for point in points:
         own = [by_place[point, name] for name in quantities if (point, name) in by_place]
@@ -111,7 +120,7 @@ def points_table(readings: list[dict[str, Any]], words: Words) -> dict[str, Any]
     return {**edges, "heads": heads, "rows": rows, "limits": limits}
 
 
-def point_grids(readings: list[dict[str, Any]], words: Words) -> list[dict[str, Any]]:
+def point_grids(readings: list[dict[str, Any]], words: PaperWords) -> list[dict[str, Any]]:
     """Points as places by the circumstances that they were measured under, a grid a quantity.
 
     For points whose names part a place from circumstances by a comma; none where few do, or each
@@ -136,12 +145,12 @@ def point_grids(readings: list[dict[str, Any]], words: Words) -> list[dict[str, 
 
 
 def _grid(
-    quantity: str, columns: list[tuple[str, dict[str, dict[str, Any]]]], words: Words
+    quantity: str, columns: list[tuple[str, dict[str, dict[str, Any]]]], words: PaperWords
 ) -> dict[str, Any]:
     shared = [_shared_limit(list(by_place.values())) for _, by_place in columns]
     places = dict.fromkeys(place for _, by_place in columns for place in by_place)
     return {
-        "first": begun(words.quantity(quantity)),
+        "first": begun(words.term("quantity", quantity)),
         "heads": [
             {"text": words.point(circumstances), "limit": words.figure(limit)}
             for (circumstances, _), limit in zip(columns, shared, strict=True)
@@ -164,7 +173,9 @@ def _shared_limit(readings: list[dict[str, Any]]) -> str:
     return texts.pop() if len(texts) == 1 else ""
 
 
-def _grid_cell(reading: dict[str, Any] | None, with_limit: bool, words: Words) -> dict[str, str]:
+def _grid_cell(
+    reading: dict[str, Any] | None, with_limit: bool, words: PaperWords
+) -> dict[str, str]:
     if reading is None:
         return {"text": "–", "below": "", "limit": "", "verdict": "", "tint": "plain"}
     is_plain = reading["verdict"] in ("", "pass")
@@ -178,7 +189,7 @@ def _grid_cell(reading: dict[str, Any] | None, with_limit: bool, words: Words) -
     }
 
 
-def _headlines(readings: list[dict[str, Any]], words: Words) -> Iterator[dict[str, Any]]:
+def _headlines(readings: list[dict[str, Any]], words: PaperWords) -> Iterator[dict[str, Any]]:
     """Of many points, for each kind of limit the reading that tells most."""
     judged = [
         Judged(
@@ -195,7 +206,7 @@ def _headlines(readings: list[dict[str, Any]], words: Words) -> Iterator[dict[st
         reading = readings[found.place]
         limit = reading["limit"]
         named = limit.get("applies", "") or (
-            f"{words.quantity(reading['quantity'])} {words.figure(limit['text'])}"
+            f"{words.term('quantity', reading['quantity'])} {words.figure(limit['text'])}"
         )
         point = words.point(reading["point"])
         if found.count > 1:
@@ -210,7 +221,7 @@ def _worst(readings: list[dict[str, Any]]) -> str:
     )
 
 
-def _cell(reading: dict[str, Any] | None, with_limit: bool, words: Words) -> dict[str, str]:
+def _cell(reading: dict[str, Any] | None, with_limit: bool, words: PaperWords) -> dict[str, str]:
     if reading is None:
         return {"text": "–", "tint": "plain"}
     limit = words.figure(reading.get("limit", {}).get("text", ""))
@@ -221,7 +232,7 @@ def _cell(reading: dict[str, Any] | None, with_limit: bool, words: Words) -> dic
 
 
 def _rows(
-    step: dict[str, Any], readings: list[dict[str, Any]], words: Words
+    step: dict[str, Any], readings: list[dict[str, Any]], words: PaperWords
 ) -> Iterator[dict[str, Any]]:
     """The rows of a step: its readings, under each repetition where it has several."""
     if not step["repetitions"]:
@@ -239,24 +250,24 @@ def _rows(
         yield from (_row(reading, words) for reading in own)
 
 
-def _row(reading: dict[str, Any], words: Words) -> dict[str, Any]:
+def _row(reading: dict[str, Any], words: PaperWords) -> dict[str, Any]:
     limit = reading.get("limit", {"text": "", "source": ""})
     word = words.verdict(reading["verdict"]) if reading["verdict"] else ""
     if reading["guarded"].startswith("conditional"):
-        word = words.outcome(reading["guarded"])
+        word = words.term("outcome", reading["guarded"])
     return {
         "heading": False,
         "name": ", ".join(text for text in (words.reading(reading), reading["instrument"]) if text),
         "measured": _measured(reading, words),
         "uncertainty": _spread(reading, words),
         "limit": words.figure(limit["text"]),
-        "source": words.source(limit["source"]),
+        "source": words.of("source", limit["source"]),
         "verdict": word,
         "tint": tint_of(reading["verdict"]) if reading["verdict"] else "plain",
     }
 
 
-def _measured(reading: dict[str, Any], words: Words) -> str:
+def _measured(reading: dict[str, Any], words: PaperWords) -> str:
     """A value; that it is no number in words."""
     text = str(reading["text"])
     return words.sentence(text) if reading["value"] is None else words.figure(text)
@@ -267,14 +278,14 @@ def _is_row(reading: dict[str, Any]) -> bool:
     return reading["quantity"] != "time_at_level" or "limit" in reading
 
 
-def _times(step: dict[str, Any], words: Words) -> Iterator[str]:
+def _times(step: dict[str, Any], words: PaperWords) -> Iterator[str]:
     """How long the level stood, as measured, where no limit makes it a row."""
     texts = [words.figure(each["text"]) for each in step["readings"] if not _is_row(each)]
     if texts:
         yield words.say("at-level-as-measured", times=", ".join(texts))
 
 
-def _history(step: dict[str, Any], is_table: bool, words: Words) -> Iterator[str]:
+def _history(step: dict[str, Any], is_table: bool, words: PaperWords) -> Iterator[str]:
     """What came before the readings shown: values before a correction, earlier attempts and why."""
     yield from _corrections(step, is_table, words)
     if left := step.get("left_out"):  # former papers say none
@@ -288,15 +299,19 @@ def _history(step: dict[str, Any], is_table: bool, words: Words) -> Iterator[str
             why = words.sentence(reading["ungraded"])
             yield words.say("said-not-judged", reading=begun(words.reading(reading)), why=why)
     for attempt in step["earlier"]:
-        outcome, cause = words.outcome(attempt["verdict"]), attempt["cause"]
-        told = {"number": attempt["attempt"], "outcome": outcome, "cause": words.cause(cause)}
+        outcome, cause = words.term("outcome", attempt["verdict"]), attempt["cause"]
+        told = {
+            "number": attempt["attempt"],
+            "outcome": outcome,
+            "cause": words.term("cause", cause),
+        }
         yield words.say("earlier-cause" if cause else "earlier", **told)
     if step["reason"]:
         reason = words.sentence(step["reason"])
         yield words.say("shown-attempt", number=step["attempt"], reason=reason)
 
 
-def _corrections(step: dict[str, Any], is_table: bool, words: Words) -> Iterator[str]:
+def _corrections(step: dict[str, Any], is_table: bool, words: PaperWords) -> Iterator[str]:
     """What readings were corrected for, each reason once, with the values before where there is
     room: those of a table of many points are in the attached data."""
     found: dict[tuple[str, str], dict[str, list[str]]] = {}
@@ -305,13 +320,13 @@ def _corrections(step: dict[str, Any], is_table: bool, words: Words) -> Iterator
         if not reasons:
             continue
         # Former papers say none.
-        said = [words.correction(each) for each in dict.fromkeys(reasons) if each]
+        said = [words.of("why", each) for each in dict.fromkeys(reasons) if each]
         place = reading["quantity"], words.listed(said) if said else ""
         before = words.figure(reading["corrections"][0]["text"])
         found.setdefault(place, {}).setdefault(words.point(reading["point"]), []).append(before)
     by_reason: dict[str, list[str]] = {}
     for (quantity, why), points in found.items():
-        name = words.quantity(quantity)
+        name = words.term("quantity", quantity)
         before = "; ".join(f"{point} {', '.join(texts)}".strip() for point, texts in points.items())
         is_long = is_table and len(points) > FEW_POINTS
         told = name if is_long else words.say("was", name=name, before=before)
@@ -332,7 +347,7 @@ def limits_of(step: dict[str, Any], point: str) -> list[dict[str, Any]]:
     return found
 
 
-def _spread(reading: dict[str, Any], words: Words) -> str:
+def _spread(reading: dict[str, Any], words: PaperWords) -> str:
     if not reading["uncertainty"] or not reading["value"] or reading["bound"] != "exact":
         return ""
     if reading["uncertainty"] > abs(reading["value"]):  # of next to nothing a share says nothing

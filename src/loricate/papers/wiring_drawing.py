@@ -11,7 +11,7 @@ from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
 from loricate.papers.typesetting import showable
-from loricate.papers.wording import Words
+from loricate.papers.wording import PaperWords
 
 LINE, BETWEEN, HEAD, PLUG, WIDTH = 14, 18, 24, 84, 560
 MOST_HEIGHT = 800  # of one side, what a page has room for
@@ -38,7 +38,7 @@ def faults_of(document: Mapping[str, Any]) -> list[Fault]:
     return [fault for step in document["steps"] for fault in step["faults"] if fault["text"]]
 
 
-def wiring_words(wiring: Wiring, faults: Sequence[Fault], words: Words) -> str:
+def wiring_words(wiring: Wiring, faults: Sequence[Fault], words: PaperWords) -> str:
     """What the drawing shows, for who cannot see it."""
     faulty = " ".join(words.fault(fault) for fault in faults)
     told: dict[str, str | int] = {"count": len(wiring["nets"])}

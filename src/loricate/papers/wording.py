@@ -2,14 +2,13 @@
 
 import datetime as dt
 import re
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from loricate.texts import said_again
-from loricate.texts.catalogue import Language, catalogue
+from loricate.texts.catalogue import catalogue
+from loricate.texts.said_again import Words
 
 _UTC = re.compile(r"(\d{4}-\d\d-\d\d) (\d\d:\d\d) UTC")
 TINTS = {"pass": "good", "fail": "bad"}
@@ -65,111 +64,25 @@ def digest_groups(digest: str) -> str:
     return " ".join(digest[at : at + 8] for at in range(0, len(digest), 8))
 
 
-@dataclass(frozen=True, slots=True)
-class Words:
-    """What a paper says, in its language.
+class PaperWords(Words):
+    """What papers say, in their language."""
 
-    ``say`` are the paper's own texts. What comes from the record is English there, and is said
-    again; what people wrote stays as they wrote it.
-    """
-
-    language: Language = "en"
-
-    def say(self, name: str, /, **told: str | int) -> str:
-        """A text of the catalogue."""
-        return catalogue(self.language).say(name, told)
-
-    def _term(self, group: str, word: str) -> str:
-        return catalogue(self.language).term(group, word)
+    __slots__ = ()
 
     def verdict(self, verdict: str) -> str:
         """A verdict as the paper shows it."""
         known = catalogue(self.language).has(f"verdict-{verdict}")
-        word = self._term("verdict", verdict)
+        word = self.term("verdict", verdict)
         return word if known else word.upper()
-
-    def outcome(self, verdict: str) -> str:
-        """A verdict within a sentence."""
-        return self._term("outcome", verdict)
-
-    def cause(self, cause: str) -> str:
-        """Why a verdict is no pass."""
-        return self._term("cause", cause)
 
     def cause_after(self, cause: str) -> str:
         """A cause in brackets; nothing without one."""
-        return f" ({self.cause(cause)})" if cause else ""
-
-    def quantity(self, name: str) -> str:
-        """What is measured."""
-        return self._term("quantity", name)
-
-    def state(self, name: str) -> str:
-        """A state, or an occasion."""
-        return self._term("state", name)
+        return f" ({self.term('cause', cause)})" if cause else ""
 
     def reading(self, reading: Mapping[str, Any]) -> str:
         """What a reading is of: ``resistance A1 to B1``."""
-        point = self.point(reading["point"])
-        return f"{self.quantity(reading['quantity'])} {point}".strip()
-
-    def figure(self, text: str) -> str:
-        """A figure with its unit, with the decimal sign of the language."""
-        return said_again.figure(text, self.language)
-
-    def point(self, name: str) -> str:
-        """The name of a point."""
-        return said_again.point(name, self.language)
-
-    def sentence(self, text: str) -> str:
-        """Sentences of the record."""
-        return said_again.sentence(text, self.language)
-
-    def conditions(self, text: str) -> str:
-        """The conditions of a step."""
-        return said_again.conditions(text, self.language)
-
-    def left_out(self, text: str) -> str:
-        """What a step leaves out, and why."""
-        return said_again.left_out(text, self.language)
-
-    def source(self, text: str) -> str:
-        """Where a limit is from."""
-        return said_again.limit_source(text, self.language)
-
-    def correction(self, reason: str) -> str:
-        """For what a reading was corrected."""
-        return said_again.correction(reason, self.language)
-
-    def requirement(self, name: str) -> str:
-        """A requirement of the gate."""
-        return said_again.requirement(name, self.language)
-
-    def reason(self, text: str) -> str:
-        """Why a unit is not certified."""
-        return said_again.reason(text, self.language)
-
-    def fault(self, fault: Mapping[str, Any]) -> str:
-        """What was found wrong."""
-        return said_again.fault(fault["cause"], fault["point"], fault["text"], self.language)
-
-    def line(self, text: str) -> str:
-        """A line of a procedure."""
-        return said_again.line(text, self.language)
-
-    def scope(self, text: str) -> str:
-        """Of what a report is."""
-        return said_again.scope(text, self.language)
-
-    def mark(self, text: str) -> str:
-        """What is marked in a curve."""
-        return said_again.mark(text, self.language)
-
-    def listed(self, texts: Sequence[str]) -> str:
-        """Texts as one sentence's list: ``a, b and c``."""
-        if len(texts) == 1:
-            return texts[0]
-        return f"{', '.join(texts[:-1])} {self.say('list-and')} {texts[-1]}"
+        quantity = self.term("quantity", reading["quantity"])
+        return f"{quantity} {self.point(reading['point'])}".strip()
 
     def until(self, begin: str, end: str, zone: str) -> str:
         """A span of time in a zone; the day once, where it is one."""
@@ -185,4 +98,4 @@ class Words:
         return self.say("digest", digest=digest_groups(digest)) if digest else ""
 
 
-ENGLISH = Words()
+ENGLISH = PaperWords()

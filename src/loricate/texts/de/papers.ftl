@@ -142,8 +142,7 @@ said-in = Die Daten sind englisch; was Menschen schrieben, steht wie geschrieben
 
 revoked = WIDERRUFEN am { $at } von { $by } ({ $number }): { $reason }
 superseded = ERSETZT: { $number } wurde danach ausgestellt und gilt an seiner Stelle.
-is-revoked = { $number } widerrufen
-is-revoked-too = { $number } (widerrufen)
+is-revoked = { $number } (widerrufen)
 
 ## Lots
 

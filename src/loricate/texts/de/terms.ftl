@@ -1,4 +1,4 @@
-# The service's own words, by what they are words for.
+# The service's own words, by what they are words for. A setting that takes words says of which group.
 
 ## Verdicts, as papers show them
 
@@ -312,32 +312,34 @@ choice-touch = Berührung
 choice-typed = eingegeben
 choice-value = Wert
 
-## Points, and the conditions they are measured under
+## Points of a leakage step: where, and under which conditions
 
-point-normal = normal
-point-normal_condition = Normalzustand
-point-neutral_open = Neutralleiter offen
-point-earth_open = Schutzleiter offen
-point-reversed = vertauscht
-point-off = aus
-point-both_groups = Gruppen { $names }
-point-earth = Schutzleiter
-point-touch = Berührung
-point-touch_at = Berührung { $name }
-point-patient = Patient
-point-patient_at = Patient { $name }
-point-auxiliary = Hilfsstrom
-point-auxiliary_at = Hilfsstrom { $name }
-point-total = gesamt
-point-total_at = gesamt { $name }
-point-mains_on = Netz an { $name }
-point-mains_on_all = Netz an allen { $name }
-point-mains_on_the_case = Netz am Gehäuse
+leakage-normal = normal
+leakage-normal_condition = Normalzustand
+leakage-neutral_open = Neutralleiter offen
+leakage-earth_open = Schutzleiter offen
+leakage-reversed = vertauscht
+leakage-off = aus
+leakage-earth = Schutzleiter
+leakage-touch = Berührung
+leakage-touch_at = Berührung { $name }
+leakage-patient = Patient
+leakage-patient_at = Patient { $name }
+leakage-auxiliary = Hilfsstrom
+leakage-auxiliary_at = Hilfsstrom { $name }
+leakage-total = gesamt
+leakage-total_at = gesamt { $name }
+leakage-mains_on = Netz an { $name }
+leakage-mains_on_all = Netz an allen { $name }
+leakage-mains_on_the_case = Netz am Gehäuse
+
+## Points of any step
+
+point-groups = Gruppen { $names }
 point-at_level = bei { $value }
 point-pair = { $a } gegen { $b }
 point-try = Versuch { $number }
 point-to_all_others = { $name } gegen alle anderen
-point-shield = Schirm { $name }
 
 ## Courses: what is marked in them
 

@@ -142,8 +142,7 @@ said-in = The data are in English; what people wrote stands as written.
 
 revoked = REVOKED on { $at } by { $by } ({ $number }): { $reason }
 superseded = SUPERSEDED: { $number } was issued after it and counts in its place.
-is-revoked = { $number } revoked
-is-revoked-too = { $number } (revoked)
+is-revoked = { $number } (revoked)
 
 ## Lots
 

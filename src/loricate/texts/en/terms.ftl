@@ -1,4 +1,4 @@
-# The service's own words, by what they are words for.
+# The service's own words, by what they are words for. A setting that takes words says of which group.
 
 ## Verdicts, as papers show them
 
@@ -151,20 +151,25 @@ setting-Accessible_part = Accessible part
 setting-Apart = Apart
 setting-Apart_above = Apart above
 setting-Applied = Applied
+    .takes = choice
 setting-Body_network = Body network
+    .takes = choice
 setting-Charged_to = Charged to
 setting-Charging_time = Charging time
 setting-Choices = Choices
 setting-Choices_that_pass = Choices that pass
 setting-Condition = Condition
+    .takes = choice
 setting-Conductors = Conductors
 setting-Connected_below = Connected below
 setting-Connected_by = Connected by
+    .takes = choice
 setting-Contacts = Contacts
 setting-Cord_flexed_for = Cord flexed for
 setting-Current_tolerance = Current tolerance
 setting-Display_step = Display step
 setting-Driven = Driven
+    .takes = choice
 setting-Dwell = Dwell
 setting-Dwell_after_settling = Dwell after settling
 setting-Dwell_on_each_path = Dwell on each path
@@ -180,6 +185,7 @@ setting-Index_to = Index to
 setting-Joined_below = Joined below
 setting-Lasts = Lasts
 setting-Leakage_path = Leakage path
+    .takes = choice
 setting-Level = Level
 setting-Level_tolerance = Level tolerance
 setting-Levels_DC = Levels (DC)
@@ -187,20 +193,26 @@ setting-Line_terminal = Line terminal
 setting-Load_current_when_on = Load current when on
 setting-Load_of_the_source = Load of the source
 setting-Loss_over = Loss over
+    .takes = choice
 setting-Low_terminal = Low terminal
 setting-Low_terminals = Low terminals
 setting-Method = Method
+    .takes = choice
 setting-Nets = Nets
 setting-Neutral_terminal = Neutral terminal
 setting-On_each_path = On each path
 setting-Order = Order
+    .takes = choice
 setting-Parameters = Parameters
 setting-Paths = Paths
 setting-Patient_connections = Patient connections
+    .takes = choice
 setting-Phase_to_phase_at_most = Phase to phase at most
 setting-Photo = Photo
+    .takes = choice
 setting-Plugged_in = Plugged in
 setting-Polarity = Polarity
+    .takes = choice
 setting-Position_of_the_switch = Position of the switch
 setting-Presets = Presets
 setting-Pressure = Pressure
@@ -214,12 +226,16 @@ setting-Ramp_down = Ramp down
 setting-Ramp_up = Ramp up
 setting-Ratios = Ratios
 setting-Read = Read
+    .takes = choice
 setting-Read_from = Read from
 setting-Reference = Reference
+    .takes = choice
 setting-Reference_temperature = Reference temperature
 setting-Resistance_at = Resistance at
 setting-Return = Return
+    .takes = choice
 setting-Rotor_in = Rotor in
+    .takes = choice
 setting-Scaled_to = Scaled to
 setting-Seems_switched_off_above = Seems switched off above
 setting-Settled_for = Settled for
@@ -234,6 +250,7 @@ setting-Stays_earthed_times = Stays earthed, times
 setting-Steady_for = Steady for
 setting-Steady_within = Steady within
 setting-Stop_at_the_first_net_that_fails = Stop at the first net that fails
+    .takes = choice
 setting-Stops_above = Stops above
 setting-Stops_at_a_departure_of = Stops at a departure of
 setting-Supply_frequency = Supply frequency
@@ -252,10 +269,13 @@ setting-Tolerance = Tolerance
 setting-Tries_at_most = Tries at most
 setting-Trip_current = Trip current
 setting-Unbalance_as = Unbalance as
+    .takes = choice
 setting-Uncertainty_of_the_device = Uncertainty of the device
 setting-Uncertainty_of_what_is_typed = Uncertainty of what is typed
 setting-Unit_s_own_switch = Unit's own switch
+    .takes = choice
 setting-Voltage = Voltage
+    .takes = choice
 setting-Volts = Volts
 setting-Wait_for_a_contact = Wait for a contact
 setting-Wait_for_a_position = Wait for a position
@@ -312,32 +332,34 @@ choice-touch = touch
 choice-typed = typed
 choice-value = value
 
-## Points, and the conditions they are measured under
+## Points of a leakage step: where, and under which conditions
 
-point-normal = normal
-point-normal_condition = normal condition
-point-neutral_open = neutral open
-point-earth_open = earth open
-point-reversed = reversed
-point-off = off
-point-both_groups = groups { $names }
-point-earth = earth
-point-touch = touch
-point-touch_at = touch { $name }
-point-patient = patient
-point-patient_at = patient { $name }
-point-auxiliary = auxiliary
-point-auxiliary_at = auxiliary { $name }
-point-total = total
-point-total_at = total { $name }
-point-mains_on = mains on { $name }
-point-mains_on_all = mains on all { $name }
-point-mains_on_the_case = mains on the case
+leakage-normal = normal
+leakage-normal_condition = normal condition
+leakage-neutral_open = neutral open
+leakage-earth_open = earth open
+leakage-reversed = reversed
+leakage-off = off
+leakage-earth = earth
+leakage-touch = touch
+leakage-touch_at = touch { $name }
+leakage-patient = patient
+leakage-patient_at = patient { $name }
+leakage-auxiliary = auxiliary
+leakage-auxiliary_at = auxiliary { $name }
+leakage-total = total
+leakage-total_at = total { $name }
+leakage-mains_on = mains on { $name }
+leakage-mains_on_all = mains on all { $name }
+leakage-mains_on_the_case = mains on the case
+
+## Points of any step
+
+point-groups = groups { $names }
 point-at_level = at { $value }
 point-pair = { $a } to { $b }
 point-try = try { $number }
 point-to_all_others = { $name } to all others
-point-shield = Shield { $name }
 
 ## Courses: what is marked in them
 
