@@ -15,7 +15,7 @@ import { KeptSearches } from './KeptSearches'
 import { SearchFields } from './SearchFields'
 import { type Asked, addressOf, askedOf } from './search'
 import { useSettled } from './useSettled'
-import { VerdictCounts } from './VerdictCounts'
+import { countOf, VerdictCounts } from './VerdictCounts'
 
 const ReportPanel = lazy(() => import('../reports/ReportPanel'))
 
@@ -111,7 +111,7 @@ export default function UnitsPage() {
         <Suspense fallback={<Waiting />}>
           <ReportPanel
             asked={asked}
-            count={counts.data?.total}
+            count={countOf(counts.data, query.getAll('verdict'))}
             picked={picked}
             onSearch={(search) => setQuery(addressOf(search))}
           />

@@ -18,6 +18,15 @@ const OF: Record<Verdict, 'passed' | 'failed' | 'inconclusive' | 'not_run'> = {
   not_run: 'not_run',
 }
 
+/** How many of what a search finds have one of these verdicts; all where none is looked for. */
+export function countOf(counts: Props['counts'], chosen: string[]): number | undefined {
+  if (!counts || chosen.length === 0) return counts?.total
+  return VERDICTS.filter((each) => chosen.includes(each)).reduce(
+    (sum, each) => sum + counts[OF[each]],
+    0,
+  )
+}
+
 /** How many a search finds, by verdict; a verdict that is pressed narrows the list to it. */
 export function VerdictCounts({ counts, chosen, onChoose }: Props) {
   return (

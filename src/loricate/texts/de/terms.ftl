@@ -17,8 +17,8 @@ outcome-conditional_fail = bedingt nicht bestanden
 
 cause-breakdown = Durchschlag
 cause-arc = Lichtbogen
-cause-over_limit = über dem Grenzwert
-cause-under_limit = unter dem Grenzwert
+cause-over_limit = über Grenzwert
+cause-under_limit = unter Grenzwert
 cause-level_not_reached = Prüfpegel nicht erreicht
 cause-overstress = überbeansprucht
 cause-implausible = unglaubwürdig
