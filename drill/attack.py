@@ -105,7 +105,7 @@ def watched(port: int) -> Iterator[tuple[int, Beats]]:
         told = json.loads(process.stdout.read())
         process.stdout.close()
         beats.at, beats.started = told["at"], told["started"]
-        process.wait(timeout=10)
+        process.wait(timeout=60)
 
 
 @dataclass(slots=True)

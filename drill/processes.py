@@ -41,7 +41,7 @@ def service(
 def say(ports: dict[str, int], instrument: str, line: str) -> str:
     """Say something to an instrument on a link of our own; gives its answer, or 1."""
     question = line if line.endswith("?") else f"{line};*OPC?"
-    with socket.create_connection(("127.0.0.1", ports[instrument]), timeout=5) as link:
+    with socket.create_connection(("127.0.0.1", ports[instrument]), timeout=30) as link:
         link.sendall(question.encode() + b"\n")
         return link.recv(200).decode().strip()
 

@@ -21,7 +21,7 @@ from loricate.simulator.hands_link import Hands
 from loricate.simulator.instruments.output import OutputInstrument
 from loricate.simulator.standins import StandIns
 from tests.conftest import LEFT, SITE_PACE, read_demo, write_patient_profiles
-from tests.rig import DEMO
+from tests.rig import DEMO, PATIENCE_S
 
 PASSWORD = "of the rotor's engineer"
 PROFILE = """
@@ -177,7 +177,7 @@ def rotor_site(folder: Path) -> Iterator[Rotor]:
         yield Rotor(url, Hands("127.0.0.1", ports["HANDS"]), tachometer, folder)
     finally:
         process.terminate()
-        process.wait(15)
+        process.wait(PATIENCE_S)
         asyncio.run_coroutine_threadsafe(floor.close(), loop).result(10)
         loop.call_soon_threadsafe(loop.stop)
         thread.join(5)

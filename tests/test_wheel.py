@@ -14,6 +14,7 @@ import pytest
 
 from loricate.client import Client
 from loricate.commands.demo_site import free_port, wait_for
+from tests.rig import PATIENCE_S
 
 ROOT = Path(__file__).parents[1]
 
@@ -68,11 +69,11 @@ def test_the_installed_wheel_serves_a_bench(wheel: Path, tmp_path: Path) -> None
         with Client(f"http://127.0.0.1:{port}") as client:
             wait_for(client)
             assert client.health().needs_first_account
-        page = httpx.get(f"http://127.0.0.1:{port}/run")
+        page = httpx.get(f"http://127.0.0.1:{port}/run", timeout=PATIENCE_S)
         assert page.status_code == 200 and "/assets/index-" in page.text
     finally:
         service.terminate()
-        assert service.wait(timeout=60) in (0, -signal.SIGTERM)
+        assert service.wait(timeout=PATIENCE_S) in (0, -signal.SIGTERM)
     where = [sys.executable, "-P", "-c", "import loricate; print(loricate.__file__)"]
     told = subprocess.run(where, cwd=tmp_path, env=own, capture_output=True, text=True, check=True)
     assert told.stdout.startswith(str(installed)), "it was the wheel's"

@@ -10,7 +10,7 @@ from pathlib import Path
 from loricate.client import Client
 from loricate.commands.demo_site import free_port, wait_for
 from tests import command_line
-from tests.rig import DEMO, copy_bench
+from tests.rig import DEMO, PATIENCE_S, copy_bench
 
 FILE = DEMO / "history" / "bench-5.carried"
 KEY = (DEMO / "history" / "bench-5.key").read_text().strip()
@@ -57,7 +57,7 @@ def serving(folder: Path, *words: str) -> Iterator[str]:
         yield f"http://127.0.0.1:{port}"
     finally:
         service.terminate()
-        service.wait(20)
+        service.wait(PATIENCE_S)
 
 
 @contextmanager

@@ -14,6 +14,7 @@ from loricate.commands.run import perform
 from loricate.simulator.hands_link import Hands
 from tests.conftest import release
 from tests.console.pages import check_accessible, sign_in
+from tests.rig import PATIENCE_S
 
 pytestmark = pytest.mark.console
 ORDER, SERIAL = "WO-PAGE-1", "FW2-26-7701"
@@ -24,7 +25,7 @@ def works(site: dict[str, Any]) -> Iterator[str]:
     """The address of the manufacturing system; it is well again afterwards."""
     url = f"http://127.0.0.1:{site['ports']['WORKS']}"
     yield url
-    httpx.put(f"{url}/troubles", json={"troubles": []}).raise_for_status()
+    httpx.put(f"{url}/troubles", json={"troubles": []}, timeout=PATIENCE_S).raise_for_status()
 
 
 def earth_tested(client: Client, hands: Hands) -> RunOut:
@@ -61,7 +62,9 @@ def test_an_order_is_loaded_tested_and_done_and_what_is_stuck_is_left_out(
     nest.fill(ORDER)
     nest.press("Enter")
     expect(nest).to_have_value(SERIAL)
-    httpx.put(f"{works}/troubles", json={"troubles": ["REFUSES"]}).raise_for_status()
+    httpx.put(
+        f"{works}/troubles", json={"troubles": ["REFUSES"]}, timeout=PATIENCE_S
+    ).raise_for_status()
     page.get_by_role("button", name="Check this load").click()
     page.wait_for_url("**/run/*-*")
     made = client.run(page.url.rsplit("/", 1)[1])
@@ -88,9 +91,9 @@ def test_an_order_is_loaded_tested_and_done_and_what_is_stuck_is_left_out(
     stuck.click()
     page.get_by_label("Why will works never take").fill("the works have no such unit")
     page.get_by_role("button", name="Leave it out").click()
-    httpx.put(f"{works}/troubles", json={"troubles": []}).raise_for_status()
+    httpx.put(f"{works}/troubles", json={"troubles": []}, timeout=PATIENCE_S).raise_for_status()
     expect(stuck).to_have_count(0)
     left = [each for each in client.outbox() if each.left_out]
     assert [each.left_out for each in left] == ["mara: the works have no such unit"]
-    told = httpx.get(f"{works}/messages").json()
+    told = httpx.get(f"{works}/messages", timeout=PATIENCE_S).json()
     assert number not in [each["document"]["number"] for each in told if each["kind"] == "document"]

@@ -19,7 +19,7 @@ from playwright.sync_api import Page, expect
 from loricate.client import Client, NotSignedInError
 from loricate.commands.demo_site import free_port, wait_for
 from tests.console.pages import check_accessible, sign_in
-from tests.rig import copy_bench
+from tests.rig import PATIENCE_S, copy_bench
 
 pytestmark = pytest.mark.console
 
@@ -88,7 +88,7 @@ def test_a_new_site_begins_with_the_code_from_its_log(page: Page, tmp_path: Path
         page.goto("about:blank")  # an open stream would be told as cut off
     finally:
         service.terminate()
-        service.wait(timeout=15)
+        service.wait(timeout=PATIENCE_S)
         log.close()
 
 

@@ -13,6 +13,7 @@ from loricate.records.stamps import now
 from loricate.records.store import migrate, open_connection
 from loricate.simulator.hands_link import Hands
 from tests.conftest import release, run_load, second_engineer
+from tests.rig import PATIENCE_S
 
 
 def test_a_doubt_stands_until_a_check_that_measured_with_the_instrument(tmp_path: Any) -> None:
@@ -55,7 +56,7 @@ def test_the_bench_tells_its_danger(client: Client) -> None:
 def test_danger_is_followed(site: dict[str, Any], client: Client) -> None:
     """The stream says at once how it stands, and again within a second or so."""
     host, port = site["url"].removeprefix("http://").split(":")
-    with socket.create_connection((host, int(port)), timeout=10) as link:
+    with socket.create_connection((host, int(port)), timeout=PATIENCE_S) as link:
         link.sendall(
             b"GET /api/v1/bench/danger/events HTTP/1.1\r\nHost: x\r\n"
             b"Authorization: Bearer " + client.token.encode() + b"\r\n\r\n"

@@ -23,6 +23,7 @@ from loricate.service import sending
 from loricate.service.messaging import AT_ONCE, Messenger
 from loricate.service.sending import Sender
 from loricate.service.site_file import SendPlan
+from tests.rig import PATIENCE_S
 from tests.service.live_rig import until
 
 TOPIC = "quillmere/bench-2"
@@ -66,7 +67,7 @@ class BrokerProcess:
         """Stop it; what it has for those who are away it keeps."""
         if self.process is not None:
             self.process.terminate()
-            self.process.wait(timeout=10)
+            self.process.wait(timeout=PATIENCE_S)
             self.process = None
 
 

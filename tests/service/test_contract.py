@@ -25,7 +25,7 @@ from loricate.commands import demo_site
 from loricate.commands.published import published
 from loricate.service.contract import ANSWERS, operations
 from tests.conftest import copy_site
-from tests.rig import DEMO
+from tests.rig import DEMO, PATIENCE_S
 
 HERE = Path(__file__).parent
 SPEC: dict[str, Any] = json.loads(published()["openapi.json"])
@@ -202,7 +202,7 @@ def test_numbers_and_names_beyond_bounds_are_the_callers_fault(
     tried: dict[str, Any], path: str
 ) -> None:
     headers = {"Authorization": f"Bearer {tried['tokens']['engineer']}"}
-    answer = httpx.get(f"{tried['url']}/api/v1{path}", headers=headers)
+    answer = httpx.get(f"{tried['url']}/api/v1{path}", headers=headers, timeout=PATIENCE_S)
     assert 400 <= answer.status_code < 500, answer.text
     assert answer.headers["content-type"] == "application/problem+json"
 
@@ -222,7 +222,11 @@ def test_headers_that_are_no_ascii_are_the_callers_fault(tried: dict[str, Any], 
         for method, path in (("POST", "/products"), ("POST", "/runs"), ("GET", "/runs/x/events")):
             try:
                 answer = httpx.request(
-                    method, f"{tried['url']}/api/v1{path}", headers=[*sent, header], json={}
+                    method,
+                    f"{tried['url']}/api/v1{path}",
+                    headers=[*sent, header],
+                    json={},
+                    timeout=PATIENCE_S,
                 )
             except (httpx.RemoteProtocolError, httpx.ReadError, httpx.LocalProtocolError):
                 continue  # turned away before there was a request
@@ -230,13 +234,18 @@ def test_headers_that_are_no_ascii_are_the_callers_fault(tried: dict[str, Any], 
 
 
 def test_the_console_comes_compressed_as_the_browser_takes_it(tried: dict[str, Any]) -> None:
-    page = httpx.get(f"{tried['url']}/").text
+    page = httpx.get(f"{tried['url']}/", timeout=PATIENCE_S).text
     (main,) = re.findall(r'src="(/assets/index-[^"]+\.js)"', page)
-    whole = httpx.get(f"{tried['url']}{main}", headers={"Accept-Encoding": "identity"})
+    whole = httpx.get(
+        f"{tried['url']}{main}", headers={"Accept-Encoding": "identity"}, timeout=PATIENCE_S
+    )
     assert "content-encoding" not in whole.headers
     for accepted, encoding in (("br, gzip", "br"), ("gzip", "gzip"), ("br;q=0, gzip", "gzip")):
         with httpx.stream(
-            "GET", f"{tried['url']}{main}", headers={"Accept-Encoding": accepted}
+            "GET",
+            f"{tried['url']}{main}",
+            headers={"Accept-Encoding": accepted},
+            timeout=PATIENCE_S,
         ) as answer:
             wire = b"".join(answer.iter_raw())
         assert answer.headers["content-encoding"] == encoding
@@ -257,7 +266,7 @@ def test_every_operation_keeps_the_contract_for_each_role(tried: dict[str, Any],
         seen = statuses(tried["folder"], before)
     if role != "administrator":  # who may end its own sign-in, and finds out how
         headers = {"Authorization": f"Bearer {token}"}
-        me = httpx.get(f"{tried['url']}/api/v1/me", headers=headers)
+        me = httpx.get(f"{tried['url']}/api/v1/me", headers=headers, timeout=PATIENCE_S)
         assert me.status_code == 200, "it was signed in all the while"
     assert not {each for each in seen if each >= 500}
 

@@ -279,7 +279,7 @@ def test_the_public_page_is_light_and_says_plainly_how_it_stands(
     number = "C-1999-000001" if status == "unknown" else certified(client)
     if status == "revoked":
         quality.revoke(number, "<script>alert(1)</script> & so on")
-    answer = httpx.get(f"{client.base_url}/verify/{number}")
+    answer = httpx.get(f"{client.base_url}/verify/{number}", timeout=PATIENCE_S)
     assert answer.status_code == (404 if status == "unknown" else 200)
     assert len(answer.content) <= 30_000 and "<script" not in answer.text
     assert status.capitalize() in answer.text
@@ -294,7 +294,7 @@ def test_however_many_ask_at_once_nothing_false_is_said_and_engineers_do_not_wai
     number = certified(client)
 
     def ask(_: int) -> tuple[int, bool, bool]:
-        answer = httpx.get(f"{client.base_url}/verify/{number}", timeout=60)
+        answer = httpx.get(f"{client.base_url}/verify/{number}", timeout=PATIENCE_S)
         return answer.status_code, ">Genuine<" in answer.text, "Not checked" in answer.text
 
     with ThreadPoolExecutor(40) as pool:
@@ -307,7 +307,7 @@ def test_however_many_ask_at_once_nothing_false_is_said_and_engineers_do_not_wai
 
 @pytest.mark.parametrize("number", ["x" * 5000, "%00", "<b>", "C-2026-000001%0a"])
 def test_the_public_page_answers_nonsense_with_unknown(client: Client, number: str) -> None:
-    answer = httpx.get(f"{client.base_url}/verify/{number}")
+    answer = httpx.get(f"{client.base_url}/verify/{number}", timeout=PATIENCE_S)
     assert answer.status_code == 404 and len(answer.content) <= 30_000
 
 

@@ -27,7 +27,7 @@ from loricate.service.restoring import restore
 from loricate.service.settings import Settings
 from tests import command_line
 from tests.conftest import copy_site, run_load
-from tests.rig import DEMO, copy_bench
+from tests.rig import DEMO, PATIENCE_S, copy_bench
 
 
 @pytest.fixture(scope="module")
@@ -359,8 +359,10 @@ def test_the_exported_audit_trail_is_checked_without_the_service(
 
 def test_what_to_watch_is_told_to_whoever_has_the_token(told: dict[str, Any]) -> None:
     url = f"{told['url']}/metrics"
-    assert httpx.get(url).status_code == 401
-    answer = httpx.get(url, headers={"Authorization": f"Bearer {told['token']}"})
+    assert httpx.get(url, timeout=PATIENCE_S).status_code == 401
+    answer = httpx.get(
+        url, headers={"Authorization": f"Bearer {told['token']}"}, timeout=PATIENCE_S
+    )
     assert answer.headers["content-type"].startswith("application/openmetrics-text")
     families = text_string_to_metric_families(answer.text)  # type: ignore[no-untyped-call]
     found = {each.name: each for each in families}

@@ -11,7 +11,7 @@ from loricate.commands.published import published
 from loricate.service.app import create_app
 from loricate.service.settings import Settings
 from tests.conftest import release
-from tests.rig import DEMO
+from tests.rig import DEMO, PATIENCE_S
 
 LOAD = [{"nest": "1", "serial": "A1"}]
 RUN = {"sequence": "DC40-FINAL", "fixture": "FX-A", "load": LOAD}
@@ -21,7 +21,7 @@ RUN = {"sequence": "DC40-FINAL", "fixture": "FX-A", "load": LOAD}
 def wire(site: dict[str, Any], client: Client) -> httpx.Client:
     """Plain HTTP with the engineer's token."""
     headers = {"Authorization": f"Bearer {client.token}"}
-    return httpx.Client(base_url=site["url"], headers=headers, timeout=60.0)
+    return httpx.Client(base_url=site["url"], headers=headers, timeout=PATIENCE_S)
 
 
 def problem_of(response: httpx.Response, status: int, slug: str) -> dict[str, Any]:
@@ -96,11 +96,11 @@ def test_a_method_that_is_not_there(wire: httpx.Client) -> None:
 
 
 def test_what_has_no_sign_in(site: dict[str, Any]) -> None:
-    answer = httpx.get(f"{site['url']}/api/v1/runs")
+    answer = httpx.get(f"{site['url']}/api/v1/runs", timeout=PATIENCE_S)
     problem_of(answer, 401, "not-signed-in")
     assert answer.headers["www-authenticate"].startswith("Bearer")
     stale = {"Authorization": "Bearer nonsense"}
-    answer = httpx.get(f"{site['url']}/api/v1/runs", headers=stale)
+    answer = httpx.get(f"{site['url']}/api/v1/runs", headers=stale, timeout=PATIENCE_S)
     assert "expired" in problem_of(answer, 401, "not-signed-in")["detail"]
 
 

@@ -26,7 +26,9 @@ def hands(site: dict[str, Any]) -> Iterator[Any]:
     """The hands of the simulated floor."""
     import socket
 
-    with socket.create_connection(("127.0.0.1", site["ports"]["HANDS"]), timeout=10) as link:
+    with socket.create_connection(
+        ("127.0.0.1", site["ports"]["HANDS"]), timeout=PATIENCE_S
+    ) as link:
         file = link.makefile("rw")
 
         def do(line: str) -> None:
@@ -284,7 +286,7 @@ def test_the_event_stream_is_plain_server_sent_events(
     client, run_id = done
     headers = {"Authorization": f"Bearer {client.token}", "Last-Event-ID": "1"}
     url = f"{site['url']}/api/v1/runs/{run_id}/events"
-    with httpx.stream("GET", url, headers=headers) as stream:
+    with httpx.stream("GET", url, headers=headers, timeout=PATIENCE_S) as stream:
         assert stream.headers["content-type"].startswith("text/event-stream")
         text = stream.read().decode()
     first = text.split("\n\n")[0].splitlines()

@@ -60,7 +60,9 @@ def test_a_service_over_tls_says_so_and_believes_no_stranger_of_whom_it_is_for(
             assert process.stdout is not None
             assert json.loads(process.stdout.readline())["url"].startswith("https://")
             context = ssl.create_default_context(cafile=str(tmp_path / "cert.pem"))
-            with httpx.Client(base_url=f"https://localhost:{port}", verify=context) as wire:
+            with httpx.Client(
+                base_url=f"https://localhost:{port}", verify=context, timeout=PATIENCE_S
+            ) as wire:
                 until = time.monotonic() + PATIENCE_S
                 while True:
                     try:

@@ -93,7 +93,7 @@ def held_back(monkeypatch: pytest.MonkeyPatch) -> threading.Event:
     let_go, schedule = threading.Event(), ProcessPool.schedule
 
     def slowly(self: ProcessPool, *given: Any, **more: Any) -> Any:
-        if not let_go.wait(10):
+        if not let_go.wait(PATIENCE_S):
             raise AssertionError("the loop waits for the workers to come")
         return schedule(self, *given, **more)
 
