@@ -62,7 +62,11 @@ class Site:
     def client(self) -> Client:
         """A client signed in to the service."""
         client = Client(self.url)
-        client.sign_in(ACCOUNT, PASSWORD)
+        try:
+            client.sign_in(ACCOUNT, PASSWORD)
+        except BaseException:
+            client.close()
+            raise
         return client
 
 

@@ -7,6 +7,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +15,7 @@ import pytest
 from drill.__main__ import drill
 from drill.processes import PASSWORD, outputs_on, say, service
 
-from loricate.client import Client
+from loricate.client import Client, UnreachableError
 from loricate.commands import demo_site
 from loricate.records.store import open_connection
 from tests.conftest import copy_site, finish, release
@@ -243,10 +244,12 @@ def test_a_stop_ends_outputs_at_once_and_everything_else_soon(
             client.sign_in("mara", PASSWORD)
             release(client, long_sequence(sequence_document))
             run_id = start_and_reach_high_voltage(client, floor.ports)
-            following = [
-                threading.Thread(target=lambda: list(client.events(run_id)), daemon=True)
-                for _ in range(3)
-            ]
+
+            def follow() -> None:
+                with suppress(UnreachableError), Client(url, token=client.token) as own:
+                    list(own.events(run_id))
+
+            following = [threading.Thread(target=follow, daemon=True) for _ in range(3)]
             for thread in following:
                 thread.start()
             time.sleep(0.2)
@@ -256,6 +259,9 @@ def test_a_stop_ends_outputs_at_once_and_everything_else_soon(
                 assert time.monotonic() - told < 3.0
             process.wait(timeout=60)
             assert time.monotonic() - told < 8.0, "2 s is the promise; machines are held up"
+            for thread in following:
+                thread.join(PATIENCE_S)
+                assert not thread.is_alive(), "who followed is told that nobody is there"
         with service(tmp_path, port), Client(url) as client:
             demo_site.wait_for(client)
             client.sign_in("mara", PASSWORD)
