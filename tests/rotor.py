@@ -164,7 +164,7 @@ def rotor_site(folder: Path) -> Iterator[Rotor]:
     floor.floor.rows.update({61: "TA1.high", 62: "TA1.low"})
     tachometer = Tachometer("TA-1", "TA1", floor.floor, floor.clock)
     floor.instruments["TA1"] = tachometer
-    ports = asyncio.run_coroutine_threadsafe(floor.serve(), loop).result(10)
+    ports = asyncio.run_coroutine_threadsafe(floor.serve(), loop).result(PATIENCE_S)
     port = demo_site.free_port()
     url = f"http://127.0.0.1:{port}"
     process = subprocess.Popen(
@@ -178,9 +178,9 @@ def rotor_site(folder: Path) -> Iterator[Rotor]:
     finally:
         process.terminate()
         process.wait(PATIENCE_S)
-        asyncio.run_coroutine_threadsafe(floor.close(), loop).result(10)
+        asyncio.run_coroutine_threadsafe(floor.close(), loop).result(PATIENCE_S)
         loop.call_soon_threadsafe(loop.stop)
-        thread.join(5)
+        thread.join(PATIENCE_S)
         loop.close()
 
 

@@ -6,26 +6,32 @@ from pathlib import Path
 
 import pytest
 
+from tests.rig import PATIENCE_S
+
 HERE = Path(__file__).parent
 ASKING = {"get", "post", "put", "patch", "delete", "head", "request", "stream", "Client"}
+WAITING = {"wait", "join", "result", "settimeout"}  # that take seconds first
 
 
 def hasty(source: str) -> Iterator[int]:
-    """The lines that ask a service with httpx's own five seconds, or wait in seconds of their own
-    for a process to end."""
+    """The lines that ask a service with httpx's own five seconds, or wait in few of their own."""
     for node in ast.walk(ast.parse(source)):
         if not isinstance(node, ast.Call) or not isinstance(node.func, ast.Attribute):
             continue
         named = {each.arg: each.value for each in node.keywords}
-        whose = node.func.value
-        if isinstance(whose, ast.Name) and whose.id == "httpx" and node.func.attr in ASKING:
-            if "timeout" not in named and "transport" not in named:
-                yield node.lineno
-        elif node.func.attr == "wait" and isinstance(whose, ast.Name | ast.Attribute):
-            for given in (*node.args, *(v for k, v in named.items() if k == "timeout")):
-                if isinstance(given, ast.Constant) and isinstance(given.value, int | float):
-                    if given.value < 60:
-                        yield node.lineno
+        given = [named["timeout"]] if "timeout" in named else []
+        if node.func.attr in WAITING:
+            given += node.args
+        is_httpx = isinstance(node.func.value, ast.Name) and node.func.value.id == "httpx"
+        is_mute = is_httpx and node.func.attr in ASKING and not {"timeout", "transport"} & {*named}
+        if is_mute or any(map(is_short, given)):
+            yield node.lineno
+
+
+def is_short(given: ast.expr) -> bool:
+    """Whether so many seconds stand there in figures, fewer than the house waits."""
+    is_figure = isinstance(given, ast.Constant) and isinstance(given.value, int | float)
+    return is_figure and ast.literal_eval(given) < PATIENCE_S
 
 
 @pytest.mark.parametrize(
@@ -33,8 +39,11 @@ def hasty(source: str) -> Iterator[int]:
     [
         "httpx.get(url)",
         "httpx.Client(base_url=url)",
+        "httpx.AsyncClient(timeout=1.0)",
         "process.wait(5)",
         "self.it.wait(timeout=1.5)",
+        "run_coroutine_threadsafe(it, loop).result(10)",
+        "socket.create_connection(there, timeout=10)",
     ],
 )
 def test_haste_is_seen(line: str) -> None:
@@ -43,7 +52,13 @@ def test_haste_is_seen(line: str) -> None:
 
 @pytest.mark.parametrize(
     "line",
-    ["httpx.get(url, timeout=PATIENCE_S)", "httpx.Client(transport=wire)", "process.wait()"],
+    [
+        "httpx.get(url, timeout=PATIENCE_S)",
+        "httpx.Client(transport=wire)",
+        "process.wait()",
+        "', '.join(names)",
+        "expect(heading).to_be_visible(timeout=30_000)",
+    ],
 )
 def test_patience_is_let_pass(line: str) -> None:
     assert list(hasty(line)) == []

@@ -12,6 +12,7 @@ from loricate.commands import demo_site
 from loricate.simulator.hands_link import Hands
 from tests.commands.conftest import Run
 from tests.conftest import run_load
+from tests.rig import PATIENCE_S
 
 OFFLINE = {"LORICATE_SERVICE": "http://127.0.0.1:1", "LORICATE_TOKEN": ""}
 
@@ -60,7 +61,7 @@ def test_papers_are_printed_as_a_load_has_it_and_on_demand(
     folder = Path(site["folder"]) / "printed"
 
     def wait_for(words: str) -> None:
-        until = time.monotonic() + 30
+        until = time.monotonic() + PATIENCE_S
         while words not in (said := loricate("records", "outbox", "--now").stdout):
             assert time.monotonic() < until, said
 

@@ -201,9 +201,8 @@ async def test_a_message_that_is_refused_holds_up_its_own_unit_until_it_is_left_
         return httpx.Response(204)
 
     target = works.live.desk.messenger.targets["works"]
-    monkeypatch.setattr(
-        target, "_wire", httpx.AsyncClient(transport=httpx.MockTransport(picky), timeout=1.0)
-    )
+    wire = httpx.MockTransport(picky)
+    monkeypatch.setattr(target, "_wire", httpx.AsyncClient(transport=wire))
 
     def queue(conn: Any) -> None:
         for n in range(4):
