@@ -18,7 +18,7 @@ example: .venv/ready
 	$(BIN)/loricate example
 
 test: .venv/ready $(CONSOLE) .venv/debian
-	$(BIN)/pytest -n 4
+	$(BIN)/pytest -n 3
 	cd console && npm test --silent
 
 check: .venv/ready console/src/api/schema.d.ts

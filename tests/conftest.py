@@ -55,7 +55,7 @@ class _ByFile(LoadFileScheduling):  # type: ignore[misc]  # it has no types
 
 
 def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> _ByFile:
-    """How tests are spread over processes (``pytest -n 4``)."""
+    """How tests are spread over processes (``pytest -n 3``)."""
     return _ByFile(config, log)
 
 
