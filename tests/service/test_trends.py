@@ -19,7 +19,9 @@ from loricate.core.sequences.ready import ReadySequence
 from loricate.core.sequences.released import step_as_done
 from loricate.records import attempts, items, runs, upkeep
 from loricate.records.store import Store, atomic
+from loricate.service import watching
 from loricate.service.places import Places
+from loricate.service.trending import BoxTrend, box_trends
 from loricate.service.watching import Watcher
 from tests.command_line import run as command
 from tests.conftest import run_load
@@ -278,9 +280,17 @@ async def test_a_watched_drift_is_an_item_once_and_is_none_after_it_was_accepted
 
 
 async def test_an_instrument_that_drifts_is_an_item_long_before_a_check_fails(
-    conn: sqlite3.Connection, tmp_path: Path
+    conn: sqlite3.Connection, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """It reads the same box a little higher each day; a time that nothing limits is no item."""
+    """It reads the same box a little higher each day; a time that nothing limits is no item. What
+    goes wrong with another fixture's checks hides none of it."""
+
+    def some(conn: sqlite3.Connection, fixture: str, count: int) -> list[BoxTrend]:
+        if fixture == "FX-B":
+            raise ZeroDivisionError
+        return box_trends(conn, fixture, count)
+
+    monkeypatch.setattr(watching, "box_trends", some)
 
     def reading(quantity: str, value: float, dimension: str, limited: bool) -> dict[str, object]:
         told = {"name": quantity, "text": "", "limit": "", "quantity": quantity, "point": ""}
@@ -302,7 +312,7 @@ async def test_an_instrument_that_drifts_is_an_item_long_before_a_check_fails(
             conn.execute("UPDATE daily_check SET ended_at = ? WHERE id = ?", (at, made))
     store = Store(tmp_path / "r.sqlite")
     try:
-        made_items = await Watcher(store, Places(store), "UTC", ["FX-A"]).look()
+        made_items = await Watcher(store, Places(store), "UTC", ["FX-B", "FX-A"]).look()
         found = [each for each in await store.read(lambda c: items.list_items(c, 50))]
         assert {each.id for each in found} == set(made_items)
         assert {"drift", "steady"} & {each.what for each in found}

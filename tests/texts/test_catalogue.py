@@ -146,7 +146,9 @@ SORTS = ("leakage", "choice", "setting", "cause", "quantity")
 OURS = [
     catalogue("en").say(each)
     for each in RECORD
-    if not RECORD[each] and each.partition("-")[0] in SORTS
+    if not RECORD[each]
+    and each.partition("-")[0] in SORTS
+    and " to " not in catalogue("en").say(each)  # as a pair of names is told
 ]
 
 

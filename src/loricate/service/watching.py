@@ -8,7 +8,7 @@ import contextlib
 import datetime as dt
 import logging
 import sqlite3
-from collections.abc import Sequence
+from collections.abc import Awaitable, Sequence
 from dataclasses import dataclass
 from functools import partial
 from urllib.parse import urlencode
@@ -83,12 +83,20 @@ class Watcher:
         made = list[str]()
         for watch in watches:
             if not name or watch.name.casefold() == name.casefold():
-                seen = await self._watched(watch, at)
-                made += await self._raise(seen) if seen is not None else []
+                made += await self._raised(watch.name, self._watched(watch, at))
         for fixture in () if name else self._fixtures:
-            for seen in await self._store.read(partial(_checked, fixture)):
-                made += await self._raise(seen)
+            checks = self._store.read(partial(_checked, fixture))
+            made += await self._raised(f"checks of {fixture}", checks)
         return made
+
+    async def _raised(self, trend: str, looking: Awaitable[Sequence[Seen]]) -> list[str]:
+        """The items of what is seen; a look that goes wrong keeps no other from being done."""
+        try:
+            found = await looking
+        except Exception:
+            logger.exception("a trend was not looked at", extra={"trend": trend})
+            return []
+        return [item for seen in found for item in await self._raise(seen)]
 
     async def _raise(self, seen: Seen) -> list[str]:
         if not seen.flags:
@@ -97,7 +105,7 @@ class Watcher:
             lambda conn: items.raise_flags(conn, seen.about, seen.flags, seen.address, seen.owner)
         )
 
-    async def _watched(self, watch: Watch, at: dt.datetime) -> Seen | None:
+    async def _watched(self, watch: Watch, at: dt.datetime) -> Sequence[Seen]:
         try:
             asked = TrendAsked.model_validate(watch.asked)
             span = asked.search.span(zone_of(self._zone), at)
@@ -105,9 +113,9 @@ class Watcher:
         except (ServiceError, ValueError) as error:
             told = {"watch": watch.name, "reason": str(error)}
             logger.warning("a watched trend cannot be looked at", extra=told)
-            return None
+            return ()
         flags = flags_of(trend, DIMENSIONS[found.dimension or "number"], asked.by)
-        return Seen(watch.name, flags, address_of(asked), watch.owner)
+        return (Seen(watch.name, flags, address_of(asked), watch.owner),)
 
 
 def address_of(asked: TrendAsked) -> str:

@@ -54,7 +54,14 @@ def test_a_quantile_holds_whatever_the_censored_readings_truly_are(
     assert (told.low is None or told.low <= rank) and (told.high is None or rank <= told.high)
 
 
-@given(st.lists(st.floats(-1e9, 1e9), max_size=200), st.integers(0, 5), st.integers(0, 5))
+# What instruments say: figures of a display, apart by the last digit of a number, one far out.
+WIDE = st.floats(-1e9, 1e9)
+CLOSE = st.builds(lambda base, steps: base + steps * math.ulp(base), WIDE, st.integers(0, 3))
+SAME = st.sampled_from([1030.0, 1030.0 + math.ulp(1030.0), 1030.0 + 2 * math.ulp(1030.0)])
+READ = st.one_of(st.lists(WIDE | CLOSE, max_size=200), st.lists(SAME | WIDE, max_size=60))
+
+
+@given(READ | st.lists(SAME), st.integers(0, 5), st.integers(0, 5))
 def test_a_histogram_loses_nothing(exact: list[float], below: int, above: int) -> None:
     made = histogram(exact, below, above)
     assert sum(made.counts) == len(exact) and (made.below, made.above) == (below, above)
@@ -166,11 +173,12 @@ def test_a_share_lies_within_its_interval(passed: int, more: int) -> None:
 @given(
     st.lists(
         st.one_of(
-            st.floats(1e3, 1e12),
+            st.floats(1e3, 1e12) | SAME,
             st.tuples(st.sampled_from(["above", "below"]), st.floats(1e3, 1e12)),
         ),
         max_size=30,
     )
+    | st.lists(SAME, max_size=30)
 )
 def test_a_trend_of_anything_is_made(values: Values) -> None:
     made = trend_of(observed(values, 1e6, 1e11), RESISTANCE)

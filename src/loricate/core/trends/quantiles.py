@@ -57,16 +57,20 @@ MOST_BINS = 30
 def histogram(exact: Sequence[float], below: int, above: int) -> Histogram:
     """Sort readings, in the scale they are reckoned in, into bins of one width.
 
-    As many bins as the greater of Sturges' and of Freedman and Diaconis' rules wants; 30 at most.
+    As many bins as the greater of Sturges' and of Freedman and Diaconis' rules wants, 30 at most;
+    fewer where readings are so close together that no number lies between.
     """
     if not len(exact):
         return Histogram((), (), below, above)
     values = np.asarray(exact, dtype=np.float64)
-    if values.min() == values.max():  # no width to be divided
-        edges = np.array([values[0], values[0]])
-        return Histogram(tuple(edges.tolist()), (len(values),), below, above)
-    edges = np.histogram_bin_edges(values, bins="auto")
-    if len(edges) - 1 > MOST_BINS or not np.all(np.diff(edges) > 0):
-        edges = np.linspace(values.min(), values.max(), MOST_BINS + 1)
+    low, high = float(values.min()), float(values.max())
+    if low == high:  # no width to be divided
+        return Histogram((low, high), (len(values),), below, above)
+    # Of readings that are hardly apart, or of which one is far out, a width by rule is no number.
+    bins = math.log2(len(values)) + 1
+    quarter, three = np.percentile(values, (25, 75))
+    if (width := 2 * (three - quarter) / len(values) ** (1 / 3)) > 0:
+        bins = max(bins, (high - low) / width)
+    edges = np.unique(np.linspace(low, high, math.ceil(min(bins, MOST_BINS)) + 1))
     counts, _ = np.histogram(values, bins=edges)
     return Histogram(tuple(edges.tolist()), tuple(counts.tolist()), below, above)
